@@ -1,0 +1,92 @@
+"""The display mesh of a field, straight from arrays."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from isotomon.field.correspond import Correspondence
+from isotomon.field.section_field import Sections
+from isotomon.geometry.planar import cross3
+
+Array = NDArray[np.float64]
+Index = NDArray[np.int64]
+
+
+@dataclass(frozen=True, eq=False)
+class Sampling:
+    """Where sections are sampled for display, as matrices on their control points; made once a correspondence.
+
+    `lane`: (samples,) the lane of each sample; corners are sampled once for either lane, so that they stay crisp.
+    `quads`: (q, 2) pairs of neighbouring samples. `outline`: samples in order once round, for flat caps.
+    """
+
+    value: Array
+    slope: Array
+    lane: Index
+    quads: Index
+    outline: Index
+
+
+def sampling(common: Correspondence, total: int = 160) -> Sampling:
+    """About `total` samples round the section, crowded where the lanes' knots crowd."""
+    spans = np.array([len(lane.basis.breaks) - 1 for lane in common.lanes])
+    wanted = np.maximum((total * spans / spans.sum()).astype(int), 6)
+    u = [
+        np.interp(np.linspace(0, len(lane.basis.breaks) - 1, n + 1), np.arange(len(lane.basis.breaks)), lane.basis.breaks)
+        for lane, n in zip(common.lanes, wanted, strict=True)
+    ]
+    starts = np.concatenate([[0], np.cumsum([len(x) for x in u])])
+    pairs = [np.stack([np.arange(a, b - 1), np.arange(a + 1, b)], axis=1) for a, b in zip(starts[:-1], starts[1:], strict=True)]
+    value = common.matrix(u)
+    if common.lanes[0].basis.periodic:
+        value[-1] = value[0]
+    return Sampling(
+        value=value,
+        slope=common.matrix(u, 1),
+        lane=np.repeat(np.arange(len(u)), [len(x) for x in u]),
+        quads=np.vstack(pairs),
+        outline=np.concatenate([p[:, 0] for p in pairs]),
+    )
+
+
+@dataclass(frozen=True, eq=False)
+class SkinMesh:
+    """`points`, `normals`: (n_v, samples, 3), normals of length 1, outward. `v`: (n_v,)."""
+
+    v: Array
+    points: Array
+    normals: Array
+    sampling: Sampling
+
+
+def skin_mesh(sections: Sections, samples: Sampling) -> SkinMesh:
+    """The skin through `sections`: points and normals."""
+    normals = cross3(np.matmul(samples.slope, sections.control), np.matmul(samples.value, sections.slopes))
+    size = np.sqrt(np.einsum("vuk,vuk->vu", normals, normals))[..., None]
+    return SkinMesh(sections.v, np.matmul(samples.value, sections.control), normals / np.maximum(size, 1e-300), samples)
+
+
+def triangles(mesh: SkinMesh) -> tuple[Array, Index]:
+    """Skin and flat caps as one closed triangle mesh: vertices (n, 3) and triangles (m, 3), outward.
+
+    Corners and seams are shared here, so that the mesh is watertight. Caps are fans about their middle.
+    """
+    ring = mesh.sampling.outline
+    points = mesh.points[:, ring]
+    n_v, n_u = points.shape[:2]
+    base = np.arange(n_v - 1)[:, None] * n_u + np.arange(n_u)
+    after = np.arange(n_v - 1)[:, None] * n_u + (np.arange(n_u) + 1) % n_u
+    skin = np.stack(
+        [np.stack([base, after, after + n_u], axis=-1), np.stack([base, after + n_u, base + n_u], axis=-1)], axis=2
+    ).reshape(-1, 3)
+    vertices = np.vstack([points.reshape(-1, 3), points[0].mean(axis=0), points[-1].mean(axis=0)])
+    rim, step = np.arange(n_u), (np.arange(n_u) + 1) % n_u
+    low, high = n_v * n_u, n_v * n_u + 1
+    top = (n_v - 1) * n_u
+    caps = np.vstack(
+        [np.stack([np.full(n_u, low), step, rim], axis=1), np.stack([np.full(n_u, high), top + rim, top + step], axis=1)]
+    )
+    return vertices, np.vstack([skin, caps])

@@ -1,0 +1,160 @@
+"""A field as B-spline patches: one a lane, exact on the stations, elsewhere within the design's tolerance."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.interpolate import BSpline, make_interp_spline
+
+from isotomon.errors import FieldError
+from isotomon.field.section_field import SectionField, pinched
+
+Array = NDArray[np.float64]
+MOST_SPANS = 1200
+
+
+@dataclass(frozen=True, eq=False)
+class Patch:
+    """A non-rational B-spline face. `control`: (n_u, n_v, 3) mm. Breaks with their multiplicities; u may be periodic.
+
+    `name` is lasting: made from the lane's ties (and the bay, where rulings break at stations).
+    """
+
+    name: str
+    degree_u: int
+    degree_v: int
+    breaks_u: Array
+    times_u: NDArray[np.int64]
+    breaks_v: Array
+    times_v: NDArray[np.int64]
+    periodic_u: bool
+    control: Array
+
+
+@dataclass(frozen=True, eq=False)
+class _Along:
+    """A fit along the body: clamped splines of `degree`, `breaks` (b,) with `times`, control points (n_v, n_u, 3)."""
+
+    degree: int
+    breaks: Array
+    times: NDArray[np.int64]
+    control: Array
+
+    @property
+    def knots(self) -> Array:
+        return np.repeat(self.breaks, self.times)
+
+
+def patches(field: SectionField, tolerance: float) -> list[Patch]:
+    """The lanes of the body as patches whose borders share control points exactly.
+
+    Raises: FieldError, when `tolerance` (mm) cannot be met with a reasonable number of knots.
+    """
+    if not field.ruled:
+        return _cut(field, _fit_along(field, tolerance))
+    control, two = field.sections(field.nodes).control, np.array([2, 2])
+    return [
+        patch
+        for bay in range(len(field.nodes) - 1)
+        for patch in _cut(field, _Along(1, field.nodes[bay : bay + 2], two, control[bay : bay + 2]))
+    ]
+
+
+def _fit_along(field: SectionField, tolerance: float) -> _Along:
+    """Quintics along the body, C2 at the stations and C4 between, through the field's sections at all stations and at
+    places between, with its slopes at both ends. Spans are halved until the field is followed everywhere.
+    """
+    breaks = field.nodes
+    ends = field.sections(breaks[[0, -1]]).slopes
+    while True:
+        times = np.where(np.isin(breaks, field.nodes), 3, 1)
+        times[[0, -1]] = 6
+        knots = np.repeat(breaks, times)
+        sites = _sites(breaks, field.nodes)
+        matrix = BSpline.design_matrix(sites, knots, 5).toarray()
+        slope = BSpline(knots, np.eye(len(knots) - 6), 5)(breaks[[0, -1]], 1)
+        known = field.sections(sites).control
+        right = np.concatenate([ends[:1], known, ends[1:]]).reshape(len(sites) + 2, -1)
+        control = np.linalg.solve(np.vstack([slope[:1], matrix, slope[1:]]), right)
+        width = np.diff(breaks)
+        probes = (breaks[:-1, None] + width[:, None] * np.array([0.12, 0.37, 0.63, 0.88])).ravel()
+        fitted = BSpline.design_matrix(probes, knots, 5) @ control
+        miss = np.linalg.norm((fitted - field.sections(probes).control.reshape(fitted.shape)).reshape(len(probes), -1, 3), axis=2)
+        bad = miss.max(axis=1).reshape(len(width), -1).max(axis=1) > 0.7 * tolerance
+        if not bad.any():
+            return _Along(5, breaks, times, control.reshape(len(control), -1, 3))
+        if len(breaks) + bad.sum() > MOST_SPANS:
+            raise FieldError(f"the skin needs more than {MOST_SPANS} spans to lie within {tolerance:g} mm; allow a larger tolerance")
+        breaks = np.sort(np.concatenate([breaks, breaks[:-1][bad] + width[bad] / 2.0]))
+
+
+def _sites(breaks: Array, nodes: Array) -> Array:
+    """Sites that make quintic interpolation well posed: the stations, and in a bay of s spans s + 1 places between."""
+    edges = np.searchsorted(breaks, nodes)
+    between = []
+    for a, b in zip(edges[:-1], edges[1:], strict=True):
+        share = (1.0 - np.cos(np.pi * np.arange(1, b - a + 2) / (b - a + 2))) / 2.0
+        if b - a > 1:
+            share = (np.arange(b - a + 1) + 0.5) / (b - a + 1)
+        between.append(np.interp(share * (b - a), np.arange(b - a + 1), breaks[a : b + 1]))
+    return np.sort(np.concatenate([nodes, *between]))
+
+
+def _cut(field: SectionField, along: _Along) -> list[Patch]:
+    """Patches of all lanes; a lane that is pinched to nothing at some stations is cut there."""
+    whole = (float(along.breaks[0]), float(along.breaks[-1]))
+    gone = pinched(field)
+    bay = f" bay {int(np.searchsorted(field.nodes, whole[0])) + 1}" if field.ruled else ""
+    result = []
+    for number, lane in enumerate(field.common.lanes):
+        for part, (start, end) in enumerate(_spans(field.nodes, gone[:, number], whole)):
+            piece = _between(along, lane.columns, start, end)
+            times_u = lane.basis.multiplicity.copy()
+            if not lane.basis.periodic:
+                times_u[[0, -1]] = lane.basis.degree + 1
+            result.append(
+                Patch(
+                    name=f"lane {lane.name}{bay}" + (f" part {part + 1}" if part else ""),
+                    degree_u=lane.basis.degree,
+                    degree_v=piece.degree,
+                    breaks_u=lane.basis.breaks,
+                    times_u=times_u,
+                    breaks_v=piece.breaks,
+                    times_v=piece.times,
+                    periodic_u=lane.basis.periodic,
+                    control=np.ascontiguousarray(piece.control.transpose(1, 0, 2)),
+                )
+            )
+    return result
+
+
+def _spans(nodes: Array, gone: NDArray[np.bool_], whole: tuple[float, float]) -> list[tuple[float, float]]:
+    """Where a lane has width: runs of bays of which at least one end is wider than nothing, cut where it is nothing."""
+    spans: list[tuple[float, float]] = []
+    for i in range(len(nodes) - 1):
+        if nodes[i] < whole[0] or nodes[i + 1] > whole[1] or (gone[i] and gone[i + 1]):
+            continue
+        if spans and spans[-1][1] == nodes[i] and not gone[i]:
+            spans[-1] = (spans[-1][0], float(nodes[i + 1]))
+        else:
+            spans.append((float(nodes[i]), float(nodes[i + 1])))
+    return spans
+
+
+def _between(along: _Along, columns: slice, start: float, end: float) -> _Along:
+    """The part of the splines of some columns between two stations, by interpolation at its own Greville sites.
+
+    A piece of a spline is a spline on the knots inside, so that this returns the piece itself.
+    """
+    control = along.control[:, columns]
+    if start <= along.breaks[0] and end >= along.breaks[-1]:
+        return _Along(along.degree, along.breaks, along.times, control)
+    inside = (along.breaks >= start) & (along.breaks <= end)
+    breaks, times = along.breaks[inside], along.times[inside]
+    times[[0, -1]] = along.degree + 1
+    knots = np.repeat(breaks, times)
+    sites = np.lib.stride_tricks.sliding_window_view(knots[1:-1], along.degree).mean(axis=1)
+    values = BSpline(along.knots, control, along.degree)(sites)
+    return _Along(along.degree, breaks, times, make_interp_spline(sites, values, k=along.degree, t=knots).c)

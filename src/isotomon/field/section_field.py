@@ -1,0 +1,315 @@
+"""The section field of a loft on a straight carrier: the point at `u` round the section and `v` along the body.
+
+`v` is the position along +Z in mm. Sections are turned back by their set angles with their pivots at the origin,
+interpolated there at their true size (so that a thick round root and a wide thin foil blend without a swollen neck),
+turned forward, offset, and laid in their (perhaps tilted) datum planes.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from isotomon.errors import FieldError
+from isotomon.field.correspond import Correspondence
+from isotomon.geometry.planar import cross
+from isotomon.geometry.hermite import Hermite, Settle, smooth
+
+Array = NDArray[np.float64]
+
+
+@dataclass(frozen=True, eq=False)
+class Placed:
+    """A station worked out: numbers in mm and rad, `shape` (n, 2) and `anchor` (2, 2) for chord 1, pivot at the origin."""
+
+    position: float
+    chord: float
+    set_angle: float
+    offset: tuple[float, float]
+    tilt: tuple[float, float]
+    shape: Array
+    anchor: Array
+    round: bool
+    rank: int
+
+
+@dataclass(frozen=True, eq=False)
+class Layers:
+    """A channel along the body: the interpolant of the first stations, and corrections by those inserted later."""
+
+    parts: tuple[Hermite, ...]
+
+    def __call__(self, v: Array, derivative: int = 0) -> Array:
+        return sum((part(v, derivative) for part in self.parts[1:]), start=self.parts[0](v, derivative))
+
+
+@dataclass(frozen=True, eq=False)
+class Sections:
+    """Sections at `v` (n_v,) mm, as control points. Lengths in mm, angles in rad."""
+
+    v: Array
+    local: Array
+    """(n_v, n, 2) in the section's own plane."""
+    anchor: Array
+    """(n_v, 2, 2) nominal leading and trailing points in the plane."""
+    origin: Array
+    across: Array
+    up: Array
+    """(n_v, 3) each: the plane's origin, X axis and Y axis."""
+    control: Array
+    """(n_v, n, 3) in space."""
+    slopes: Array
+    """(n_v, n, 3): derivatives of `control` by v."""
+    angle: Array
+    """(n_v,) angle of the nominal chord in the plane, continuous along the body."""
+    twist_rate: Array
+    """(n_v,) its derivative by arc length of the carrier, which on a straight carrier is v; rad/mm."""
+    round: NDArray[np.bool_]
+    """(n_v,) whether the section has no angle of its own."""
+
+    @property
+    def normal(self) -> Array:
+        """(n_v, 3) normals of the section planes, toward the last station."""
+        return np.cross(self.across, self.up)
+
+
+@dataclass(frozen=True, eq=False)
+class SectionField:
+    """One body. `nodes`: (stations,) positions in mm, in order. The layers are the channels along v."""
+
+    common: Correspondence
+    stations: tuple[Placed, ...]
+    ruled: bool
+    nodes: Array
+    angle: Layers
+    body: Layers
+    """Columns: control and nominal points turned back (mm), then the offset (2) and the tilt (2)."""
+
+    @property
+    def first(self) -> float:
+        return float(self.nodes[0])
+
+    @property
+    def last(self) -> float:
+        return float(self.nodes[-1])
+
+    def sections(self, v: Array) -> Sections:
+        """The sections at every v (n_v,), with all that is derived from them at once."""
+        v = np.asarray(v, dtype=np.float64)
+        return _ruled_sections(self, v) if self.ruled else _smooth_sections(self, v)
+
+    def is_round(self, v: Array) -> NDArray[np.bool_]:
+        """Whether the section at each v has no angle of its own: between two round stations, or at one."""
+        flags = np.array([s.round for s in self.stations])
+        bay, share = _bays(self.nodes, v)
+        return (flags[bay] & flags[bay + 1]) | (flags[bay] & (share == 0.0)) | (flags[bay + 1] & (share == 1.0))
+
+
+def _smooth_sections(field: SectionField, v: Array) -> Sections:
+    body, body1 = field.body(v), field.body(v, 1)
+    angle, rate = field.angle(v)[:, 0], field.angle(v, 1)[:, 0]
+    turned = _turned(body[:, :-4], angle)
+    local = turned + body[:, None, -4:-2]
+    local1 = _turned(body1[:, :-4], angle) + body1[:, None, -4:-2]
+    local1 += rate[:, None, None] * np.stack([-turned[..., 1], turned[..., 0]], axis=-1)
+    tilt, tilt1 = body[:, -2:], body1[:, -2:]
+    origin, across, up = _planes(v, tilt)
+    origin1, across1, up1 = _plane_slopes(tilt, tilt1)
+    slopes = _in_space(local1, origin1, across, up)
+    if tilt.any():
+        slopes += _in_space(local, np.zeros_like(origin), across1, up1)
+    return Sections(
+        v=v,
+        local=local[:, :-2],
+        anchor=local[:, -2:],
+        origin=origin,
+        across=across,
+        up=up,
+        control=_in_space(local[:, :-2], origin, across, up),
+        slopes=slopes[:, :-2],
+        angle=angle,
+        twist_rate=rate,
+        round=field.is_round(v),
+    )
+
+
+def _ruled_sections(field: SectionField, v: Array) -> Sections:
+    """Straight lines between the stations as they stand; planes in between are interpolated."""
+    nodes, tilt = field.nodes, np.array([s.tilt for s in field.stations])
+    flat = np.stack([_outline(s) for s in field.stations])
+    placed = _turned(flat, field.angle(nodes)[:, 0]) + np.array([s.offset for s in field.stations])[:, None, :]
+    space = _in_space(placed, *_planes(nodes, tilt))
+    bay, share = _bays(nodes, v)
+    slopes = ((space[1:] - space[:-1]) / np.diff(nodes)[:, None, None])[bay]
+    control = space[bay] + (v - nodes[bay])[:, None, None] * slopes
+    origin, across, up = _planes(v, tilt[bay] + share[:, None] * (tilt[bay + 1] - tilt[bay]))
+    axes = np.stack([across, up], axis=2)
+    local, local1 = np.matmul(control - origin[:, None, :], axes), np.matmul(slopes, axes)
+    along, along1 = local[:, -1] - local[:, -2], local1[:, -1] - local1[:, -2]
+    near = field.angle(v)[:, 0]
+    angle = near + np.mod(np.arctan2(along[:, 1], along[:, 0]) - near + np.pi, 2 * np.pi) - np.pi
+    return Sections(
+        v=v,
+        local=local[:, :-2],
+        anchor=local[:, -2:],
+        origin=origin,
+        across=across,
+        up=up,
+        control=control[:, :-2],
+        slopes=slopes[:, :-2],
+        angle=angle,
+        twist_rate=cross(along, along1) / np.sum(along * along, axis=1),
+        round=field.is_round(v),
+    )
+
+
+def _planes(v: Array, tilt: Array) -> tuple[Array, Array, Array]:
+    """Origin, X and Y axes (n_v, 3) of planes at v along +Z, tilted about X, then about Y."""
+    zero, (a, b) = np.zeros_like(v), tilt.T
+    ca, sa, cb, sb = np.cos(a), np.sin(a), np.cos(b), np.sin(b)
+    return (
+        np.stack([zero, zero, v], axis=1),
+        np.stack([cb, zero, -sb], axis=1),
+        np.stack([sb * sa, ca, cb * sa], axis=1),
+    )
+
+
+def _plane_slopes(tilt: Array, tilt1: Array) -> tuple[Array, Array, Array]:
+    """Derivatives by v of what `_planes` gives."""
+    zero, (a, b), (da, db) = np.zeros(len(tilt)), tilt.T, tilt1.T
+    ca, sa, cb, sb = np.cos(a), np.sin(a), np.cos(b), np.sin(b)
+    return (
+        np.stack([zero, zero, zero + 1.0], axis=1),
+        np.stack([-sb * db, zero, -cb * db], axis=1),
+        np.stack([cb * db * sa + sb * ca * da, -sa * da, -sb * db * sa + cb * ca * da], axis=1),
+    )
+
+
+Channel = Callable[[Placed], Array]
+
+
+def _bays(nodes: Array, v: Array) -> tuple[NDArray[np.intp], Array]:
+    inside = np.clip(v, nodes[0], nodes[-1])
+    bay = np.clip(np.searchsorted(nodes, inside, side="right") - 1, 0, len(nodes) - 2)
+    return bay, (inside - nodes[bay]) / np.diff(nodes)[bay]
+
+
+def _turned(flat: Array, angle: Array) -> Array:
+    """Points (n_v, 2n) as (n_v, n, 2), turned by `angle`."""
+    c, s = np.cos(angle), np.sin(angle)
+    turn = np.stack([np.stack([c, s], axis=-1), np.stack([-s, c], axis=-1)], axis=1)
+    return np.matmul(flat.reshape(len(flat), -1, 2), turn)
+
+
+def _in_space(local: Array, origin: Array, across: Array, up: Array) -> Array:
+    return origin[:, None, :] + np.matmul(local, np.stack([across, up], axis=1))
+
+
+def _outline(station: Placed) -> Array:
+    """Control and nominal points at true size, turned back: (2n + 4,)."""
+    return station.chord * np.concatenate([station.shape.ravel(), station.anchor.ravel()])
+
+
+def make_field(common: Correspondence, stations: Sequence[Placed], ruled: bool = False) -> SectionField:
+    """The field through `stations`, whose shapes are in the common form.
+
+    Raises: FieldError, for fewer than two stations or two at one position.
+    """
+    ordered = tuple(sorted(stations, key=lambda s: s.position))
+    if len(ordered) < 2:
+        raise FieldError(f"a loft needs two stations or more, and there {'is' if len(ordered) == 1 else 'are'} {len(ordered)}")
+    nodes = np.array([s.position for s in ordered])
+    if np.any(np.diff(nodes) <= 0.0):
+        at = float(nodes[int(np.argmin(np.diff(nodes)))])
+        raise FieldError(f"two stations stand at one position ({at:g} mm); move one of them")
+    ranks = sorted({s.rank for s in ordered})
+    if ruled or sum(s.rank == ranks[0] for s in ordered) < 2:
+        ordered = tuple(Placed(**{**vars(s), "rank": 0}) for s in ordered)
+    lowest = np.stack([_outline(s).reshape(-1, 2) for s in ordered if s.rank == min(t.rank for t in ordered)])
+    body = _layers(
+        ordered,
+        [_outline, lambda s: np.array(s.offset), lambda s: np.array(s.tilt)],
+        settle=_settle(common, lowest),
+    )
+    angle = _layers(ordered, [lambda s: np.array([s.set_angle])], without=lambda s: s.round)
+    return SectionField(common, ordered, ruled, nodes, angle, body)
+
+
+def pinched(field: SectionField) -> NDArray[np.bool_]:
+    """(stations, lanes): where a lane has no width (two ties share one corner)."""
+    return np.stack(
+        [np.ptp(np.stack([s.shape for s in field.stations])[:, lane.columns], axis=1).max(axis=1) < 1e-9 for lane in field.common.lanes],
+        axis=1,
+    )
+
+
+def _settle(common: Correspondence, shapes: Array) -> Settle | None:
+    """Makes a lane that is pinched at a station come to nothing gently, so that its width never changes sign.
+
+    `shapes`: (stations, n + 2, 2). There all of the lane moves as its middle does; the neighbouring lanes take up the
+    difference evenly along their way.
+    """
+    gone = [
+        (row, number)
+        for number, lane in enumerate(common.lanes)
+        for row in np.flatnonzero(np.ptp(shapes[:, lane.columns], axis=1).max(axis=1) < 1e-9)
+    ]
+    if not gone:
+        return None
+
+    def settle(first: Array, second: Array) -> None:
+        for slopes in (first.reshape(shapes.shape), second.reshape(shapes.shape)):
+            for row, number in gone:
+                lane = common.lanes[number]
+                here = slopes[row, lane.columns]
+                middle = (here[0] + here[-1]) / 2.0
+                before, after = common.lanes[number - 1], common.lanes[(number + 1) % len(common.lanes)]
+                slopes[row, before.columns] += before.basis.greville()[:, None] * (middle - here[0])
+                slopes[row, after.columns] += (1.0 - after.basis.greville())[:, None] * (middle - here[-1])
+                slopes[row, lane.columns] = middle
+
+    return settle
+
+
+def _layers(
+    stations: Sequence[Placed],
+    channels: Sequence[Channel],
+    without: Callable[[Placed], bool] = lambda s: False,
+    settle: Settle | None = None,
+) -> Layers:
+    """The interpolant by rank, channels side by side. A station `without` a value takes its neighbour's at the ends
+    of the body and is passed over between. `settle` belongs to the first channel.
+    """
+    parts: list[Hermite] = []
+    for rank in sorted({s.rank for s in stations}):
+        known = [s for s in stations if s.rank <= rank]
+        x = np.array([s.position for s in known])
+        values = [np.stack([channel(s) for s in known]) for channel in channels]
+        if not parts:
+            x, values = _with_borrowed(x, values, np.array([not without(s) for s in known]))
+        else:
+            new = np.array([s.rank == rank and not without(s) for s in known])
+            so_far = Layers(tuple(parts))(x)
+            columns = np.cumsum([0, *(v.shape[1] for v in values)])
+            values = [
+                np.where(new[:, None], v - so_far[:, a:b], 0.0)
+                for v, a, b in zip(values, columns[:-1], columns[1:], strict=True)
+            ]
+            if max(float(np.abs(v).max()) for v in values) < 1e-12:
+                continue
+            settle = None
+        curves = [smooth(x, v, settle if k == 0 else None) for k, v in enumerate(values)]
+        parts.append(Hermite(x, np.hstack([curve.data for curve in curves])))
+    return Layers(tuple(parts))
+
+
+def _with_borrowed(x: Array, values: list[Array], has: NDArray[np.bool_]) -> tuple[Array, list[Array]]:
+    if not has.any():
+        return x, [np.zeros_like(v) for v in values]
+    own = np.flatnonzero(has)
+    nearest = np.clip(np.arange(len(x)), own[0], own[-1])
+    keep = has | (nearest != np.arange(len(x)))
+    return x[keep], [v[nearest][keep] for v in values]

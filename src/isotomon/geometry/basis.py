@@ -1,0 +1,147 @@
+"""Polynomial B-spline bases, clamped or periodic, as matrices: one row a parameter, one column a control point."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.interpolate import BSpline
+
+from isotomon.errors import KnotError
+
+Array = NDArray[np.float64]
+
+
+@dataclass(frozen=True, eq=False)
+class Basis:
+    """A B-spline basis on [0, 1].
+
+    `breaks`: (n,) increasing, from 0 to 1. `multiplicity`: (n,) of the inner breaks (the ends are clamped,
+    or, when periodic, simple). `degree`: 1 or more.
+    """
+
+    degree: int
+    breaks: Array
+    multiplicity: NDArray[np.int64]
+    periodic: bool
+
+    def __post_init__(self) -> None:
+        if len(self.breaks) < 2 or np.any(np.diff(self.breaks) <= 0.0):
+            raise KnotError(f"breaks must increase, got {self.breaks}")
+        if self.periodic and len(self.breaks) <= self.degree:
+            raise KnotError(f"a periodic basis of degree {self.degree} needs {self.degree} spans, got {len(self.breaks) - 1}")
+        for array in (self.breaks, self.multiplicity):
+            array.setflags(write=False)
+
+    @property
+    def knots(self) -> Array:
+        """The full knot vector; a periodic one is continued on both sides by `degree` knots."""
+        p = self.degree
+        if not self.periodic:
+            times = self.multiplicity.copy()
+            times[[0, -1]] = p + 1
+            return np.repeat(self.breaks, times)
+        once = np.repeat(self.breaks[:-1], self.multiplicity[:-1])
+        return np.concatenate([once[-p:] - 1.0, once, once[: p + 1] + 1.0])
+
+    @property
+    def size(self) -> int:
+        """How many control points the basis has."""
+        return len(self.knots) - self.degree - 1 - (self.degree if self.periodic else 0)
+
+    def matrix(self, u: Array, derivative: int = 0) -> Array:
+        """Values, or a derivative, of every basis function at `u`: (len(u), size)."""
+        knots, p = self.knots, self.degree
+        u = np.mod(u, 1.0) if self.periodic else np.clip(u, 0.0, 1.0)
+        if derivative == 0:
+            full = BSpline.design_matrix(u, knots, p).toarray()
+        elif derivative > p:
+            full = np.zeros((len(u), len(knots) - p - 1))
+        else:
+            full = BSpline(knots, np.eye(len(knots) - p - 1), p)(u, derivative)
+        if not self.periodic:
+            return full
+        wrapped = full[:, : self.size].copy()
+        wrapped[:, :p] += full[:, self.size :]
+        return wrapped
+
+    def greville(self) -> Array:
+        """Sites at which interpolation is well posed: the Greville abscissae."""
+        p = self.degree
+        means = np.lib.stride_tricks.sliding_window_view(self.knots[1:-1], p).mean(axis=1)
+        return np.mod(means[: self.size], 1.0) if self.periodic else means
+
+    def interpolate(self, sample: Callable[[Array], Array]) -> Array:
+        """Control points (size, m) of the spline through `sample` (u → (n, m)) at the Greville sites."""
+        sites = self.greville()
+        return np.linalg.solve(self.matrix(sites), sample(sites))
+
+    def gauss(self, per_span: int = 4) -> tuple[Array, Array]:
+        """Gauss-Legendre sites and weights, `per_span` in each span.
+
+        Four are exact to degree 7; above it a spline that follows a smooth curve has next to nothing.
+        """
+        x, w = np.polynomial.legendre.leggauss(per_span)
+        start, width = self.breaks[:-1, None], np.diff(self.breaks)[:, None]
+        return (start + width * (x + 1.0) / 2.0).ravel(), (width * w / 2.0).ravel()
+
+
+Joins = Mapping[float, int]
+"""Places where a curve is less smooth than its spline: parameter → derivatives that are continuous (1 or 2)."""
+
+
+def make_basis(degree: int, breaks: Array, periodic: bool = False, joins: Joins | None = None) -> Basis:
+    """A basis with simple inner breaks, except at `joins`."""
+    breaks = np.asarray(breaks, dtype=np.float64)
+    multiplicity = np.ones(len(breaks), dtype=np.int64)
+    for place, continuity in (joins or {}).items():
+        multiplicity[np.abs(breaks - place) < 1e-12] = max(degree - continuity, 1)
+    return Basis(degree, breaks, multiplicity, periodic)
+
+
+def fit(
+    sample: Callable[[Array], Array],
+    tolerance: float,
+    *,
+    degree: int = 5,
+    joins: Joins | None = None,
+    periodic: bool = False,
+    most: int = 600,
+) -> tuple[Basis, Array]:
+    """The coarsest basis found by halving spans in which the interpolant of `sample` misses by more than `tolerance`.
+
+    `sample`: u (n,) in [0, 1] → (n, m). The largest difference of any of the m columns counts. Neighbouring spans
+    are kept within a factor of four, so that interpolation stays well conditioned.
+    Returns the basis and its control points (size, m).
+    Raises: KnotError, if `most` spans do not do.
+    """
+    joins = {place: order for place, order in (joins or {}).items() if 1e-9 < place < 1.0 - 1e-9}
+    seeds = np.linspace(0.0, 1.0, 2 * degree + 3)[1:-1] if periodic else ()
+    breaks = np.array(sorted({0.0, 1.0, *joins, *(x for x in seeds if all(abs(x - j) > 0.02 for j in joins))}))
+    probes = np.array([0.11, 0.29, 0.5, 0.71, 0.89])
+    while True:
+        basis = make_basis(degree, breaks, periodic, joins)
+        control = basis.interpolate(sample)
+        width = np.diff(breaks)
+        u = (breaks[:-1, None] + width[:, None] * probes).ravel()
+        error = np.abs(basis.matrix(u) @ control - sample(u)).max(axis=1).reshape(len(width), -1).max(axis=1)
+        bad = _with_wide_neighbours(error > tolerance, width)
+        if not bad.any():
+            return basis, control
+        if len(width) + bad.sum() > most:
+            raise KnotError(f"a curve needs more than {most} spans to be met within {tolerance:g}")
+        breaks = np.sort(np.r_[breaks, breaks[:-1][bad] + width[bad] / 2.0])
+
+
+def _with_wide_neighbours(bad: NDArray[np.bool_], width: Array) -> NDArray[np.bool_]:
+    """Also halve a span that would be left more than four times as wide as a neighbour."""
+    while bad.any():
+        after = np.where(bad, width / 2.0, width)
+        neighbour = np.minimum(np.r_[np.inf, after[:-1]], np.r_[after[1:], np.inf])
+        grown = bad | (after > 4.0 * neighbour)
+        if np.array_equal(grown, bad):
+            break
+        bad = grown
+    return bad

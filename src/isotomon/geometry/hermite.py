@@ -1,0 +1,151 @@
+"""A C2 interpolant along the body that does not overshoot its data."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.linalg import solve_banded
+
+Array = NDArray[np.float64]
+
+Settle = Callable[[Array, Array], None]
+
+# Value, first and second derivative at both ends to the powers 0..5 of t in [0, 1].
+_QUINTIC = np.array(
+    [
+        [1, 0, 0, 0, 0, 0],
+        [0, 1, 0, 0, 0, 0],
+        [0, 0, 0.5, 0, 0, 0],
+        [-10, -6, -1.5, 10, -4, 0.5],
+        [15, 8, 1.5, -15, 7, -1],
+        [-6, -3, -0.5, 6, -3, 0.5],
+    ]
+)
+
+
+@dataclass(frozen=True, eq=False)
+class Hermite:
+    """A piecewise quintic: `x` (n,) increasing; `data` (3n, m): values, slopes and second derivatives at the sites."""
+
+    x: Array
+    data: Array
+
+    def __call__(self, x: Array, derivative: int = 0) -> Array:
+        """Values (len(x), m), or a derivative by x; outside the ends the end value (and slope 0) is kept."""
+        return self.weights(x, derivative) @ self.data
+
+    def weights(self, x: Array, derivative: int = 0) -> Array:
+        """(len(x), 3n): what each entry of `data` contributes at each x."""
+        n = len(self.x)
+        inside = np.clip(x, self.x[0], self.x[-1])
+        bay = np.clip(np.searchsorted(self.x, inside, side="right") - 1, 0, n - 2)
+        h = (self.x[1:] - self.x[:-1])[bay]
+        t = (inside - self.x[bay]) / h
+        degrees = np.arange(6)
+        factor = np.ones(6)
+        for k in range(derivative):
+            factor = factor * np.maximum(degrees - k, 0)
+        powers = factor * t[:, None] ** np.maximum(degrees - derivative, 0)
+        local = (powers @ _QUINTIC) / (h**derivative)[:, None]
+        if derivative:
+            local[(x < self.x[0]) | (x > self.x[-1])] = 0.0
+        local *= np.stack([np.ones_like(h), h, h * h, np.ones_like(h), h, h * h], axis=1)
+        result = np.zeros((len(x), 3 * n))
+        rows = np.arange(len(x))
+        for order in range(3):
+            result[rows, order * n + bay] = local[:, order]
+            result[rows, order * n + bay + 1] = local[:, 3 + order]
+        return result
+
+
+def natural_slopes(x: Array, y: Array) -> tuple[Array, Array]:
+    """First and second derivatives (n, m) at the sites of the natural cubic spline through `y` (n, m)."""
+    n = len(x)
+    h = np.diff(x)
+    rise = np.diff(y, axis=0) / h[:, None]
+    second = np.zeros_like(y)
+    if n > 2:
+        band = np.zeros((3, n - 2))
+        band[0, 1:] = h[1:-1]
+        band[1] = 2.0 * (h[:-1] + h[1:])
+        band[2, :-1] = h[1:-1]
+        second[1:-1] = solve_banded((1, 1), band, 6.0 * np.diff(rise, axis=0))
+    first = np.empty_like(y)
+    first[:-1] = rise - h[:, None] * (2.0 * second[:-1] + second[1:]) / 6.0
+    first[-1] = rise[-1] + h[-1] * (second[-2] + 2.0 * second[-1]) / 6.0
+    return first, second
+
+
+def smooth(x: Array, y: Array, settle: Settle | None = None) -> Hermite:
+    """The C2 interpolant of `y` (n, m) at `x` (n,) that does not turn back on itself inside a bay.
+
+    Where the natural cubic spline moves from each site to the next without turning back, it is the result. Elsewhere
+    the slopes and second derivatives at a bay's ends are drawn towards safe ones by the least share that makes the
+    bay's Bernstein coefficients advance in the direction from site to site. For m > 1 the data are points and
+    "advance" is measured along the line between them, so the result turns with its data.
+    Source: the sufficient condition of Dougherty, Edelman, Hyman, "Nonnegativity-, monotonicity-, or
+    convexity-preserving cubic and quintic Hermite interpolation", Math. Comp. 52 (1989), in Bernstein form.
+    `settle` may change slopes and second derivatives (n, m) in place before the bays are made.
+    """
+    y = np.asarray(y, dtype=np.float64)
+    first, second = natural_slopes(x, y)
+    h = np.diff(x)[:, None]
+    rise = np.diff(y, axis=0) / h
+    if len(x) > 2:
+        share = _least_share(h[:, 0], rise, first, second, safe := _safe_slopes(rise))
+        first = (1.0 - share)[:, None] * first + share[:, None] * safe
+        second = (1.0 - share)[:, None] * second
+    if settle is not None:
+        settle(first, second)
+    return Hermite(x, np.vstack([y, first, second]))
+
+
+def _safe_slopes(rise: Array) -> Array:
+    """Slopes (n, m) that with zero second derivative never overshoot: short, and zero where the data turn back."""
+    ahead, behind = np.vstack([rise, rise[-1:]]), np.vstack([rise[:1], rise])
+    a2, b2 = np.sum(ahead * ahead, axis=1), np.sum(behind * behind, axis=1)
+    together = np.sum(ahead * behind, axis=1)
+    # The harmonic mean's length, 2ab/(a+b), never exceeds twice the shorter; 5/8 of it stays below 5/4 of each.
+    a, b = np.sqrt(a2), np.sqrt(b2)
+    total = np.where(a + b > 0.0, a + b, 1.0)
+    mean = (b[:, None] * ahead + a[:, None] * behind) / total[:, None]
+    agree = np.clip(together / np.where(a * b > 0.0, a * b, 1.0), 0.0, 1.0)
+    return 0.625 * agree[:, None] * mean
+
+
+def _least_share(h: Array, rise: Array, first: Array, second: Array, safe: Array) -> Array:
+    """For each site, the share (0..1) of the safe slope needed in the bays beside it."""
+    length2 = np.sum(rise * rise, axis=1)
+    scale2 = length2.max() if length2.size else 0.0
+    still = length2 <= 1e-24 * scale2
+
+    def along(site: Array, bay: slice) -> Array:
+        return np.sum(rise * site[bay], axis=1)
+
+    left, right = slice(None, -1), slice(1, None)
+    f0, f1 = along(first, left), along(first, right)
+    c0, c1 = along(second, left) * h, along(second, right) * h
+    g0, g1 = along(safe, left), along(safe, right)
+    share = np.zeros(len(h) + 1)
+    moving = np.sqrt(np.sum(first * first, axis=1)) > 1e-12 * np.sqrt(scale2)
+    share[left][still & (moving[left] | moving[right])] = 1.0
+    share[right][still & (moving[left] | moving[right])] = 1.0
+    for _ in range(4):
+        s0, s1 = share[left], share[right]
+        d0, d1 = (1 - s0) * f0 + s0 * g0, (1 - s1) * f1 + s1 * g1
+        e0, e1 = (1 - s0) * c0, (1 - s1) * c1
+        steps = np.stack(
+            [d0 / 5, d0 / 5 + e0 / 20, length2 - 0.4 * (d0 + d1) + (e1 - e0) / 20, d1 / 5 - e1 / 20, d1 / 5]
+        )
+        # The same steps if both ends were wholly safe: never negative, so a share of them mends any deficit.
+        calm = np.stack([g0 / 5, g0 / 5, length2 - 0.4 * (g0 + g1), g1 / 5, g1 / 5])
+        deficit = np.where(steps < -1e-12 * length2, -steps / np.maximum(calm - steps, 1e-300), 0.0)
+        need0, need1 = np.clip(deficit[:3].max(axis=0), 0, 1), np.clip(deficit[2:].max(axis=0), 0, 1)
+        if not (need0.any() or need1.any()):
+            break
+        share[left] = np.maximum(share[left], 1.0 - (1.0 - s0) * (1.0 - need0))
+        share[right] = np.maximum(share[right], 1.0 - (1.0 - s1) * (1.0 - need1))
+    return share

@@ -1,0 +1,133 @@
+"""Measures of sections, from their B-spline boundaries by Green's theorem with Gauss quadrature."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from isotomon.field.correspond import Correspondence
+from isotomon.field.section_field import Sections
+from isotomon.geometry.planar import caliper, thickness
+
+Array = NDArray[np.float64]
+
+
+@dataclass(frozen=True, eq=False)
+class Quadrature:
+    """Boundary values and derivatives at Gauss sites, as matrices on a section's control points; made once.
+
+    `area_form`: (n, n); the area of control points x, y is x · area_form · y.
+    """
+
+    value: Array
+    slope: Array
+    weight: Array
+    area_form: Array
+
+
+def quadrature(common: Correspondence) -> Quadrature:
+    """The quadrature of all sections in one common form."""
+    sites = [lane.basis.gauss() for lane in common.lanes]
+    u = [x for x, _ in sites]
+    value, slope, weight = common.matrix(u), common.matrix(u, 1), np.concatenate([w for _, w in sites])
+    half = value.T @ (weight[:, None] * slope)
+    return Quadrature(value, slope, weight, 0.5 * (half - half.T))
+
+
+@dataclass(frozen=True, eq=False)
+class Curves:
+    """What is always on show along the body, at `v` (n_v,): mm, mm², rad, rad/mm."""
+
+    v: Array
+    area: Array
+    chord: Array
+    set_angle: Array
+    """NaN where a section is round."""
+    turn: Array
+    twist_rate: Array
+    fit_turn: Array
+    """Best-fit rotation against the first section after turning back."""
+
+
+def curves(sections: Sections, first: Sections, rule: Quadrature) -> Curves:
+    """Area, angles and turn of `sections`; `first` holds the one section that turn is counted from."""
+    x, y = sections.local[..., 0], sections.local[..., 1]
+    fit = _fit_turn(sections, first, rule)
+    return Curves(
+        v=sections.v,
+        area=np.sum((x @ rule.area_form) * y, axis=1),
+        chord=np.linalg.norm(sections.anchor[:, 1] - sections.anchor[:, 0], axis=1),
+        set_angle=np.where(sections.round, np.nan, sections.angle),
+        turn=sections.angle - first.angle[0] + fit,
+        twist_rate=sections.twist_rate,
+        fit_turn=fit,
+    )
+
+
+def _fit_turn(sections: Sections, first: Sections, rule: Quadrature) -> Array:
+    """Best-fit rotation of each section, turned back by its angle, against the first, weighted by its arc length."""
+    pattern = rule.value @ first.local[0]
+    slope = rule.slope @ first.local[0]
+    weight = rule.weight * np.hypot(slope[:, 0], slope[:, 1])
+    pattern = pattern - (weight @ pattern) / max(float(weight.sum()), 1e-300)
+    # Sums over the boundary are linear in the control points, so the boundary itself is never laid out.
+    against = rule.value.T @ (weight[:, None] * pattern)
+    x, y = sections.local[..., 0], sections.local[..., 1]
+    dot = x @ against[:, 0] + y @ against[:, 1]
+    turn = y @ against[:, 0] - x @ against[:, 1]
+    raw = np.arctan2(turn, dot) - (sections.angle - first.angle[0])
+    return np.mod(raw + np.pi, 2 * np.pi) - np.pi
+
+
+@dataclass(frozen=True, eq=False)
+class Moments:
+    """Per section (n_v,): mm, mm⁴, rad. `centroid`: (n_v, 3) in space."""
+
+    perimeter: Array
+    centroid: Array
+    i_max: Array
+    i_min: Array
+    principal: Array
+    """Angle from the plane's X to the axis of least second moment."""
+
+
+def moments(sections: Sections, rule: Quadrature) -> Moments:
+    """Perimeter, centroid and principal second moments about it."""
+    p, d = np.matmul(rule.value, sections.local), np.matmul(rule.slope, sections.local)
+    w = rule.weight
+    x, y, dx, dy = p[..., 0], p[..., 1], d[..., 0], d[..., 1]
+    swirl = x * dy - y * dx
+    area = 0.5 * swirl @ w
+    safe = np.where(np.abs(area) > 0.0, area, 1.0)
+    cx, cy = (x * swirl) @ w / (3.0 * safe), (y * swirl) @ w / (3.0 * safe)
+    ixx = (y * y * swirl) @ w / 4.0 - area * cy * cy
+    iyy = (x * x * swirl) @ w / 4.0 - area * cx * cx
+    ixy = (x * y * swirl) @ w / 4.0 - area * cx * cy
+    middle, reach = (ixx + iyy) / 2.0, np.hypot((ixx - iyy) / 2.0, ixy)
+    return Moments(
+        perimeter=np.hypot(dx, dy) @ w,
+        centroid=sections.origin + cx[:, None] * sections.across + cy[:, None] * sections.up,
+        i_max=middle + reach,
+        i_min=middle - reach,
+        principal=0.5 * np.arctan2(2.0 * ixy, iyy - ixx),
+    )
+
+
+@dataclass(frozen=True, eq=False)
+class Extents:
+    """Thickness (square to the chord) and largest caliper at chosen places; mm."""
+
+    thickness: Array
+    caliper: Array
+
+
+def extents(sections: Sections, common: Correspondence, per_lane: int = 400) -> Extents:
+    """Thickness and largest caliper of sections."""
+    share = np.linspace(0.0, 1.0, per_lane, endpoint=False)
+    points = np.matmul(common.matrix([share] * len(common.lanes)), sections.local)
+    along = sections.anchor[:, 1] - sections.anchor[:, 0]
+    c, s = (along / np.linalg.norm(along, axis=1, keepdims=True)).T[:, :, None]
+    turned = np.stack([c * points[..., 0] + s * points[..., 1], c * points[..., 1] - s * points[..., 0]], axis=-1)
+    return Extents(thickness(turned), caliper(points))

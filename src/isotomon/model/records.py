@@ -1,0 +1,192 @@
+"""What a design says: frozen records, as they stand in the file. Lengths mm, angles rad, or a formula's text."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import msgspec
+
+from isotomon.quantity import Kind, Value
+
+FORMAT = "isotomon-design"
+VERSION = 1
+
+Id = str
+Pair = tuple[float, float]
+
+
+class Record(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """The common base of all records."""
+
+
+class Naca4(Record, tag="naca", tag_field="kind"):
+    """A foil by the four-digit equations; `blunt` keeps the trailing edge open (last coefficient -0.1015)."""
+
+    digits: str
+    blunt: bool = False
+
+
+class Circle(Record, tag="circle", tag_field="kind"):
+    """A circle; its chord is its diameter."""
+
+
+class Ellipse(Record, tag="ellipse", tag_field="kind"):
+    """An ellipse; `ratio` is height over width."""
+
+    ratio: float
+
+
+class Rounded(Record, tag="rounded", tag_field="kind"):
+    """A rounded rectangle; `ratio` is height over width, `radius` a fraction of the width."""
+
+    ratio: float
+    radius: float
+
+
+class Superellipse(Record, tag="superellipse", tag_field="kind"):
+    """|2x|^n + |2y/ratio|^n = 1."""
+
+    ratio: float
+    exponent: float
+
+
+class Polygon(Record, tag="polygon", tag_field="kind"):
+    """A regular polygon with a corner towards +X; its chord is the circumscribed diameter."""
+
+    sides: int
+
+
+class Star(Record, tag="star", tag_field="kind"):
+    """A star with a point towards +X; `ratio` is the inner radius over the outer."""
+
+    points: int
+    ratio: float
+
+
+class FromPoints(Record, tag="points", tag_field="kind"):
+    """A foil through coordinates kept in the design (`Design.outlines`)."""
+
+    outline: Id
+
+
+class KeptRun(Record):
+    """One run of a kept section: a B-spline of `degree` on [0, 1] in the section's own unit frame."""
+
+    degree: int
+    breaks: tuple[float, ...]
+    multiplicity: tuple[int, ...]
+    control: tuple[Pair, ...]
+    periodic: bool = False
+
+
+class Kept(Record, tag="kept", tag_field="kind"):
+    """The section the body had at a place: its runs, in the order and correspondence of the body's lanes.
+
+    `anchor` holds the nominal leading and trailing points. `basis` names the correspondence the runs belong to.
+    """
+
+    runs: tuple[KeptRun, ...]
+    anchor: tuple[Pair, Pair]
+    basis: str
+    round: bool = False
+
+
+Section = Naca4 | Circle | Ellipse | Rounded | Superellipse | Polygon | Star | FromPoints | Kept
+
+
+class Number(Record):
+    """A named number."""
+
+    id: Id
+    name: str
+    value: Value
+    kind: Kind
+    note: str = ""
+
+
+class Outline(Record):
+    """Foil coordinates brought in from a file, as they stood there."""
+
+    id: Id
+    name: str
+    points: tuple[Pair, ...]
+
+
+class Station(Record):
+    """A profile on a datum plane: the plane stands at `position` along +Z, tilted about X, then about Y.
+
+    `chord` is the size, `set_angle` turns X towards Y, `pivot` is the fraction of the chord (from the leading point)
+    that sits on the carrier (None: 0.25 for foils, 0.5 otherwise), the offset moves the section in the plane after
+    turning. Stations of a higher `rank` were inserted later: what they hold is added to the body that the lower
+    ranks make, so that inserting one does not move the shape.
+    """
+
+    id: Id
+    name: str
+    position: Value
+    section: Section
+    chord: Value
+    set_angle: Value = 0.0
+    pivot: Value | None = None
+    offset_x: Value = 0.0
+    offset_y: Value = 0.0
+    tilt_x: Value = 0.0
+    tilt_y: Value = 0.0
+    rank: int = 0
+
+
+Quality = Literal["area", "set_angle", "turn", "twist_rate"]
+QUALITIES: tuple[Quality, ...] = ("area", "set_angle", "turn", "twist_rate")
+
+
+class LawPoint(Record):
+    """An intended value at a station, or at a position (mm). `band` replaces the law's own band here."""
+
+    value: Value
+    station: Id | None = None
+    position: Value | None = None
+    band: Value | None = None
+
+
+class Law(Record):
+    """An intended value along the body: by points, or by a formula in `position` and `fraction`.
+
+    Values: area mm², angles rad, twist rate rad/mm. `band` is a fraction of the target when `relative`, else it is
+    in the same unit. `judged` at the stations (points) or along the whole body.
+    """
+
+    id: Id
+    name: str
+    quality: Quality
+    band: Value
+    relative: bool = False
+    judged: Literal["stations", "along"] = "stations"
+    points: tuple[LawPoint, ...] = ()
+    formula: str | None = None
+
+
+class Loft(Record):
+    """The body carried through the stations, in order of position."""
+
+    id: Id
+    name: str
+    ruled: bool = False
+    density: float | None = None
+    """kg/m³, when the mass is wanted."""
+
+
+class Design(Record):
+    """One whole design: an immutable value."""
+
+    name: str
+    unit: Literal["mm", "cm", "m", "in"] = "mm"
+    tolerance: float = 1e-4
+    """mm: how far a solid's faces may lie from the section field."""
+    numbers: tuple[Number, ...] = ()
+    outlines: tuple[Outline, ...] = ()
+    stations: tuple[Station, ...] = ()
+    loft: Loft = Loft(id="body", name="body")
+    laws: tuple[Law, ...] = ()
+    note: str = ""
+    format: Literal["isotomon-design"] = FORMAT
+    version: int = VERSION

@@ -1,0 +1,126 @@
+"""The short text of a section (`naca:2412`, `rounded:0.6:0.1`), as tables and fields show it."""
+
+from __future__ import annotations
+
+import math
+
+from isotomon.errors import ProfileError
+from isotomon.model.records import (
+    Circle,
+    Ellipse,
+    FromPoints,
+    Kept,
+    Naca4,
+    Outline,
+    Polygon,
+    Rounded,
+    Section,
+    Star,
+    Superellipse,
+)
+
+GRAMMAR = (
+    "naca:2412, naca:0018b, circle, ellipse:0.4, rounded:0.6:0.1, superellipse:0.6:3, polygon:5, star:5:0.5, file:root.dat"
+)
+
+
+def _number(text: str, what: str, low: float, high: float) -> float:
+    try:
+        value = float(text)
+    except ValueError:
+        raise ProfileError(f"the {what} '{text}' is not a number; expected {low:g} to {high:g}") from None
+    if not (math.isfinite(value) and low <= value <= high):
+        raise ProfileError(f"the {what} is {text}; expected {low:g} to {high:g}")
+    return value
+
+
+def _count(text: str, what: str, low: int, high: int) -> int:
+    if not text.isdecimal() or not low <= int(text) <= high:
+        raise ProfileError(f"the {what} is '{text}'; expected a whole number from {low} to {high}")
+    return int(text)
+
+
+def check_section(section: Section) -> Section:
+    """The section itself, if its numbers make a shape.
+
+    Raises: ProfileError.
+    """
+    if not isinstance(section, FromPoints | Kept):
+        parse_section(section_text(section))
+    return section
+
+
+def parse_section(text: str, outlines: tuple[Outline, ...] = ()) -> Section:
+    """A section from its text; `file:NAME` finds the outline of that name in `outlines`.
+
+    Raises: ProfileError, naming what is wrong and the texts that can be used.
+    """
+    kind, *rest = [part.strip() for part in text.strip().split(":")]
+    kind = kind.lower()
+    wanted = {"naca": 1, "circle": 0, "ellipse": 1, "rounded": 2, "superellipse": 2, "polygon": 1, "star": 2, "file": 1}
+    if kind not in wanted:
+        raise ProfileError(f"'{text.strip()}' is not a known section; use one of {GRAMMAR}")
+    if kind == "file":
+        name = text.strip().split(":", 1)[1].strip() if ":" in text else ""
+        found = [o for o in outlines if o.name == name]
+        if not found:
+            raise ProfileError(f"the design holds no foil coordinates called '{name}'; bring the file in first")
+        return FromPoints(found[0].id)
+    if len(rest) != wanted[kind]:
+        example = next(e for e in GRAMMAR.split(", ") if e.split(":")[0] == kind)
+        raise ProfileError(f"'{text.strip()}' has {len(rest)} values after '{kind}'; write it as {example}")
+    if kind == "naca":
+        return _naca(rest[0])
+    if kind == "ellipse":
+        return Ellipse(_number(rest[0], "height over width", 0.01, 100.0))
+    if kind == "rounded":
+        ratio = _number(rest[0], "height over width", 0.01, 100.0)
+        limit = 0.4999 * min(1.0, ratio)
+        return Rounded(ratio, _number(rest[1], "corner radius (fraction of the width)", 0.001 * min(1.0, ratio), limit))
+    if kind == "superellipse":
+        return Superellipse(_number(rest[0], "height over width", 0.01, 100.0), _number(rest[1], "exponent", 2.0, 10.0))
+    if kind == "polygon":
+        return Polygon(_count(rest[0], "number of sides", 3, 60))
+    if kind == "star":
+        return Star(_count(rest[0], "number of points", 3, 30), _number(rest[1], "inner over outer radius", 0.05, 0.99))
+    return Circle()
+
+
+def _naca(code: str) -> Naca4:
+    blunt = code.lower().endswith("b")
+    digits = code[:-1] if blunt else code
+    if len(digits) != 4 or not digits.isdecimal():
+        raise ProfileError(f"'naca:{code}' needs four digits, such as naca:2412 or naca:0018b")
+    if int(digits[2:]) == 0:
+        raise ProfileError(f"'naca:{code}' has no thickness; the last two digits are the thickness in percent")
+    if (digits[0] == "0") != (digits[1] == "0"):
+        raise ProfileError(f"'naca:{code}' has camber without its place, or the reverse; give both or neither")
+    return Naca4(digits, blunt)
+
+
+def section_text(section: Section, outlines: tuple[Outline, ...] = ()) -> str:
+    """The text that `parse_section` reads back as `section` (kept sections have a text for show only)."""
+    match section:
+        case Naca4(digits, blunt):
+            return f"naca:{digits}{'b' if blunt else ''}"
+        case Circle():
+            return "circle"
+        case Ellipse(ratio):
+            return f"ellipse:{ratio:.12g}"
+        case Rounded(ratio, radius):
+            return f"rounded:{ratio:.12g}:{radius:.12g}"
+        case Superellipse(ratio, exponent):
+            return f"superellipse:{ratio:.12g}:{exponent:.12g}"
+        case Polygon(sides):
+            return f"polygon:{sides}"
+        case Star(points, ratio):
+            return f"star:{points}:{ratio:.12g}"
+        case FromPoints(outline):
+            return f"file:{next((o.name for o in outlines if o.id == outline), outline)}"
+        case Kept():
+            return "kept"
+
+
+def is_foil(section: Section) -> bool:
+    """Whether the pivot is by default a quarter of the chord back."""
+    return isinstance(section, Naca4 | FromPoints)

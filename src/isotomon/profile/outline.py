@@ -1,0 +1,143 @@
+"""A closed 2D outline: smooth runs between corners, each a B-spline by arc length."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.interpolate import make_interp_spline
+
+from isotomon.errors import KnotError, ProfileError
+from isotomon.geometry.basis import Basis, fit
+
+Array = NDArray[np.float64]
+Curve = Callable[[Array], Array]
+
+FIT = 3e-8
+"""Largest distance of a run from its definition, for a chord of 1."""
+
+
+@dataclass(frozen=True)
+class Mark:
+    """A place on a run that belongs to the same place on other outlines of its family (a nose, an arc's end).
+
+    `share` of the run's arc length; `continuity`: how many derivatives are continuous there.
+    """
+
+    name: str
+    share: float
+    continuity: int
+
+
+@dataclass(frozen=True, eq=False)
+class Run:
+    """A smooth piece of an outline. Its parameter in [0, 1] is the share of its arc length."""
+
+    basis: Basis
+    control: Array
+    length: float
+    marks: tuple[Mark, ...] = ()
+
+    def points(self, share: Array) -> Array:
+        """(n, 2) points at shares of the arc length."""
+        return self.basis.matrix(share) @ self.control
+
+
+@dataclass(frozen=True, eq=False)
+class Outline2D:
+    """Runs counter-clockwise, head to tail, for a chord of 1; a corner stands between runs.
+
+    One periodic run has no corner. `anchor`: (2, 2), the nominal leading and trailing points. `round`: no angle of
+    its own. `natural`: the correspondence this outline was cut from, when it is a kept section.
+    """
+
+    runs: tuple[Run, ...]
+    anchor: Array
+    round: bool = False
+    natural: str = ""
+
+    @property
+    def smooth(self) -> bool:
+        return self.runs[0].basis.periodic
+
+    @property
+    def length(self) -> float:
+        return sum(run.length for run in self.runs)
+
+    def corner_lengths(self) -> Array:
+        """Arc length at which each run begins: (number of corners,); none for a smooth outline."""
+        if self.smooth:
+            return np.zeros(0)
+        return np.concatenate([[0.0], np.cumsum([run.length for run in self.runs])[:-1]])
+
+    def points(self, along: Array) -> Array:
+        """(n, 2) points at arc lengths, taken modulo the whole length."""
+        ends = np.cumsum([run.length for run in self.runs])
+        along = np.mod(along, ends[-1])
+        which = np.minimum(np.searchsorted(ends, along, side="right"), len(ends) - 1)
+        result = np.empty((len(along), 2))
+        for number, run in enumerate(self.runs):
+            here = which == number
+            if here.any():
+                result[here] = run.points((along[here] - (ends[number] - run.length)) / run.length)
+        return result
+
+    def polygon(self, per_run: int = 200) -> Array:
+        """Closed polygon (n, 2) for drawing and tests, without a repeated end."""
+        share = np.arange(per_run) / per_run
+        return np.vstack([run.points(share) for run in self.runs])
+
+
+def line(a: Sequence[float], b: Sequence[float]) -> Run:
+    """The straight run from a to b."""
+    ends = np.array([a, b], dtype=np.float64)
+    basis = Basis(1, np.array([0.0, 1.0]), np.ones(2, dtype=np.int64), False)
+    return Run(basis, ends, float(np.linalg.norm(ends[1] - ends[0])))
+
+
+def fit_run(curve: Curve, *, marks: Sequence[tuple[str, float, int]] = (), periodic: bool = False) -> Run:
+    """A run fitted to `curve` (t in [0, 1] → (n, 2)) with the parameter changed to arc length.
+
+    `marks`: (name, t, continuity) in order of t, where the curve is less smooth than elsewhere.
+    Raises: ProfileError, when the curve cannot be followed.
+    """
+    edges = np.array([0.0, *(t for _, t, _ in marks), 1.0])
+    tables = [_arc_table(curve, a, b) for a, b in zip(edges[:-1], edges[1:], strict=True)]
+    lengths = np.array([table[1][-1] for table in tables])
+    length = float(lengths.sum())
+    if not length > 0.0:
+        raise ProfileError("the section has no length")
+    starts = np.concatenate([[0.0], np.cumsum(lengths)[:-1]])
+    inverses = [make_interp_spline(arc, t, k=3) for t, arc in tables]
+
+    def by_share(share: Array) -> Array:
+        along = np.clip(share, 0.0, 1.0) * length
+        piece = np.clip(np.searchsorted(starts, along, side="right") - 1, 0, len(starts) - 1)
+        t = np.empty(len(along))
+        for number, inverse in enumerate(inverses):
+            here = piece == number
+            t[here] = inverse(np.minimum(along[here] - starts[number], lengths[number]))
+        return curve(np.clip(t, 0.0, 1.0))
+
+    placed = tuple(
+        Mark(name, float(start / length), order) for (name, _, order), start in zip(marks, starts[1:], strict=True)
+    )
+    try:
+        basis, control = fit(by_share, FIT, joins={m.share: m.continuity for m in placed}, periodic=periodic)
+    except (KnotError, np.linalg.LinAlgError) as error:
+        raise ProfileError(f"the section cannot be followed smoothly: {error}") from None
+    return Run(basis, control, length, placed)
+
+
+def _arc_table(curve: Curve, start: float, end: float, cells: int = 2000) -> tuple[Array, Array]:
+    """Parameters and the arc length up to them on a smooth piece, by Gauss quadrature of the speed in each cell."""
+    t = np.linspace(start, end, cells + 1)
+    step = (end - start) / cells
+    x, w = np.polynomial.legendre.leggauss(4)
+    inner = (t[:-1, None] + step * (x + 1.0) / 2.0).ravel()
+    eps = 1e-3 * step
+    speed = np.linalg.norm(curve(inner + eps) - curve(inner - eps), axis=1) / (2.0 * eps)
+    cell = (speed.reshape(cells, -1) * w).sum(axis=1) * step / 2.0
+    return t, np.concatenate([[0.0], np.cumsum(cell)])
