@@ -10,27 +10,12 @@ from scipy.interpolate import BSpline, make_interp_spline
 
 from isotomon.errors import FieldError
 from isotomon.field.section_field import SectionField, pinched
+from isotomon.geometry.basis import Basis
+from isotomon.geometry.patch import Patch
 
 Array = NDArray[np.float64]
 MOST_SPANS = 1200
-
-
-@dataclass(frozen=True, eq=False)
-class Patch:
-    """A non-rational B-spline face. `control`: (n_u, n_v, 3) mm. Breaks with their multiplicities; u may be periodic.
-
-    `name` is lasting: made from the lane's ties (and the bay, where rulings break at stations).
-    """
-
-    name: str
-    degree_u: int
-    degree_v: int
-    breaks_u: Array
-    times_u: NDArray[np.int64]
-    breaks_v: Array
-    times_v: NDArray[np.int64]
-    periodic_u: bool
-    control: Array
+MOST_SPANS_OF_ONE_FACE = 40
 
 
 @dataclass(frozen=True, eq=False)
@@ -103,40 +88,72 @@ def _sites(breaks: Array, nodes: Array) -> Array:
 
 
 def _cut(field: SectionField, along: _Along) -> list[Patch]:
-    """Patches of all lanes; a lane that is pinched to nothing at some stations is cut there."""
+    """Patches of all lanes; a lane is cut at stations where it is pinched to nothing or a new stretch begins."""
     whole = (float(along.breaks[0]), float(along.breaks[-1]))
-    gone = pinched(field)
-    bay = f" bay {int(np.searchsorted(field.nodes, whole[0])) + 1}" if field.ruled else ""
+    gone, fresh = pinched(field), _stretches(field)
+    keys = {s.position: s.key for s in field.stations}
     result = []
     for number, lane in enumerate(field.common.lanes):
-        for part, (start, end) in enumerate(_spans(field.nodes, gone[:, number], whole)):
+        for start, end in _spans(field.nodes, gone[:, number] | fresh, gone[:, number], whole):
             piece = _between(along, lane.columns, start, end)
-            times_u = lane.basis.multiplicity.copy()
-            if not lane.basis.periodic:
-                times_u[[0, -1]] = lane.basis.degree + 1
-            result.append(
-                Patch(
-                    name=f"lane {lane.name}{bay}" + (f" part {part + 1}" if part else ""),
-                    degree_u=lane.basis.degree,
-                    degree_v=piece.degree,
-                    breaks_u=lane.basis.breaks,
-                    times_u=times_u,
-                    breaks_v=piece.breaks,
-                    times_v=piece.times,
-                    periodic_u=lane.basis.periodic,
-                    control=np.ascontiguousarray(piece.control.transpose(1, 0, 2)),
-                )
-            )
+            control = np.ascontiguousarray(piece.control.transpose(1, 0, 2))
+            name = f"lane {lane.name} from {keys[start]}"
+            result += [
+                Patch(name + side, basis.degree, piece.degree, basis.breaks, _times(basis), piece.breaks, piece.times, basis.periodic, net)
+                for side, basis, net in _parted(lane.basis, control)
+            ]
     return result
 
 
-def _spans(nodes: Array, gone: NDArray[np.bool_], whole: tuple[float, float]) -> list[tuple[float, float]]:
-    """Where a lane has width: runs of bays of which at least one end is wider than nothing, cut where it is nothing."""
+def _times(basis: Basis) -> NDArray[np.int64]:
+    times = basis.multiplicity.copy()
+    if not basis.periodic:
+        times[[0, -1]] = basis.degree + 1
+    return times
+
+
+def _parted(basis: Basis, control: Array) -> list[tuple[str, Basis, Array]]:
+    """A lane with many spans in two faces, parted at its nose (or middle) and, when it is closed, at its start.
+
+    The join is as smooth as the lane. One face that turns through a whole foil is valid, but other programs that
+    integrate over it by a fixed number of points get its volume wrong by parts in a thousand.
+    """
+    if len(basis.breaks) <= MOST_SPANS_OF_ONE_FACE:
+        return [("", basis, control)]
+    inner = np.arange(1, len(basis.breaks) - 1)
+    middle = (basis.breaks[0] + basis.breaks[-1]) / 2.0
+    # The break nearest the middle, one at which the curve is less smooth (the nose) before any other.
+    cut = int(min(inner, key=lambda i: (basis.multiplicity[i] == 1, abs(basis.breaks[i] - middle))))
+    parts = []
+    for side, inside in ((" fore", slice(0, cut + 1)), (" aft", slice(cut, None))):
+        breaks = basis.breaks[inside]
+        part = Basis(basis.degree, (breaks - breaks[0]) / (breaks[-1] - breaks[0]), basis.multiplicity[inside].copy(), False)
+        sites = part.greville()
+        values = np.tensordot(basis.matrix(breaks[0] + sites * (breaks[-1] - breaks[0])), control, 1)
+        net = np.linalg.solve(part.matrix(sites), values.reshape(part.size, -1)).reshape(part.size, *control.shape[1:])
+        parts.append((side, part, net))
+    parts[1][2][0] = parts[0][2][-1]
+    if basis.periodic:
+        parts[1][2][-1] = parts[0][2][0]
+    return parts
+
+
+def _stretches(field: SectionField) -> NDArray[np.bool_]:
+    """(stations,) where the body goes over from round sections (a shank) to a blend, or from a blend to others."""
+    flags = np.array([s.round for s in field.stations])
+    kind = flags[:-1].astype(int) + flags[1:]
+    return np.concatenate([[False], kind[1:] != kind[:-1], [False]])
+
+
+def _spans(
+    nodes: Array, cut: NDArray[np.bool_], gone: NDArray[np.bool_], whole: tuple[float, float]
+) -> list[tuple[float, float]]:
+    """Where a lane has width: runs of bays of which at least one end is wider than nothing, parted at the cuts."""
     spans: list[tuple[float, float]] = []
     for i in range(len(nodes) - 1):
         if nodes[i] < whole[0] or nodes[i + 1] > whole[1] or (gone[i] and gone[i + 1]):
             continue
-        if spans and spans[-1][1] == nodes[i] and not gone[i]:
+        if spans and spans[-1][1] == nodes[i] and not cut[i]:
             spans[-1] = (spans[-1][0], float(nodes[i + 1]))
         else:
             spans.append((float(nodes[i]), float(nodes[i + 1])))

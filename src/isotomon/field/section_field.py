@@ -23,8 +23,12 @@ Array = NDArray[np.float64]
 
 @dataclass(frozen=True, eq=False)
 class Placed:
-    """A station worked out: numbers in mm and rad, `shape` (n, 2) and `anchor` (2, 2) for chord 1, pivot at the origin."""
+    """A station worked out: numbers in mm and rad, `shape` (n, 2) and `anchor` (2, 2) for chord 1, pivot at the origin.
 
+    `key`: the station's id.
+    """
+
+    key: str
     position: float
     chord: float
     set_angle: float
@@ -100,6 +104,16 @@ class SectionField:
         """The sections at every v (n_v,), with all that is derived from them at once."""
         v = np.asarray(v, dtype=np.float64)
         return _ruled_sections(self, v) if self.ruled else _smooth_sections(self, v)
+
+    def place(self, position: float) -> tuple[Array, Array]:
+        """Offset (2,) and tilt (2,) of the plane at a position, as a station there would have them."""
+        if not self.ruled:
+            row = self.body(np.array([position]))[0]
+            return row[-4:-2], row[-2:]
+        bay, share = _bays(self.nodes, np.array([position]))
+        pairs = np.array([[*s.offset, *s.tilt] for s in self.stations])
+        row = pairs[bay[0]] + share[0] * (pairs[bay[0] + 1] - pairs[bay[0]])
+        return row[:2], row[2:]
 
     def is_round(self, v: Array) -> NDArray[np.bool_]:
         """Whether the section at each v has no angle of its own: between two round stations, or at one."""

@@ -123,9 +123,9 @@ class Extents:
     caliper: Array
 
 
-def extents(sections: Sections, common: Correspondence, per_lane: int = 400) -> Extents:
+def extents(sections: Sections, common: Correspondence, total: int = 2400) -> Extents:
     """Thickness and largest caliper of sections."""
-    share = np.linspace(0.0, 1.0, per_lane, endpoint=False)
+    share = np.linspace(0.0, 1.0, max(total // len(common.lanes), 50), endpoint=False)
     points = np.matmul(common.matrix([share] * len(common.lanes)), sections.local)
     along = sections.anchor[:, 1] - sections.anchor[:, 0]
     c, s = (along / np.linalg.norm(along, axis=1, keepdims=True)).T[:, :, None]

@@ -1,0 +1,23 @@
+"""The demo designs, by name."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from isotomon.errors import DesignError
+from isotomon.model.records import Design
+from isotomon.samples.reach_blade import reach_blade
+
+SAMPLES: dict[str, tuple[str, Callable[[], Design]]] = {
+    "reach-blade": ("Tidal rotor blade: round root, foils, a twist law and an area law", reach_blade),
+}
+
+
+def sample(name: str) -> Design:
+    """A demo design.
+
+    Raises: DesignError, naming those there are.
+    """
+    if name not in SAMPLES:
+        raise DesignError(f"there is no demo called '{name}'; there are {', '.join(SAMPLES)}")
+    return SAMPLES[name][1]()

@@ -1,0 +1,159 @@
+"""The command line. Exit codes: 0 in band or done, 1 out of band, 2 error."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+
+from isotomon.errors import FileError, IsotomonError
+
+
+def main(arguments: Sequence[str] | None = None) -> int:
+    """Run one command; errors are one line on standard error."""
+    options = _parser().parse_args(arguments)
+    try:
+        return options.run(options)
+    except IsotomonError as error:
+        print(f"isotomon: {error}", file=sys.stderr)
+        return 2
+    except KeyboardInterrupt:
+        return 130
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(
+        prog="isotomon", description="Design blades and vessels from sections. Without a command, opens the window."
+    )
+    parser.set_defaults(run=_window)
+    commands = parser.add_subparsers(title="commands", metavar="COMMAND")
+
+    demo = commands.add_parser("demo", help="open the window with a demo")
+    demo.add_argument("name", nargs="?", default="reach-blade", metavar="NAME")
+    demo.add_argument("--out", type=Path, default=Path("out"), help="where a run without a display writes (default: out)")
+    demo.set_defaults(run=_demo)
+
+    show = commands.add_parser("open", help="open the window with a design")
+    show.add_argument("design", type=Path, metavar="DESIGN")
+    show.set_defaults(run=_open)
+
+    table = commands.add_parser("table", help="make a design from a station table")
+    table.add_argument("table", type=Path, metavar="TABLE.csv")
+    table.add_argument("--out", type=Path, required=True, metavar="DESIGN")
+    table.add_argument("--force", action="store_true", help="replace the design file if it exists")
+    table.set_defaults(run=_table)
+
+    check = commands.add_parser("check", help="rebuild and print the check table; exit 0 in band, 1 out of band, 2 error")
+    check.add_argument("design", type=Path, metavar="DESIGN")
+    check.add_argument("--json", metavar="FILE", help="write the check as JSON; '-' prints the JSON alone")
+    check.set_defaults(run=_check)
+
+    export = commands.add_parser("export", help="rebuild and write a solid")
+    export.add_argument("design", type=Path, metavar="DESIGN")
+    export.add_argument("file", type=Path, metavar="FILE.step|.stl")
+    export.set_defaults(run=_export)
+
+    picture = commands.add_parser("picture", help="draw a picture of a design")
+    picture.add_argument("design", type=Path, metavar="DESIGN")
+    picture.add_argument("file", type=Path, metavar="FILE.png")
+    picture.add_argument("--size", type=_size, default=(1280, 800), metavar="1280x800")
+    picture.add_argument("--view", default="round", metavar="NAME", help="plan, front, side, round, window or plan of sections: body")
+    picture.set_defaults(run=_picture)
+    return parser
+
+
+def _size(text: str) -> tuple[int, int]:
+    width, _, height = text.lower().partition("x")
+    if not (width.isdecimal() and height.isdecimal() and 64 <= int(width) <= 8192 and 64 <= int(height) <= 8192):
+        raise argparse.ArgumentTypeError(f"'{text}' is not a size; write it as 1280x800, from 64 to 8192")
+    return int(width), int(height)
+
+
+def _window(options: argparse.Namespace) -> int:
+    from isotomon.app.main import run_window
+
+    return run_window()
+
+
+def _open(options: argparse.Namespace) -> int:
+    from isotomon.app.main import run_window
+    from isotomon.rebuild.session import open_session
+
+    open_session(options.design)
+    return run_window(path=options.design)
+
+
+def _demo(options: argparse.Namespace) -> int:
+    from isotomon.app.main import has_display, run_demo_off_screen, run_window
+    from isotomon.samples import sample
+
+    design = sample(options.name)
+    if has_display():
+        return run_window(design=design)
+    return run_demo_off_screen(design, options.out)
+
+
+def _table(options: argparse.Namespace) -> int:
+    from isotomon.exchange.table import read_table
+    from isotomon.model.file import save
+
+    if options.out.exists() and not options.force:
+        raise FileError(f"{options.out} exists already; add --force to replace it")
+    design = read_table(options.table)
+    save(design, options.out)
+    print(f"{options.out}: {len(design.stations)} stations, {len(design.laws)} laws")
+    return 0
+
+
+def _check(options: argparse.Namespace) -> int:
+    from isotomon.model.file import load, write_atomically
+    from isotomon.rebuild.check import check_table, checked, exit_code
+    from isotomon.rebuild.quick import rebuild
+    from isotomon.rebuild.supervisor import Supervisor
+
+    design = load(options.design)
+    supervisor = Supervisor()
+    try:
+        result = checked(rebuild(design), supervisor)
+    finally:
+        supervisor.close()
+    text = json.dumps(result, indent=1, ensure_ascii=False, allow_nan=False) + "\n"
+    if options.json == "-":
+        print(text, end="")
+    else:
+        if options.json:
+            write_atomically(Path(options.json), text.encode())
+        print(check_table(result))
+    return exit_code(result)
+
+
+def _export(options: argparse.Namespace) -> int:
+    from isotomon.model.file import load
+    from isotomon.rebuild.deliver import export, export_form
+    from isotomon.rebuild.quick import rebuild
+    from isotomon.rebuild.supervisor import Supervisor
+
+    export_form(options.file)
+    design = load(options.design)
+    supervisor = Supervisor()
+    try:
+        export(rebuild(design), supervisor, options.file)
+    finally:
+        supervisor.close()
+    print(f"{options.file}: {options.file.stat().st_size:,} bytes")
+    return 0
+
+
+def _picture(options: argparse.Namespace) -> int:
+    from isotomon.app.main import draw_picture
+    from isotomon.model.file import load
+
+    draw_picture(load(options.design), options.file, options.size, options.view)
+    print(options.file)
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

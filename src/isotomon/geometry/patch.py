@@ -1,0 +1,28 @@
+"""A B-spline face as arrays: what passes from the section field to the solid kernel."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+Array = NDArray[np.float64]
+
+
+@dataclass(frozen=True, eq=False)
+class Patch:
+    """A non-rational B-spline face. `control`: (n_u, n_v, 3) mm. Breaks with their multiplicities; u may be periodic.
+
+    `name` is lasting: made from the lane's ties (and the bay, where rulings break at stations).
+    """
+
+    name: str
+    degree_u: int
+    degree_v: int
+    breaks_u: Array
+    times_u: NDArray[np.int64]
+    breaks_v: Array
+    times_v: NDArray[np.int64]
+    periodic_u: bool
+    control: Array

@@ -1,0 +1,116 @@
+"""Laws judged against what the body has, and findings in plain words."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from isotomon.geometry.hermite import smooth
+from isotomon.measure.sections import Curves
+
+Array = NDArray[np.float64]
+Severity = Literal["error", "band", "note"]
+Quality = Literal["area", "set_angle", "turn", "twist_rate"]
+
+
+@dataclass(frozen=True)
+class Finding:
+    """One thing that is wrong (error), out of its band (band) or worth knowing (note).
+
+    `where` in words; `position` along the body (mm) and `place` in space where there is one; `about`: the id of the
+    station, law or body it belongs to.
+    """
+
+    severity: Severity
+    where: str
+    text: str
+    position: float | None = None
+    place: tuple[float, float, float] | None = None
+    about: str = ""
+
+
+@dataclass(frozen=True, eq=False)
+class Judged:
+    """A law against the body. `position`, `target`, `band`, `value`: (n,) where it is judged; NaN values are skipped.
+
+    `line`: the law's own course for drawing, (m,) positions, targets and half bands.
+    """
+
+    key: str
+    name: str
+    quality: Quality
+    position: Array
+    target: Array
+    band: Array
+    value: Array
+    line: tuple[Array, Array, Array]
+
+    @property
+    def excess(self) -> Array:
+        """(n,) deviation in half bands; more than 1 is out of band."""
+        off = np.abs(self.value - self.target) / self.band
+        return np.where(np.isnan(off), 0.0, off)
+
+    @property
+    def worst(self) -> int:
+        """Index of the worst place."""
+        return int(np.argmax(self.excess))
+
+
+def course(position: Array, target: Array, band: Array, v: Array) -> tuple[Array, Array]:
+    """A law's target and half band at v, by the same smooth interpolant that carries sections; constant outside."""
+    if len(position) == 1:
+        return np.full(len(v), target[0]), np.full(len(v), band[0])
+    both = smooth(position, np.stack([target], axis=1))(v)[:, 0]
+    width = smooth(position, np.stack([band], axis=1))(v)[:, 0]
+    return both, width
+
+
+def quality_of(curves: Curves, quality: Quality) -> Array:
+    """The curve a law of this quality is judged against."""
+    by_name = {"area": curves.area, "set_angle": curves.set_angle, "turn": curves.turn, "twist_rate": curves.twist_rate}
+    return by_name[quality]
+
+
+_UNITS = {"area": (1.0, "mm²"), "set_angle": (180.0 / math.pi, "°"), "turn": (180.0 / math.pi, "°")}
+
+
+def law_findings(judged: Judged, wheres: list[str]) -> list[Finding]:
+    """At most one finding: the worst place, with what is there, what is intended and by how much it is out."""
+    if not len(judged.position):
+        return []
+    undefined = np.isnan(judged.value)
+    findings = []
+    if undefined.any():
+        i = int(np.argmax(undefined))
+        findings.append(
+            Finding("note", wheres[i], f"{judged.name}: a round section has no set angle, so the law is not judged there",
+                    float(judged.position[i]), about=judged.key)
+        )
+    worst = judged.worst
+    if judged.excess[worst] > 1.0 + 1e-9:
+        value, target, band = (float(a[worst]) for a in (judged.value, judged.target, judged.band))
+        out = int(np.sum(judged.excess > 1.0 + 1e-9))
+        more = f"; {out} places are out, this is the worst" if out > 1 else ""
+        findings.append(
+            Finding("band", wheres[worst], f"{judged.name} is {_amount(value, judged.quality)}, intended "
+                    f"{_amount(target, judged.quality)} ± {_amount(band, judged.quality)}"
+                    f"{_share(value, target, judged.quality)}{more}", float(judged.position[worst]), about=judged.key)
+        )
+    return findings
+
+
+def _amount(value: float, quality: Quality) -> str:
+    if quality == "twist_rate":
+        return f"{math.degrees(value) * 1000.0:.3f} °/m"
+    scale, unit = _UNITS[quality]
+    digits = 2 if quality == "area" else 3
+    return f"{value * scale:,.{digits}f}{' ' if quality == 'area' else ''}{unit}"
+
+
+def _share(value: float, target: float, quality: Quality) -> str:
+    return f" ({(value - target) / target:+.2%})" if quality == "area" and target else ""

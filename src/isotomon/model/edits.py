@@ -1,0 +1,174 @@
+"""Edits: functions from a design to a new one. None of them changes what it is given."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from typing import Any, TypeVar
+
+import msgspec
+
+from isotomon.errors import DesignError
+from isotomon.model.records import Design, Law, LawPoint, Loft, Number, Outline, Record, Station
+from isotomon.quantity import check_name
+
+Entry = TypeVar("Entry", Number, Outline, Station, Law)
+replace = msgspec.structs.replace
+
+
+def fresh_id(design: Design, stem: str) -> str:
+    """An id that nothing in the design has had: ids are never counted down."""
+    taken = {r.id for group in (design.numbers, design.outlines, design.stations, design.laws) for r in group}
+    highest = max((int(m[1]) for i in taken if (m := re.fullmatch(rf"{stem}(\d+)", i))), default=0)
+    return f"{stem}{highest + 1}"
+
+
+def find(entries: tuple[Entry, ...], key: str) -> Entry:
+    """The entry with this id.
+
+    Raises: DesignError.
+    """
+    for entry in entries:
+        if entry.id == key:
+            return entry
+    raise DesignError(f"the design has nothing with the id '{key}'")
+
+
+def _changed(entries: tuple[Entry, ...], key: str, changes: dict[str, Any]) -> tuple[Entry, ...]:
+    find(entries, key)
+    return tuple(replace(e, **changes) if e.id == key else e for e in entries)
+
+
+def change_station(design: Design, key: str, **changes: Any) -> Design:
+    """The design with fields of one station changed."""
+    return replace(design, stations=_changed(design.stations, key, changes))
+
+
+def change_stations(design: Design, keys: tuple[str, ...], change: Callable[[Station], Station]) -> Design:
+    """The design with several stations changed by one function."""
+    return replace(design, stations=tuple(change(s) if s.id in keys else s for s in design.stations))
+
+
+def add_station(design: Design, station: Station) -> Design:
+    """The design with one more station. Its place in the list does not matter; its position does."""
+    return replace(design, stations=(*design.stations, station))
+
+
+def remove_stations(design: Design, keys: tuple[str, ...]) -> Design:
+    """The design without some stations, and without the law points that stood on them."""
+    left = tuple(s for s in design.stations if s.id not in keys)
+    laws = tuple(
+        replace(law, points=tuple(p for p in law.points if p.station not in keys)) if law.points else law
+        for law in design.laws
+    )
+    laws = tuple(law for law in laws if law.points or law.formula is not None)
+    return replace(design, stations=left, laws=laws)
+
+
+def add_number(design: Design, number: Number) -> Design:
+    """The design with one more named number.
+
+    Raises: QuantityError, DesignError for a name that cannot be used or is taken.
+    """
+    check_name(number.name)
+    if any(n.name == number.name for n in design.numbers):
+        raise DesignError(f"there is a number '{number.name}' already; choose another name")
+    return replace(design, numbers=(*design.numbers, number))
+
+
+def change_number(design: Design, key: str, **changes: Any) -> Design:
+    """The design with a named number changed; a new name is taken over by every formula that used the old one."""
+    old = find(design.numbers, key)
+    new_name = changes.get("name", old.name)
+    if new_name == old.name:
+        return replace(design, numbers=_changed(design.numbers, key, changes))
+    check_name(new_name)
+    if any(n.name == new_name for n in design.numbers):
+        raise DesignError(f"there is a number '{new_name}' already; choose another name")
+    design = replace(design, numbers=_changed(design.numbers, key, changes))
+    word = re.compile(rf"(?<![\w.]){re.escape(old.name)}(?!\w)")
+    return map_formulas(design, lambda text: word.sub(new_name, text))
+
+
+def remove_number(design: Design, key: str) -> Design:
+    """The design without a named number.
+
+    Raises: DesignError, saying where it is used.
+    """
+    name = find(design.numbers, key).name
+    uses = number_uses(design, name)
+    if uses:
+        raise DesignError(f"'{name}' is used by {', '.join(uses[:6])}; change those first")
+    return replace(design, numbers=tuple(n for n in design.numbers if n.id != key))
+
+
+STATION_VALUES = ("position", "chord", "set_angle", "pivot", "offset_x", "offset_y", "tilt_x", "tilt_y")
+
+
+def _values(design: Design) -> list[tuple[str, Any]]:
+    """(where, value) of everything that may be a formula."""
+    found: list[tuple[str, Any]] = [(f"number {n.name}", n.value) for n in design.numbers]
+    for s in design.stations:
+        found += [(f"station {s.name} {f.replace('_', ' ')}", getattr(s, f)) for f in STATION_VALUES]
+    for law in design.laws:
+        found += [(f"law {law.name}", v) for v in (law.formula, law.band)]
+        found += [(f"law {law.name}", v) for p in law.points for v in (p.value, p.position, p.band)]
+    return found
+
+
+def number_uses(design: Design, name: str) -> list[str]:
+    """Where formulas use a named number, in words."""
+    word = re.compile(rf"(?<![\w.]){re.escape(name)}(?!\w)")
+    return list(dict.fromkeys(where for where, value in _values(design) if isinstance(value, str) and word.search(value)))
+
+
+def map_formulas(design: Design, change: Callable[[str], str]) -> Design:
+    """The design with every formula's text passed through `change`."""
+
+    def mapped(record: Record, fields: tuple[str, ...]) -> Any:
+        texts = {f: getattr(record, f) for f in fields}
+        return replace(record, **{f: change(t) for f, t in texts.items() if isinstance(t, str)})
+
+    def mapped_law(law: Law) -> Law:
+        points = tuple(mapped(p, ("value", "position", "band")) for p in law.points)
+        return replace(mapped(law, ("formula", "band")), points=points)
+
+    return replace(
+        design,
+        numbers=tuple(mapped(n, ("value",)) for n in design.numbers),
+        stations=tuple(mapped(s, STATION_VALUES) for s in design.stations),
+        laws=tuple(mapped_law(law) for law in design.laws),
+    )
+
+
+def add_outline(design: Design, outline: Outline) -> Design:
+    """The design with the coordinates of one more foil."""
+    return replace(design, outlines=(*design.outlines, outline))
+
+
+def add_law(design: Design, law: Law) -> Design:
+    """The design with one more law."""
+    return replace(design, laws=(*design.laws, law))
+
+
+def change_law(design: Design, key: str, **changes: Any) -> Design:
+    """The design with fields of one law changed."""
+    return replace(design, laws=_changed(design.laws, key, changes))
+
+
+def remove_law(design: Design, key: str) -> Design:
+    """The design without one law."""
+    return replace(design, laws=tuple(law for law in design.laws if law.id != key))
+
+
+def set_law_point(design: Design, key: str, point: LawPoint) -> Design:
+    """The law with its point at the same station replaced, or the point added."""
+    law = find(design.laws, key)
+    others = tuple(p for p in law.points if point.station is None or p.station != point.station)
+    return change_law(design, key, points=(*others, point))
+
+
+def change_loft(design: Design, **changes: Any) -> Design:
+    """The design with fields of its loft changed."""
+    loft: Loft = replace(design.loft, **changes)
+    return replace(design, loft=loft)

@@ -1,0 +1,204 @@
+"""A design's values worked out: every formula as a number in mm and rad."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+from isotomon.errors import DesignError, IsotomonError, QuantityError
+from isotomon.model.records import Design, Law, Station
+from isotomon.model.sections import check_section, is_foil
+from isotomon.quantity import Kind, Quantity, Value, evaluate, resolve, resolve_numbers
+
+MOST_STATIONS = 1000
+MOST_NUMBERS = 500
+STATION_KINDS: dict[str, Kind] = {
+    "position": "length",
+    "chord": "length",
+    "set_angle": "angle",
+    "pivot": "ratio",
+    "offset_x": "length",
+    "offset_y": "length",
+    "tilt_x": "angle",
+    "tilt_y": "angle",
+}
+
+
+@dataclass(frozen=True)
+class StationNumbers:
+    """A station in mm and rad; `fraction` is 0 at the first station and 1 at the last."""
+
+    station: Station
+    position: float
+    fraction: float
+    chord: float
+    set_angle: float
+    pivot: float
+    offset: tuple[float, float]
+    tilt: tuple[float, float]
+
+
+@dataclass(frozen=True)
+class LawTarget:
+    """An intended value at a position (mm), with its half band in the same unit (mm², rad, rad/mm)."""
+
+    position: float
+    value: float
+    band: float
+    where: str
+
+
+@dataclass(frozen=True)
+class Resolved:
+    """The numbers of a design: stations in order of position."""
+
+    names: dict[str, Quantity]
+    stations: tuple[StationNumbers, ...]
+
+
+def resolve_design(design: Design) -> Resolved:
+    """All numbers of the design.
+
+    Raises: DesignError, QuantityError or ProfileError, naming the station and field, with the remedy.
+    """
+    _check_counts(design)
+    names = resolve_numbers([(n.name, n.value, n.kind) for n in design.numbers])
+    positions = {s.id: _station_value(s, "position", names) for s in design.stations}
+    ordered = sorted(design.stations, key=lambda s: positions[s.id])
+    for before, after in zip(ordered[:-1], ordered[1:], strict=True):
+        if positions[after.id] - positions[before.id] < 1e-6:
+            raise DesignError(
+                f"stations '{before.name}' and '{after.name}' stand at one position "
+                f"({positions[after.id]:g} mm); move one of them"
+            )
+    span = (positions[ordered[-1].id] - positions[ordered[0].id]) if len(ordered) > 1 else 1.0
+    stations = tuple(_station(s, positions, positions[ordered[0].id], span, names) for s in ordered)
+    for law in design.laws:
+        law_band(law, names)
+    return Resolved(names, stations)
+
+
+def _check_counts(design: Design) -> None:
+    for what, entries, most in (
+        ("stations", design.stations, MOST_STATIONS),
+        ("numbers", design.numbers, MOST_NUMBERS),
+        ("laws", design.laws, 100),
+        ("foil outlines", design.outlines, 200),
+    ):
+        if len(entries) > most:
+            raise DesignError(f"the design has {len(entries)} {what}; at most {most} can be used")
+        ids = [e.id for e in entries]
+        if len(set(ids)) != len(ids):
+            raise DesignError(f"two of the {what} have the same id; give each its own")
+    if not 1e-9 <= design.tolerance <= 10.0:
+        raise DesignError(f"the tolerance is {design.tolerance:g} mm; use 1e-9 to 10")
+    if design.loft.density is not None and not 0.0 < design.loft.density < 1e6:
+        raise DesignError(f"the density is {design.loft.density:g} kg/m³; use a positive number")
+
+
+def _station_value(station: Station, field: str, names: dict[str, Quantity]) -> float:
+    value: Value = getattr(station, field)
+    try:
+        return resolve(value, STATION_KINDS[field], names)
+    except QuantityError as error:
+        raise QuantityError(f"station '{station.name}', {field.replace('_', ' ')}: {error}") from None
+
+
+def _station(
+    station: Station, positions: dict[str, float], first: float, span: float, names: dict[str, Quantity]
+) -> StationNumbers:
+    position = positions[station.id]
+    fraction = (position - first) / span
+    names = {**names, "position": Quantity(position, 1, 0), "fraction": Quantity(fraction)}
+    chord = _station_value(station, "chord", names)
+    if not chord > 1e-6:
+        raise DesignError(f"station '{station.name}': the chord is {chord:g} mm; it must be greater than zero")
+    pivot = 0.25 if is_foil(station.section) else 0.5
+    if station.pivot is not None:
+        pivot = _station_value(station, "pivot", names)
+        if not -10.0 <= pivot <= 10.0:
+            raise DesignError(f"station '{station.name}': the pivot is {pivot:g} of the chord; use -10 to 10")
+    tilt = (_station_value(station, "tilt_x", names), _station_value(station, "tilt_y", names))
+    if max(map(abs, tilt)) >= math.radians(89.0):
+        raise DesignError(f"station '{station.name}': the plane is tilted by 89° or more; tilt it less")
+    try:
+        check_section(station.section)
+    except IsotomonError as error:
+        raise DesignError(f"station '{station.name}': {error}") from None
+    return StationNumbers(
+        station=station,
+        position=position,
+        fraction=fraction,
+        chord=chord,
+        set_angle=_station_value(station, "set_angle", names),
+        pivot=pivot,
+        offset=(_station_value(station, "offset_x", names), _station_value(station, "offset_y", names)),
+        tilt=tilt,
+    )
+
+
+_POWERS: dict[str, tuple[int, int]] = {"area": (2, 0), "set_angle": (0, 1), "turn": (0, 1), "twist_rate": (-1, 1)}
+
+
+def law_value(value: Value, law: Law, names: dict[str, Quantity]) -> float:
+    """A law's value in mm², rad or rad/mm.
+
+    Raises: QuantityError, naming the law.
+    """
+    if not isinstance(value, str):
+        return value
+    try:
+        quantity = evaluate(value, names)
+    except QuantityError as error:
+        raise QuantityError(f"law '{law.name}': {error}") from None
+    if (quantity.length, quantity.angle) != _POWERS[law.quality]:
+        wanted = {"area": "an area, such as 300 mm * 2 mm", "twist_rate": "an angle over a length, such as 2 deg / 1 m"}
+        raise QuantityError(
+            f"law '{law.name}': '{value}' is {quantity.describe()}; "
+            f"{law.quality.replace('_', ' ')} needs {wanted.get(law.quality, 'an angle, such as 5 deg')}"
+        )
+    return quantity.value
+
+
+def law_band(law: Law, names: dict[str, Quantity], band: Value | None = None) -> float:
+    """The half width of a law's band: a fraction of the target when relative, else in the law's own unit.
+
+    Raises: QuantityError, DesignError.
+    """
+    value = law.band if band is None else band
+    number = resolve(value, "ratio", names) if law.relative else law_value(value, law, names)
+    if not number > 0.0:
+        raise DesignError(f"law '{law.name}': the band is {number:g}; it must be greater than zero")
+    return number
+
+
+def law_targets(law: Law, resolved: Resolved) -> list[LawTarget]:
+    """The law's points worked out, in order of position; a formula gives one at each station.
+
+    Raises: QuantityError, DesignError.
+    """
+    at = {n.station.id: n for n in resolved.stations}
+    targets = []
+    if law.formula is not None:
+        places = [(n.position, f"station {n.station.name}", law.formula, None) for n in resolved.stations]
+    else:
+        places = []
+        for p in law.points:
+            if p.station is not None and p.station not in at:
+                raise DesignError(f"law '{law.name}' has a point at a station that is gone; remove the point")
+            position = at[p.station].position if p.station is not None else resolve(p.position or 0.0, "length", resolved.names)
+            where = f"station {at[p.station].station.name}" if p.station is not None else f"{position:g} mm"
+            places.append((position, where, p.value, p.band))
+    for position, where, value, band in sorted(places, key=lambda place: place[0]):
+        number = law_value(value, law, names_at(resolved, position))
+        half = law_band(law, resolved.names, band)
+        targets.append(LawTarget(position, number, half * abs(number) if law.relative else half, where))
+    return targets
+
+
+def names_at(resolved: Resolved, position: float) -> dict[str, Quantity]:
+    """The names a formula may use at a position along the body."""
+    stations = resolved.stations
+    first, last = (stations[0].position, stations[-1].position) if stations else (0.0, 1.0)
+    fraction = (position - first) / (last - first) if last > first else 0.0
+    return {**resolved.names, "position": Quantity(position, 1, 0), "fraction": Quantity(fraction)}

@@ -1,0 +1,146 @@
+"""The check of a design: the same figures as JSON and as a table to read."""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+import numpy as np
+
+from isotomon.errors import IsotomonError
+from isotomon.quantity import display
+from isotomon.rebuild.deliver import blocked, build
+from isotomon.rebuild.quick import Full, Quick, Shape
+from isotomon.rebuild.supervisor import Supervisor
+from isotomon.solid.protocol import Built
+
+
+def _angle(radians: float) -> float | None:
+    return None if math.isnan(radians) else math.degrees(radians) + 0.0
+
+
+def check_json(quick: Quick, built: Built | None) -> dict[str, Any]:
+    """The check as JSON values: mm, degrees, vectors [x, y, z] global; what is undefined is None."""
+    result: dict[str, Any] = {
+        "design": quick.design.name,
+        "ok": quick.ok,
+        "stations": [],
+        "along": [],
+        "bodies": [],
+        "findings": [{"severity": f.severity, "where": f.where, "text": f.text} for f in quick.findings],
+    }
+    if quick.shape is not None and quick.full is not None:
+        result["stations"] = _stations(quick, quick.shape, quick.full)
+        result["along"] = _along(quick.shape)
+        result["bodies"] = [_body(quick, quick.full, built)]
+    return result
+
+
+def checked(quick: Quick, supervisor: Supervisor | None) -> dict[str, Any]:
+    """The check with the solid built by the worker; a solid that cannot be made is one more finding."""
+    if supervisor is None or blocked(quick) is not None:
+        return check_json(quick, None)
+    try:
+        return check_json(quick, build(quick, supervisor))
+    except IsotomonError as error:
+        result = check_json(quick, None)
+        result["findings"].append({"severity": "error", "where": quick.design.loft.name, "text": str(error)})
+        result["ok"] = False
+        return result
+
+
+def _stations(quick: Quick, shape: Shape, full: Full) -> list[dict[str, Any]]:
+    rows = []
+    for number, (row, station) in enumerate(zip(shape.at_stations, quick.resolved.stations, strict=True)):
+        c, m, e = shape.curves, full.moments, full.extents
+        rows.append(
+            {
+                "name": station.station.name,
+                "position_mm": float(c.v[row]),
+                "area_mm2": float(c.area[row]),
+                "perimeter_mm": float(m.perimeter[row]),
+                "centroid_mm": [float(x) for x in m.centroid[row]],
+                "chord_mm": float(c.chord[row]),
+                "thickness_mm": float(e.thickness[number]),
+                "set_angle_deg": _angle(float(c.set_angle[row])),
+                "turn_deg": _angle(float(c.turn[row])),
+                "i_max_mm4": float(m.i_max[row]),
+                "i_min_mm4": float(m.i_min[row]),
+            }
+        )
+    return rows
+
+
+def _along(shape: Shape) -> list[dict[str, Any]]:
+    c = shape.curves
+    return [
+        {
+            "position_mm": float(c.v[i]),
+            "area_mm2": float(c.area[i]),
+            "set_angle_deg": _angle(float(c.set_angle[i])),
+            "turn_deg": _angle(float(c.turn[i])),
+            "twist_rate_deg_per_m": math.degrees(float(c.twist_rate[i])) * 1000.0 + 0.0,
+        }
+        for i in range(len(c.v))
+    ]
+
+
+def _body(quick: Quick, full: Full, built: Built | None) -> dict[str, Any]:
+    body = full.body
+    sound = built is not None and not any(f.severity == "error" for f in quick.findings)
+    result: dict[str, Any] = {
+        "name": quick.design.loft.name,
+        "volume_mm3": body.volume,
+        "area_mm2": body.area,
+        "centre_mm": [float(x) for x in body.centre],
+        "valid": sound and built is not None and built.valid,
+        "watertight": bool(built.watertight) if built else False,
+        "volume_solid_mm3": built.volume if built else None,
+    }
+    density = quick.design.loft.density
+    if density is not None:
+        result["mass_kg"] = body.mass(density)
+        result["inertia_kg_mm2"] = np.asarray(body.inertia(density)).tolist()
+    return result
+
+
+def check_table(check: dict[str, Any]) -> str:
+    """The check as text for a terminal."""
+    lines = [f"Design {check['design']}", ""]
+    head = ("station", "position mm", "area mm²", "chord mm", "thickness mm", "set angle °", "turn °")
+    rows = [head] + [
+        (
+            s["name"],
+            display(s["position_mm"], 3),
+            display(s["area_mm2"], 2),
+            display(s["chord_mm"], 3),
+            display(s["thickness_mm"], 3),
+            "–" if s["set_angle_deg"] is None else display(s["set_angle_deg"], 3),
+            display(s["turn_deg"], 3),
+        )
+        for s in check["stations"]
+    ]
+    widths = [max(len(row[k]) for row in rows) for k in range(len(head))]
+    for row in rows:
+        lines.append("  ".join([row[0].ljust(widths[0]), *(c.rjust(w) for c, w in zip(row[1:], widths[1:], strict=True))]))
+    for body in check["bodies"]:
+        solid = body["volume_solid_mm3"]
+        state = "no solid" if solid is None else f"solid {solid:,.1f} mm³, {'valid' if body['valid'] else 'NOT VALID'}, "
+        state += "" if solid is None else "watertight" if body["watertight"] else "NOT WATERTIGHT"
+        lines += ["", f"Body {body['name']}: volume {body['volume_mm3']:,.1f} mm³, surface {body['area_mm2']:,.1f} mm²; {state}"]
+        if "mass_kg" in body:
+            lines.append(f"Mass {body['mass_kg']:.4g} kg")
+    lines.append("")
+    words = {"error": "ERROR", "band": "OUT OF BAND", "note": "note"}
+    lines += [f"{words[f['severity']]}  {f['where']}: {f['text']}" for f in check["findings"]]
+    lines.append("All in band." if check["ok"] else "Not in band." if not _errors(check) else "Cannot be made as it is.")
+    return "\n".join(lines)
+
+
+def _errors(check: dict[str, Any]) -> bool:
+    return any(f["severity"] == "error" for f in check["findings"])
+
+
+def exit_code(check: dict[str, Any]) -> int:
+    """0 in band, 1 out of band, 2 error."""
+    return 2 if _errors(check) else 0 if check["ok"] else 1

@@ -1,0 +1,152 @@
+"""The quick rebuild: a design to arrays (mesh, curves, checks) without the kernel."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from isotomon.errors import IsotomonError
+from isotomon.field.checks import find_flaws
+from isotomon.field.mesh import SkinMesh, skin_mesh
+from isotomon.field.section_field import SectionField, Sections
+from isotomon.measure.body import BodyMeasures, body_measures
+from isotomon.measure.laws import Finding, Judged, course, law_findings, quality_of
+from isotomon.measure.sections import Curves, Extents, Moments, curves, extents, moments
+from isotomon.model.records import Design, Law
+from isotomon.model.resolve import Resolved, law_band, law_targets, law_value, names_at, resolve_design
+from isotomon.rebuild.shape import Form, make_shape, shape_key
+
+Array = NDArray[np.float64]
+MOVING, AT_REST = 101, 201
+
+
+@dataclass(frozen=True, eq=False)
+class Shape:
+    """The body as arrays. `v` holds evenly spaced places and all stations; `at_stations` indexes the latter in it."""
+
+    field: SectionField
+    form: Form
+    key: str
+    v: Array
+    sections: Sections
+    curves: Curves
+    mesh: SkinMesh
+    at_stations: NDArray[np.intp]
+
+
+@dataclass(frozen=True, eq=False)
+class Full:
+    """What is worked out only at rest: moments along `Shape.v`, extents at the stations, and the whole body."""
+
+    moments: Moments
+    extents: Extents
+    body: BodyMeasures
+
+
+@dataclass(frozen=True, eq=False)
+class Quick:
+    """The results for one design. `shape` is None when no body can be made; `findings` say why."""
+
+    design: Design
+    resolved: Resolved
+    shape: Shape | None
+    full: Full | None
+    judged: tuple[Judged, ...]
+    findings: tuple[Finding, ...]
+
+    @property
+    def ok(self) -> bool:
+        """No error and nothing out of band."""
+        return not any(f.severity in ("error", "band") for f in self.findings)
+
+
+def rebuild(design: Design, moving: bool = False) -> Quick:
+    """The quick results of a design; fewer of them, on fewer places, while something is `moving`.
+
+    Raises: IsotomonError, when the design's numbers cannot be worked out (nothing that the session lets in).
+    """
+    resolved = resolve_design(design)
+    try:
+        shape = _shape(design, resolved, MOVING if moving else AT_REST)
+    except IsotomonError as error:
+        return Quick(design, resolved, None, None, (), (Finding("error", design.loft.name, str(error), about=design.loft.id),))
+    judged, findings = judge_laws(design, resolved, shape)
+    if moving:
+        return Quick(design, resolved, shape, None, judged, tuple(findings))
+    full = Full(
+        moments(shape.sections, shape.form.rule),
+        extents(shape.field.sections(shape.field.nodes), shape.form.common),
+        body_measures(shape.field, shape.form.rule),
+    )
+    return Quick(design, resolved, shape, full, judged, tuple([*_flaw_findings(design, shape, full), *findings]))
+
+
+def _shape(design: Design, resolved: Resolved, places: int) -> Shape:
+    field, form = make_shape(design, resolved)
+    v = np.union1d(np.linspace(field.first, field.last, places), field.nodes)
+    sections = field.sections(v)
+    first = field.sections(field.nodes[:1])
+    return Shape(
+        field=field,
+        form=form,
+        key=shape_key(field, form, design.tolerance),
+        v=v,
+        sections=sections,
+        curves=curves(sections, first, form.rule),
+        mesh=skin_mesh(sections, form.samples),
+        at_stations=np.searchsorted(v, field.nodes),
+    )
+
+
+def _flaw_findings(design: Design, shape: Shape, full: Full) -> list[Finding]:
+    findings = [
+        Finding("error", f"{f.position:.4g} mm along", f.text, f.position, f.place, design.loft.id) for f in find_flaws(shape.field)
+    ]
+    if full.body.volume <= 0.0 and not findings:
+        findings.append(Finding("error", design.loft.name, "the body is inside out; check the profiles", about=design.loft.id))
+    return findings
+
+
+def judge_laws(design: Design, resolved: Resolved, shape: Shape) -> tuple[tuple[Judged, ...], list[Finding]]:
+    """Every law against the shape, with the findings it makes."""
+    judged, findings = [], []
+    for law in design.laws:
+        try:
+            result, wheres = _judge(law, resolved, shape)
+        except IsotomonError as error:
+            findings.append(Finding("error", law.name, str(error), about=law.id))
+            continue
+        judged.append(result)
+        findings += law_findings(result, wheres)
+    return tuple(judged), findings
+
+
+def _judge(law: Law, resolved: Resolved, shape: Shape) -> tuple[Judged, list[str]]:
+    places, line = _law_course(law, resolved, shape.v)
+    if law.judged == "along":
+        position, target, band = line
+        value = quality_of(shape.curves, law.quality)[np.searchsorted(shape.v, position)]
+        wheres = [f"{z:.4g} mm along" for z in position]
+    else:
+        position, target, band = places
+        wheres = [t.where for t in law_targets(law, resolved)]
+        first = shape.field.sections(shape.field.nodes[:1])
+        value = quality_of(curves(shape.field.sections(position), first, shape.form.rule), law.quality)
+    return Judged(law.id, law.name, law.quality, position, target, band, value, line), wheres
+
+
+def _law_course(law: Law, resolved: Resolved, v: Array) -> tuple[tuple[Array, Array, Array], tuple[Array, Array, Array]]:
+    """(position, target, half band) of the law's points, and of its course at v."""
+    targets = law_targets(law, resolved)
+    places = tuple(np.array([getattr(t, name) for t in targets]) for name in ("position", "value", "band"))
+    if law.formula is not None:
+        target = np.array([law_value(law.formula, law, names_at(resolved, float(z))) for z in v])
+        half = law_band(law, resolved.names)
+        return places, (v, target, half * np.abs(target) if law.relative else np.full(len(v), half))  # type: ignore[return-value]
+    if len(np.unique(places[0])) != len(places[0]):
+        raise IsotomonError(f"law '{law.name}' has two points at one position; remove one")
+    inside = (v >= places[0][0]) & (v <= places[0][-1]) if len(targets) > 1 else np.ones(len(v), dtype=bool)
+    line = (v[inside], *course(*places, v[inside])) if targets else (v[:0], v[:0], v[:0])
+    return places, line  # type: ignore[return-value]

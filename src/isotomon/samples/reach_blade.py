@@ -1,0 +1,90 @@
+"""reach-blade: a tidal rotor blade for Tarrowen Sound. Round root, foil sections, twist and area laws. All invented."""
+
+from __future__ import annotations
+
+import math
+
+from isotomon.model.records import Circle, Design, Law, LawPoint, Loft, Naca4, Number, Section, Station
+
+_ROWS: tuple[tuple[str, float, Section, str, float], ...] = (
+    ("root", 0.0, Circle(), "root_diameter", 0.0),
+    ("shank", 0.06, Circle(), "root_diameter", 0.0),
+    ("shoulder", 0.20, Naca4("4424"), "widest_chord", 22.0),
+    ("r3", 0.30, Naca4("4421"), "widest_chord - 14 mm", 17.2),
+    ("r4", 0.40, Naca4("4418"), "232 mm", 13.6),
+    ("r5", 0.50, Naca4("4418"), "202 mm", 10.8),
+    ("r6", 0.60, Naca4("4415"), "188 mm", 8.6),
+    ("r7", 0.70, Naca4("4415"), "168 mm", 6.8),
+    ("r8", 0.80, Naca4("4412"), "149 mm", 5.3),
+    ("r9", 0.90, Naca4("4412"), "130 mm", 4.0),
+    ("r10", 0.96, Naca4("4412"), "tip_chord + 18 mm", 3.3),
+    ("tip", 1.0, Naca4("4412"), "tip_chord", 2.9),
+)
+_AREAS = {
+    "root": 13273.0,
+    "shoulder": 11018.0,
+    "r3": 8650.0,
+    "r4": 6618.0,
+    "r5": 5590.0,
+    "r6": 3623.0,
+    "r7": 2893.0,
+    "r8": 1822.0,
+    "r9": 1387.0,
+    "tip": 743.0,
+}
+
+
+def reach_blade() -> Design:
+    """The sample design. Station r5 has been left too small for its area law."""
+    span = 1150.0
+    numbers = (
+        Number("n1", "span", span, "length", "root flange to tip"),
+        Number("n2", "root_diameter", 130.0, "length", "fits the hub socket"),
+        Number("n3", "widest_chord", 260.0, "length", "at the shoulder"),
+        Number("n4", "tip_chord", 95.0, "length"),
+    )
+    stations = tuple(
+        Station(
+            id=f"s{i}",
+            name=name,
+            position=f"span * {share:g}" if share else 0.0,
+            section=section,
+            chord=_value(chord),
+            set_angle=math.radians(angle),
+            pivot=None if isinstance(section, Circle) else 0.3,
+        )
+        for i, (name, share, section, chord, angle) in enumerate(_ROWS, 1)
+    )
+    by_name = {s.name: s.id for s in stations}
+    foils = [row for row in _ROWS if not isinstance(row[2], Circle)]
+    laws = (
+        Law(
+            "law1",
+            "area",
+            "area",
+            band=0.015,
+            relative=True,
+            points=tuple(LawPoint(area, by_name[name]) for name, area in _AREAS.items()),
+        ),
+        Law(
+            "law2",
+            "set angle",
+            "set_angle",
+            band=math.radians(0.5),
+            points=tuple(LawPoint(math.radians(angle), by_name[name]) for name, _, _, _, angle in foils),
+        ),
+    )
+    return Design(
+        name="reach-blade",
+        tolerance=1e-4,
+        numbers=numbers,
+        stations=stations,
+        loft=Loft("body", "reach-blade", density=1550.0),
+        laws=laws,
+        note="Rotor blade for the tidal works at Tarrowen Sound. Positions follow the span; r5 is still too small.",
+    )
+
+
+def _value(text: str) -> float | str:
+    head, _, unit = text.partition(" ")
+    return float(head) if unit == "mm" else text

@@ -1,0 +1,277 @@
+"""Bodies from patches by the geometry kernel. Runs only in the worker process: kernel calls hold the interpreter."""
+
+from __future__ import annotations
+
+import io
+import os
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from OCP.APIHeaderSection import APIHeaderSection_MakeHeader
+from OCP.BinTools import BinTools
+from OCP.BRep import BRep_Tool
+from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeEdge, BRepBuilderAPI_MakeFace, BRepBuilderAPI_MakeWire
+from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeSolid, BRepBuilderAPI_Sewing
+from OCP.BRepCheck import BRepCheck_Analyzer
+from OCP.BRepGProp import BRepGProp
+from OCP.BRepLib import BRepLib
+from OCP.BRepMesh import BRepMesh_IncrementalMesh
+from OCP.collections import Array1_double, Array1_int, Array2_gp_Pnt
+from OCP.Geom import Geom_BSplineSurface
+from OCP.gp import gp_Dir, gp_Pln, gp_Pnt
+from OCP.GProp import GProp_GProps
+from OCP.IFSelect import IFSelect_ReturnStatus
+from OCP.Interface import Interface_Static
+from OCP.ShapeFix import ShapeFix_Solid
+from OCP.STEPCAFControl import STEPCAFControl_Writer
+from OCP.STEPControl import STEPControl_StepModelType
+from OCP.StlAPI import StlAPI_Writer
+from OCP.TCollection import TCollection_ExtendedString, TCollection_HAsciiString
+from OCP.TDataStd import TDataStd_Name
+from OCP.TDocStd import TDocStd_Document
+from OCP.TopAbs import TopAbs_Orientation, TopAbs_ShapeEnum
+from OCP.TopExp import TopExp_Explorer
+from OCP.TopLoc import TopLoc_Location
+from OCP.TopoDS import TopoDS, TopoDS_Face, TopoDS_Shape
+from OCP.XCAFDoc import XCAFDoc_DocumentTool
+
+from isotomon.errors import SolidError
+from isotomon.geometry.patch import Patch
+
+Array = NDArray[np.float64]
+
+
+@dataclass(frozen=True, eq=False)
+class Body:
+    """A finished body with the lasting name of each face, in the kernel's order."""
+
+    shape: TopoDS_Shape
+    names: tuple[str, ...]
+
+
+@dataclass(frozen=True, eq=False)
+class Report:
+    """What the kernel says of a body: mm³, mm², mm."""
+
+    volume: float
+    area: float
+    centre: tuple[float, float, float]
+    valid: bool
+    watertight: bool
+    faces: int
+
+
+def _doubles(values: Array) -> Array1_double:
+    result = Array1_double(1, len(values))
+    for i, value in enumerate(values, 1):
+        result.SetValue(i, float(value))
+    return result
+
+
+def _ints(values: NDArray[np.int64]) -> Array1_int:
+    result = Array1_int(1, len(values))
+    for i, value in enumerate(values, 1):
+        result.SetValue(i, int(value))
+    return result
+
+
+def surface(patch: Patch) -> Geom_BSplineSurface:
+    """The kernel's surface of a patch."""
+    n_u, n_v = patch.control.shape[:2]
+    poles = Array2_gp_Pnt(1, n_u, 1, n_v)
+    for i, row in enumerate(patch.control, 1):
+        for j, (x, y, z) in enumerate(row.tolist(), 1):
+            poles.SetValue(i, j, gp_Pnt(x, y, z))
+    return Geom_BSplineSurface(
+        poles,
+        _doubles(patch.breaks_u),
+        _doubles(patch.breaks_v),
+        _ints(patch.times_u),
+        _ints(patch.times_v),
+        patch.degree_u,
+        patch.degree_v,
+        patch.periodic_u,
+        False,
+    )
+
+
+def _cap(edges: Sequence[Any], origin: Sequence[float], normal: Sequence[float]) -> TopoDS_Face:
+    wire = BRepBuilderAPI_MakeWire()
+    for edge in edges:
+        wire.Add(edge)
+    if not wire.IsDone():
+        raise SolidError("the end of the body is not one closed outline")
+    plane = gp_Pln(gp_Pnt(*origin), gp_Dir(*normal))
+    face = BRepBuilderAPI_MakeFace(plane, wire.Wire(), True)
+    if not face.IsDone():
+        raise SolidError("the end of the body cannot be closed by a flat cap")
+    return face.Face()
+
+
+def loft(patches: Sequence[Patch], ends: Sequence[tuple[Sequence[float], Sequence[float]]], tolerance: float) -> Body:
+    """A solid from lanes and two flat caps. `ends`: origin and normal of the first and last plane.
+
+    Raises: SolidError.
+    """
+    first = min(float(p.breaks_v[0]) for p in patches)
+    last = max(float(p.breaks_v[-1]) for p in patches)
+    faces: list[tuple[str, TopoDS_Face]] = []
+    rims: dict[float, list[Any]] = {first: [], last: []}
+    for patch in patches:
+        skin = surface(patch)
+        maker = BRepBuilderAPI_MakeFace(skin, tolerance)
+        if not maker.IsDone():
+            raise SolidError(f"the kernel makes no face of {patch.name}")
+        faces.append((patch.name, maker.Face()))
+        for at, column in ((float(patch.breaks_v[0]), 0), (float(patch.breaks_v[-1]), -1)):
+            if at in rims and np.ptp(patch.control[:, column], axis=0).max() > tolerance:
+                rims[at].append(BRepBuilderAPI_MakeEdge(skin.VIso(at)).Edge())
+    for name, at, (origin, normal) in zip(("first cap", "last cap"), (first, last), ends, strict=True):
+        faces.append((name, _cap(rims[at], origin, normal)))
+    return _sewn(faces, tolerance)
+
+
+def _sewn(faces: Sequence[tuple[str, TopoDS_Face]], tolerance: float) -> Body:
+    sewing = BRepBuilderAPI_Sewing(tolerance)
+    for _, face in faces:
+        sewing.Add(face)
+    sewing.Perform()
+    sewn = [(name, sewing.Modified(face) if sewing.IsModified(face) else face) for name, face in faces]
+    shells = _parts(sewing.SewedShape(), TopAbs_ShapeEnum.TopAbs_SHELL)
+    if len(shells) != 1 or sewing.NbFreeEdges():
+        raise SolidError(f"the skin does not close: {sewing.NbFreeEdges()} open edges in {len(shells)} shells")
+    maker = BRepBuilderAPI_MakeSolid(TopoDS.Shell(shells[0]))
+    solid = maker.Solid()
+    BRepLib.OrientClosedSolid_s(solid)
+    if not BRepCheck_Analyzer(solid).IsValid():
+        fix = ShapeFix_Solid(solid)
+        fix.Perform()
+        solid = fix.Solid()
+    names = []
+    for face in _parts(solid, TopAbs_ShapeEnum.TopAbs_FACE):
+        names.append(next((name for name, shape in sewn if shape.IsSame(face)), "unnamed"))
+    return Body(solid, tuple(names))
+
+
+def _parts(shape: TopoDS_Shape, kind: TopAbs_ShapeEnum) -> list[TopoDS_Shape]:
+    explorer, found = TopExp_Explorer(shape, kind), []
+    while explorer.More():
+        found.append(explorer.Current())
+        explorer.Next()
+    return found
+
+
+def report(body: Body, closed_mesh: bool) -> Report:
+    """The kernel's own figures of a body."""
+    volume, area = GProp_GProps(), GProp_GProps()
+    BRepGProp.VolumeProperties_s(body.shape, volume, 1e-6, True, False)
+    BRepGProp.SurfaceProperties_s(body.shape, area, 1e-4)
+    centre = volume.CentreOfMass()
+    return Report(
+        volume=volume.Mass(),
+        area=area.Mass(),
+        centre=(centre.X(), centre.Y(), centre.Z()),
+        valid=BRepCheck_Analyzer(body.shape).IsValid() and volume.Mass() > 0.0,
+        watertight=closed_mesh and len(_parts(body.shape, TopAbs_ShapeEnum.TopAbs_SHELL)) == 1,
+        faces=len(_parts(body.shape, TopAbs_ShapeEnum.TopAbs_FACE)),
+    )
+
+
+def mesh(body: Body, deflection: float, angle: float = 0.35) -> tuple[Array, NDArray[np.int64], NDArray[np.int64]]:
+    """Vertices (n, 3), outward triangles (m, 3), and the face index of each triangle (m,)."""
+    BRepMesh_IncrementalMesh(body.shape, deflection, False, angle, False)
+    points, triangles, owner, base = [], [], [], 0
+    for number, shape in enumerate(_parts(body.shape, TopAbs_ShapeEnum.TopAbs_FACE)):
+        face = TopoDS.Face(shape)
+        place = TopLoc_Location()
+        found = BRep_Tool.Triangulation_s(face, place)
+        if found is None:
+            raise SolidError("the kernel cannot mesh a face of the body")
+        move = place.Transformation()
+        nodes = [found.Node(i).Transformed(move) for i in range(1, found.NbNodes() + 1)]
+        points.append(np.array([(p.X(), p.Y(), p.Z()) for p in nodes]))
+        index = np.array([found.Triangle(i).Get() for i in range(1, found.NbTriangles() + 1)]) - 1
+        if face.Orientation() == TopAbs_Orientation.TopAbs_REVERSED:
+            index = index[:, ::-1]
+        triangles.append(index + base)
+        owner.append(np.full(len(index), number))
+        base += len(nodes)
+    return np.vstack(points), np.vstack(triangles).astype(np.int64), np.concatenate(owner).astype(np.int64)
+
+
+def is_closed(points: Array, triangles: NDArray[np.int64], slack: float) -> bool:
+    """Whether every edge of a mesh is shared by two triangles that run along it in opposite directions."""
+    _, same = np.unique(np.round(points / slack).astype(np.int64), axis=0, return_inverse=True)
+    merged = same.ravel()[triangles]
+    distinct = (merged[:, 0] != merged[:, 1]) & (merged[:, 1] != merged[:, 2]) & (merged[:, 2] != merged[:, 0])
+    merged = merged[distinct]
+    edges = np.vstack([merged[:, [0, 1]], merged[:, [1, 2]], merged[:, [2, 0]]])
+    ahead, counts = np.unique(edges, axis=0, return_counts=True)
+    back = np.unique(edges[:, ::-1], axis=0)
+    return bool(np.all(counts == 1) and np.array_equal(ahead, back))
+
+
+def to_bytes(body: Body) -> bytes:
+    """The body in the kernel's binary form."""
+    stream = io.BytesIO()
+    BinTools.Write_s(body.shape, stream)
+    return stream.getvalue()
+
+
+def from_bytes(data: bytes, names: Sequence[str]) -> Body:
+    """A body from `to_bytes`."""
+    shape = TopoDS_Shape()
+    BinTools.Read_s(shape, io.BytesIO(data))
+    return Body(shape, tuple(names))
+
+
+def write_step(body: Body, name: str, path: Path) -> None:
+    """A STEP file (AP214, millimetres) with the body named. Written whole or not at all.
+
+    Raises: SolidError.
+    """
+    document = TDocStd_Document(TCollection_ExtendedString("isotomon"))
+    label = XCAFDoc_DocumentTool.ShapeTool_s(document.Main()).AddShape(body.shape, False)
+    TDataStd_Name.Set_s(label, TCollection_ExtendedString(name, True))
+    Interface_Static.SetCVal_s("write.step.schema", "AP214IS")
+    Interface_Static.SetCVal_s("write.step.unit", "MM")
+    Interface_Static.SetCVal_s("write.step.product.name", name.encode("ascii", "replace").decode())
+    writer = STEPCAFControl_Writer()
+    if not writer.Transfer(document, STEPControl_StepModelType.STEPControl_AsIs):
+        raise SolidError("the kernel cannot turn the body into STEP")
+    header = APIHeaderSection_MakeHeader(writer.ChangeWriter().Model())
+    header.SetName(TCollection_HAsciiString(path.name))
+    header.SetOriginatingSystem(TCollection_HAsciiString("Isotomon"))
+    header.SetAuthorValue(1, TCollection_HAsciiString(""))
+    header.SetOrganizationValue(1, TCollection_HAsciiString(""))
+    header.SetDescriptionValue(1, TCollection_HAsciiString("Isotomon solid"))
+    _write(path, lambda part: writer.Write(part) == IFSelect_ReturnStatus.IFSelect_RetDone)
+
+
+def write_stl(body: Body, deflection: float, path: Path) -> None:
+    """A binary STL file of the body's mesh. Written whole or not at all.
+
+    Raises: SolidError.
+    """
+    BRepMesh_IncrementalMesh(body.shape, deflection, False, 0.2, False)
+    writer = StlAPI_Writer()
+    writer.ASCIIMode = False
+    _write(path, lambda part: writer.Write(body.shape, part))
+
+
+def _write(path: Path, write: Any) -> None:
+    part = path.with_name(f".{path.name}.{os.getpid()}.part")
+    try:
+        if not write(str(part)) or not part.exists():
+            raise SolidError(f"{path} cannot be written: the place is missing, read-only or full; choose another")
+        with part.open("rb+") as stream:
+            os.fsync(stream.fileno())
+        os.replace(part, path)
+    except OSError as error:
+        raise SolidError(f"{path} cannot be written: {error.strerror}; choose another place or make room") from None
+    finally:
+        part.unlink(missing_ok=True)

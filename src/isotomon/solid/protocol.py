@@ -1,0 +1,217 @@
+"""Messages between the window's process and the solid worker: length, then msgpack, with a version in each."""
+
+from __future__ import annotations
+
+import struct
+from typing import BinaryIO, Literal
+
+import msgspec
+import numpy as np
+from numpy.typing import NDArray
+
+from isotomon.errors import SolidError
+from isotomon.geometry.patch import Patch
+
+PROTOCOL = 1
+_HEAD = struct.Struct("<Q")
+MOST_BYTES = 1 << 31
+
+Failure = Literal["error", "crash", "timeout", "cancelled"]
+Vector = tuple[float, float, float]
+
+
+class ArrayData(msgspec.Struct):
+    """An array as raw bytes."""
+
+    dtype: str
+    shape: tuple[int, ...]
+    data: bytes
+
+
+def pack(array: NDArray) -> ArrayData:  # type: ignore[type-arg]
+    """An array for the wire."""
+    array = np.ascontiguousarray(array)
+    return ArrayData(array.dtype.str, array.shape, array.tobytes())
+
+
+def unpack(message: ArrayData) -> NDArray:  # type: ignore[type-arg]
+    """The array again; writable only by copy."""
+    return np.frombuffer(message.data, dtype=np.dtype(message.dtype)).reshape(message.shape)
+
+
+class PatchData(msgspec.Struct):
+    """A patch for the wire."""
+
+    name: str
+    degree_u: int
+    degree_v: int
+    breaks_u: ArrayData
+    times_u: ArrayData
+    breaks_v: ArrayData
+    times_v: ArrayData
+    periodic_u: bool
+    control: ArrayData
+
+
+def pack_patch(p: Patch) -> PatchData:
+    """A patch for the wire."""
+    arrays = [pack(a) for a in (p.breaks_u, p.times_u, p.breaks_v, p.times_v)]
+    return PatchData(p.name, p.degree_u, p.degree_v, *arrays, p.periodic_u, pack(p.control))
+
+
+def unpack_patch(p: PatchData) -> Patch:
+    """The patch again."""
+    arrays = [unpack(a) for a in (p.breaks_u, p.times_u, p.breaks_v, p.times_v)]
+    return Patch(p.name, p.degree_u, p.degree_v, *arrays, p.periodic_u, unpack(p.control))
+
+
+class Loft(msgspec.Struct, tag=True):
+    """Build a body from patches and flat ends, and keep it under `key`. `limit`: seconds."""
+
+    id: int
+    key: str
+    patches: list[PatchData]
+    ends: list[tuple[Vector, Vector]]
+    tolerance: float
+    deflection: float
+    limit: float
+    version: int = PROTOCOL
+
+
+class Export(msgspec.Struct, tag=True):
+    """Write the body kept under `key`."""
+
+    id: int
+    key: str
+    name: str
+    form: Literal["step", "stl"]
+    path: str
+    deflection: float
+    limit: float
+    version: int = PROTOCOL
+
+
+class Cancel(msgspec.Struct, tag=True):
+    """Give up a request, running or waiting."""
+
+    id: int
+    version: int = PROTOCOL
+
+
+class Ready(msgspec.Struct, tag=True):
+    """The worker has loaded the kernel."""
+
+    version: int = PROTOCOL
+
+
+class Started(msgspec.Struct, tag=True):
+    """A request's step runs now."""
+
+    id: int
+    version: int = PROTOCOL
+
+
+class Built(msgspec.Struct, tag=True):
+    """A body: mesh, names by face, the kernel's figures (mm), and the body itself as kernel bytes."""
+
+    id: int
+    names: list[str]
+    vertices: ArrayData
+    triangles: ArrayData
+    owner: ArrayData
+    volume: float
+    area: float
+    centre: Vector
+    valid: bool
+    watertight: bool
+    body: bytes = b""
+    version: int = PROTOCOL
+
+
+class Exported(msgspec.Struct, tag=True):
+    """A file has been written."""
+
+    id: int
+    path: str
+    version: int = PROTOCOL
+
+
+class Failed(msgspec.Struct, tag=True):
+    """A request came to nothing."""
+
+    id: int
+    kind: Failure
+    text: str
+    version: int = PROTOCOL
+
+
+Request = Loft | Export | Cancel
+Reply = Ready | Started | Built | Exported | Failed
+_requests = msgspec.msgpack.Decoder(Request)
+_replies = msgspec.msgpack.Decoder(Reply)
+_encoder = msgspec.msgpack.Encoder()
+
+
+def send(stream: BinaryIO, message: Request | Reply) -> None:
+    """Write one message."""
+    data = _encoder.encode(message)
+    stream.write(_HEAD.pack(len(data)))
+    stream.write(data)
+    stream.flush()
+
+
+def _receive(stream: BinaryIO) -> bytes | None:
+    head = stream.read(_HEAD.size)
+    if len(head) < _HEAD.size:
+        return None
+    (size,) = _HEAD.unpack(head)
+    if size > MOST_BYTES:
+        raise SolidError(f"a message of {size} bytes is longer than allowed; the two sides do not match")
+    data = stream.read(size)
+    return data if len(data) == size else None
+
+
+def _checked(message: Request | Reply) -> Request | Reply:
+    if message.version != PROTOCOL:
+        raise SolidError(f"the solid worker speaks protocol {message.version}, expected {PROTOCOL}; reinstall Isotomon")
+    return message
+
+
+def decode_reply(data: bytes) -> Reply:
+    """A reply from its bytes.
+
+    Raises: SolidError, when it is malformed or of another version.
+    """
+    try:
+        return _checked(_replies.decode(data))  # type: ignore[return-value]
+    except msgspec.MsgspecError as error:
+        raise SolidError(f"the solid worker sent something that cannot be read: {error}") from None
+
+
+def decode_request(data: bytes) -> Request:
+    """A request from its bytes.
+
+    Raises: SolidError, when it is malformed or of another version.
+    """
+    try:
+        return _checked(_requests.decode(data))  # type: ignore[return-value]
+    except msgspec.MsgspecError as error:
+        raise SolidError(f"a request cannot be read: {error}") from None
+
+
+def receive_reply(stream: BinaryIO) -> Reply | None:
+    """The next reply, or None when the other side is gone.
+
+    Raises: SolidError.
+    """
+    data = _receive(stream)
+    return None if data is None else decode_reply(data)
+
+
+def receive_request(stream: BinaryIO) -> Request | None:
+    """The next request, or None when the other side is gone.
+
+    Raises: SolidError.
+    """
+    data = _receive(stream)
+    return None if data is None else decode_request(data)

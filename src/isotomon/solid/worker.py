@@ -1,0 +1,241 @@
+"""The solid worker: a single-threaded process that keeps finished bodies and forks a child for each kernel step.
+
+A step can be cancelled, run out of time or crash; the child goes, the bodies stay. The worker ends when the window's
+process does. Started as `python -m isotomon.solid.worker`, it speaks the protocol on its standard input and output.
+"""
+
+from __future__ import annotations
+
+import ctypes
+import os
+import select
+import signal
+import sys
+import time
+from collections import OrderedDict
+from dataclasses import dataclass
+from pathlib import Path
+from typing import BinaryIO
+
+from isotomon.errors import SolidError
+from isotomon.solid import kernel
+from isotomon.solid.protocol import (
+    Built,
+    Cancel,
+    Export,
+    Exported,
+    Failed,
+    Loft,
+    Ready,
+    Reply,
+    Request,
+    Started,
+    decode_reply,
+    pack,
+    receive_request,
+    send,
+    unpack_patch,
+)
+
+KEPT_BYTES = 256 * 1024 * 1024
+_PR_SET_PDEATHSIG = 1
+
+
+def die_with_parent() -> None:
+    """Have the system end this process when its parent ends."""
+    ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGKILL)
+
+
+@dataclass
+class Step:
+    """A running child: its request, process, the read end of its pipe, what it has sent, and when it is too late."""
+
+    request: Loft | Export
+    pid: int
+    pipe: int
+    received: bytearray
+    deadline: float
+
+
+def run_step(request: Loft | Export, bodies: OrderedDict[str, Built]) -> Reply:
+    """Do one request with the kernel. Runs in a child.
+
+    Raises: SolidError.
+    """
+    if isinstance(request, Loft):
+        body = kernel.loft([unpack_patch(p) for p in request.patches], request.ends, request.tolerance)
+        vertices, triangles, owner = kernel.mesh(body, request.deflection)
+        closed = kernel.is_closed(vertices, triangles, 10.0 * request.tolerance)
+        report = kernel.report(body, closed)
+        return Built(
+            id=request.id,
+            names=list(body.names),
+            vertices=pack(vertices.astype("float32")),
+            triangles=pack(triangles.astype("int32")),
+            owner=pack(owner.astype("int32")),
+            volume=report.volume,
+            area=report.area,
+            centre=report.centre,
+            valid=report.valid,
+            watertight=report.watertight,
+            body=kernel.to_bytes(body),
+        )
+    if request.key not in bodies:
+        raise SolidError("the body to write is not built yet")
+    kept = bodies[request.key]
+    body, path = kernel.from_bytes(kept.body, kept.names), Path(request.path)
+    if request.form == "step":
+        kernel.write_step(body, request.name, path)
+    else:
+        kernel.write_stl(body, request.deflection, path)
+    return Exported(request.id, request.path)
+
+
+def start_step(request: Loft | Export, bodies: OrderedDict[str, Built]) -> Step:
+    """Fork a child for the request."""
+    read_end, write_end = os.pipe()
+    pid = os.fork()
+    if pid:
+        os.close(write_end)
+        return Step(request, pid, read_end, bytearray(), time.monotonic() + request.limit)
+    die_with_parent()
+    os.close(read_end)
+    status = 0
+    try:
+        reply = run_step(request, bodies)
+    except SolidError as error:
+        reply = Failed(request.id, "error", str(error))
+    except Exception as error:  # noqa: BLE001 - the kernel's bindings raise whatever they like; the step ends here
+        print(f"step {request.id} failed: {type(error).__name__}: {error}", file=sys.stderr)
+        reply = Failed(request.id, "error", f"the geometry kernel cannot do this step ({type(error).__name__})")
+    try:
+        with os.fdopen(write_end, "wb") as stream:
+            send(stream, reply)
+    except OSError:
+        status = 1
+    os._exit(status)
+
+
+class Worker:
+    """The loop: one step at a time, requests in order, replies as they come."""
+
+    def __init__(self, source: BinaryIO, sink: BinaryIO) -> None:
+        self.source, self.sink = source, sink
+        self.waiting: list[Loft | Export] = []
+        self.step: Step | None = None
+        self.bodies: OrderedDict[str, Built] = OrderedDict()
+
+    def run(self) -> None:
+        """Serve until the other side closes."""
+        send(self.sink, Ready())
+        while True:
+            watched: list[int] = [self.source.fileno()] + ([self.step.pipe] if self.step else [])
+            patience = max(self.step.deadline - time.monotonic(), 0.0) if self.step else None
+            readable, _, _ = select.select(watched, [], [], patience)
+            if self.step and self.step.pipe in readable:
+                self._read_step(self.step)
+            elif self.step and time.monotonic() >= self.step.deadline:
+                limit = self.step.request.limit
+                self._end_step(Failed(self.step.request.id, "timeout", f"the step took longer than {limit:g} s and was ended"))
+            if self.source.fileno() in readable:
+                request = receive_request(self.source)
+                if request is None:
+                    self._kill_step()
+                    return
+                self._take(request)
+            self._start_next()
+
+    def _take(self, request: Request) -> None:
+        if not isinstance(request, Cancel):
+            self.waiting.append(request)
+        elif self.step and self.step.request.id == request.id:
+            self._end_step(Failed(request.id, "cancelled", "cancelled"))
+        elif any(r.id == request.id for r in self.waiting):
+            self.waiting = [r for r in self.waiting if r.id != request.id]
+            send(self.sink, Failed(request.id, "cancelled", "cancelled"))
+
+    def _start_next(self) -> None:
+        while self.waiting and self.step is None:
+            request = self.waiting.pop(0)
+            send(self.sink, Started(request.id))
+            if isinstance(request, Loft) and request.key in self.bodies:
+                kept = self.bodies[request.key]
+                self.bodies.move_to_end(request.key)
+                self._reply_built(kept, request.id)
+            else:
+                self.step = start_step(request, self.bodies)
+
+    def _reply_built(self, built: Built, request_id: int) -> None:
+        fields = {name: getattr(built, name) for name in built.__struct_fields__}
+        send(self.sink, Built(**{**fields, "id": request_id, "body": b""}))
+
+    def _read_step(self, step: Step) -> None:
+        data = os.read(step.pipe, 1 << 20)
+        if data:
+            step.received += data
+            return
+        try:
+            reply = decode_reply(bytes(step.received[8:])) if len(step.received) > 8 else None
+        except SolidError:
+            reply = None
+        if reply is None:
+            reply = Failed(step.request.id, "crash", "the geometry kernel stopped in this step; the bodies already built are kept")
+        self._end_step(reply)
+
+    def _end_step(self, reply: Reply) -> None:
+        assert self.step is not None
+        request = self.step.request
+        self._kill_step()
+        if isinstance(reply, Built) and isinstance(request, Loft):
+            self.bodies[request.key] = reply
+            while len(self.bodies) > 1 and sum(len(b.body) for b in self.bodies.values()) > KEPT_BYTES:
+                self.bodies.popitem(last=False)
+            self._reply_built(reply, request.id)
+        else:
+            send(self.sink, reply)
+
+    def _kill_step(self) -> None:
+        if self.step is None:
+            return
+        os.kill(self.step.pid, signal.SIGKILL)
+        os.waitpid(self.step.pid, 0)
+        os.close(self.step.pipe)
+        self.step = None
+
+
+def main() -> None:
+    """Serve on the standard streams. Anything the kernel prints goes to standard error."""
+    die_with_parent()
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    sink = os.fdopen(os.dup(1), "wb")
+    os.dup2(2, 1)
+    # Unbuffered, so that `select` sees every message that has come.
+    source = os.fdopen(os.dup(0), "rb", buffering=0)
+    try:
+        Worker(_Whole(source), sink).run()  # type: ignore[arg-type]
+    except BrokenPipeError:
+        pass
+
+
+class _Whole:
+    """Reads whole counts from an unbuffered stream."""
+
+    def __init__(self, raw: BinaryIO) -> None:
+        self.raw = raw
+
+    def fileno(self) -> int:
+        return self.raw.fileno()
+
+    def read(self, count: int) -> bytes:
+        parts, left = [], count
+        while left:
+            data = self.raw.read(left)
+            if not data:
+                break
+            parts.append(data)
+            left -= len(data)
+        return b"".join(parts)
+
+
+if __name__ == "__main__":
+    main()
