@@ -1,0 +1,315 @@
+"""Drawing of the Board: stations standing at their positions over the area and angle curves on one axis."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QFont, QPainter, QPen, QPolygonF
+
+from isotomon.app.theme import Theme, station_colour
+from isotomon.measure.laws import Judged
+from isotomon.quantity import display, to_unit
+from isotomon.rebuild.quick import Quick
+
+Array = NDArray[np.float64]
+LEFT, RIGHT, TOP_ROW, AXIS = 92.0, 26.0, 74.0, 20.0
+THUMB = 40.0
+
+
+@dataclass(frozen=True)
+class Layout:
+    """Where things are on a Board of a given size, and how positions (mm) map to pixels."""
+
+    width: float
+    height: float
+    first: float
+    last: float
+
+    def x(self, position: float | Array) -> float | Array:
+        return LEFT + (position - self.first) / max(self.last - self.first, 1e-9) * (self.width - LEFT - RIGHT)
+
+    def position(self, x: float) -> float:
+        return self.first + (x - LEFT) / max(self.width - LEFT - RIGHT, 1.0) * (self.last - self.first)
+
+    @property
+    def rail(self) -> float:
+        """y of the line the stations stand on."""
+        return TOP_ROW - 14.0
+
+    @property
+    def area(self) -> QRectF:
+        middle = TOP_ROW + (self.height - TOP_ROW - AXIS) * 0.5
+        return QRectF(LEFT, TOP_ROW + 4, self.width - LEFT - RIGHT, middle - TOP_ROW - 8)
+
+    @property
+    def angle(self) -> QRectF:
+        middle = TOP_ROW + (self.height - TOP_ROW - AXIS) * 0.5
+        return QRectF(LEFT, middle + 2, self.width - LEFT - RIGHT, self.height - AXIS - middle - 4)
+
+
+def nice_step(span: float, count: int) -> float:
+    """A step of 1, 2 or 5 times a power of ten that cuts `span` into about `count` parts."""
+    raw = max(span / max(count, 1), 1e-12)
+    power = 10.0 ** math.floor(math.log10(raw))
+    return next(power * k for k in (1.0, 2.0, 5.0, 10.0) if power * k >= raw * 0.999)
+
+
+def _range(values: Sequence[Array]) -> tuple[float, float]:
+    joined = np.concatenate([v[np.isfinite(v)] for v in values] or [np.zeros(1)])
+    if not len(joined):
+        return 0.0, 1.0
+    low, high = float(joined.min()), float(joined.max())
+    if high - low < 1e-9 * max(abs(high), 1.0):
+        low, high = low - max(abs(low) * 0.05, 0.5), high + max(abs(high) * 0.05, 0.5)
+    pad = 0.08 * (high - low)
+    return low - pad, high + pad
+
+
+class BoardPainter:
+    """Paints one Quick on a Board."""
+
+    def __init__(self, painter: QPainter, theme: Theme, quick: Quick, layout: Layout) -> None:
+        self.p, self.theme, self.quick, self.layout = painter, theme, quick, layout
+        self.small = QFont(painter.font())
+        self.small.setPixelSize(11)
+
+    def colour(self, name: str, alpha: int = 255) -> QColor:
+        colour = QColor(getattr(self.theme, name))
+        colour.setAlpha(alpha)
+        return colour
+
+    def ground(self) -> None:
+        """Backgrounds, axis and the lines stations drop to the curves."""
+        p, box = self.p, self.layout
+        p.fillRect(QRectF(0, 0, box.width, box.height), self.colour("panel"))
+        for plot in (box.area, box.angle):
+            p.fillRect(plot, self.colour("paper"))
+        p.setFont(self.small)
+        unit = self.quick.design.unit
+        step = nice_step(to_unit(box.last - box.first, unit), int((box.width - LEFT) / 90))
+        start, end = to_unit(box.first, unit), to_unit(box.last, unit)
+        tick = math.ceil(start / step - 1e-9) * step
+        scale = (box.last - box.first) / max(end - start, 1e-12)
+        while tick <= end + 1e-9 * max(abs(end), 1.0):
+            x = float(box.x(tick * scale))
+            p.setPen(QPen(self.colour("hairline"), 1))
+            p.drawLine(QPointF(x, box.area.top()), QPointF(x, box.angle.bottom()))
+            p.setPen(self.colour("ink"))
+            p.drawText(QRectF(x - 40, box.height - AXIS + 1, 80, AXIS - 2), Qt.AlignmentFlag.AlignCenter, display(tick, 6))
+            tick += step
+        p.setPen(self.colour("soft_ink"))
+        p.drawText(QRectF(6, box.height - AXIS + 1, LEFT - 12, AXIS - 2), Qt.AlignmentFlag.AlignVCenter, f"Position {unit}")
+
+    def curves(self) -> None:
+        """Area above, angles below, with the laws' bands behind."""
+        shape = self.quick.shape
+        if shape is None:
+            return
+        c, unit = shape.curves, self.quick.design.unit
+        area_scale = 1.0 / to_unit(1.0, unit) ** 2
+        judged = {j.quality: j for j in self.quick.judged}
+        laws = [j for j in self.quick.judged if j.quality == "area"]
+        low, high = _range([c.area, *(j.target + j.band for j in laws), *(j.target - j.band for j in laws)])
+        self._plot(self.layout.area, (min(low, 0.0) if low < 0.3 * high else low, high), 1.0 / area_scale, f"Area {unit}²",
+                   [(c.v, c.area, "accent", Qt.PenStyle.SolidLine)], laws)  # fmt: skip
+        angles = [j for j in (judged.get("set_angle"), judged.get("turn")) if j is not None]
+        set_angle, turn = np.degrees(c.set_angle), np.degrees(c.turn)
+        bounds = _range([set_angle, turn, *(np.degrees(j.target + j.band) for j in angles), *(np.degrees(j.target - j.band) for j in angles)])
+        self._plot(self.layout.angle, bounds, 1.0, "", [(c.v, set_angle, "accent", Qt.PenStyle.SolidLine),
+                   (c.v, turn, "soft_ink", Qt.PenStyle.DashLine)], angles, math.degrees(1.0))  # fmt: skip
+        self._legend()
+
+    def _legend(self) -> None:
+        p, plot = self.p, self.layout.angle
+        p.setFont(self.small)
+        for row, (text, style, colour) in enumerate(
+            (("Set angle °", Qt.PenStyle.SolidLine, "accent"), ("Turn °", Qt.PenStyle.DashLine, "soft_ink"))
+        ):
+            y = plot.top() + 9 + 15 * row
+            p.setPen(QPen(self.colour(colour), 2, style))
+            p.drawLine(QPointF(6, y), QPointF(20, y))
+            p.setPen(self.colour("ink"))
+            p.drawText(QPointF(24, y + 4), text)
+
+    def _plot(
+        self,
+        plot: QRectF,
+        bounds: tuple[float, float],
+        scale: float,
+        title: str,
+        curves: Sequence[tuple[Array, Array, str, Qt.PenStyle]],
+        laws: Sequence[Judged],
+        law_scale: float = 1.0,
+    ) -> None:
+        p, (low, high) = self.p, bounds
+
+        def y(values: Array | float) -> Array:
+            return plot.bottom() - (np.asarray(values) - low) / (high - low) * plot.height()
+
+        p.setFont(self.small)
+        step = nice_step((high - low) * scale, max(int(plot.height() / 22), 2))
+        tick = math.ceil(low * scale / step) * step
+        while tick <= high * scale:
+            at = float(y(tick / scale))
+            p.setPen(QPen(self.colour("hairline"), 1))
+            p.drawLine(QPointF(plot.left(), at), QPointF(plot.right(), at))
+            if at > plot.top() + 5 and at < plot.bottom() - 3:
+                p.setPen(self.colour("soft_ink"))
+                align = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+                p.drawText(QRectF(LEFT - 52, at - 8, 47, 16), align, display(tick, 6))
+            tick += step
+        if title:
+            p.setPen(QPen(self.colour("accent"), 2))
+            p.drawLine(QPointF(6, plot.top() + 9), QPointF(20, plot.top() + 9))
+            p.setPen(self.colour("ink"))
+            p.drawText(QPointF(24, plot.top() + 13), title)
+        p.setClipRect(plot)
+        for law in laws:
+            self._band(law, law_scale, y)
+        for v, values, colour, style in curves:
+            p.setPen(QPen(self.colour(colour), 2, style))
+            self._line(self.layout.x(v), y(values))
+        for law in laws:
+            self._targets(law, law_scale, y)
+        p.setClipping(False)
+
+    def _line(self, x: Array | float, y: Array) -> None:
+        """A polyline, broken where the value is undefined."""
+        xs = np.asarray(x)
+        good = np.isfinite(y)
+        edges = np.flatnonzero(np.diff(np.r_[0, good.astype(int), 0]))
+        for a, b in zip(edges[::2], edges[1::2], strict=True):
+            self.p.drawPolyline(QPolygonF([QPointF(float(u), float(w)) for u, w in zip(xs[a:b], y[a:b], strict=True)]))
+
+    def _band(self, law: Judged, scale: float, y: object) -> None:
+        v, target, band = law.line
+        if len(v) < 2:
+            return
+        x = np.asarray(self.layout.x(v))
+        upper, lower = y((target + band) * scale), y((target - band) * scale)  # type: ignore[operator]
+        outline = [QPointF(float(a), float(b)) for a, b in zip(x, upper, strict=True)]
+        outline += [QPointF(float(a), float(b)) for a, b in zip(x[::-1], lower[::-1], strict=True)]
+        self.p.setPen(Qt.PenStyle.NoPen)
+        self.p.setBrush(self.colour("accent", 46))
+        self.p.drawPolygon(QPolygonF(outline))
+        self.p.setBrush(Qt.BrushStyle.NoBrush)
+
+    def _targets(self, law: Judged, scale: float, y: object) -> None:
+        """Where a law is judged: its band as a bracket, and a mark where it is not kept."""
+        p = self.p
+        if len(law.position) > 60:
+            keep = [law.worst]
+        else:
+            keep = list(range(len(law.position)))
+        for i in keep:
+            if math.isnan(law.value[i]):
+                continue
+            x = float(self.layout.x(float(law.position[i])))
+            top, bottom = (float(y((law.target[i] + s * law.band[i]) * scale)) for s in (1, -1))  # type: ignore[operator]
+            out = law.excess[i] > 1.0 + 1e-9
+            p.setPen(QPen(self.colour("failure" if out else "accent"), 2 if out else 1.3))
+            for level in (top, bottom):
+                p.drawLine(QPointF(x - 6, level), QPointF(x + 6, level))
+            if out:
+                at = float(y(law.value[i] * scale))  # type: ignore[operator]
+                self._warning(QPointF(x, at))
+
+    def _warning(self, at: QPointF) -> None:
+        """A triangle with a stroke in it."""
+        p = self.p
+        p.setPen(QPen(self.colour("failure"), 2))
+        p.setBrush(self.colour("paper"))
+        p.drawPolygon(QPolygonF([at + QPointF(0, -8), at + QPointF(8, 6), at + QPointF(-8, 6)]))
+        p.drawLine(at + QPointF(0, -3), at + QPointF(0, 1))
+        p.drawPoint(at + QPointF(0, 4))
+        p.setBrush(Qt.BrushStyle.NoBrush)
+
+    def stations(self, selected: Sequence[str], hovered: str, positions: dict[str, float] | None = None) -> None:
+        """Thumbnails at true relative scale, names under them, plus signs between."""
+        shape, box, p = self.quick.shape, self.layout, self.p
+        p.setPen(QPen(self.colour("hairline"), 1.5))
+        p.drawLine(QPointF(LEFT, box.rail), QPointF(box.width - RIGHT, box.rail))
+        numbers = self.quick.resolved.stations
+        if not numbers:
+            return
+        largest = max(n.chord for n in numbers)
+        flagged = {float(j.position[i]) for j in self.quick.judged for i in np.flatnonzero(j.excess > 1.0 + 1e-9)}
+        count = max(len(numbers) - 1, 1)
+        last_label = -1e9
+        for index, n in enumerate(numbers):
+            place = (positions or {}).get(n.station.id, n.position)
+            x = float(box.x(place))
+            strong = n.station.id in selected or n.station.id == hovered
+            colour = station_colour(self.theme, index / count)
+            p.setPen(QPen(colour, 1.2 if not strong else 2))
+            p.drawLine(QPointF(x, box.rail), QPointF(x, box.angle.bottom() if strong else box.area.top()))
+            if shape is not None:
+                self._thumb(index, x, largest, colour, strong)
+            p.setBrush(colour)
+            p.setPen(QPen(self.colour("panel"), 1))
+            p.drawEllipse(QPointF(x, box.rail), 5 if not strong else 7, 5 if not strong else 7)
+            p.setBrush(Qt.BrushStyle.NoBrush)
+            width = p.fontMetrics().horizontalAdvance(n.station.name)
+            out = any(abs(n.position - f) < 1e-6 for f in flagged)
+            if x - width / 2 > last_label + 4 or strong or out:
+                p.setPen(self.colour("ink"))
+                font = QFont(self.small)
+                font.setBold(strong or out)
+                p.setFont(font)
+                text = f"{n.station.name} ▲" if out else n.station.name
+                p.drawText(QRectF(x - 50, box.rail + 5, 100, 14), Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignTop, text)
+                last_label = x + width / 2
+        for left, right in zip(numbers[:-1], numbers[1:], strict=True):
+            self._plus(float(box.x(left.position)), float(box.x(right.position)))
+
+    def _thumb(self, index: int, x: float, largest: float, colour: QColor, strong: bool) -> None:
+        shape = self.quick.shape
+        assert shape is not None
+        row = shape.at_stations[index]
+        ring = shape.mesh.sampling.outline
+        local = (shape.mesh.sampling.value @ shape.sections.local[row])[ring]
+        middle = (local.min(axis=0) + local.max(axis=0)) / 2.0
+        scale = THUMB / largest
+        points = (local - middle) * scale
+        top = self.layout.rail - 28.0
+        outline = QPolygonF([QPointF(x + float(a), top - float(b)) for a, b in points])
+        fill = QColor(colour)
+        fill.setAlpha(70 if strong else 36)
+        self.p.setBrush(fill)
+        self.p.setPen(QPen(colour, 2 if strong else 1.3))
+        self.p.drawPolygon(outline)
+        self.p.setBrush(Qt.BrushStyle.NoBrush)
+
+    def _plus(self, left: float, right: float) -> None:
+        if right - left < 46:
+            return
+        at = QPointF((left + right) / 2, self.layout.rail)
+        self.p.setPen(QPen(self.colour("soft_ink"), 1.2))
+        self.p.setBrush(self.colour("panel"))
+        self.p.drawEllipse(at, 7, 7)
+        self.p.drawLine(at + QPointF(-3.5, 0), at + QPointF(3.5, 0))
+        self.p.drawLine(at + QPointF(0, -3.5), at + QPointF(0, 3.5))
+        self.p.setBrush(Qt.BrushStyle.NoBrush)
+
+    def readout(self, position: float, lines: Sequence[str]) -> None:
+        """A line at a position with figures beside it."""
+        p, box = self.p, self.layout
+        x = float(box.x(position))
+        p.setPen(QPen(self.colour("failure"), 1.3))
+        p.drawLine(QPointF(x, box.area.top()), QPointF(x, box.angle.bottom()))
+        p.setFont(self.small)
+        width = max(p.fontMetrics().horizontalAdvance(line) for line in lines) + 16
+        left = x + 8 if x + width + 12 < box.width else x - width - 8
+        card = QRectF(left, box.area.top() + 4, width, 15 * len(lines) + 8)
+        p.setPen(QPen(self.colour("hairline"), 1))
+        p.setBrush(self.colour("field"))
+        p.drawRoundedRect(card, 3, 3)
+        p.setPen(self.colour("ink"))
+        for row, line in enumerate(lines):
+            p.drawText(QPointF(card.left() + 8, card.top() + 15 + 15 * row), line)
+        p.setBrush(Qt.BrushStyle.NoBrush)

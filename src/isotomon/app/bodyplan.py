@@ -1,0 +1,189 @@
+"""The body plan: all sections laid over each other, seen along the carrier, with the ties between them."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QColor, QFont, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
+from PySide6.QtWidgets import QWidget
+
+from isotomon.app.board_paint import nice_step
+from isotomon.app.theme import Theme, station_colour
+from isotomon.field.section_field import Sections
+from isotomon.quantity import display, to_unit
+from isotomon.rebuild.quick import Quick
+
+Array = NDArray[np.float64]
+PICK_PIXELS = 7.0
+
+
+class BodyPlan(QWidget):
+    """Shows a Quick's sections in their planes, X to the right and Y up; a click chooses a station."""
+
+    picked = Signal(str)
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self.setObjectName("bodyplan")
+        self.setAccessibleName("Body plan: sections seen along the carrier")
+        self.setMouseTracking(True)
+        self.setMinimumSize(180, 150)
+        self.theme = theme
+        self.quick: Quick | None = None
+        self.selected: tuple[str, ...] = ()
+        self._outlines: dict[str, Array] = {}
+        self._ties: list[Array] = []
+        self._live: Array | None = None
+        self._zoom, self._shift = 1.0, QPointF(0, 0)
+        self._drag: QPointF | None = None
+        self._hovered = ""
+
+    def show_quick(self, quick: Quick) -> None:
+        """Show new results."""
+        self.quick = quick
+        self._outlines, self._ties = {}, []
+        shape = quick.shape
+        if shape is not None:
+            samples = shape.mesh.sampling
+            local = shape.sections.local[shape.at_stations]
+            rings = np.matmul(samples.value, local)
+            for n, ring in zip(quick.resolved.stations, rings[:, samples.outline], strict=True):
+                self._outlines[n.station.id] = np.vstack([ring, ring[:1]])
+            lane = samples.lane
+            starts = np.flatnonzero(np.r_[True, lane[1:] != lane[:-1]])
+            self._ties = [rings[:, s] for s in starts]
+        self.update()
+
+    def set_selected(self, ids: tuple[str, ...]) -> None:
+        """Mark stations."""
+        self.selected = ids
+        self.update()
+
+    def set_live(self, sections: Sections | None) -> None:
+        """The live section under the pointer on the Board."""
+        self._live = None
+        if sections is not None and self.quick is not None and self.quick.shape is not None:
+            samples = self.quick.shape.mesh.sampling
+            ring = (samples.value @ sections.local[0])[samples.outline]
+            self._live = np.vstack([ring, ring[:1]])
+        self.update()
+
+    def _frame(self) -> tuple[float, float, float]:
+        """Scale (pixels per mm) and the middle of all sections."""
+        points = np.vstack(list(self._outlines.values())) if self._outlines else np.array([[-1.0, -1.0], [1.0, 1.0]])
+        low, high = points.min(axis=0), points.max(axis=0)
+        size = np.maximum(high - low, 1e-6)
+        scale = min((self.width() - 44) / size[0], (self.height() - 74) / size[1]) * self._zoom
+        return float(scale), float((low[0] + high[0]) / 2), float((low[1] + high[1]) / 2)
+
+    def to_pixels(self, points: Array) -> Array:
+        """Pixels (n, 2) of points (n, 2) in mm."""
+        scale, cx, cy = self._frame()
+        x = self.width() / 2 + self._shift.x() + (points[:, 0] - cx) * scale
+        y = self.height() / 2 + 4 + self._shift.y() - (points[:, 1] - cy) * scale
+        return np.stack([x, y], axis=1)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        """Axes, ties, sections, the live section."""
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.fillRect(self.rect(), QColor(self.theme.paper))
+        small = QFont(p.font())
+        small.setPixelSize(11)
+        p.setFont(small)
+        if self._outlines:
+            self._paint_axes(p)
+            self._paint_sections(p)
+        p.setPen(QColor(self.theme.soft_ink))
+        p.drawText(QPointF(10, 18), "Body plan, seen from the last station")
+        p.end()
+
+    def _paint_axes(self, p: QPainter) -> None:
+        origin = self.to_pixels(np.zeros((1, 2)))[0]
+        p.setPen(QPen(QColor(self.theme.hairline), 1))
+        p.drawLine(QPointF(0, float(origin[1])), QPointF(self.width(), float(origin[1])))
+        p.drawLine(QPointF(float(origin[0]), 0), QPointF(float(origin[0]), self.height()))
+        unit = self.quick.design.unit if self.quick else "mm"
+        scale = self._frame()[0]
+        one = 1.0 / to_unit(1.0, unit)
+        step = nice_step((self.width() / 3) / scale / one, 1)
+        length = step * one * scale
+        y = self.height() - 14.0
+        p.setPen(QPen(QColor(self.theme.ink), 1.4))
+        p.drawLine(QPointF(12, y), QPointF(12 + length, y))
+        for x in (12.0, 12.0 + length):
+            p.drawLine(QPointF(x, y - 4), QPointF(x, y + 4))
+        p.drawText(QRectF(12, y - 20, max(length, 60), 16), Qt.AlignmentFlag.AlignLeft, f"{display(step)} {unit}")
+
+    def _paint_sections(self, p: QPainter) -> None:
+        p.setPen(QPen(QColor(self.theme.soft_ink), 1, Qt.PenStyle.DotLine))
+        for tie in self._ties:
+            p.drawPolyline(_polygon(self.to_pixels(tie)))
+        count = max(len(self._outlines) - 1, 1)
+        for index, (key, ring) in enumerate(self._outlines.items()):
+            strong = key in self.selected or key == self._hovered
+            p.setPen(QPen(station_colour(self.theme, index / count), 3 if strong else 1.4))
+            p.drawPolyline(_polygon(self.to_pixels(ring)))
+        if self._live is not None:
+            p.setPen(QPen(QColor(self.theme.failure), 2))
+            p.drawPolyline(_polygon(self.to_pixels(self._live)))
+        name = next((n.station.name for n in self.quick.resolved.stations if n.station.id == self._hovered), "") if self.quick else ""
+        if name:
+            p.setPen(QColor(self.theme.ink))
+            p.drawText(QRectF(self.width() - 130, 5, 120, 18), Qt.AlignmentFlag.AlignRight, name)
+
+    def pick(self, at: QPointF) -> str:
+        """The station whose section is at a pixel, or nothing."""
+        point = np.array([at.x(), at.y()])
+        best, key = PICK_PIXELS, ""
+        for name, ring in self._outlines.items():
+            away = float(np.min(np.linalg.norm(self.to_pixels(ring) - point, axis=1)))
+            if away < best:
+                best, key = away, name
+        return key
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        """Choose a station, or begin to move the paper."""
+        if event.button() == Qt.MouseButton.LeftButton:
+            self.picked.emit(self.pick(event.position()))
+        self._drag = event.position()
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        """Move the paper, or show what a click would choose."""
+        if self._drag is not None and event.buttons():
+            self._shift += event.position() - self._drag
+            self._drag = event.position()
+            self.update()
+            return
+        key = self.pick(event.position())
+        if key != self._hovered:
+            self._hovered = key
+            self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        """The paper stays where it is."""
+        self._drag = None
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        """Fit again."""
+        self._zoom, self._shift = 1.0, QPointF(0, 0)
+        self.update()
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        """Zoom to the pointer."""
+        factor = 1.0015 ** event.angleDelta().y()
+        middle = QPointF(self.width() / 2, self.height() / 2 + 4)
+        away = event.position() - middle - self._shift
+        self._shift += away * (1.0 - factor)
+        self._zoom *= factor
+        self.update()
+
+    def leaveEvent(self, event: QEvent) -> None:
+        """Nothing is under the pointer."""
+        self._hovered = ""
+        self.update()
+
+
+def _polygon(pixels: Array) -> QPolygonF:
+    return QPolygonF([QPointF(float(x), float(y)) for x, y in pixels])

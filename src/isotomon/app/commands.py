@@ -1,0 +1,143 @@
+"""Commands are data: tray, menus, finder, shortcuts and help are made from this one table."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from isotomon.app.window import Window
+
+Reason = Callable[["Window"], str]
+
+
+@dataclass(frozen=True)
+class Command:
+    """`reason` says why it cannot be used now (empty: it can). `stage` puts it in that stage's tray."""
+
+    id: str
+    title: str
+    run: Callable[[Window], None]
+    shortcut: str = ""
+    stage: str = ""
+    icon: str = ""
+    tip: str = ""
+    reason: Reason = lambda w: ""
+    checked: Callable[[Window], bool] | None = None
+
+
+STAGES = ("Set out", "Draw", "Shape", "Check", "Deliver")
+
+
+def needs_design(w: Window) -> str:
+    return "" if w.desk.design is not None else "Open or begin a design first"
+
+
+def needs_body(w: Window) -> str:
+    if needs_design(w):
+        return needs_design(w)
+    return "" if w.desk.quick is not None and w.desk.quick.shape is not None else "There is no body yet: two stations at least"
+
+
+def needs_stations(w: Window) -> str:
+    return needs_design(w) or ("" if w.desk.selected_stations() else "Choose a station first")
+
+
+def _needs_one(w: Window) -> str:
+    return needs_stations(w) or ("" if len(w.desk.selected_stations()) == 1 else "Choose one station only")
+
+
+def _needs_chosen(w: Window) -> str:
+    return needs_design(w) or ("" if w.removable() else "Choose a station, number or law first")
+
+
+def _needs_undo(w: Window) -> str:
+    return "" if w.desk.session is not None and w.desk.session.undo_title else "There is nothing to take back"
+
+
+def _needs_redo(w: Window) -> str:
+    return "" if w.desk.session is not None and w.desk.session.redo_title else "There is nothing to do again"
+
+
+def _needs_building(w: Window) -> str:
+    return "" if w.desk.building else "No solid is being built"
+
+
+def _needs_findings(w: Window) -> str:
+    return needs_design(w) or ("" if w.desk.quick is not None and w.desk.quick.findings else "There are no findings")
+
+
+def _ruled(w: Window) -> bool:
+    return w.desk.design is not None and w.desk.design.loft.ruled
+
+
+COMMANDS: tuple[Command, ...] = (
+    Command("new", "New design", lambda w: w.files.new(), "Ctrl+N", "Set out", "file-plus", "A design with two round stations"),
+    Command("table", "From table…", lambda w: w.files.ask_table(), "Ctrl+Shift+O", "Set out", "table-2", "A CSV station table in, a design out"),
+    Command("open", "Open…", lambda w: w.files.ask_open(), "Ctrl+O", "Set out", "folder-open", "Open a design or a table"),
+    Command("save", "Save", lambda w: w.files.save(), "Ctrl+S", "", "save", "Write the design to its file", needs_design),
+    Command("save-as", "Save as…", lambda w: w.files.ask_save(), "Ctrl+Shift+S", "", "save", "Write the design to a new file", needs_design),
+    Command("start", "Start page", lambda w: w.show_start(), "Ctrl+Home", "", "", "Demos and recent files"),
+    Command("quit", "Quit", lambda w: w.close() and None, "Ctrl+Q"),
+    Command("undo", "Undo", lambda w: w.desk.undo(), "Ctrl+Z", "", "undo-2", "Take the last step back", _needs_undo),
+    Command("redo", "Redo", lambda w: w.desk.redo(), "Ctrl+Shift+Z", "", "redo-2", "Do it again", _needs_redo),
+    Command("number", "Number", lambda w: w.tools.add_number(), "Ctrl+Shift+N", "Set out", "number",
+            "A named number: formulas in any field may use it", needs_design),
+    Command("station", "Station at end", lambda w: w.tools.add_station(), "Ctrl+Shift+T", "Set out", "station",
+            "A copy of the last station, one bay further on", needs_design),
+    Command("insert", "Insert station", lambda w: w.tools.insert_middle(), "Ins", "Draw", "insert",
+            "Between the chosen station and the next; the shape stays as it is", needs_body),
+    Command("section", "Section", lambda w: w.tools.section_menu(), "Ctrl+E", "Draw", "section",
+            "Another ready-made section for the chosen stations", needs_stations),
+    Command("foil-file", "Foil from file…", lambda w: w.tools.ask_foil(), "", "Draw", "foil",
+            "A foil through the coordinates in a text file, for the chosen stations", needs_stations),
+    Command("duplicate", "Duplicate", lambda w: w.tools.duplicate(), "Ctrl+Shift+D", "Draw", "layers",
+            "A copy of the chosen station, half a bay further on", _needs_one),
+    Command("remove", "Remove", lambda w: w.tools.remove(), "Del", "Draw", "x", "Take out what is chosen", _needs_chosen),
+    Command("look-at", "Look straight at", lambda w: w.tools.look_at(), "Ctrl+L", "Draw", "eye", "Look straight at the chosen station's plane", _needs_one),
+    Command("smooth", "Smooth", lambda w: w.tools.set_ruled(False), "", "Shape", "smooth",
+            "Sections flow into one another; turn is taken out and put back", needs_design, lambda w: not _ruled(w)),
+    Command("ruled", "Straight rulings", lambda w: w.tools.set_ruled(True), "", "Shape", "ruled",
+            "Straight lines between stations, for sheet work; a twist starves the waist", needs_design, _ruled),
+    Command("rebuild", "Rebuild solid", lambda w: w.desk.rebuild_solid(), "F5", "Shape", "solid", "Build the solid again", needs_body),
+    Command("cancel", "Cancel rebuild", lambda w: w.desk.engine.cancel_solid(), "Shift+F5", "Shape", "circle-x",
+            "Give up the solid under way; bodies already built stay", _needs_building),
+    Command("law-area", "Area law", lambda w: w.tools.add_law("area"), "", "Check", "law", "Intend the present areas, within a band", needs_body),
+    Command("law-angle", "Set angle law", lambda w: w.tools.add_law("set_angle"), "", "Check", "angle",
+            "Intend the present set angles, within a band", needs_body),
+    Command("law-turn", "Turn law", lambda w: w.tools.add_law("turn"), "", "Check", "turn", "Intend the present turn, within a band", needs_body),
+    Command("law-rate", "Twist rate law", lambda w: w.tools.add_law("twist_rate"), "", "Check", "rate",
+            "Intend the present twist rate, within a band", needs_body),
+    Command("findings", "Findings", lambda w: w.toggle_findings(), "F8", "Check", "triangle-alert", "The list of what is wrong or out of band",
+            needs_design, lambda w: w.findings_shown()),
+    Command("worst", "Next finding", lambda w: w.next_finding(), "Ctrl+F8", "Check", "target", "Go to the next finding's place", _needs_findings),
+    Command("export-step", "Solid as STEP…", lambda w: w.files.ask_export("step"), "Ctrl+Shift+E", "Deliver", "download",
+            "A valid solid in millimetres, AP214", needs_body),
+    Command("export-stl", "Mesh as STL…", lambda w: w.files.ask_export("stl"), "", "Deliver", "download", "A watertight mesh in millimetres", needs_body),
+    Command("export-table", "Station table…", lambda w: w.files.ask_write_table(), "", "Deliver", "table-2", "The stations as CSV", needs_design),
+    Command("export-check", "Check…", lambda w: w.files.ask_write_check(), "", "Deliver", "report", "All figures as JSON", needs_body),
+    Command("picture", "Picture…", lambda w: w.files.ask_picture(), "", "Deliver", "camera", "The View as PNG", needs_body),
+    Command("view-round", "Round view", lambda w: w.view.look_from("round"), "1", "", "rotate-3d", "", needs_body),
+    Command("view-side", "Side view", lambda w: w.view.look_from("side"), "2", "", "", "Along X", needs_body),
+    Command("view-plan", "Plan view", lambda w: w.view.look_from("plan"), "3", "", "", "From above, along Y", needs_body),
+    Command("view-front", "Front view", lambda w: w.view.look_from("front"), "4", "", "", "Along the body, from its end", needs_body),
+    Command("fit", "Fit", lambda w: w.view.fit(), "0", "", "maximize", "All of the body in the View", needs_body),
+    Command("look", "Shaded, see-through, lines", lambda w: w.tools.next_look(), "L", "", "", "Change how the body is drawn", needs_body),
+    Command("hide", "Hide or show the body", lambda w: w.view.show_body(not w.view.body_shown), "H", "", "eye", "Sections stay", needs_body),
+    Command("bodyplan", "Body plan", lambda w: w.toggle_body_plan(), "Ctrl+B", "", "", "Split the View with the body plan", needs_design,
+            lambda w: not w.body_plan.isHidden()),
+    Command("grid", "Station table in the window", lambda w: w.toggle_grid(), "Ctrl+T", "Set out", "grid-3x3",
+            "The stations as an editable grid", needs_design, lambda w: not w.grid.isHidden()),
+    Command("theme", "Light or dark", lambda w: w.toggle_theme(), "Ctrl+Shift+L", "", "sun-moon", "Vellum or slate"),
+    Command("find", "Find an action", lambda w: w.find_action(), "Ctrl+K", "", "search", "Type part of a name"),
+    Command("help", "Help", lambda w: w.show_help(), "F1", "", "circle-help", "Help for what is in hand"),
+)  # fmt: skip
+
+BY_ID = {command.id: command for command in COMMANDS}
+MENUS: dict[str, tuple[str, ...]] = {
+    "Design": ("new", "table", "open", "", "save", "save-as", "", "export-step", "export-stl", "export-table", "export-check", "picture", "", "start", "quit"),
+    "Edit": ("undo", "redo", "", "number", "station", "insert", "duplicate", "remove", "", "section", "foil-file"),
+    "View": ("view-round", "view-side", "view-plan", "view-front", "look-at", "fit", "", "look", "hide", "bodyplan", "grid", "", "findings", "worst", "theme"),
+    "Help": ("help", "find"),
+}  # fmt: skip

@@ -1,0 +1,173 @@
+"""The desk: the session under work, its newest results, and what is chosen. Widgets ask it and listen to it."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QObject, Signal
+
+from isotomon.app.engine import Engine
+from isotomon.errors import IsotomonError
+from isotomon.measure.laws import Finding
+from isotomon.model.records import Design
+from isotomon.rebuild.quick import Quick
+from isotomon.rebuild.session import Edit, Session
+from isotomon.solid.protocol import Built, Failed
+
+
+class Desk(QObject):
+    """Every change of the design by hand goes through `do`, or through a preview that ends in it."""
+
+    design_changed = Signal()
+    quick_changed = Signal(object)
+    selection_changed = Signal()
+    solid_changed = Signal()
+    session_changed = Signal()
+    said = Signal(str, str)
+    """severity ('', 'note', 'error') and a sentence for the foot of the window"""
+
+    def __init__(self, engine: Engine) -> None:
+        super().__init__()
+        self.engine = engine
+        self.session: Session | None = None
+        self.quick: Quick | None = None
+        self.selection: tuple[str, ...] = ()
+        self.solid: Built | Failed | None = None
+        self.solid_key = ""
+        self.building = False
+        self.finding: Finding | None = None
+        self._preview: tuple[str, Edit] | None = None
+        engine.quick_done.connect(self._take_quick)
+        engine.solid_started.connect(self._solid_began)
+        engine.solid_done.connect(self._take_solid)
+        engine.trouble.connect(lambda text: self.said.emit("error", text))
+
+    @property
+    def design(self) -> Design | None:
+        return self.session.design if self.session is not None else None
+
+    def open(self, session: Session) -> None:
+        """Work on another session."""
+        if self.session is not None:
+            self.session.listeners.remove(self._session_told)
+        self.session = session
+        session.listeners.append(self._session_told)
+        self.selection, self._preview, self.quick = (), None, None
+        self.solid, self.solid_key = None, ""
+        self.session_changed.emit()
+        self.design_changed.emit()
+        self.selection_changed.emit()
+        self.engine.show(session.design)
+
+    def _session_told(self) -> None:
+        assert self.session is not None
+        known = self.known_ids()
+        if any(key not in known for key in self.selection):
+            self.select(tuple(key for key in self.selection if key in known))
+        self.design_changed.emit()
+        self.engine.show(self.session.design)
+
+    def known_ids(self) -> set[str]:
+        """Ids of all that can be chosen."""
+        design = self.design
+        if design is None:
+            return set()
+        groups = (design.numbers, design.stations, design.laws)
+        return {entry.id for group in groups for entry in group} | {design.loft.id}
+
+    # Changing
+
+    def do(self, title: str, edit: Edit) -> str:
+        """Make a change one step of the history. Returns what is wrong with it, or nothing."""
+        if self.session is None:
+            return "there is no design yet"
+        self._preview = None
+        try:
+            self.session.apply(title, edit)
+        except IsotomonError as error:
+            self.said.emit("error", f"{title}: {error}. Nothing was changed.")
+            self.engine.show(self.session.design)
+            return str(error)
+        self.said.emit("", "")
+        return ""
+
+    def preview(self, title: str, edit: Edit) -> str:
+        """Show a change without making it, as in a drag. Returns what is wrong with it, or nothing."""
+        if self.session is None:
+            return "there is no design yet"
+        try:
+            design = self.session.try_edit(edit)
+        except IsotomonError as error:
+            return str(error)
+        self._preview = (title, edit)
+        self.engine.show(design, moving=True)
+        return ""
+
+    def finish_preview(self) -> str:
+        """Make the change that was shown last."""
+        if self._preview is None:
+            return ""
+        title, edit = self._preview
+        return self.do(title, edit)
+
+    def give_up_preview(self) -> None:
+        """Go back to the design as it is."""
+        self._preview = None
+        if self.session is not None:
+            self.engine.show(self.session.design)
+
+    def undo(self) -> None:
+        """Take the last step back."""
+        if self.session is not None:
+            self.session.undo()
+
+    def redo(self) -> None:
+        """Do it again."""
+        if self.session is not None:
+            self.session.redo()
+
+    # Choosing
+
+    def select(self, ids: tuple[str, ...], add: bool = False) -> None:
+        """Choose things by id; `add` turns each over in what is chosen already."""
+        if add:
+            kept = [key for key in self.selection if key not in ids]
+            ids = tuple(kept + [key for key in ids if key not in self.selection])
+        ids = tuple(key for key in dict.fromkeys(ids) if key)
+        if ids != self.selection:
+            self.selection = ids
+            self.selection_changed.emit()
+
+    def selected_stations(self) -> tuple[str, ...]:
+        """Ids of the chosen stations."""
+        design = self.design
+        known = {s.id for s in design.stations} if design is not None else set()
+        return tuple(key for key in self.selection if key in known)
+
+    # Results
+
+    def _take_quick(self, quick: Quick) -> None:
+        if self.session is None:
+            return
+        moving = self._preview is not None
+        if not moving and quick.design is not self.session.design and quick.design != self.session.design:
+            return
+        if quick.shape is None and moving:
+            return
+        self.quick = quick
+        self.quick_changed.emit(quick)
+
+    def _solid_began(self, key: str) -> None:
+        self.building = True
+        self.solid_changed.emit()
+
+    def _take_solid(self, key: str, outcome: Built | Failed) -> None:
+        shape = self.quick.shape if self.quick is not None else None
+        if isinstance(outcome, Failed) and outcome.kind == "cancelled" and shape is not None and shape.key != key:
+            return
+        self.building = False
+        self.solid, self.solid_key = outcome, key
+        self.solid_changed.emit()
+
+    def rebuild_solid(self) -> None:
+        """Ask for the solid again, after a cancel or a crash."""
+        if self.session is not None:
+            self.engine.show(self.session.design)

@@ -1,0 +1,431 @@
+"""Details: the fields, figures and findings of what is chosen."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QCursor
+from PySide6.QtWidgets import QComboBox, QLabel, QLineEdit, QMenu, QPlainTextEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+from isotomon.app.desk import Desk
+from isotomon.app.fields import NumberField
+from isotomon.app.law_form import LawForm
+from isotomon.errors import DesignError, IsotomonError
+from isotomon.model import edits
+from isotomon.model.records import Design, Kept, Number, Station
+from isotomon.model.resolve import StationNumbers
+from isotomon.model.sections import GRAMMAR, parse_section, section_text
+from isotomon.quantity import Kind, Value, display, names_in, to_unit
+from isotomon.solid.protocol import Built
+
+_STATION_FIELDS: tuple[tuple[str, str, Kind, str, str], ...] = (
+    ("position", "Position", "length", "Where the station's plane stands along the body", ""),
+    ("chord", "Chord", "length", "The size: a foil's chord, a circle's diameter, an ellipse's width", ""),
+    ("set_angle", "Set angle", "angle", "Turns the section's X towards Y", ""),
+    ("pivot", "Pivot", "ratio", "The fraction of the chord, from the leading point, that sits on the carrier", "usual"),
+    ("offset_x", "Offset X", "length", "Moves the section in its plane after turning", ""),
+    ("offset_y", "Offset Y", "length", "Moves the section in its plane after turning", ""),
+    ("tilt_x", "Tilt X", "angle", "Tilts the plane about X", ""),
+    ("tilt_y", "Tilt Y", "angle", "Then tilts it about Y", ""),
+)
+
+
+def _number(station: StationNumbers, field: str) -> float:
+    pairs = {"offset_x": station.offset[0], "offset_y": station.offset[1], "tilt_x": station.tilt[0], "tilt_y": station.tilt[1]}
+    return pairs[field] if field in pairs else float(getattr(station, field))
+
+
+class Details(QScrollArea):
+    """Rebuilds its form when other things are chosen; refreshes its values otherwise."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.setObjectName("details")
+        self.setAccessibleName("Details")
+        self.setWidgetResizable(True)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.desk = desk
+        self._shown: object = None
+        self._refreshers: list[Callable[[], None]] = []
+        self.fields: dict[str, NumberField] = {}
+        desk.selection_changed.connect(self.rebuild)
+        desk.design_changed.connect(self.rebuild)
+        desk.quick_changed.connect(lambda _: self.refresh())
+        desk.solid_changed.connect(self.refresh)
+        self.rebuild()
+
+    def rebuild(self) -> None:
+        """A new form when what is chosen is of another kind or other things; else only new values."""
+        design = self.desk.design
+        chosen = self.desk.selection
+        shown = (
+            design is not None,
+            chosen,
+            design.unit if design else "",
+            tuple(len(law.points) for law in design.laws) if design else (),
+            tuple((law.quality, law.relative, law.formula is None) for law in design.laws) if design else (),
+        )
+        if shown == self._shown:
+            self.refresh()
+            return
+        self._shown, self._refreshers, self.fields = shown, [], {}
+        page = QWidget()
+        column = QVBoxLayout(page)
+        column.setContentsMargins(12, 10, 12, 10)
+        column.setSpacing(6)
+        if design is not None:
+            self._fill(column, design, chosen)
+        column.addStretch(1)
+        self.setWidget(page)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """New values in the form that stands."""
+        if self.desk.design is None:
+            return
+        for refresher in self._refreshers:
+            try:
+                refresher()
+            except IsotomonError:
+                continue
+
+    def _fill(self, column: QVBoxLayout, design: Design, chosen: tuple[str, ...]) -> None:
+        stations = self.desk.selected_stations()
+        if stations:
+            self._station_form(column, stations)
+        elif any(n.id in chosen for n in design.numbers):
+            self._number_form(column, next(n.id for n in design.numbers if n.id in chosen))
+        elif any(law.id in chosen for law in design.laws):
+            key = next(law.id for law in design.laws if law.id in chosen)
+            form = LawForm(self.desk, key)
+            column.addWidget(form)
+            self._refreshers.append(form.refresh)
+        elif design.loft.id in chosen:
+            self._body_form(column)
+        else:
+            self._design_form(column)
+
+    # Pieces
+
+    def _text(self, column: QVBoxLayout, text: str = "", **properties: Any) -> QLabel:
+        label = QLabel(text)
+        label.setWordWrap(True)
+        label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        for name, value in properties.items():
+            label.setProperty(name, value)
+        column.addWidget(label)
+        return label
+
+    def _line(self, column: QVBoxLayout, title: str, get: Callable[[], str], put: Callable[[str], str], tip: str) -> QLineEdit:
+        """A text field; `put` returns what is wrong, or nothing."""
+        self._text(column, title, soft=True)
+        edit, wrong = QLineEdit(), QLabel()
+        edit.setToolTip(tip)
+        edit.setAccessibleName(title)
+        wrong.setProperty("wrong", True)
+        wrong.setWordWrap(True)
+        wrong.hide()
+        column.addWidget(edit)
+        column.addWidget(wrong)
+
+        def done() -> None:
+            if edit.isModified() and edit.text() != get():
+                problem = put(edit.text())
+                wrong.setText(f"{problem}. Nothing was changed." if problem else "")
+                wrong.setVisible(bool(problem))
+                if problem:
+                    return
+            edit.setModified(False)
+
+        def refresh() -> None:
+            if not edit.isModified() and edit.text() != get():
+                edit.setText(get())
+                wrong.hide()
+
+        edit.editingFinished.connect(done)
+        self._refreshers.append(refresh)
+        refresh()
+        return edit
+
+    def _choice(self, column: QVBoxLayout, title: str, items: dict[str, str], get: Callable[[], str], put: Callable[[str], None]) -> QComboBox:
+        self._text(column, title, soft=True)
+        box = QComboBox()
+        box.setAccessibleName(title)
+        box.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        box.wheelEvent = lambda event: event.ignore()  # type: ignore[method-assign]
+        for key, text in items.items():
+            box.addItem(text, key)
+        box.activated.connect(lambda index: put(box.itemData(index)))
+        column.addWidget(box)
+        self._refreshers.append(lambda: box.setCurrentIndex(box.findData(get())))
+        return box
+
+    def _field(self, column: QVBoxLayout, key: str, field: NumberField, title: str, edit: Callable[[Value | None], Callable[[Design], Design]]) -> None:
+        """A number field wired to the desk; `edit` makes the edit for a value."""
+        self.fields[key] = field
+        column.addWidget(field)
+        field.entered.connect(lambda value: field.explain(self.desk.do(title, edit(value))))
+
+        def begin() -> None:
+            if isinstance(field.value, str) and not self._offer(field, title, edit):
+                field.label.stop()
+
+        field.scrub_began.connect(begin)
+        field.scrubbed.connect(lambda number: field.explain(self.desk.preview(title, edit(number))))
+        field.scrub_done.connect(lambda number: field.explain(self.desk.finish_preview()))
+        field.scrub_given_up.connect(self.desk.give_up_preview)
+
+    def _offer(self, field: NumberField, title: str, edit: Callable[[Value | None], Callable[[Design], Design]]) -> bool:
+        """A formula drives this value: offer to go to the number behind it, or to replace the formula. Never scrubs."""
+        offer_behind_formula(self.desk, str(field.value), lambda: self.desk.do(title, edit(field.number)))
+        return False
+
+    def _findings(self, column: QVBoxLayout, about: Callable[[], set[str]]) -> None:
+        label = self._text(column)
+
+        def refresh() -> None:
+            quick, keys = self.desk.quick, about()
+            found = [f for f in quick.findings if f.about in keys] if quick is not None else []
+            label.setText("\n".join(f"{f.where}: {f.text}" for f in found[:4]))
+            label.setProperty("warn", bool(found))
+            label.setVisible(bool(found))
+            label.style().unpolish(label)
+            label.style().polish(label)
+
+        self._refreshers.append(refresh)
+
+    # Forms
+
+    def _design_form(self, column: QVBoxLayout) -> None:
+        self._text(column, "Design", head=True)
+        desk = self.desk
+        self._line(column, "Name", lambda: desk.design.name if desk.design else "",
+                   lambda text: desk.do("rename the design", lambda d: edits.replace(d, name=text)), "Also the title of the window")  # fmt: skip
+        self._choice(column, "Unit of length", {u: u for u in ("mm", "cm", "m", "in")}, lambda: desk.design.unit if desk.design else "mm",
+                     lambda unit: desk.do(f"show lengths in {unit}", lambda d: edits.replace(d, unit=unit)) and None)  # fmt: skip
+        field = NumberField("Tolerance", "length", desk.design.unit if desk.design else "mm", "How far the solid's faces may lie from the shape")
+        self._refreshers.append(lambda: field.set_value(desk.design.tolerance, desk.design.tolerance) if desk.design else None)
+        self._field(column, "tolerance", field, "change the tolerance", lambda v: lambda d: edits.replace(d, tolerance=_plain(v)))
+        self._text(column, "Note", soft=True)
+        note = QPlainTextEdit()
+        note.setMaximumHeight(110)
+        note.setTabChangesFocus(True)
+        column.addWidget(note)
+
+        def leave() -> None:
+            desk.do("change the note", lambda d: edits.replace(d, note=note.toPlainText()))
+
+        note.focusOutEvent = lambda event: (leave(), QPlainTextEdit.focusOutEvent(note, event)) and None  # type: ignore[method-assign]
+        self._refreshers.append(lambda: note.setPlainText(desk.design.note) if desk.design and not note.hasFocus() and note.toPlainText() != desk.design.note else None)
+        self._text(column, "Choose a station, number, law or the body to see and change it here.", soft=True)
+
+    def _station_form(self, column: QVBoxLayout, keys: tuple[str, ...]) -> None:
+        desk = self.desk
+        one = len(keys) == 1
+
+        def station() -> Station:
+            assert desk.design is not None
+            return edits.find(desk.design.stations, keys[0])
+
+        self._text(column, "Station" if one else f"{len(keys)} stations", head=True)
+        if one:
+            self._line(column, "Name", lambda: station().name,
+                       lambda text: desk.do("rename the station", lambda d: edits.change_station(d, keys[0], name=text.strip() or "station")), "")  # fmt: skip
+        self._line(column, "Section", lambda: section_text(station().section, desk.design.outlines if desk.design else ()),
+                   lambda text: self._put_section(keys, text), f"What is drawn here: {GRAMMAR}")  # fmt: skip
+        assert desk.design is not None
+        for name, title, kind, tip, blank in _STATION_FIELDS:
+            if name == "position" and not one:
+                continue
+            unit = desk.design.unit if kind == "length" else "deg" if kind == "angle" else ""
+            field = NumberField(title, kind, unit, tip, blank)
+            self._refreshers.append(lambda f=field, n=name: self._show_station_value(f, n, keys))  # type: ignore[misc]
+            self._field(column, name, field, f"change {title.lower()}", lambda v, n=name: _station_edit(keys, n, v))  # type: ignore[misc]
+        if one:
+            self._text(column, "Figures", group=True)
+            figures = self._text(column)
+            self._refreshers.append(lambda: figures.setText(self._station_figures(keys[0])))
+        self._findings(column, lambda: set(keys))
+
+    def _put_section(self, keys: tuple[str, ...], text: str) -> str:
+        desk = self.desk
+        assert desk.design is not None
+        try:
+            section = parse_section(text, desk.design.outlines)
+        except IsotomonError as error:
+            return str(error)
+        return desk.do("change the section", lambda d: edits.change_stations(d, keys, lambda s: edits.replace(s, section=section, pivot=None if isinstance(s.section, Kept) else s.pivot)))
+
+    def _show_station_value(self, field: NumberField, name: str, keys: tuple[str, ...]) -> None:
+        if self.desk.quick is None:
+            return
+        by_id = {n.station.id: n for n in self.desk.quick.resolved.stations}
+        here = [by_id[k] for k in keys if k in by_id]
+        if not here:
+            return
+        values = {getattr(n.station, name) for n in here}
+        several = len(values) > 1
+        field.set_value(getattr(here[0].station, name), _number(here[0], name), several)
+
+    def _station_figures(self, key: str) -> str:
+        quick = self.desk.quick
+        if quick is None or quick.shape is None:
+            return "No figures while the body cannot be made."
+        ids = [n.station.id for n in quick.resolved.stations]
+        if key not in ids:
+            return ""
+        index, unit = ids.index(key), quick.design.unit
+        row, c, scale = quick.shape.at_stations[index], quick.shape.curves, to_unit(1.0, unit)
+        angle = float(c.set_angle[row])
+        lines = [
+            f"Area\t{display(float(c.area[row]) * scale**2, 3)} {unit}²",
+            f"Set angle\t{'– (round)' if math.isnan(angle) else display(math.degrees(angle), 4) + '°'}",
+            f"Turn\t{display(math.degrees(float(c.turn[row])), 4)}°",
+            f"Twist rate\t{display(math.degrees(float(c.twist_rate[row])) * 1000, 3)} °/m",
+        ]
+        if quick.full is not None:
+            m, e = quick.full.moments, quick.full.extents
+            lines += [
+                f"Perimeter\t{display(float(m.perimeter[row]) * scale, 3)} {unit}",
+                f"Thickness\t{display(float(e.thickness[index]) * scale, 3)} {unit}",
+                f"Widest\t{display(float(e.caliper[index]) * scale, 3)} {unit}",
+                f"I max\t{float(m.i_max[row]) * scale**4:.5g} {unit}⁴",
+                f"I min\t{float(m.i_min[row]) * scale**4:.5g} {unit}⁴",
+                "Centroid\t" + ", ".join(display(float(x) * scale, 2) for x in m.centroid[row]),
+            ]
+        return _table(lines)
+
+    def _number_form(self, column: QVBoxLayout, key: str) -> None:
+        desk = self.desk
+
+        def number() -> Number:
+            assert desk.design is not None
+            return edits.find(desk.design.numbers, key)
+
+        self._text(column, "Number", head=True)
+        self._line(column, "Name", lambda: number().name,
+                   lambda text: desk.do("rename the number", lambda d: edits.change_number(d, key, name=text.strip())),
+                   "Formulas that use it follow the new name")  # fmt: skip
+        self._choice(column, "Kind", {"length": "Length", "angle": "Angle", "ratio": "Ratio"}, lambda: number().kind,
+                     lambda kind: desk.do("change the number's kind", lambda d: edits.change_number(d, key, kind=kind)) and None)  # fmt: skip
+        assert desk.design is not None
+        kind = number().kind
+        field = NumberField("Value", kind, desk.design.unit if kind == "length" else "deg" if kind == "angle" else "", "What the name stands for")
+        self._refreshers.append(
+            lambda: field.set_value(number().value, desk.quick.resolved.names[number().name].value)
+            if desk.quick and number().name in desk.quick.resolved.names
+            else None
+        )
+        self._field(column, "value", field, f"change {number().name}", lambda v: lambda d: edits.change_number(d, key, value=_given(v)))
+        self._line(column, "Note", lambda: number().note, lambda text: desk.do("change the note", lambda d: edits.change_number(d, key, note=text)), "")
+        uses = self._text(column, soft=True)
+        self._refreshers.append(
+            lambda: uses.setText("Used by: " + (", ".join(edits.number_uses(desk.design, number().name)) or "nothing yet") if desk.design else "")
+        )
+
+    def _body_form(self, column: QVBoxLayout) -> None:
+        desk = self.desk
+        self._text(column, "Body", head=True)
+        self._line(column, "Name", lambda: desk.design.loft.name if desk.design else "",
+                   lambda text: desk.do("rename the body", lambda d: edits.change_loft(d, name=text.strip() or "body")), "The name in the STEP file")  # fmt: skip
+        self._choice(column, "Between stations", {"smooth": "Smooth", "ruled": "Straight rulings"},
+                     lambda: "ruled" if desk.design and desk.design.loft.ruled else "smooth",
+                     lambda how: desk.do("smooth or ruled", lambda d: edits.change_loft(d, ruled=how == "ruled")) and None)  # fmt: skip
+        field = NumberField("Density", "ratio", "", "kg/m³; leave blank when the mass is not wanted", "none")
+        field.unit_label.setText("kg/m³")
+        self._refreshers.append(lambda: field.set_value(desk.design.loft.density, desk.design.loft.density or 0.0) if desk.design else None)
+        self._field(column, "density", field, "change the density", lambda v: lambda d: edits.change_loft(d, density=None if v is None else _plain(v)))
+        self._text(column, "Figures", group=True)
+        figures, solid = self._text(column), self._text(column)
+        again = QPushButton("Build the solid again")
+        again.clicked.connect(desk.rebuild_solid)
+        column.addWidget(again)
+
+        def refresh() -> None:
+            figures.setText(self._body_figures())
+            text, good = solid_state(desk)
+            solid.setText(text)
+            solid.setProperty("fine" if good else "warn", True)
+            solid.setProperty("warn" if good else "fine", False)
+            solid.style().unpolish(solid)
+            solid.style().polish(solid)
+            again.setVisible(not good and not desk.building)
+
+        self._refreshers.append(refresh)
+        self._findings(column, lambda: {desk.design.loft.id} if desk.design else set())
+
+    def _body_figures(self) -> str:
+        quick = self.desk.quick
+        if quick is None or quick.full is None or quick.shape is None:
+            return "…"
+        body, unit = quick.full.body, quick.design.unit
+        scale = to_unit(1.0, unit)
+        lines = [
+            f"Volume\t{body.volume * scale**3:,.1f} {unit}³",
+            f"Surface\t{body.area * scale**2:,.1f} {unit}²",
+            "Centre\t" + ", ".join(display(float(x) * scale, 2) for x in body.centre),
+            f"Length\t{display((quick.shape.field.last - quick.shape.field.first) * scale, 3)} {unit}",
+            f"Turn in all\t{display(math.degrees(float(quick.shape.curves.turn[-1])), 3)}°",
+        ]
+        if quick.design.loft.density is not None:
+            principal = np.linalg.eigvalsh(body.inertia(quick.design.loft.density))
+            lines.append(f"Mass\t{body.mass(quick.design.loft.density):.5g} kg")
+            lines.append("Inertia\t" + ", ".join(f"{i * 1e-6:.4g}" for i in principal) + " kg·m²")
+        return _table(lines)
+
+
+def solid_state(desk: Desk) -> tuple[str, bool]:
+    """The state of the solid in words, and whether it is good."""
+    quick = desk.quick
+    if quick is None or quick.shape is None:
+        return "No solid: there is no body yet.", False
+    if desk.building:
+        return "The solid is being built…", False
+    if desk.solid is None or desk.solid_key != quick.shape.key:
+        errors = [f for f in quick.findings if f.severity == "error"]
+        return (f"No solid: {errors[0].text}" if errors else "The solid is not built."), False
+    if isinstance(desk.solid, Built):
+        sound = desk.solid.valid and desk.solid.watertight
+        words = "valid, watertight" if sound else "not valid" if not desk.solid.valid else "not watertight"
+        return f"Solid: {words}, {len(desk.solid.names)} faces, {desk.solid.volume:,.1f} mm³.", sound
+    return f"No solid: {desk.solid.text}.", False
+
+
+def offer_behind_formula(desk: Desk, formula: str, replace: Callable[[], object]) -> None:
+    """A menu for a value that a formula drives: go to a number behind it, or replace the formula by its value."""
+    menu = QMenu()
+    head = menu.addAction(f"Driven by the formula {formula}")
+    head.setEnabled(False)
+    assert desk.design is not None
+    for number in desk.design.numbers:
+        if number.name in names_in(formula):
+            menu.addAction(f"Change the number '{number.name}'…", lambda key=number.id: desk.select((key,)))  # type: ignore[misc]
+    menu.addAction("Replace the formula by its value", replace)
+    menu.exec(QCursor.pos())
+
+
+def _table(lines: list[str]) -> str:
+    cells = "".join(
+        f"<tr><td style='padding-right:10px'>{name}</td><td align='right'>{value}</td></tr>"
+        for name, value in (line.split("\t") for line in lines)
+    )
+    return f"<table width='100%'>{cells}</table>"
+
+
+def _given(value: Value | None) -> Value:
+    return 0.0 if value is None else value
+
+
+def _plain(value: Value | None) -> float:
+    if not isinstance(value, float | int):
+        raise DesignError("this takes a plain number, not a formula")
+    return float(value)
+
+
+def _station_edit(keys: tuple[str, ...], name: str, value: Value | None) -> Callable[[Design], Design]:
+    given = value if name == "pivot" else _given(value)
+    return lambda d: edits.change_stations(d, keys, lambda s: edits.replace(s, **{name: given}))

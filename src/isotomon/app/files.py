@@ -1,0 +1,235 @@
+"""Opening, saving and writing files from the window. Dialogs are asked here; what they answer goes to plain methods."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PySide6.QtWidgets import QFileDialog, QMessageBox
+
+from isotomon.errors import FileError, IsotomonError
+from isotomon.exchange.table import read_table, write_table
+from isotomon.model.file import write_atomically
+from isotomon.model.records import Circle, Design, Loft, Station
+from isotomon.rebuild.check import check_json
+from isotomon.rebuild.deliver import export_form
+from isotomon.rebuild.session import Recovered, Session, open_session, restore
+from isotomon.solid.protocol import Built
+
+if TYPE_CHECKING:
+    from isotomon.app.window import Window
+
+MOST_RECENT = 8
+DESIGNS = "Isotomon design (*.isotomon)"
+TABLES = "Station table (*.csv *.tsv *.txt)"
+
+
+def new_design() -> Design:
+    """What a new design begins with: two round stations, so that there is a body to see."""
+    stations = (Station("s1", "root", 0.0, Circle(), 100.0), Station("s2", "tip", 300.0, Circle(), 60.0))
+    return Design("untitled", tolerance=1e-4, stations=stations, loft=Loft("body", "body"))
+
+
+class Files:
+    """The window's files."""
+
+    def __init__(self, window: Window) -> None:
+        self.w = window
+
+    def _folder(self) -> str:
+        session = self.w.desk.session
+        if session is not None and session.path is not None:
+            return str(session.path.parent)
+        return str(self.w.settings.value("folder", str(Path.home())))
+
+    def _fail(self, error: IsotomonError) -> None:
+        self.w.desk.said.emit("error", str(error))
+
+    def may_leave(self) -> bool:
+        """Whether the present design may be left: it is saved, or the user says so."""
+        session = self.w.desk.session
+        if session is None or not session.dirty:
+            return True
+        box = QMessageBox(self.w)
+        box.setWindowTitle("Unsaved changes")
+        box.setText(f"“{session.design.name}” has changes that are not saved.")
+        save = box.addButton("Save", QMessageBox.ButtonRole.AcceptRole)
+        drop = box.addButton("Leave without saving", QMessageBox.ButtonRole.DestructiveRole)
+        box.addButton("Stay", QMessageBox.ButtonRole.RejectRole)
+        box.setDefaultButton(save)
+        box.exec()
+        if box.clickedButton() is save:
+            return self.save()
+        if box.clickedButton() is drop:
+            session.drop_recovery()
+            return True
+        return False
+
+    def _take(self, session: Session) -> None:
+        old = self.w.desk.session
+        if old is not None:
+            old.recovery = None
+        self.w.desk.open(session)
+        self.w.show_work()
+
+    def new(self) -> None:
+        """A new design."""
+        if self.may_leave():
+            self._take(Session(new_design(), None, self.w.recovery_file()))
+
+    def open_design(self, design: Design) -> None:
+        """A design that has no file (a demo, a table)."""
+        self._take(Session(design, None, self.w.recovery_file()))
+
+    def recover(self, found: Recovered) -> None:
+        """Unsaved work of a session that ended unexpectedly."""
+        self._take(restore(found, self.w.recovery_file()))
+        self.w.desk.said.emit("note", "Recovered. Save it to keep it.")
+
+    def open_path(self, path: Path) -> bool:
+        """Open a design or a table by its ending; what cannot be opened is said and changes nothing."""
+        try:
+            if path.suffix.lower() in (".csv", ".tsv", ".txt"):
+                design = read_table(path)
+                if not self.may_leave():
+                    return False
+                self.open_design(design)
+            else:
+                session = open_session(path, self.w.recovery_file())
+                if not self.may_leave():
+                    return False
+                self._take(session)
+                self.remember(path)
+        except IsotomonError as error:
+            self._fail(error)
+            return False
+        self.w.settings.setValue("folder", str(path.absolute().parent))
+        self.w.desk.said.emit("", "")
+        return True
+
+    def ask_open(self) -> None:
+        """Choose a design or a table."""
+        name, _ = QFileDialog.getOpenFileName(self.w, "Open", self._folder(), f"{DESIGNS};;{TABLES};;All files (*)")
+        if name:
+            self.open_path(Path(name))
+
+    def ask_table(self) -> None:
+        """Choose a station table."""
+        name, _ = QFileDialog.getOpenFileName(self.w, "Station table", self._folder(), f"{TABLES};;All files (*)")
+        if name:
+            self.open_path(Path(name))
+
+    def save(self) -> bool:
+        """Save to the design's file, or ask for one."""
+        session = self.w.desk.session
+        if session is None:
+            return False
+        if session.path is None:
+            return self.ask_save()
+        return self.save_to(session.path)
+
+    def ask_save(self) -> bool:
+        """Save to a file to be chosen."""
+        session = self.w.desk.session
+        assert session is not None
+        start = str(Path(self._folder()) / f"{session.design.name}.isotomon")
+        name, _ = QFileDialog.getSaveFileName(self.w, "Save as", start, DESIGNS)
+        if not name:
+            return False
+        path = Path(name)
+        return self.save_to(path if path.suffix else path.with_suffix(".isotomon"))
+
+    def save_to(self, path: Path) -> bool:
+        """Save to a file."""
+        session = self.w.desk.session
+        assert session is not None
+        try:
+            session.save(path)
+        except FileError as error:
+            self._fail(error)
+            return False
+        self.remember(path)
+        self.w.desk.said.emit("note", f"Saved {path.name}.")
+        return True
+
+    def recent(self) -> list[Path]:
+        """Designs opened or saved lately that are still there."""
+        names = self.w.settings.value("recent", [])
+        names = [names] if isinstance(names, str) else names or []
+        return [Path(n) for n in names if Path(n).exists()]
+
+    def remember(self, path: Path) -> None:
+        """Put a design first in the recent files."""
+        path = path.absolute()
+        names = [str(path)] + [str(p) for p in self.recent() if p != path]
+        self.w.settings.setValue("recent", names[:MOST_RECENT])
+
+    # Delivering
+
+    def _ask_target(self, title: str, ending: str, kinds: str) -> Path | None:
+        design = self.w.desk.design
+        start = str(Path(self._folder()) / f"{design.name if design else 'design'}{ending}")
+        name, _ = QFileDialog.getSaveFileName(self.w, title, start, kinds)
+        if not name:
+            return None
+        path = Path(name)
+        return path if path.suffix else path.with_suffix(ending)
+
+    def ask_export(self, form: str) -> None:
+        """Choose where the solid goes."""
+        kinds = {"step": "STEP solid (*.step *.stp)", "stl": "STL mesh (*.stl)"}[form]
+        path = self._ask_target("Deliver the solid", f".{form}", kinds)
+        if path is not None:
+            self.export_to(path)
+
+    def export_to(self, path: Path) -> None:
+        """Write the solid; what comes of it is said at the foot of the window."""
+        quick = self.w.desk.quick
+        if quick is None:
+            return
+        try:
+            export_form(path)
+        except FileError as error:
+            self._fail(error)
+            return
+        self.w.desk.said.emit("note", f"Writing {path.name}…")
+        self.w.desk.engine.export(quick, path)
+
+    def exported(self, path: Path, problem: str) -> None:
+        """The worker has written a file, or not."""
+        if problem:
+            self.w.desk.said.emit("error", problem)
+        else:
+            self.w.desk.said.emit("note", f"Wrote {path.name}, {path.stat().st_size:,} bytes.")
+
+    def _write(self, path: Path | None, text: str) -> None:
+        if path is None:
+            return
+        try:
+            write_atomically(path, text.encode())
+        except FileError as error:
+            self._fail(error)
+            return
+        self.w.desk.said.emit("note", f"Wrote {path.name}.")
+
+    def ask_write_table(self) -> None:
+        """The stations as CSV."""
+        design = self.w.desk.design
+        if design is not None:
+            self._write(self._ask_target("Station table", ".csv", TABLES), write_table(design))
+
+    def ask_write_check(self) -> None:
+        """All figures as JSON."""
+        desk = self.w.desk
+        if desk.quick is None or desk.quick.shape is None:
+            return
+        solid = desk.solid if isinstance(desk.solid, Built) and desk.solid_key == desk.quick.shape.key else None
+        text = json.dumps(check_json(desk.quick, solid), indent=1, ensure_ascii=False, allow_nan=False) + "\n"
+        self._write(self._ask_target("Check", ".json", "JSON (*.json)"), text)
+
+    def ask_picture(self) -> None:
+        """The View as PNG."""
+        path = self._ask_target("Picture of the View", ".png", "PNG (*.png)")
+        if path is not None and not self.w.view.grab().save(str(path), "PNG"):  # type: ignore[call-overload]
+            self.w.desk.said.emit("error", f"{path} cannot be written; choose another place")

@@ -1,0 +1,149 @@
+"""Find an action: type part of its name, Enter does it. Also the list of keys, and help for what is in hand."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+from PySide6.QtCore import QEvent, QObject, QPoint, Qt
+from PySide6.QtGui import QKeyEvent
+from PySide6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QTextBrowser, QVBoxLayout, QWidget
+
+
+@dataclass(frozen=True)
+class Action:
+    """An entry to find: its title, shortcut, why it cannot be done now (or empty), what it does."""
+
+    title: str
+    shortcut: str
+    reason: str
+    tip: str
+    run: Callable[[], None]
+
+
+def matches(query: str, text: str) -> bool:
+    """Whether all words of the query are in the text, in any order."""
+    low = text.lower()
+    return all(word in low for word in query.lower().split())
+
+
+class Finder(QDialog):
+    """A list that narrows as one types."""
+
+    def __init__(self, parent: QWidget, actions: Sequence[Action], below: QPoint) -> None:
+        super().__init__(parent, Qt.WindowType.Popup)
+        self.setObjectName("sheet")
+        self.actions_all = actions
+        column = QVBoxLayout(self)
+        column.setContentsMargins(8, 8, 8, 8)
+        self.query = QLineEdit()
+        self.query.setPlaceholderText("Find an action")
+        self.query.setAccessibleName("Find an action")
+        self.query.installEventFilter(self)
+        self.list = QListWidget()
+        column.addWidget(self.query)
+        column.addWidget(self.list)
+        self.resize(440, 380)
+        self.move(below - QPoint(self.width(), 0))
+        self.query.textChanged.connect(self._narrow)
+        self.list.itemActivated.connect(self._run)
+        self.list.itemClicked.connect(self._run)
+        self._narrow("")
+        self.query.setFocus()
+
+    def _narrow(self, query: str) -> None:
+        self.list.clear()
+        found = [a for a in self.actions_all if matches(query, f"{a.title} {a.tip}")]
+        found.sort(key=lambda a: (not matches(query, a.title), bool(a.reason)))
+        for action in found:
+            keys = f"    {action.shortcut}" if action.shortcut else ""
+            item = QListWidgetItem(f"{action.title}{keys}" + (f"\n{action.reason}" if action.reason else ""))
+            item.setData(Qt.ItemDataRole.UserRole, action)
+            item.setToolTip(action.tip)
+            if action.reason:
+                item.setFlags(Qt.ItemFlag.NoItemFlags)
+            self.list.addItem(item)
+        for row in range(self.list.count()):
+            if self.list.item(row).flags() & Qt.ItemFlag.ItemIsEnabled:
+                self.list.setCurrentRow(row)
+                break
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        """Arrows move in the list while typing goes on."""
+        if watched is self.query and isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
+            if event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down):
+                step = 1 if event.key() == Qt.Key.Key_Down else -1
+                row = self.list.currentRow() + step
+                while 0 <= row < self.list.count() and not self.list.item(row).flags() & Qt.ItemFlag.ItemIsEnabled:
+                    row += step
+                if 0 <= row < self.list.count():
+                    self.list.setCurrentRow(row)
+                return True
+            if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+                item = self.list.currentItem()
+                if item is not None:
+                    self._run(item)
+                return True
+        return super().eventFilter(watched, event)
+
+    def _run(self, item: QListWidgetItem) -> None:
+        action: Action = item.data(Qt.ItemDataRole.UserRole)
+        if not action.reason:
+            self.accept()
+            action.run()
+
+
+HELP = {
+    "view": (
+        "The View",
+        "The body in space. Drag with the left button to turn it, with the middle button (or Shift) to move it; the wheel "
+        "zooms to the pointer. Arrow keys turn, with Shift they move. A click chooses a station or the body, a double "
+        "click looks straight at a station's plane.",
+    ),
+    "board": (
+        "The Board",
+        "Distance along the body runs left to right. Each station stands at its position with its section at true "
+        "relative size; root and tip are told apart by colour, from indigo to ochre. Below are the area and the angles, "
+        "with the laws' bands behind; a triangle marks a station out of its band. Drag a station to move its plane "
+        "(round figures catch it, Esc gives up). A + between two stations inserts one that keeps the present shape. "
+        "Move the pointer along the curves to see the section there in the View and the body plan.",
+    ),
+    "bodyplan": (
+        "The body plan",
+        "All sections laid over each other, seen along the body from its last station, X to the right and Y up. Dotted "
+        "lines are the ties: which point of one section belongs to which of the next. Click a section to choose its station; "
+        "the wheel zooms, a drag moves, a double click fits.",
+    ),
+    "ledger": (
+        "The Ledger",
+        "All that the design holds. Each row shows its key figure; ▲ marks what has a finding. Choose a row to see and "
+        "change it in Details; Ctrl or Shift chooses several. Delete removes what is chosen.",
+    ),
+    "details": (
+        "Details",
+        "What is chosen, with every value as a field. A field takes a number, a number with a unit (12 cm, 0.1 turn) or a "
+        "formula on named numbers (span * 0.2 + 5 mm; position and fraction may be used too). Drag a field's name sideways "
+        "to change it: Shift finer, Ctrl coarser; Esc gives up. Up and Down step.",
+    ),
+    "grid": (
+        "The station table",
+        "The stations as a grid. Type into a cell, or paste a block from a spreadsheet; Ctrl+D fills the first chosen row "
+        "down. A paste or fill is one step for undo, and happens whole or not at all.",
+    ),
+}
+
+
+class HelpSheet(QDialog):
+    """Help for what is in hand, and all keys."""
+
+    def __init__(self, parent: QWidget, topic: str, actions: Sequence[Action]) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Help")
+        self.resize(560, 520)
+        column = QVBoxLayout(self)
+        browser = QTextBrowser()
+        column.addWidget(browser)
+        title, text = HELP.get(topic, HELP["board"])
+        others = "".join(f"<h4>{t}</h4><p>{body}</p>" for key, (t, body) in HELP.items() if key != topic)
+        keys = "".join(f"<tr><td style='padding-right:18px'>{a.shortcut}</td><td>{a.title}</td></tr>" for a in actions if a.shortcut)
+        browser.setHtml(f"<h3>{title}</h3><p>{text}</p><h4>Keys</h4><table>{keys}</table>{others}")

@@ -1,0 +1,175 @@
+"""The Ledger: all that the design holds, by what things are, with a live key figure on each row."""
+
+from __future__ import annotations
+
+import math
+
+from PySide6.QtCore import QPoint, Qt, Signal
+from PySide6.QtGui import QColor, QFont, QIcon, QKeyEvent, QPainter, QPen, QPixmap
+from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTreeWidget, QTreeWidgetItem
+
+from isotomon.app.theme import Theme, station_colour
+from isotomon.quantity import display, show, to_unit
+from isotomon.rebuild.quick import Quick
+from isotomon.solid.protocol import Built, Failed
+
+KEY = Qt.ItemDataRole.UserRole
+
+
+class Ledger(QTreeWidget):
+    """Shows a Quick; tells what is chosen."""
+
+    chosen = Signal(tuple)
+    opened = Signal(str)
+    remove_wanted = Signal()
+    menu_wanted = Signal(str, QPoint)
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self.setObjectName("ledger")
+        self.setAccessibleName("Ledger")
+        self.setColumnCount(2)
+        self.setHeaderHidden(True)
+        self.setIndentation(12)
+        self.setRootIsDecorated(True)
+        self.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
+        self.header().setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
+        self.header().setSectionResizeMode(1, QHeaderView.ResizeMode.ResizeToContents)
+        self.header().setStretchLastSection(False)
+        self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.customContextMenuRequested.connect(self._menu)
+        self.theme = theme
+        self._groups: dict[str, QTreeWidgetItem] = {}
+        self._rows: dict[str, QTreeWidgetItem] = {}
+        self._solid: Built | Failed | None = None
+        self._solid_key = ""
+        self._quick: Quick | None = None
+        for name in ("Numbers", "Stations", "Body", "Laws"):
+            item = QTreeWidgetItem(self, [name])
+            item.setFlags(Qt.ItemFlag.ItemIsEnabled)
+            font = QFont(self.font())
+            font.setBold(True)
+            item.setFont(0, font)
+            item.setExpanded(True)
+            self._groups[name] = item
+        self.itemSelectionChanged.connect(lambda: self.chosen.emit(self.selected_ids()))
+        self.itemDoubleClicked.connect(lambda item, _: self.opened.emit(item.data(0, KEY) or ""))
+
+    def set_theme(self, theme: Theme) -> None:
+        """Marks in the theme's colours."""
+        self.theme = theme
+        if self._quick is not None:
+            self.show_quick(self._quick)
+
+    def selected_ids(self) -> tuple[str, ...]:
+        """Ids of the chosen rows."""
+        return tuple(item.data(0, KEY) for item in self.selectedItems() if item.data(0, KEY))
+
+    def set_selected(self, ids: tuple[str, ...]) -> None:
+        """Choose rows without telling."""
+        self.blockSignals(True)
+        self.clearSelection()
+        for key in ids:
+            if key in self._rows:
+                self._rows[key].setSelected(True)
+                self.scrollToItem(self._rows[key])
+        self.blockSignals(False)
+
+    def show_solid(self, key: str, outcome: Built | Failed | None) -> None:
+        """What the worker said of the body with this key."""
+        self._solid_key, self._solid = key, outcome
+        if self._quick is not None:
+            self.show_quick(self._quick)
+
+    def show_quick(self, quick: Quick) -> None:
+        """Show new results; rows that stay keep their place and selection."""
+        self._quick = quick
+        flagged = {f.about for f in quick.findings if f.severity != "note"}
+        unit = quick.design.unit
+        rows: list[tuple[str, str, str, str, QIcon | None]] = []
+        for number in quick.design.numbers:
+            q = quick.resolved.names[number.name]
+            text = show(q.value, number.kind, "deg" if number.kind == "angle" else unit)
+            mark = {"length": f" {unit}", "angle": "°", "ratio": ""}[number.kind]
+            rows.append(("Numbers", number.id, number.name, text + mark, None))
+        count = max(len(quick.resolved.stations) - 1, 1)
+        out = self._stations_out(quick)
+        for index, n in enumerate(quick.resolved.stations):
+            dot = self._dot(station_colour(self.theme, index / count))
+            rows.append(("Stations", n.station.id, n.station.name, self._station_figure(quick, index), dot))
+            if n.station.id in out:
+                flagged.add(n.station.id)
+        body, figure = quick.design.loft, "–"
+        if quick.full is not None:
+            figure = f"{display(quick.full.body.volume / 1e3, 1)} cm³"
+        if self._solid is not None and quick.shape is not None and quick.shape.key == self._solid_key:
+            good = isinstance(self._solid, Built) and self._solid.valid and self._solid.watertight
+            figure += " ✓" if good else ""
+        rows.append(("Body", body.id, body.name, figure, None))
+        for law in quick.design.laws:
+            judged = next((j for j in quick.judged if j.key == law.id), None)
+            text = f"{judged.excess.max():.0%} of band" if judged is not None and len(judged.position) else "–"
+            rows.append(("Laws", law.id, law.name, text, None))
+        self._fill(rows, flagged)
+
+    def _stations_out(self, quick: Quick) -> set[str]:
+        places = {float(j.position[i]) for j in quick.judged for i in range(len(j.position)) if j.excess[i] > 1.0 + 1e-9}
+        return {n.station.id for n in quick.resolved.stations if any(abs(n.position - z) < 1e-6 for z in places)}
+
+    def _station_figure(self, quick: Quick, index: int) -> str:
+        if quick.shape is None:
+            return f"{display(to_unit(quick.resolved.stations[index].position, quick.design.unit), 2)} {quick.design.unit}"
+        c, row = quick.shape.curves, quick.shape.at_stations[index]
+        area = c.area[row] / 100.0
+        angle = "" if math.isnan(c.set_angle[row]) else f" {display(math.degrees(c.set_angle[row]), 2)}°"
+        return f"{display(float(area), 2)} cm²{angle}"
+
+    def _fill(self, rows: list[tuple[str, str, str, str, QIcon | None]], flagged: set[str]) -> None:
+        self.blockSignals(True)
+        wanted = [key for _, key, *_ in rows]
+        if wanted != list(self._rows):
+            chosen = self.selected_ids()
+            for group in self._groups.values():
+                group.takeChildren()
+            self._rows = {}
+            for group_name, key, *_ in rows:
+                item = QTreeWidgetItem(self._groups[group_name])
+                item.setData(0, KEY, key)
+                item.setTextAlignment(1, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+                item.setSelected(key in chosen)
+                self._rows[key] = item
+        for _, key, name, figure, dot in rows:
+            item = self._rows[key]
+            mark = "▲ " if key in flagged else ""
+            for column, text in ((0, mark + name), (1, figure)):
+                if item.text(column) != text:
+                    item.setText(column, text)
+                    item.setToolTip(column, "Has a finding; see the list below" if mark else "")
+            if dot is not None:
+                item.setIcon(0, dot)
+        for name, group in self._groups.items():
+            group.setText(0, f"{name}  {group.childCount()}" if name != "Body" else name)
+        self.blockSignals(False)
+
+    def _dot(self, colour: QColor) -> QIcon:
+        pixmap = QPixmap(14, 14)
+        pixmap.fill(Qt.GlobalColor.transparent)
+        painter = QPainter(pixmap)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(colour, 1.5))
+        painter.setBrush(colour)
+        painter.drawEllipse(3, 3, 8, 8)
+        painter.end()
+        return QIcon(pixmap)
+
+    def _menu(self, at: QPoint) -> None:
+        item = self.itemAt(at)
+        if item is not None and item.data(0, KEY):
+            self.menu_wanted.emit(item.data(0, KEY), self.viewport().mapToGlobal(at))
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Delete removes what is chosen."""
+        if event.key() == Qt.Key.Key_Delete:
+            self.remove_wanted.emit()
+        else:
+            super().keyPressEvent(event)

@@ -1,0 +1,184 @@
+"""Starting the application: with a display, or off screen for demo runs, pictures and tests."""
+
+from __future__ import annotations
+
+import os
+import sys
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import platformdirs
+from PySide6.QtCore import QSettings, Qt
+from PySide6.QtWidgets import QApplication
+
+from isotomon.app.engine import Engine
+from isotomon.app.theme import THEMES, VELLUM, apply_theme, load_fonts
+from isotomon.app.window import Window
+from isotomon.errors import FileError, IsotomonError
+from isotomon.model.records import Design
+from isotomon.solid.protocol import Built
+
+
+def has_display() -> bool:
+    """Whether a window can be shown."""
+    return bool(os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY")) and os.environ.get("QT_QPA_PLATFORM") != "offscreen"
+
+
+def application() -> QApplication:
+    """The one Qt application; off screen where there is no display."""
+    existing = QApplication.instance()
+    if isinstance(existing, QApplication):
+        return existing
+    if not has_display():
+        os.environ["QT_QPA_PLATFORM"] = "offscreen"
+    QApplication.setHighDpiScaleFactorRoundingPolicy(Qt.HighDpiScaleFactorRoundingPolicy.PassThrough)
+    app = QApplication(sys.argv[:1])
+    app.setApplicationName("Isotomon")
+    app.setStyle("Fusion")
+    app.setFont(load_fonts())
+    return app
+
+
+def make_window(settings: QSettings | None = None, recovery: Path | None = None, engine: Engine | None = None) -> Window:
+    """A window with its engine. Without `settings`, the user's own are used and unsaved work is kept for a crash."""
+    app = application()
+    if settings is None:
+        folder = Path(platformdirs.user_config_dir("isotomon"))
+        settings = QSettings(str(folder / "window.ini"), QSettings.Format.IniFormat)
+        recovery = Path(platformdirs.user_state_dir("isotomon")) / "recovery"
+        recovery.mkdir(parents=True, exist_ok=True)
+    apply_theme(app, THEMES.get(str(settings.value("theme", "vellum")), VELLUM))
+    return Window(engine or Engine(), settings, recovery)
+
+
+def run_window(path: Path | None = None, design: Design | None = None) -> int:
+    """Open the window and stay until it is closed."""
+    window = make_window()
+    window.show()
+    if design is not None:
+        window.files.open_design(design)
+    elif path is not None:
+        window.files.open_path(path)
+    return application().exec()
+
+
+def wait_for(ready: Callable[[], bool], seconds: float) -> bool:
+    """Let the application run until something holds. For runs off screen."""
+    end = time.monotonic() + seconds
+    while time.monotonic() < end:
+        application().processEvents()
+        if ready():
+            return True
+        time.sleep(0.004)
+    return False
+
+
+def scratch_settings(folder: Path) -> QSettings:
+    """Settings that are not the user's."""
+    return QSettings(str(folder / "window.ini"), QSettings.Format.IniFormat)
+
+
+def solid_ready(window: Window) -> bool:
+    """Whether the solid of what is shown has come, or failed."""
+    desk = window.desk
+    if desk.quick is None or desk.quick.full is None or desk.session is None or desk.quick.design != desk.session.design:
+        return False
+    shape = desk.quick.shape
+    return shape is None or (desk.solid_key == shape.key and not desk.building) or any(f.severity == "error" for f in desk.quick.findings)
+
+
+def save_window(window: Window, path: Path) -> None:
+    """The window as a picture.
+
+    Raises: FileError.
+    """
+    window.view._draw_smooth()
+    application().processEvents()
+    if not window.grab().save(str(path)):
+        raise FileError(f"{path} cannot be written; choose another place or a name ending in .png")
+
+
+def run_demo_off_screen(design: Design, out: Path) -> int:
+    """The same application without a display: rebuild, print the checks, write a picture and a solid. 0 when done."""
+    import tempfile
+
+    from isotomon.rebuild.check import check_json, check_table
+
+    try:
+        out.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise FileError(f"{out} cannot be made: {error.strerror}; choose another place with --out") from None
+    with tempfile.TemporaryDirectory() as scratch:
+        window = make_window(scratch_settings(Path(scratch)))
+        try:
+            window.resize(1280, 800)
+            window.show()
+            window.files.open_design(design)
+            if not wait_for(lambda: solid_ready(window), 180.0) or not isinstance(window.desk.solid, Built):
+                text = getattr(window.desk.solid, "text", "it did not come in time")
+                raise IsotomonError(f"the demo's solid was not built: {text}")
+            assert window.desk.quick is not None
+            picture, solid = out / f"{design.name}.png", out / f"{design.name}.step"
+            save_window(window, picture)
+            told: list[str] = []
+            window.desk.engine.exported.connect(lambda _, problem: told.append(problem))
+            window.files.export_to(solid)
+            if not wait_for(lambda: bool(told), 180.0) or told[0]:
+                raise IsotomonError(told[0] if told else f"{solid} was not written in time")
+            print(check_table(check_json(window.desk.quick, window.desk.solid)))
+            print(f"\nNo display: picture in {picture}, solid in {solid}")
+        finally:
+            if window.desk.session is not None:
+                window.desk.session.save(Path(scratch) / "left.isotomon")
+            window.close()
+    return 0
+
+
+def draw_picture(design: Design, path: Path, size: tuple[int, int], view: str) -> None:
+    """A picture of a design: the body in a named view, the body plan ('body'), or the whole window ('window').
+
+    Raises: FileError, IsotomonError.
+    """
+    from isotomon.app.bodyplan import BodyPlan
+    from isotomon.app.viewport.camera import VIEWS
+    from isotomon.app.viewport.view import View
+    from isotomon.rebuild.quick import rebuild
+
+    names = (*VIEWS, "body", "window")
+    if view not in names:
+        raise IsotomonError(f"there is no view called '{view}'; use one of {', '.join(names)}")
+    if path.suffix.lower() != ".png":
+        raise FileError(f"'{path.name}' is no PNG; name the picture .png")
+    app = application()
+    apply_theme(app, VELLUM)
+    if view == "window":
+        _picture_of_window(design, path, size)
+        return
+    quick = rebuild(design)
+    widget = BodyPlan(VELLUM) if view == "body" else View(VELLUM)
+    widget.resize(*size)
+    widget.show_quick(quick)
+    if isinstance(widget, View):
+        widget.look_from(view)
+        widget._draw_smooth()
+    if not widget.grab().save(str(path)):
+        raise FileError(f"{path} cannot be written; choose another place")
+    if isinstance(widget, View):
+        widget.close_scene()
+
+
+def _picture_of_window(design: Design, path: Path, size: tuple[int, int]) -> None:
+    import tempfile
+
+    with tempfile.TemporaryDirectory() as scratch:
+        window = make_window(scratch_settings(Path(scratch)))
+        try:
+            window.resize(*size)
+            window.show()
+            window.files.open_design(design)
+            wait_for(lambda: solid_ready(window), 180.0)
+            save_window(window, path)
+        finally:
+            window.desk.engine.close()
+            window.view.close_scene()

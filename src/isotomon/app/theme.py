@@ -1,0 +1,175 @@
+"""Ink on vellum, and its dark twin slate: colours by role, the style sheet, the shipped font, our icons."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+from pathlib import Path
+
+import numpy as np
+from PySide6.QtCore import QByteArray, QSize, Qt
+from PySide6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPainter, QPalette, QPixmap
+from PySide6.QtSvg import QSvgRenderer
+from PySide6.QtWidgets import QApplication
+
+ASSETS = Path(__file__).with_name("assets")
+
+
+@dataclass(frozen=True)
+class Theme:
+    """Colours by role. Text is always `ink` or `soft_ink`; the others are for marks."""
+
+    name: str
+    paper: str
+    panel: str
+    field: str
+    ink: str
+    soft_ink: str
+    hairline: str
+    accent: str
+    attention: str
+    failure: str
+    body: str
+    sky: str
+    chosen: str
+    """Behind chosen rows and pressed tools."""
+
+
+VELLUM = Theme(
+    "vellum", "#F6F2E8", "#EFE9DB", "#FBF9F3", "#22303A", "#4C5A63", "#CFC6B2", "#1F7A6D", "#B9770E", "#B23A3A",
+    "#E4DDD0", "#FBF9F3", "#D6E3DC",
+)  # fmt: skip
+SLATE = Theme(
+    "slate", "#20282D", "#273138", "#1B2226", "#E9E4D6", "#B4B9B4", "#45535B", "#4FB3A3", "#E0A33C", "#E07A72",
+    "#B99C78", "#2A343A", "#2F4A49",
+)  # fmt: skip
+THEMES = {"vellum": VELLUM, "slate": SLATE}
+
+_SCALE = {
+    "vellum": np.array([[0x3B, 0x3F, 0x8C], [0x1F, 0x7A, 0x6D], [0xB9, 0x77, 0x0E]], dtype=float),
+    "slate": np.array([[0x8E, 0x93, 0xE6], [0x4F, 0xB3, 0xA3], [0xE0, 0xA3, 0x3C]], dtype=float),
+}
+
+
+def station_colour(theme: Theme, share: float) -> QColor:
+    """Indigo at the root, verdigris in the middle, ochre at the tip."""
+    table = _SCALE[theme.name]
+    rgb = [float(np.interp(share, [0.0, 0.5, 1.0], table[:, k])) for k in range(3)]
+    return QColor(*(round(c) for c in rgb))
+
+
+def load_fonts() -> QFont:
+    """The shipped family (Lato, figures of equal width) as the application's font."""
+    for path in sorted((ASSETS / "fonts").glob("*.ttf")):
+        QFontDatabase.addApplicationFont(str(path))
+    font = QFont("Lato")
+    font.setPixelSize(13)
+    return font
+
+
+@lru_cache(maxsize=256)
+def icon(name: str, colour: str) -> QIcon:
+    """A line icon in a colour; drawn sharp at any pixel ratio."""
+    path = ASSETS / "icons" / f"{name}.svg"
+    data = path.read_text().replace("currentColor", colour)
+    renderer = QSvgRenderer(QByteArray(data.encode()))
+    picture = QIcon()
+    for size in (18, 36):
+        pixmap = QPixmap(QSize(size, size))
+        pixmap.fill(Qt.GlobalColor.transparent)
+        painter = QPainter(pixmap)
+        renderer.render(painter)
+        painter.end()
+        picture.addPixmap(pixmap)
+    return picture
+
+
+def apply_theme(app: QApplication, theme: Theme) -> None:
+    """Palette and style sheet for the whole application."""
+    palette = QPalette()
+    roles = {
+        QPalette.ColorRole.Window: theme.panel,
+        QPalette.ColorRole.WindowText: theme.ink,
+        QPalette.ColorRole.Base: theme.field,
+        QPalette.ColorRole.AlternateBase: theme.panel,
+        QPalette.ColorRole.Text: theme.ink,
+        QPalette.ColorRole.Button: theme.panel,
+        QPalette.ColorRole.ButtonText: theme.ink,
+        QPalette.ColorRole.Highlight: theme.chosen,
+        QPalette.ColorRole.HighlightedText: theme.ink,
+        QPalette.ColorRole.ToolTipBase: theme.field,
+        QPalette.ColorRole.ToolTipText: theme.ink,
+        QPalette.ColorRole.PlaceholderText: theme.soft_ink,
+        QPalette.ColorRole.Link: theme.accent,
+    }
+    for role, colour in roles.items():
+        palette.setColor(role, QColor(colour))
+    for role in (QPalette.ColorRole.WindowText, QPalette.ColorRole.Text, QPalette.ColorRole.ButtonText):
+        palette.setColor(QPalette.ColorGroup.Disabled, role, QColor(theme.soft_ink))
+    app.setPalette(palette)
+    app.setStyleSheet(_sheet(theme))
+
+
+def _sheet(t: Theme) -> str:
+    return f"""
+    * {{ font-family: Lato; font-size: 13px; }}
+    QMainWindow, #shell {{ background: {t.panel}; }}
+    QToolTip {{ background: {t.field}; color: {t.ink}; border: 1px solid {t.hairline}; padding: 4px 6px; }}
+    #stages QPushButton {{ background: transparent; border: none; border-bottom: 3px solid transparent;
+        padding: 7px 14px 4px 14px; color: {t.soft_ink}; font-weight: bold; }}
+    #stages QPushButton:hover {{ color: {t.ink}; border-bottom-color: {t.hairline}; }}
+    #stages QPushButton:checked {{ color: {t.ink}; border-bottom-color: {t.accent}; }}
+    #stages QPushButton:focus {{ border-bottom-color: {t.ink}; }}
+    #tray {{ background: {t.paper}; border-top: 1px solid {t.hairline}; border-bottom: 1px solid {t.hairline}; }}
+    QToolButton {{ border: 1px solid transparent; border-radius: 4px; padding: 4px 8px; color: {t.ink}; background: transparent; }}
+    QToolButton:hover {{ border-color: {t.hairline}; background: {t.panel}; }}
+    QToolButton:checked, QToolButton:pressed {{ background: {t.chosen}; border-color: {t.accent}; }}
+    QToolButton:focus {{ border-color: {t.accent}; }}
+    QToolButton:disabled {{ color: {t.soft_ink}; }}
+    QToolButton::menu-indicator {{ image: none; }}
+    QPushButton {{ border: 1px solid {t.hairline}; border-radius: 4px; padding: 5px 12px; background: {t.paper}; color: {t.ink}; }}
+    QPushButton:hover {{ border-color: {t.accent}; }}
+    QPushButton:focus {{ border-color: {t.accent}; }}
+    QPushButton:default {{ background: {t.chosen}; border-color: {t.accent}; }}
+    QPushButton:disabled {{ color: {t.soft_ink}; }}
+    QLineEdit, QComboBox, QPlainTextEdit {{ background: {t.field}; border: 1px solid {t.hairline}; border-radius: 3px;
+        padding: 3px 6px; color: {t.ink}; selection-background-color: {t.accent}; selection-color: {t.field}; }}
+    QLineEdit:focus, QComboBox:focus, QPlainTextEdit:focus {{ border-color: {t.accent}; }}
+    QLineEdit[wrong="true"] {{ border: 2px solid {t.failure}; }}
+    QComboBox::drop-down {{ border: none; width: 16px; }}
+    QComboBox QAbstractItemView, QMenu {{ background: {t.field}; color: {t.ink}; border: 1px solid {t.hairline}; }}
+    QMenu::item {{ padding: 5px 22px 5px 14px; }}
+    QMenu::item:selected {{ background: {t.chosen}; }}
+    QMenu::item:disabled {{ color: {t.soft_ink}; }}
+    QMenu::separator {{ height: 1px; background: {t.hairline}; margin: 4px 8px; }}
+    QTreeWidget, QListWidget, QTableView {{ background: {t.paper}; border: none; color: {t.ink}; outline: none;
+        alternate-background-color: {t.panel}; gridline-color: {t.hairline}; }}
+    QTreeWidget::item {{ padding: 3px 2px; }}
+    QTreeWidget::item:selected, QListWidget::item:selected, QTableView::item:selected {{ background: {t.chosen}; color: {t.ink}; }}
+    QTreeWidget::item:hover, QListWidget::item:hover {{ background: {t.panel}; }}
+    QListWidget::item {{ padding: 6px 8px; }}
+    QHeaderView::section {{ background: {t.panel}; color: {t.soft_ink}; border: none; border-bottom: 1px solid {t.hairline};
+        border-right: 1px solid {t.hairline}; padding: 4px 6px; }}
+    QTableCornerButton::section {{ background: {t.panel}; border: none; }}
+    QScrollBar:vertical {{ background: {t.panel}; width: 10px; margin: 0; }}
+    QScrollBar:horizontal {{ background: {t.panel}; height: 10px; margin: 0; }}
+    QScrollBar::handle {{ background: {t.hairline}; border-radius: 4px; min-height: 24px; min-width: 24px; }}
+    QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
+    QSplitter::handle {{ background: {t.hairline}; }}
+    QScrollArea, QScrollArea > QWidget > QWidget {{ background: {t.panel}; border: none; }}
+    QLabel {{ color: {t.ink}; background: transparent; }}
+    QLabel[soft="true"] {{ color: {t.soft_ink}; }}
+    QLabel[head="true"] {{ font-weight: bold; font-size: 15px; }}
+    QLabel[group="true"] {{ font-weight: bold; color: {t.soft_ink}; padding-top: 8px; }}
+    QLabel[scrub="true"]:hover {{ color: {t.accent}; text-decoration: underline; }}
+    QLabel[wrong="true"] {{ color: {t.ink}; border-left: 3px solid {t.failure}; padding-left: 6px; }}
+    QLabel[warn="true"] {{ color: {t.ink}; border-left: 3px solid {t.attention}; padding-left: 6px; }}
+    QLabel[fine="true"] {{ color: {t.ink}; border-left: 3px solid {t.accent}; padding-left: 6px; }}
+    QStatusBar, #foot {{ background: {t.panel}; color: {t.ink}; border-top: 1px solid {t.hairline}; }}
+    QProgressBar {{ background: {t.field}; border: 1px solid {t.hairline}; border-radius: 3px; height: 10px; text-align: center; }}
+    QProgressBar::chunk {{ background: {t.accent}; border-radius: 2px; }}
+    #sheet {{ background: {t.field}; border: 1px solid {t.hairline}; border-radius: 6px; }}
+    #start {{ background: {t.paper}; }}
+    #card {{ background: {t.field}; border: 1px solid {t.hairline}; border-radius: 6px; text-align: left; padding: 12px; }}
+    #card:hover, #card:focus {{ border-color: {t.accent}; }}
+    """

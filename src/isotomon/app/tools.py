@@ -1,0 +1,220 @@
+"""What the tools do: each makes its thing at once from the selection, with good defaults; Details take over."""
+
+from __future__ import annotations
+
+import math
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import numpy as np
+from PySide6.QtGui import QCursor
+from PySide6.QtWidgets import QFileDialog, QMenu
+
+from isotomon.errors import IsotomonError
+from isotomon.exchange.table import read_foil
+from isotomon.model import edits
+from isotomon.model.records import (
+    Circle,
+    Design,
+    Ellipse,
+    FromPoints,
+    Law,
+    LawPoint,
+    Naca4,
+    Number,
+    Polygon,
+    Rounded,
+    Section,
+    Star,
+    Station,
+    Superellipse,
+)
+from isotomon.rebuild.insert import insert_station
+
+if TYPE_CHECKING:
+    from isotomon.app.window import Window
+
+READY_MADE: tuple[tuple[str, Section], ...] = (
+    ("Circle", Circle()),
+    ("Ellipse", Ellipse(0.5)),
+    ("Rounded rectangle", Rounded(0.6, 0.15)),
+    ("Superellipse", Superellipse(0.7, 3.0)),
+    ("Polygon", Polygon(6)),
+    ("Star", Star(5, 0.5)),
+    ("Foil, 12 % thick, symmetric", Naca4("0012")),
+    ("Foil, 12 % thick, cambered", Naca4("2412")),
+    ("Foil, 18 % thick, blunt trailing edge", Naca4("0018", True)),
+)
+
+
+class Tools:
+    """The window's tools. They change the design through the desk only."""
+
+    def __init__(self, window: Window) -> None:
+        self.w = window
+
+    def _do(self, title: str, edit: object) -> bool:
+        return not self.w.desk.do(title, edit)  # type: ignore[arg-type]
+
+    def add_number(self) -> None:
+        """A new named number, chosen for naming."""
+        design = self.w.desk.design
+        assert design is not None
+        key = edits.fresh_id(design, "n")
+        taken = {n.name for n in design.numbers}
+        name = next(n for k in range(1, len(taken) + 2) if (n := f"number_{k}") not in taken)
+        if self._do("add a number", lambda d: edits.add_number(d, Number(key, name, 100.0, "length"))):
+            self.w.desk.select((key,))
+
+    def add_station(self) -> None:
+        """A copy of the last station, one bay further on."""
+        desk = self.w.desk
+        quick = desk.quick
+        if quick is None:
+            return
+        stations = quick.resolved.stations
+        if not stations:
+            self._add_copy(None, 0.0, "add a station")
+            return
+        bay = stations[-1].position - stations[-2].position if len(stations) > 1 else max(stations[-1].chord, 10.0)
+        self._add_copy(stations[-1].station.id, round(stations[-1].position + bay, 3), "add a station")
+
+    def _add_copy(self, key: str | None, position: float, title: str) -> None:
+        desk = self.w.desk
+        assert desk.design is not None
+        new_id = edits.fresh_id(desk.design, "s")
+        taken = {s.name for s in desk.design.stations}
+        name = next(n for k in range(1, len(taken) + 2) if (n := f"station {k}") not in taken)
+
+        def edit(design: Design) -> Design:
+            source = edits.find(design.stations, key) if key else Station(new_id, name, position, Circle(), 100.0)
+            copy = edits.replace(source, id=new_id, name=name, position=position, rank=0)
+            return edits.add_station(design, copy)
+
+        if self._do(title, edit):
+            desk.select((new_id,))
+
+    def duplicate(self) -> None:
+        """A copy of the chosen station, half a bay further on."""
+        quick = self.w.desk.quick
+        if quick is None:
+            return
+        key = self.w.desk.selected_stations()[0]
+        places = [n.position for n in quick.resolved.stations]
+        index = [n.station.id for n in quick.resolved.stations].index(key)
+        here = places[index]
+        after = places[index + 1] if index + 1 < len(places) else here + (here - places[index - 1] if index else 100.0)
+        self._add_copy(key, round((here + after) / 2.0, 3), "duplicate the station")
+
+    def insert_middle(self) -> None:
+        """A station that keeps the shape, after the chosen one, or in the widest bay."""
+        quick = self.w.desk.quick
+        if quick is None or quick.shape is None:
+            return
+        nodes = quick.shape.field.nodes
+        ids = [n.station.id for n in quick.resolved.stations]
+        chosen = [k for k in self.w.desk.selected_stations() if k in ids[:-1]]
+        bay = ids.index(chosen[-1]) if chosen else int(np.argmax(np.diff(nodes)))
+        self.insert_at(float(nodes[bay] + nodes[bay + 1]) / 2.0)
+
+    def insert_at(self, position: float) -> None:
+        """A station at a position that keeps the present shape."""
+        desk = self.w.desk
+        quick = desk.quick
+        if quick is None or quick.shape is None or desk.design is None:
+            return
+        shape = quick.shape
+        before = {s.id for s in desk.design.stations}
+        position = round(position, 3)
+        if self._do("insert a station", lambda d: insert_station(d, shape, position)) and desk.design is not None:
+            desk.select(tuple(s.id for s in desk.design.stations if s.id not in before))
+
+    def remove(self) -> None:
+        """Take out what is chosen, as one step."""
+        desk = self.w.desk
+        stations = desk.selected_stations()
+        chosen = set(desk.selection)
+        assert desk.design is not None
+        numbers = [n.id for n in desk.design.numbers if n.id in chosen]
+        laws = [law.id for law in desk.design.laws if law.id in chosen]
+
+        def edit(design: Design) -> Design:
+            design = edits.remove_stations(design, stations) if stations else design
+            for key in laws:
+                design = edits.remove_law(design, key)
+            for key in numbers:
+                design = edits.remove_number(design, key)
+            return design
+
+        parts = [f"{len(group)} {name}{'s' if len(group) > 1 else ''}" for group, name in ((stations, "station"), (numbers, "number"), (laws, "law")) if group]
+        self._do(f"remove {' and '.join(parts)}", edit)
+
+    def section_menu(self) -> None:
+        """The ready-made sections, at the pointer."""
+        menu = QMenu(self.w)
+        for title, section in READY_MADE:
+            menu.addAction(title, lambda s=section: self.put_section(s))  # type: ignore[misc]
+        menu.exec(QCursor.pos())
+
+    def put_section(self, section: Section) -> None:
+        """Another section for the chosen stations."""
+        keys = self.w.desk.selected_stations()
+        self._do("change the section", lambda d: edits.change_stations(d, keys, lambda s: edits.replace(s, section=section, pivot=None)))
+
+    def ask_foil(self) -> None:
+        """Choose a coordinate file for the chosen stations."""
+        name, _ = QFileDialog.getOpenFileName(self.w, "Foil coordinates", str(Path.cwd()), "Coordinates (*.dat *.txt *.csv);;All files (*)")
+        if name:
+            self.put_foil(Path(name))
+
+    def put_foil(self, path: Path) -> None:
+        """A foil from a file, for the chosen stations."""
+        desk = self.w.desk
+        assert desk.design is not None
+        keys, key = desk.selected_stations(), edits.fresh_id(desk.design, "o")
+        try:
+            outline = read_foil(path, key, path.name)
+        except IsotomonError as error:
+            desk.said.emit("error", f"{error}. Nothing was changed.")
+            return
+
+        def edit(design: Design) -> Design:
+            same = next((o for o in design.outlines if o.points == outline.points), None)
+            design = design if same else edits.add_outline(design, outline)
+            return edits.change_stations(design, keys, lambda s: edits.replace(s, section=FromPoints(same.id if same else key), pivot=None))
+
+        self._do(f"foil from {path.name}", edit)
+
+    def look_at(self) -> None:
+        """Look straight at the chosen station."""
+        self.w.view.look_at_station(self.w.desk.selected_stations()[0])
+
+    def set_ruled(self, ruled: bool) -> None:
+        """Smooth or straight rulings."""
+        self._do("straight rulings" if ruled else "smooth loft", lambda d: edits.change_loft(d, ruled=ruled))
+
+    def add_law(self, quality: str) -> None:
+        """A law that intends what the body has now at its stations; the band is the usual one."""
+        desk = self.w.desk
+        quick = desk.quick
+        if quick is None or quick.shape is None or desk.design is None:
+            return
+        values = getattr(quick.shape.curves, quality)
+        points = tuple(
+            LawPoint(float(values[row]), n.station.id)
+            for n, row in zip(quick.resolved.stations, quick.shape.at_stations, strict=True)
+            if not math.isnan(values[row])
+        )
+        if not points:
+            desk.said.emit("error", "All sections are round, so there is no set angle to intend.")
+            return
+        band = {"area": 0.01, "twist_rate": math.radians(1.0) / 1000.0}.get(quality, math.radians(0.5))
+        key = edits.fresh_id(desk.design, "law")
+        law = Law(key, quality.replace("_", " "), quality, band, relative=quality == "area", points=points)  # type: ignore[arg-type]
+        if self._do(f"add a law for the {law.name}", lambda d: edits.add_law(d, law)):
+            desk.select((key,))
+
+    def next_look(self) -> None:
+        """Shaded, see-through, lines, and round again."""
+        looks = ("shaded", "see-through", "lines")
+        self.w.view.set_look(looks[(looks.index(self.w.view.look) + 1) % 3])

@@ -1,0 +1,214 @@
+"""The 3D scene, drawn by VTK off screen into an image. The only room that knows VTK."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+import vtkmodules.vtkRenderingOpenGL2 as _gl
+from numpy.typing import NDArray
+from vtkmodules.util.numpy_support import numpy_to_vtk, numpy_to_vtkIdTypeArray, vtk_to_numpy
+from vtkmodules.vtkCommonCore import vtkPoints, vtkUnsignedCharArray
+from vtkmodules.vtkCommonDataModel import vtkCellArray, vtkPolyData
+from vtkmodules.vtkFiltersCore import vtkTriangleFilter
+from vtkmodules.vtkRenderingCore import vtkActor, vtkLight, vtkPolyDataMapper, vtkRenderer
+
+from isotomon.field.mesh import SkinMesh
+
+Array = NDArray[np.float64]
+Colour = tuple[float, float, float]
+
+
+def _window() -> _gl.vtkOpenGLRenderWindow:
+    """An off-screen window: EGL where it works, else the software one."""
+    for name in ("vtkEGLRenderWindow", "vtkOSOpenGLRenderWindow"):
+        made = getattr(_gl, name, None)
+        if made is not None:
+            window = made()
+            window.SetOffScreenRendering(True)
+            return window
+    raise RuntimeError("VTK has no off-screen window; install its standard wheel")
+
+
+def _cells(index: NDArray[np.int64]) -> vtkCellArray:
+    cells = vtkCellArray()
+    count, width = index.shape
+    offsets = np.arange(0, count * width + 1, width, dtype=np.int64)
+    cells.SetData(numpy_to_vtkIdTypeArray(offsets, deep=True), numpy_to_vtkIdTypeArray(index.ravel().astype(np.int64), deep=True))
+    return cells
+
+
+def _points(xyz: Array) -> vtkPoints:
+    points = vtkPoints()
+    points.SetData(numpy_to_vtk(np.ascontiguousarray(xyz, dtype=np.float32), deep=True))
+    return points
+
+
+class Scene:
+    """Bodies and curves to look at. Everything is drawn on the calling thread."""
+
+    def __init__(self) -> None:
+        self.window = _window()
+        self.renderer = vtkRenderer()
+        self.window.AddRenderer(self.renderer)
+        self.window.SetMultiSamples(0)
+        self._skin, self._skin_data = self._add_actor()
+        self._caps, self._caps_data = self._add_actor()
+        # Ends may be concave: cut them into triangles that stay inside.
+        cut = vtkTriangleFilter()
+        cut.SetInputData(self._caps_data)
+        self._caps.GetMapper().SetInputConnection(cut.GetOutputPort())
+        self._edges, self._edges_data = self._add_actor()
+        self._curves: list[vtkActor] = []
+        self._grid: tuple[int, int] = (0, 0)
+        self._lights()
+        self.smooth_frames = True
+
+    def _add_actor(self) -> tuple[vtkActor, vtkPolyData]:
+        data, mapper, actor = vtkPolyData(), vtkPolyDataMapper(), vtkActor()
+        mapper.SetInputData(data)
+        mapper.ScalarVisibilityOff()
+        # Lines on the skin win against it without floating in front of it.
+        mapper.SetResolveCoincidentTopologyToPolygonOffset()
+        actor.SetMapper(mapper)
+        self.renderer.AddActor(actor)
+        return actor, data
+
+    def _lights(self) -> None:
+        self.renderer.RemoveAllLights()
+        for x, y, z, strength in ((-0.5, 0.9, 0.9, 0.78), (0.9, 0.1, 0.6, 0.30), (-0.3, -0.9, 0.2, 0.18)):
+            light = vtkLight()
+            light.SetLightTypeToCameraLight()
+            light.SetPosition(x, y, z)
+            light.SetFocalPoint(0, 0, 0)
+            light.SetIntensity(strength)
+            self.renderer.AddLight(light)
+        self.renderer.SetTwoSidedLighting(True)
+        self.renderer.AutomaticLightCreationOff()
+
+    def set_colours(self, background: Colour, body: Colour, ink: Colour) -> None:
+        """Colours of the ground, the body and its crisp edges."""
+        self.renderer.SetBackground(*background)
+        for actor in (self._skin, self._caps):
+            p = actor.GetProperty()
+            p.SetColor(*body)
+            p.SetAmbient(0.22)
+            p.SetDiffuse(0.86)
+            p.SetSpecular(0.22)
+            p.SetSpecularPower(28.0)
+        self._edges.GetProperty().SetColor(*ink)
+        self._edges.GetProperty().SetLineWidth(1.3)
+        self._edges.GetProperty().LightingOff()
+
+    def set_look(self, look: str) -> None:
+        """'shaded', 'see-through' or 'lines'."""
+        for actor in (self._skin, self._caps):
+            p = actor.GetProperty()
+            p.SetOpacity(0.35 if look == "see-through" else 1.0)
+            if look == "lines":
+                p.SetRepresentationToWireframe()
+            else:
+                p.SetRepresentationToSurface()
+        self._caps.SetVisibility(look != "lines")
+
+    def show_body(self, visible: bool) -> None:
+        """Show or hide the body with its edges."""
+        for actor in (self._skin, self._caps, self._edges):
+            actor.SetVisibility(visible)
+
+    def set_mesh(self, mesh: SkinMesh | None) -> None:
+        """The body's skin, flat ends and crisp edges."""
+        if mesh is None:
+            for data in (self._skin_data, self._caps_data, self._edges_data):
+                data.Initialize()
+            self._grid = (0, 0)
+            return
+        n_v, n_u = mesh.points.shape[:2]
+        points = _points(mesh.points.reshape(-1, 3))
+        normals = numpy_to_vtk(np.ascontiguousarray(mesh.normals.reshape(-1, 3), dtype=np.float32), deep=True)
+        self._skin_data.SetPoints(points)
+        self._skin_data.GetPointData().SetNormals(normals)
+        if self._grid != (n_v, n_u):
+            pairs = mesh.sampling.quads
+            rows = (np.arange(n_v - 1) * n_u)[:, None]
+            a, b = rows + pairs[:, 0], rows + pairs[:, 1]
+            self._skin_data.SetPolys(_cells(np.stack([a, b, b + n_u, a + n_u], axis=-1).reshape(-1, 4)))
+            self._grid = (n_v, n_u)
+        self._skin_data.Modified()
+        self._set_caps(mesh)
+        self._set_edges(mesh)
+
+    def _set_caps(self, mesh: SkinMesh) -> None:
+        ring = mesh.sampling.outline
+        ends = np.stack([mesh.points[0, ring], mesh.points[-1, ring]])
+        count = len(ring)
+        cells = vtkCellArray()
+        offsets = np.array([0, count, 2 * count], dtype=np.int64)
+        index = np.concatenate([np.arange(count)[::-1], np.arange(count) + count])
+        cells.SetData(numpy_to_vtkIdTypeArray(offsets, deep=True), numpy_to_vtkIdTypeArray(index.astype(np.int64), deep=True))
+        self._caps_data.SetPoints(_points(ends.reshape(-1, 3)))
+        self._caps_data.SetPolys(cells)
+        self._caps_data.Modified()
+
+    def _set_edges(self, mesh: SkinMesh) -> None:
+        lane = mesh.sampling.lane
+        starts = np.flatnonzero(np.r_[True, lane[1:] != lane[:-1]]) if lane.max() or not _seamless(mesh) else np.zeros(0, int)
+        lines = [mesh.points[:, s] for s in starts]
+        lines += [np.vstack([mesh.points[k, mesh.sampling.outline], mesh.points[k, mesh.sampling.outline[:1]]]) for k in (0, -1)]
+        _set_lines(self._edges_data, lines)
+
+    def set_curves(self, curves: Sequence[tuple[Array, Colour, float]]) -> None:
+        """Free curves over the body: points (n, 3), colour, width in pixels."""
+        while len(self._curves) < len(curves):
+            self._curves.append(self._add_actor()[0])
+        for actor, curve in zip(self._curves, [*curves, *[None] * (len(self._curves) - len(curves))], strict=True):
+            actor.SetVisibility(curve is not None)
+            if curve is None:
+                continue
+            points, colour, width = curve
+            _set_lines(actor.GetMapper().GetInput(), [points])
+            actor.GetMapper().SetRelativeCoincidentTopologyLineOffsetParameters(0.0, -4.0)
+            p = actor.GetProperty()
+            p.SetColor(*colour)
+            p.SetLineWidth(width)
+            p.LightingOff()
+
+    def set_camera(self, eye: Array, target: Array, up: Array, height: float) -> None:
+        """Parallel projection: `height` of the picture in mm."""
+        camera = self.renderer.GetActiveCamera()
+        camera.ParallelProjectionOn()
+        camera.SetPosition(*eye)
+        camera.SetFocalPoint(*target)
+        camera.SetViewUp(*up)
+        camera.SetParallelScale(height / 2.0)
+        self.renderer.ResetCameraClippingRange()
+
+    def draw(self, width: int, height: int, smooth: bool) -> NDArray[np.uint8]:
+        """The picture: (height, width, 3). `smooth` draws it with antialiasing."""
+        self.window.SetMultiSamples(8 if smooth and self.smooth_frames else 0)
+        if self.window.GetSize() != (width, height):
+            self.window.SetSize(width, height)
+        self.window.Render()
+        pixels = vtkUnsignedCharArray()
+        self.window.GetPixelData(0, 0, width - 1, height - 1, 0, pixels, 0)
+        picture = vtk_to_numpy(pixels).reshape(height, width, 3)[::-1]
+        self.window.ReleaseCurrent()
+        return np.ascontiguousarray(picture)
+
+    def close(self) -> None:
+        """Free the window's memory."""
+        self.window.Finalize()
+
+
+def _seamless(mesh: SkinMesh) -> bool:
+    return bool(np.allclose(mesh.points[:, 0], mesh.points[:, -1]) and np.allclose(mesh.normals[:, 0], mesh.normals[:, -1], atol=1e-3))
+
+
+def _set_lines(data: vtkPolyData, lines: Sequence[Array]) -> None:
+    cells = vtkCellArray()
+    lengths = [len(line) for line in lines]
+    offsets = np.concatenate([[0], np.cumsum(lengths)]).astype(np.int64)
+    cells.SetData(numpy_to_vtkIdTypeArray(offsets, deep=True), numpy_to_vtkIdTypeArray(np.arange(offsets[-1], dtype=np.int64), deep=True))
+    data.SetPoints(_points(np.vstack(lines) if lines else np.zeros((0, 3))))
+    data.SetLines(cells)
+    data.Modified()

@@ -1,0 +1,386 @@
+"""The View: the body in 3D, painted from the scene's image with labels on top."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QEvent, QPoint, QPointF, QRectF, Qt, QTimer, Signal
+from PySide6.QtGui import (
+    QColor,
+    QImage,
+    QKeyEvent,
+    QMouseEvent,
+    QNativeGestureEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QResizeEvent,
+    QWheelEvent,
+)
+from PySide6.QtWidgets import QWidget
+
+from isotomon.app.theme import Theme, station_colour
+from isotomon.app.viewport.camera import Camera
+from isotomon.app.viewport.scene import Scene
+from isotomon.field.section_field import Sections
+from isotomon.measure.laws import Finding
+from isotomon.rebuild.quick import Quick
+
+Array = NDArray[np.float64]
+STILL_AFTER = 160
+"""Milliseconds without movement until a smooth frame is drawn."""
+PICK_PIXELS = 7.0
+
+
+def _rgb(colour: str | QColor) -> tuple[float, float, float]:
+    c = QColor(colour)
+    return c.redF(), c.greenF(), c.blueF()
+
+
+class View(QWidget):
+    """Shows a Quick. Turn with the left button, move with the middle one (or Shift), zoom with the wheel."""
+
+    picked = Signal(str)
+    """id of the station or body clicked, empty for nothing"""
+    opened = Signal(str)
+    """id of the station double-clicked"""
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self.setObjectName("view")
+        self.setAccessibleName("View of the body")
+        self.setMinimumSize(240, 180)
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.scene = Scene()
+        self.camera = Camera()
+        self.quick: Quick | None = None
+        self.look = "shaded"
+        self.body_shown = True
+        self.selected: tuple[str, ...] = ()
+        self.hovered = ""
+        self._live: Sections | None = None
+        self._outlines: dict[str, Array] = {}
+        self._finding: Finding | None = None
+        self._image: QImage | None = None
+        self._stale = True
+        self._smooth = False
+        self._fitted = False
+        self._camera_taken = False
+        self._drag: tuple[QPointF, str, bool] | None = None
+        self._still = QTimer(self)
+        self._still.setSingleShot(True)
+        self._still.setInterval(STILL_AFTER)
+        self._still.timeout.connect(self._draw_smooth)
+        self.set_theme(theme)
+
+    def set_theme(self, theme: Theme) -> None:
+        """Colours for ground, body and labels."""
+        self.theme = theme
+        self.scene.set_colours(_rgb(theme.sky), _rgb(theme.body), _rgb(theme.ink))
+        self._refresh_curves()
+
+    def show_quick(self, quick: Quick) -> None:
+        """Show new results; the first ones are fitted to the window."""
+        self.quick = quick
+        shape = quick.shape
+        self._outlines = {}
+        if shape is not None:
+            ring = shape.mesh.sampling.outline
+            for station, row in zip(quick.resolved.stations, shape.at_stations, strict=True):
+                line = shape.mesh.points[row, ring]
+                self._outlines[station.station.id] = np.vstack([line, line[:1]])
+        self.scene.set_mesh(shape.mesh if shape is not None else None)
+        if shape is not None and not self._fitted:
+            self._fitted = True
+            self.fit()
+        self._refresh_curves()
+
+    def set_selected(self, ids: tuple[str, ...]) -> None:
+        """Mark stations."""
+        self.selected = ids
+        self._refresh_curves()
+
+    def set_live(self, sections: Sections | None) -> None:
+        """The live section under the pointer on the Board, or none."""
+        self._live = sections
+        self._refresh_curves()
+
+    def set_finding(self, finding: Finding | None) -> None:
+        """Point at a finding's place."""
+        self._finding = finding
+        self.touch()
+
+    def set_look(self, look: str) -> None:
+        """'shaded', 'see-through' or 'lines'."""
+        self.look = look
+        self.scene.set_look(look)
+        self.touch()
+
+    def show_body(self, visible: bool) -> None:
+        """Hide or show the body; stations stay."""
+        self.body_shown = visible
+        self.scene.show_body(visible)
+        self.touch()
+
+    def look_from(self, name: str) -> None:
+        """A named view, fitted."""
+        self._camera_taken = False
+        self.camera = self.camera.looking(name)
+        self.fit()
+
+    def look_at_station(self, key: str) -> None:
+        """Straight at a station's plane."""
+        if self.quick is None or self.quick.shape is None or key not in self._outlines:
+            return
+        index = [s.station.id for s in self.quick.resolved.stations].index(key)
+        sections = self.quick.shape.sections
+        row = self.quick.shape.at_stations[index]
+        line = self._outlines[key]
+        self.camera = self.camera.looking_at_plane(sections.normal[row], sections.up[row], line.mean(axis=0))
+        self.camera = self.camera.fitting(line, self.width() / max(self.height(), 1), 1.6)
+        self.touch()
+
+    def fit(self) -> None:
+        """All of the body in the picture."""
+        if self.quick is not None and self.quick.shape is not None:
+            points = self.quick.shape.mesh.points[::4].reshape(-1, 3)
+            self.camera = self.camera.fitting(points, self.width() / max(self.height(), 1), 1.22)
+        self.touch()
+
+    def touch(self) -> None:
+        """Draw again, quickly now and smoothly when still."""
+        self._stale, self._smooth = True, False
+        self._still.start()
+        self.update()
+
+    def _draw_smooth(self) -> None:
+        self._stale, self._smooth = True, True
+        self.update()
+
+    def _refresh_curves(self) -> None:
+        curves: list[tuple[Array, tuple[float, float, float], float]] = []
+        count = max(len(self._outlines) - 1, 1)
+        for index, (key, line) in enumerate(self._outlines.items()):
+            strong = key in self.selected or key == self.hovered
+            colour = station_colour(self.theme, index / count)
+            curves.append((line, _rgb(colour), 3.6 if strong else 1.8))
+        if self._live is not None and self.quick is not None and self.quick.shape is not None:
+            samples = self.quick.shape.mesh.sampling
+            line = (samples.value @ self._live.control[0])[samples.outline]
+            curves.append((np.vstack([line, line[:1]]), _rgb(self.theme.failure), 3.0))
+        self.scene.set_curves(curves)
+        self.touch()
+
+    def render_image(self, width: int, height: int, smooth: bool, ratio: float = 1.0) -> QImage:
+        """The scene alone as an image of `width` × `height` pixels."""
+        _, up, _ = self.camera.axes()
+        self.scene.set_camera(self.camera.eye(), self.camera.target, up, self.camera.height)
+        pixels = self.scene.draw(width, height, smooth)
+        image = QImage(pixels.data, width, height, 3 * width, QImage.Format.Format_RGB888).copy()
+        image.setDevicePixelRatio(ratio)
+        return image
+
+    # Painting
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        """The scene's image, then labels."""
+        ratio = self.devicePixelRatioF()
+        if self._stale or self._image is None:
+            size = self.size() * ratio
+            self._image = self.render_image(max(size.width(), 1), max(size.height(), 1), self._smooth, ratio)
+            self._stale = False
+        painter = QPainter(self)
+        painter.drawImage(0, 0, self._image)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        self._paint_labels(painter)
+        painter.end()
+
+    def _paint_labels(self, painter: QPainter) -> None:
+        self._paint_compass(painter)
+        if self.quick is None or self.quick.shape is None:
+            painter.setPen(QColor(self.theme.soft_ink))
+            text = self.quick.findings[0].text if self.quick and self.quick.findings else "No body yet"
+            area = QRectF(self.rect()).adjusted(40, 40, -40, -40)
+            painter.drawText(area, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, text[:1].upper() + text[1:])
+            return
+        names = {s.station.id: s.station.name for s in self.quick.resolved.stations}
+        taken: list[QRectF] = []
+        order = sorted(self._outlines, key=lambda k: (k not in self.selected, k != self.hovered))
+        for key in order:
+            line = self.camera.project(self._outlines[key], self.width(), self.height())
+            top = line[int(np.argmin(line[:, 1]))]
+            self._paint_tag(painter, QPointF(float(top[0]), float(top[1])), names[key], taken, key in self.selected or key == self.hovered)
+        if self._finding is not None and self._finding.position is not None:
+            self._paint_finding(painter, self._finding)
+
+    def _paint_tag(self, painter: QPainter, at: QPointF, text: str, taken: list[QRectF], strong: bool) -> None:
+        width = painter.fontMetrics().horizontalAdvance(text) + 10
+        box = QRectF(at.x() - width / 2, at.y() - 30, width, 19)
+        if any(box.intersects(other) for other in taken) and not strong:
+            return
+        taken.append(box)
+        painter.setPen(QPen(QColor(self.theme.soft_ink), 1))
+        painter.drawLine(QPointF(at.x(), box.bottom()), QPointF(at.x(), at.y() - 2))
+        painter.setPen(QPen(QColor(self.theme.accent if strong else self.theme.hairline), 1.4 if strong else 1))
+        painter.setBrush(QColor(self.theme.paper))
+        painter.drawRoundedRect(box, 3, 3)
+        painter.setPen(QColor(self.theme.ink))
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+
+    def _paint_finding(self, painter: QPainter, finding: Finding) -> None:
+        assert self.quick is not None and self.quick.shape is not None
+        place = np.array(finding.place) if finding.place else np.array([0.0, 0.0, finding.position or 0.0])
+        if not finding.place:
+            row = int(np.argmin(np.abs(self.quick.shape.v - (finding.position or 0.0))))
+            place = self.quick.shape.mesh.points[row].mean(axis=0)
+        x, y = (float(c) for c in self.camera.project(place[None], self.width(), self.height())[0])
+        painter.setPen(QPen(QColor(self.theme.failure if finding.severity == "error" else self.theme.attention), 2.5))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawEllipse(QPointF(x, y), 16, 16)
+
+    def _paint_compass(self, painter: QPainter) -> None:
+        """Three short lines for X, Y and Z at the lower left."""
+        right, up, ahead = self.camera.axes()
+        origin = QPointF(38, self.height() - 38)
+        for axis, name in sorted(enumerate("XYZ"), key=lambda pair: ahead[pair[0]], reverse=True):
+            end = origin + QPointF(float(right[axis]) * 24, -float(up[axis]) * 24)
+            painter.setPen(QPen(QColor(self.theme.ink if name == "Z" else self.theme.soft_ink), 2 if name == "Z" else 1.4))
+            painter.drawLine(origin, end)
+            painter.setPen(QColor(self.theme.ink))
+            away = QPointF(float(right[axis]) * 33, -float(up[axis]) * 33)
+            painter.drawText(QRectF(origin.x() + away.x() - 8, origin.y() + away.y() - 8, 16, 16), Qt.AlignmentFlag.AlignCenter, name)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """Keep the body fitted until the user takes the camera."""
+        if not self._camera_taken:
+            self.fit()
+        self.touch()
+
+    # Mouse and keys
+
+    def pick(self, at: QPointF) -> str:
+        """The station whose outline is at a pixel, else the body's id if it is there, else nothing."""
+        if self.quick is None or self.quick.shape is None:
+            return ""
+        point = np.array([at.x(), at.y()])
+        best, key = PICK_PIXELS, ""
+        for name, line in self._outlines.items():
+            distance = _distance_to_line(point, self.camera.project(line, self.width(), self.height()))
+            if distance < best:
+                best, key = distance, name
+        if key or not self.body_shown:
+            return key
+        pixels = self.camera.project(self.quick.shape.mesh.points[::2, ::2].reshape(-1, 3), self.width(), self.height())
+        return self.quick.design.loft.id if np.min(np.linalg.norm(pixels - point, axis=1)) < 10.0 else ""
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        """Begin to turn or move."""
+        self.setFocus()
+        moving = event.button() == Qt.MouseButton.MiddleButton or (
+            event.button() in (Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton)
+            and bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        )
+        if event.button() in (Qt.MouseButton.LeftButton, Qt.MouseButton.MiddleButton):
+            self._drag = (event.position(), "move" if moving else "turn", False)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        """Turn, move, or show what a click would pick."""
+        if self._drag is None:
+            self._hover(event.position())
+            return
+        start, kind, moved = self._drag
+        step = event.position() - start
+        if not moved and abs(step.x()) + abs(step.y()) < 4:
+            return
+        self._camera_taken = True
+        if kind == "turn":
+            self.camera = self.camera.turned(step.x() * 0.008, step.y() * 0.008)
+        else:
+            scale = self.camera.height / max(self.height(), 1)
+            self.camera = self.camera.moved(step.x() * scale, step.y() * scale)
+        self._drag = (event.position(), kind, True)
+        self.touch()
+
+    def _hover(self, at: QPointF) -> None:
+        key = self.pick(at)
+        if key != self.hovered:
+            self.hovered = key
+            self.setCursor(Qt.CursorShape.PointingHandCursor if key else Qt.CursorShape.ArrowCursor)
+            self._refresh_curves()
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        """A click without movement picks."""
+        drag, self._drag = self._drag, None
+        if drag is not None and not drag[2] and event.button() == Qt.MouseButton.LeftButton:
+            self.picked.emit(self.pick(event.position()))
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        """Look straight at a station."""
+        key = self.pick(event.position())
+        if key in self._outlines:
+            self.opened.emit(key)
+
+    def leaveEvent(self, event: QEvent) -> None:
+        """Nothing is under the pointer."""
+        if self.hovered:
+            self.hovered = ""
+            self._refresh_curves()
+
+    def _zoom(self, factor: float, at: QPointF) -> None:
+        self._camera_taken = True
+        scale = self.camera.height / max(self.height(), 1)
+        place = ((at.x() - self.width() / 2) * scale, (self.height() / 2 - at.y()) * scale)
+        self.camera = self.camera.zoomed(factor, place)
+        self.touch()
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        """Zoom to the pointer; a touchpad's two fingers move when Shift is held."""
+        delta = event.pixelDelta() if not event.pixelDelta().isNull() else QPoint(0, 0)
+        if event.modifiers() & Qt.KeyboardModifier.ShiftModifier and not delta.isNull():
+            scale = self.camera.height / max(self.height(), 1)
+            self.camera = self.camera.moved(delta.x() * scale, delta.y() * scale)
+            self.touch()
+        else:
+            self._zoom(1.0015 ** event.angleDelta().y(), event.position())
+        event.accept()
+
+    def event(self, event: QEvent) -> bool:
+        """A touchpad's pinch zooms."""
+        if isinstance(event, QNativeGestureEvent) and event.gestureType() == Qt.NativeGestureType.ZoomNativeGesture:
+            self._zoom(1.0 + event.value(), event.position())
+            return True
+        return super().event(event)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Arrows turn, with Shift they move; + and - zoom."""
+        steps = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0, 1)}
+        key = Qt.Key(event.key())
+        middle = QPointF(self.width() / 2, self.height() / 2)
+        if key in steps:
+            self._camera_taken = True
+            dx, dy = steps[key]
+            if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+                self.camera = self.camera.moved(-dx * self.camera.height / 20, -dy * self.camera.height / 20)
+            else:
+                self.camera = self.camera.turned(dx * np.pi / 24, dy * np.pi / 24)
+            self.touch()
+        elif key in (Qt.Key.Key_Plus, Qt.Key.Key_Equal):
+            self._zoom(1.25, middle)
+        elif key == Qt.Key.Key_Minus:
+            self._zoom(0.8, middle)
+        else:
+            super().keyPressEvent(event)
+
+    def close_scene(self) -> None:
+        """Free the 3D window."""
+        self._still.stop()
+        self.scene.close()
+
+
+def _distance_to_line(point: Array, line: Array) -> float:
+    """Distance (pixels) of a point from a polyline (n, 2)."""
+    a, b = line[:-1], line[1:]
+    ab = b - a
+    share = np.clip(np.sum((point - a) * ab, axis=1) / np.maximum(np.sum(ab * ab, axis=1), 1e-12), 0.0, 1.0)
+    return float(np.min(np.linalg.norm(a + share[:, None] * ab - point, axis=1)))

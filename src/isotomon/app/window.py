@@ -1,0 +1,568 @@
+"""The window: stage strip, tray, Ledger, View and body plan, Details, Board, foot."""
+
+from __future__ import annotations
+
+import math
+import os
+from functools import partial
+from pathlib import Path
+
+import numpy as np
+from PySide6.QtCore import QPoint, QSettings, QSize, Qt, QTimer
+from PySide6.QtGui import QAction, QActionGroup, QCloseEvent, QDragEnterEvent, QDropEvent, QIcon, QKeySequence
+from PySide6.QtWidgets import (
+    QApplication,
+    QButtonGroup,
+    QHBoxLayout,
+    QLabel,
+    QListWidget,
+    QListWidgetItem,
+    QMainWindow,
+    QMenu,
+    QProgressBar,
+    QPushButton,
+    QSplitter,
+    QStackedWidget,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from isotomon.app.board import Board
+from isotomon.app.bodyplan import BodyPlan
+from isotomon.app.commands import BY_ID, COMMANDS, MENUS, STAGES, Command
+from isotomon.app.desk import Desk
+from isotomon.app.details import Details, offer_behind_formula, solid_state
+from isotomon.app.engine import Engine
+from isotomon.app.files import Files
+from isotomon.app.finder import Action, Finder, HelpSheet
+from isotomon.app.grid import StationGrid
+from isotomon.app.ledger import Ledger
+from isotomon.app.start import StartPage
+from isotomon.app.theme import THEMES, VELLUM, apply_theme, icon
+from isotomon.app.tools import Tools
+from isotomon.app.viewport.view import View
+from isotomon.measure.laws import Finding
+from isotomon.model import edits
+from isotomon.rebuild.quick import Quick
+from isotomon.rebuild.session import find_recovered
+from isotomon.samples import sample
+from isotomon.solid.protocol import Failed
+
+
+class Window(QMainWindow):
+    """Puts the parts together; holds no design of its own."""
+
+    def __init__(self, engine: Engine, settings: QSettings, recovery: Path | None) -> None:
+        super().__init__()
+        self.settings, self._recovery = settings, recovery
+        self.theme = THEMES.get(str(settings.value("theme", "vellum")), VELLUM)
+        self.desk = Desk(engine)
+        self.files, self.tools = Files(self), Tools(self)
+        self.view, self.body_plan, self.board = View(self.theme), BodyPlan(self.theme), Board(self.theme)
+        self.ledger, self.details, self.grid = Ledger(self.theme), Details(self.desk), StationGrid(self.desk)
+        self.start_page = StartPage()
+        self.actions_by_id: dict[str, QAction] = {}
+        self._tray_buttons: list[tuple[QToolButton, Command]] = []
+        self._finding_at = -1
+        self._live_at = math.nan
+        self.setAcceptDrops(True)
+        self._make_actions()
+        self._make_layout()
+        self._connect()
+        self._restore_geometry()
+        self.set_stage(str(settings.value("stage", "Set out")))
+        self.refresh_commands()
+        self.show_start()
+
+    # Making
+
+    def _make_actions(self) -> None:
+        for command in COMMANDS:
+            action = QAction(command.title, self)
+            if command.shortcut:
+                action.setShortcut(QKeySequence(command.shortcut))
+            # Single keys belong to the View and Board; in text fields they are letters.
+            wide = len(command.shortcut) > 1 and command.shortcut not in ("Del", "Ins")
+            action.setShortcutContext(Qt.ShortcutContext.WindowShortcut if wide else Qt.ShortcutContext.WidgetShortcut)
+            action.setCheckable(command.checked is not None)
+            action.setToolTip(command.tip)
+            action.triggered.connect(partial(self.run_command, command.id))
+            self.addAction(action)
+            if not wide:
+                for widget in (self.view, self.board, self.body_plan, self.ledger):
+                    widget.addAction(action)
+            self.actions_by_id[command.id] = action
+        loft = QActionGroup(self)
+        for key in ("smooth", "ruled"):
+            loft.addAction(self.actions_by_id[key])
+        for title, ids in MENUS.items():
+            menu = self.menuBar().addMenu(title)
+            menu.aboutToShow.connect(self.refresh_commands)
+            for key in ids:
+                if key:
+                    menu.addAction(self.actions_by_id[key])
+                else:
+                    menu.addSeparator()
+            if title == "Design":
+                recent = QMenu("Recent designs", self)
+                menu.insertMenu(self.actions_by_id["save"], recent)
+                recent.aboutToShow.connect(partial(self._fill_recent, recent))
+
+    def _fill_recent(self, menu: QMenu) -> None:
+        menu.clear()
+        for path in self.files.recent():
+            menu.addAction(str(path), partial(self.files.open_path, path))
+        if menu.isEmpty():
+            menu.addAction("None yet").setEnabled(False)
+
+    def _make_layout(self) -> None:
+        shell = QWidget()
+        shell.setObjectName("shell")
+        column = QVBoxLayout(shell)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self._stage_strip())
+        self.tray = QWidget()
+        self.tray.setObjectName("tray")
+        self._tray_row = QHBoxLayout(self.tray)
+        self._tray_row.setContentsMargins(10, 3, 10, 3)
+        self._tray_row.setSpacing(2)
+        column.addWidget(self.tray)
+        self.pages = QStackedWidget()
+        self.pages.addWidget(self.start_page)
+        self.pages.addWidget(self._work_page())
+        column.addWidget(self.pages, 1)
+        column.addWidget(self._foot())
+        self.setCentralWidget(shell)
+
+    def _stage_strip(self) -> QWidget:
+        strip = QWidget()
+        strip.setObjectName("stages")
+        row = QHBoxLayout(strip)
+        row.setContentsMargins(6, 0, 8, 0)
+        row.setSpacing(0)
+        self.stage_group = QButtonGroup(self)
+        self.stage_buttons: dict[str, QPushButton] = {}
+        for name in STAGES:
+            button = QPushButton(name)
+            button.setCheckable(True)
+            button.clicked.connect(partial(self.set_stage, name))
+            self.stage_group.addButton(button)
+            self.stage_buttons[name] = button
+            row.addWidget(button)
+        row.addStretch(1)
+        for key in ("undo", "redo", "save"):
+            row.addWidget(self._tool_button(BY_ID[key], text=False))
+        self.find_button = QToolButton()
+        self.find_button.setText("Find an action   Ctrl+K")
+        self.find_button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
+        self.find_button.clicked.connect(self.find_action)
+        row.addWidget(self.find_button)
+        for key in ("theme", "help"):
+            row.addWidget(self._tool_button(BY_ID[key], text=False))
+        return strip
+
+    def _tool_button(self, command: Command, text: bool = True) -> QToolButton:
+        button = QToolButton()
+        button.setText(command.title)
+        button.setAccessibleName(command.title)
+        button.setIconSize(QSize(18, 18))
+        style = Qt.ToolButtonStyle.ToolButtonTextBesideIcon if text else Qt.ToolButtonStyle.ToolButtonIconOnly
+        button.setToolButtonStyle(style)
+        button.setCheckable(command.checked is not None)
+        button.clicked.connect(partial(self.run_command, command.id))
+        self._tray_buttons.append((button, command))
+        return button
+
+    def _work_page(self) -> QWidget:
+        self.middle = QSplitter(Qt.Orientation.Horizontal)
+        self.middle.addWidget(self.view)
+        self.middle.addWidget(self.body_plan)
+        self.middle.setStretchFactor(0, 1)
+        self.middle.setSizes([560, 270])
+        self.centre = QSplitter(Qt.Orientation.Vertical)
+        self.centre.addWidget(self.middle)
+        self.centre.addWidget(self.grid)
+        self.grid.hide()
+        self.upper = QSplitter(Qt.Orientation.Horizontal)
+        for widget in (self.ledger, self.centre, self.details):
+            self.upper.addWidget(widget)
+        self.upper.setStretchFactor(1, 1)
+        self.upper.setSizes([232, 778, 268])
+        self.outer = QSplitter(Qt.Orientation.Vertical)
+        self.outer.addWidget(self.upper)
+        self.outer.addWidget(self.board)
+        self.finding_list = QListWidget()
+        self.finding_list.setObjectName("findings")
+        self.finding_list.setAccessibleName("Findings")
+        self.finding_list.setWordWrap(True)
+        self.finding_list.hide()
+        self.outer.addWidget(self.finding_list)
+        self.outer.setStretchFactor(0, 1)
+        self.outer.setSizes([430, 262, 90])
+        for splitter in (self.middle, self.centre, self.upper, self.outer):
+            splitter.setHandleWidth(1)
+            splitter.setChildrenCollapsible(False)
+        return self.outer
+
+    def _foot(self) -> QWidget:
+        foot = QWidget()
+        foot.setObjectName("foot")
+        row = QHBoxLayout(foot)
+        row.setContentsMargins(8, 2, 8, 2)
+        self.count_button = QToolButton()
+        self.count_button.clicked.connect(self.toggle_findings)
+        self.message = QLabel()
+        self.message.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.solid_label = QLabel()
+        self.progress = QProgressBar()
+        self.progress.setRange(0, 0)
+        self.progress.setFixedWidth(120)
+        self.progress.setTextVisible(False)
+        self.cancel_button = QToolButton()
+        self.cancel_button.setText("Cancel")
+        self.cancel_button.clicked.connect(partial(self.run_command, "cancel"))
+        row.addWidget(self.count_button)
+        row.addWidget(self.message, 1)
+        for widget in (self.solid_label, self.progress, self.cancel_button):
+            row.addWidget(widget)
+        return foot
+
+    def _connect(self) -> None:
+        desk = self.desk
+        desk.quick_changed.connect(self._show_quick)
+        desk.selection_changed.connect(self._show_selection)
+        desk.design_changed.connect(self._show_title)
+        desk.design_changed.connect(self.refresh_commands)
+        desk.solid_changed.connect(self._show_solid)
+        desk.said.connect(self._say)
+        desk.engine.exported.connect(self.files.exported)
+        self.view.picked.connect(lambda key: desk.select((key,)))
+        self.view.opened.connect(self._open_station)
+        self.body_plan.picked.connect(lambda key: desk.select((key,)))
+        self.ledger.chosen.connect(desk.select)
+        self.ledger.opened.connect(self._open_station)
+        self.ledger.remove_wanted.connect(partial(self.run_command, "remove"))
+        self.ledger.menu_wanted.connect(lambda key, at: self._station_menu(key, math.nan, at))
+        board = self.board
+        board.may_drag = self._may_drag
+        board.chosen.connect(lambda key, add: desk.select((key,), add))
+        board.opened.connect(self._open_station)
+        board.dragging.connect(lambda key, z: desk.preview("move the station", lambda d: edits.change_station(d, key, position=z)))
+        board.dropped.connect(self._drop_station)
+        board.given_up.connect(desk.give_up_preview)
+        board.insert_wanted.connect(self.tools.insert_at)
+        board.hovered_at.connect(self._show_live)
+        board.menu_wanted.connect(self._station_menu)
+        self.finding_list.itemClicked.connect(lambda item: self.go_to_finding(self.finding_list.row(item)))
+        self.finding_list.itemActivated.connect(lambda item: self.go_to_finding(self.finding_list.row(item)))
+        page = self.start_page
+        page.demo_wanted.connect(lambda name: self.files.may_leave() and self.files.open_design(sample(name)))
+        page.recent_wanted.connect(self.files.open_path)
+        page.new_wanted.connect(self.files.new)
+        page.open_wanted.connect(self.files.ask_open)
+        page.table_wanted.connect(self.files.ask_table)
+        page.recover_wanted.connect(self.files.recover)
+
+    # Showing
+
+    def _show_quick(self, quick: Quick) -> None:
+        for widget in (self.view, self.body_plan, self.board, self.ledger):
+            widget.show_quick(quick)
+        self._show_findings(quick)
+        self._show_live(self._live_at)
+        self._show_solid_line()
+        self.refresh_commands()
+
+    def _show_selection(self) -> None:
+        stations = self.desk.selected_stations()
+        for widget in (self.view, self.body_plan, self.board):
+            widget.set_selected(stations)
+        self.ledger.set_selected(self.desk.selection)
+        self.refresh_commands()
+
+    def _show_live(self, position: float) -> None:
+        self._live_at = position
+        quick = self.desk.quick
+        sections = None
+        if not math.isnan(position) and quick is not None and quick.shape is not None:
+            field = quick.shape.field
+            sections = field.sections(np.array([np.clip(position, field.first, field.last)]))
+        self.view.set_live(sections)
+        self.body_plan.set_live(sections)
+
+    def _show_findings(self, quick: Quick) -> None:
+        words = {"error": "✕", "band": "▲", "note": "·"}
+        self.finding_list.clear()
+        for finding in quick.findings:
+            item = QListWidgetItem(f"{words[finding.severity]}  {finding.where}: {finding.text}")
+            self.finding_list.addItem(item)
+        if not quick.findings:
+            self.finding_list.addItem("Nothing is wrong and everything is in its band.")
+        errors = sum(f.severity == "error" for f in quick.findings)
+        out = sum(f.severity == "band" for f in quick.findings)
+        parts = [f"✕ {errors} error{'s' if errors > 1 else ''}"] if errors else []
+        parts += [f"▲ {out} out of band"] if out else []
+        self.count_button.setText("   ".join(parts) or "✓ All in band")
+        self.count_button.setToolTip("Show or hide the list of findings")
+        if self._finding_at >= len(quick.findings):
+            self._finding_at = -1
+            self.view.set_finding(None)
+
+    def _show_title(self) -> None:
+        session = self.desk.session
+        if session is None:
+            self.setWindowTitle("Isotomon")
+            return
+        name = session.path.name if session.path else session.design.name
+        self.setWindowTitle(f"{name}{' •' if session.dirty else ''} – Isotomon")
+
+    def _show_solid(self) -> None:
+        self.ledger.show_solid(self.desk.solid_key, self.desk.solid)
+        self._show_solid_line()
+        if isinstance(self.desk.solid, Failed) and self.desk.solid.kind != "cancelled" and not self.desk.building:
+            self._say("error", f"Solid: {self.desk.solid.text}.")
+        self.refresh_commands()
+
+    def _show_solid_line(self) -> None:
+        text, _ = solid_state(self.desk)
+        self.solid_label.setText(text if self.desk.session is not None else "")
+        for widget in (self.progress, self.cancel_button):
+            widget.setVisible(self.desk.building)
+
+    def _say(self, severity: str, text: str) -> None:
+        self.message.setText(text)
+        self.message.setToolTip(text)
+        self.message.setProperty("wrong", severity == "error" and bool(text))
+        self.message.style().unpolish(self.message)
+        self.message.style().polish(self.message)
+
+    def show_start(self) -> None:
+        """The start page."""
+        recovered = find_recovered(self._recovery) if self._recovery is not None else []
+        self.start_page.show_all(self.files.recent(), recovered)
+        self.pages.setCurrentIndex(0)
+        self._show_title()
+        self._show_solid_line()
+        self.count_button.setVisible(self.desk.session is not None)
+
+    def show_work(self) -> None:
+        """The design's page."""
+        self.pages.setCurrentIndex(1)
+        self.count_button.setVisible(True)
+        self.board.setFocus()
+
+    def set_stage(self, name: str) -> None:
+        """Fill the tray with a stage's tools."""
+        name = name if name in STAGES else STAGES[0]
+        self.stage = name
+        self.stage_buttons[name].setChecked(True)
+        self.settings.setValue("stage", name)
+        while (item := self._tray_row.takeAt(0)) is not None:
+            if (widget := item.widget()) is not None:
+                self._tray_buttons = [(b, c) for b, c in self._tray_buttons if b is not widget]
+                widget.deleteLater()
+        for command in COMMANDS:
+            if command.stage == name:
+                self._tray_row.addWidget(self._tool_button(command))
+        self._tray_row.addStretch(1)
+        self.refresh_commands()
+
+    def refresh_commands(self) -> None:
+        """Which commands can be used now, and why others cannot."""
+        session = self.desk.session
+        named = {"undo": session.undo_title if session else None, "redo": session.redo_title if session else None}
+        for command in COMMANDS:
+            reason = command.reason(self)
+            action = self.actions_by_id[command.id]
+            action.setEnabled(not reason)
+            if command.id in named:
+                action.setText(f"{command.title} {named[command.id] or ''}".strip())
+            if command.checked is not None:
+                action.setChecked(command.checked(self))
+        for button, command in self._tray_buttons:
+            reason = command.reason(self)
+            button.setEnabled(not reason)
+            title = self.actions_by_id[command.id].text()
+            keys = f"  ({command.shortcut})" if command.shortcut else ""
+            button.setToolTip(f"{title}{keys}\n{reason or command.tip}")
+            if command.icon:
+                button.setIcon(icon(command.icon, self.theme.ink if not reason else self.theme.soft_ink))
+            if command.checked is not None:
+                button.setChecked(command.checked(self))
+        self.find_button.setIcon(icon("search", self.theme.ink))
+
+    # Doing
+
+    def run_command(self, key: str, *_: object) -> None:
+        """Do a command by id, if it can be done now; else say why not."""
+        command = BY_ID[key]
+        reason = command.reason(self)
+        if reason:
+            self._say("note", f"{command.title}: {reason}.")
+        else:
+            command.run(self)
+        self.refresh_commands()
+
+    def removable(self) -> bool:
+        """Whether something that can be removed is chosen."""
+        design = self.desk.design
+        return design is not None and any(key != design.loft.id for key in self.desk.selection)
+
+    def _actions(self) -> list[Action]:
+        return [
+            Action(self.actions_by_id[c.id].text(), c.shortcut, c.reason(self), c.tip, partial(self.run_command, c.id)) for c in COMMANDS
+        ]
+
+    def find_action(self) -> None:
+        """The list that narrows as one types."""
+        corner = self.find_button.mapToGlobal(QPoint(self.find_button.width(), self.find_button.height()))
+        self.finder = Finder(self, self._actions(), corner)
+        self.finder.show()
+
+    def show_help(self) -> None:
+        """Help for the part that has the focus or the pointer."""
+        widget: QWidget | None = QApplication.focusWidget() or QApplication.widgetAt(self.cursor().pos())
+        topics = ("view", "board", "bodyplan", "ledger", "details", "grid")
+        while widget is not None and widget.objectName() not in topics:
+            widget = widget.parentWidget()
+        self.help_sheet = HelpSheet(self, widget.objectName() if widget else "board", self._actions())
+        self.help_sheet.show()
+
+    def toggle_findings(self) -> None:
+        """Show or hide the list."""
+        self.finding_list.setVisible(self.finding_list.isHidden())
+        self.refresh_commands()
+
+    def findings_shown(self) -> bool:
+        """Whether the list is open."""
+        return not self.finding_list.isHidden()
+
+    def next_finding(self) -> None:
+        """Go to the next finding, and round again."""
+        quick = self.desk.quick
+        if quick is not None and quick.findings:
+            self.go_to_finding((self._finding_at + 1) % len(quick.findings))
+
+    def go_to_finding(self, row: int) -> None:
+        """Choose what a finding is about and show its place."""
+        quick = self.desk.quick
+        if quick is None or not 0 <= row < len(quick.findings):
+            return
+        self._finding_at = row
+        finding = quick.findings[row]
+        self.view.set_finding(finding)
+        self.desk.select((self._culprit(quick, finding),))
+        self._say("note" if finding.severity == "note" else "error", f"{finding.where}: {finding.text}")
+
+    def _culprit(self, quick: Quick, finding: Finding) -> str:
+        if finding.position is not None and finding.severity == "band":
+            for n in quick.resolved.stations:
+                if abs(n.position - finding.position) < 1e-6:
+                    return n.station.id
+        return finding.about
+
+    def toggle_body_plan(self) -> None:
+        """Split the View or give it all the room."""
+        self.body_plan.setVisible(self.body_plan.isHidden())
+
+    def toggle_grid(self) -> None:
+        """The stations as a grid under the View."""
+        show = self.grid.isHidden()
+        self.grid.setVisible(show)
+        if show:
+            self.centre.setSizes([self.centre.height() // 2, self.centre.height() // 2])
+            self.grid.setFocus()
+
+    def toggle_theme(self) -> None:
+        """Vellum or slate."""
+        self.theme = THEMES["slate" if self.theme.name == "vellum" else "vellum"]
+        self.settings.setValue("theme", self.theme.name)
+        app = QApplication.instance()
+        assert isinstance(app, QApplication)
+        apply_theme(app, self.theme)
+        self.view.set_theme(self.theme)
+        self.ledger.set_theme(self.theme)
+        for widget in (self.board, self.body_plan):
+            widget.theme = self.theme
+            widget.update()
+        self.refresh_commands()
+
+    def _open_station(self, key: str) -> None:
+        if self.desk.design is not None and any(s.id == key for s in self.desk.design.stations):
+            self.desk.select((key,))
+            self.view.look_at_station(key)
+
+    def _may_drag(self, key: str) -> bool:
+        """A station driven by a formula is not dragged: the numbers behind it are offered instead."""
+        assert self.desk.design is not None
+        position = edits.find(self.desk.design.stations, key).position
+        if not isinstance(position, str):
+            return True
+        number = next(n.position for n in self.desk.quick.resolved.stations if n.station.id == key) if self.desk.quick else 0.0
+        QTimer.singleShot(0, partial(self._offer_position, key, position, number))
+        return False
+
+    def _offer_position(self, key: str, formula: str, number: float) -> None:
+        offer_behind_formula(
+            self.desk, formula, lambda: self.desk.do("replace the formula", lambda d: edits.change_station(d, key, position=number))
+        )
+
+    def _drop_station(self, key: str, position: float) -> None:
+        self.desk.do("move the station", lambda d: edits.change_station(d, key, position=position))
+
+    def _station_menu(self, key: str, position: float, at: QPoint) -> None:
+        menu = QMenu(self)
+        if key:
+            if key not in self.desk.selection:
+                self.desk.select((key,))
+            ids = ("look-at", "section", "insert", "duplicate", "remove") if self.desk.selected_stations() else ("remove",)
+            for name in ids:
+                menu.addAction(self.actions_by_id[name])
+        quick = self.desk.quick
+        if not math.isnan(position) and quick is not None and quick.shape is not None:
+            if quick.shape.field.first < position < quick.shape.field.last:
+                menu.addAction("Insert a station here, keeping the shape", partial(self.tools.insert_at, position))
+        if not menu.isEmpty():
+            menu.popup(at)
+
+    # The window itself
+
+    def recovery_file(self) -> Path | None:
+        """Where this process keeps unsaved work."""
+        return self._recovery / f"session-{os.getpid()}.isotomon" if self._recovery is not None else None
+
+    def _restore_geometry(self) -> None:
+        self.setMinimumSize(960, 640)
+        if not self.restoreGeometry(self.settings.value("geometry") or b""):
+            self.resize(1280, 800)
+        for name in ("middle", "upper", "outer"):
+            state = self.settings.value(f"splitter/{name}")
+            if state is not None:
+                getattr(self, name).restoreState(state)
+        self.setWindowIcon(QIcon(icon("section", self.theme.accent)))
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        """A design or a table may be dropped."""
+        urls = event.mimeData().urls()
+        if len(urls) == 1 and urls[0].isLocalFile():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        """Open what is dropped."""
+        self.files.open_path(Path(event.mimeData().urls()[0].toLocalFile()))
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        """Ask about unsaved changes, remember the window, end the worker."""
+        if not self.files.may_leave():
+            event.ignore()
+            return
+        if self.desk.session is not None:
+            self.desk.session.drop_recovery()
+        self.settings.setValue("geometry", self.saveGeometry())
+        for name in ("middle", "upper", "outer"):
+            self.settings.setValue(f"splitter/{name}", getattr(self, name).saveState())
+        self.desk.engine.close()
+        self.view.close_scene()
+        event.accept()
