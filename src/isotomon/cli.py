@@ -32,7 +32,9 @@ def _parser() -> argparse.ArgumentParser:
 
     demo = commands.add_parser("demo", help="open the window with a demo")
     demo.add_argument("name", nargs="?", default="reach-blade", metavar="NAME")
-    demo.add_argument("--out", type=Path, default=Path("out"), help="where a run without a display writes (default: out)")
+    demo.add_argument(
+        "--out", type=Path, default=Path("out"), help="where a run without a display writes (default: out)"
+    )
     demo.set_defaults(run=_demo)
 
     show = commands.add_parser("open", help="open the window with a design")
@@ -45,7 +47,9 @@ def _parser() -> argparse.ArgumentParser:
     table.add_argument("--force", action="store_true", help="replace the design file if it exists")
     table.set_defaults(run=_table)
 
-    check = commands.add_parser("check", help="rebuild and print the check table; exit 0 in band, 1 out of band, 2 error")
+    check = commands.add_parser(
+        "check", help="rebuild and print the check table; exit 0 in band, 1 out of band, 2 error"
+    )
     check.add_argument("design", type=Path, metavar="DESIGN")
     check.add_argument("--json", metavar="FILE", help="write the check as JSON; '-' prints the JSON alone")
     check.set_defaults(run=_check)
@@ -59,7 +63,9 @@ def _parser() -> argparse.ArgumentParser:
     picture.add_argument("design", type=Path, metavar="DESIGN")
     picture.add_argument("file", type=Path, metavar="FILE.png")
     picture.add_argument("--size", type=_size, default=(1280, 800), metavar="1280x800")
-    picture.add_argument("--view", default="round", metavar="NAME", help="plan, front, side, round, window or plan of sections: body")
+    picture.add_argument(
+        "--view", default="round", metavar="NAME", help="plan, front, side, round, window or plan of sections: body"
+    )
     picture.set_defaults(run=_picture)
     return parser
 

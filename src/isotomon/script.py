@@ -1,12 +1,12 @@
 """What scripts use: build a design, rebuild it, measure it, write it. The same core as the window.
 
-    import isotomon
-    design = isotomon.read_table("blade.csv")
-    session = isotomon.Session(design)
-    session.apply("wider", lambda d: isotomon.edits.change_station(d, "s3", chord=120.0))
-    with isotomon.Solids() as solids:
-        result = isotomon.check(session.design, solids)
-        isotomon.export(session.design, "blade.step", solids)
+import isotomon
+design = isotomon.read_table("blade.csv")
+session = isotomon.Session(design)
+session.apply("wider", lambda d: isotomon.edits.change_station(d, "s3", chord=120.0))
+with isotomon.Solids() as solids:
+    result = isotomon.check(session.design, solids)
+    isotomon.export(session.design, "blade.step", solids)
 """
 
 from __future__ import annotations
@@ -55,7 +55,9 @@ class Solids:
     def __enter__(self) -> Solids:
         return self
 
-    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
         self.supervisor.close()
 
 

@@ -208,12 +208,18 @@ class Board(QWidget):
         self._hover_key = self.station_at(at)
         on_plus = self.plus_at(at) is not None
         self.setCursor(
-            Qt.CursorShape.PointingHandCursor if on_plus else Qt.CursorShape.SizeHorCursor if self._hover_key else Qt.CursorShape.ArrowCursor
+            Qt.CursorShape.PointingHandCursor
+            if on_plus
+            else Qt.CursorShape.SizeHorCursor
+            if self._hover_key
+            else Qt.CursorShape.ArrowCursor
         )
         self.setToolTip("Insert a station here; the shape stays as it is" if on_plus else "")
         place = box.position(at.x())
         stations = self._stations()
-        inside = bool(stations) and stations[0].position <= place <= stations[-1].position and at.y() > box.area.top() - 4
+        inside = (
+            bool(stations) and stations[0].position <= place <= stations[-1].position and at.y() > box.area.top() - 4
+        )
         self._pointer = place if inside else None
         self.hovered_at.emit(place if inside else math.nan)
         self.update()
@@ -256,7 +262,11 @@ class Board(QWidget):
         ids = [n.station.id for n in self._stations()]
         if event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right) and ids:
             step = 1 if event.key() == Qt.Key.Key_Right else -1
-            now = ids.index(self.selected[-1]) if self.selected and self.selected[-1] in ids else (-1 if step > 0 else len(ids))
+            now = (
+                ids.index(self.selected[-1])
+                if self.selected and self.selected[-1] in ids
+                else (-1 if step > 0 else len(ids))
+            )
             self.chosen.emit(ids[int(np.clip(now + step, 0, len(ids) - 1))], False)
             return
         super().keyPressEvent(event)

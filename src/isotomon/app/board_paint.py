@@ -100,10 +100,14 @@ class BoardPainter:
             p.setPen(QPen(self.colour("hairline"), 1))
             p.drawLine(QPointF(x, box.area.top()), QPointF(x, box.angle.bottom()))
             p.setPen(self.colour("ink"))
-            p.drawText(QRectF(x - 40, box.height - AXIS + 1, 80, AXIS - 2), Qt.AlignmentFlag.AlignCenter, display(tick, 6))
+            p.drawText(
+                QRectF(x - 40, box.height - AXIS + 1, 80, AXIS - 2), Qt.AlignmentFlag.AlignCenter, display(tick, 6)
+            )
             tick += step
         p.setPen(self.colour("soft_ink"))
-        p.drawText(QRectF(6, box.height - AXIS + 1, LEFT - 12, AXIS - 2), Qt.AlignmentFlag.AlignVCenter, f"Position {unit}")
+        p.drawText(
+            QRectF(6, box.height - AXIS + 1, LEFT - 12, AXIS - 2), Qt.AlignmentFlag.AlignVCenter, f"Position {unit}"
+        )
 
     def curves(self) -> None:
         """Area above, angles below, with the laws' bands behind."""
@@ -115,13 +119,33 @@ class BoardPainter:
         judged = {j.quality: j for j in self.quick.judged}
         laws = [j for j in self.quick.judged if j.quality == "area"]
         low, high = _range([c.area, *(j.target + j.band for j in laws), *(j.target - j.band for j in laws)])
-        self._plot(self.layout.area, (min(low, 0.0) if low < 0.3 * high else low, high), 1.0 / area_scale, f"Area {unit}²",
-                   [(c.v, c.area, "accent", Qt.PenStyle.SolidLine)], laws)  # fmt: skip
+        self._plot(
+            self.layout.area,
+            (min(low, 0.0) if low < 0.3 * high else low, high),
+            1.0 / area_scale,
+            f"Area {unit}²",
+            [(c.v, c.area, "accent", Qt.PenStyle.SolidLine)],
+            laws,
+        )
         angles = [j for j in (judged.get("set_angle"), judged.get("turn")) if j is not None]
         set_angle, turn = np.degrees(c.set_angle), np.degrees(c.turn)
-        bounds = _range([set_angle, turn, *(np.degrees(j.target + j.band) for j in angles), *(np.degrees(j.target - j.band) for j in angles)])
-        self._plot(self.layout.angle, bounds, 1.0, "", [(c.v, set_angle, "accent", Qt.PenStyle.SolidLine),
-                   (c.v, turn, "soft_ink", Qt.PenStyle.DashLine)], angles, math.degrees(1.0))  # fmt: skip
+        bounds = _range(
+            [
+                set_angle,
+                turn,
+                *(np.degrees(j.target + j.band) for j in angles),
+                *(np.degrees(j.target - j.band) for j in angles),
+            ]
+        )
+        self._plot(
+            self.layout.angle,
+            bounds,
+            1.0,
+            "",
+            [(c.v, set_angle, "accent", Qt.PenStyle.SolidLine), (c.v, turn, "soft_ink", Qt.PenStyle.DashLine)],
+            angles,
+            math.degrees(1.0),
+        )
         self._legend()
 
     def _legend(self) -> None:
@@ -262,7 +286,11 @@ class BoardPainter:
                 font.setBold(strong or out)
                 p.setFont(font)
                 text = f"{n.station.name} ▲" if out else n.station.name
-                p.drawText(QRectF(x - 50, box.rail + 5, 100, 14), Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignTop, text)
+                p.drawText(
+                    QRectF(x - 50, box.rail + 5, 100, 14),
+                    Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignTop,
+                    text,
+                )
                 last_label = x + width / 2
         for left, right in zip(numbers[:-1], numbers[1:], strict=True):
             self._plus(float(box.x(left.position)), float(box.x(right.position)))

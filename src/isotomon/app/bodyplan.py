@@ -128,7 +128,11 @@ class BodyPlan(QWidget):
         if self._live is not None:
             p.setPen(QPen(QColor(self.theme.failure), 2))
             p.drawPolyline(_polygon(self.to_pixels(self._live)))
-        name = next((n.station.name for n in self.quick.resolved.stations if n.station.id == self._hovered), "") if self.quick else ""
+        name = (
+            next((n.station.name for n in self.quick.resolved.stations if n.station.id == self._hovered), "")
+            if self.quick
+            else ""
+        )
         if name:
             p.setPen(QColor(self.theme.ink))
             p.drawText(QRectF(self.width() - 130, 5, 120, 18), Qt.AlignmentFlag.AlignRight, name)

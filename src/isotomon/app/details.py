@@ -9,7 +9,17 @@ from typing import Any
 import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QCursor
-from PySide6.QtWidgets import QComboBox, QLabel, QLineEdit, QMenu, QPlainTextEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QComboBox,
+    QLabel,
+    QLineEdit,
+    QMenu,
+    QPlainTextEdit,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
 
 from isotomon.app.desk import Desk
 from isotomon.app.fields import NumberField
@@ -35,7 +45,12 @@ _STATION_FIELDS: tuple[tuple[str, str, Kind, str, str], ...] = (
 
 
 def _number(station: StationNumbers, field: str) -> float:
-    pairs = {"offset_x": station.offset[0], "offset_y": station.offset[1], "tilt_x": station.tilt[0], "tilt_y": station.tilt[1]}
+    pairs = {
+        "offset_x": station.offset[0],
+        "offset_y": station.offset[1],
+        "tilt_x": station.tilt[0],
+        "tilt_y": station.tilt[1],
+    }
     return pairs[field] if field in pairs else float(getattr(station, field))
 
 
@@ -120,7 +135,9 @@ class Details(QScrollArea):
         column.addWidget(label)
         return label
 
-    def _line(self, column: QVBoxLayout, title: str, get: Callable[[], str], put: Callable[[str], str], tip: str) -> QLineEdit:
+    def _line(
+        self, column: QVBoxLayout, title: str, get: Callable[[], str], put: Callable[[str], str], tip: str
+    ) -> QLineEdit:
         """A text field; `put` returns what is wrong, or nothing."""
         self._text(column, title, soft=True)
         edit, wrong = QLineEdit(), QLabel()
@@ -151,7 +168,14 @@ class Details(QScrollArea):
         refresh()
         return edit
 
-    def _choice(self, column: QVBoxLayout, title: str, items: dict[str, str], get: Callable[[], str], put: Callable[[str], None]) -> QComboBox:
+    def _choice(
+        self,
+        column: QVBoxLayout,
+        title: str,
+        items: dict[str, str],
+        get: Callable[[], str],
+        put: Callable[[str], object],
+    ) -> QComboBox:
         self._text(column, title, soft=True)
         box = QComboBox()
         box.setAccessibleName(title)
@@ -164,7 +188,14 @@ class Details(QScrollArea):
         self._refreshers.append(lambda: box.setCurrentIndex(box.findData(get())))
         return box
 
-    def _field(self, column: QVBoxLayout, key: str, field: NumberField, title: str, edit: Callable[[Value | None], Callable[[Design], Design]]) -> None:
+    def _field(
+        self,
+        column: QVBoxLayout,
+        key: str,
+        field: NumberField,
+        title: str,
+        edit: Callable[[Value | None], Callable[[Design], Design]],
+    ) -> None:
         """A number field wired to the desk; `edit` makes the edit for a value."""
         self.fields[key] = field
         column.addWidget(field)
@@ -179,7 +210,9 @@ class Details(QScrollArea):
         field.scrub_done.connect(lambda number: field.explain(self.desk.finish_preview()))
         field.scrub_given_up.connect(self.desk.give_up_preview)
 
-    def _offer(self, field: NumberField, title: str, edit: Callable[[Value | None], Callable[[Design], Design]]) -> bool:
+    def _offer(
+        self, field: NumberField, title: str, edit: Callable[[Value | None], Callable[[Design], Design]]
+    ) -> bool:
         """A formula drives this value: offer to go to the number behind it, or to replace the formula. Never scrubs."""
         offer_behind_formula(self.desk, str(field.value), lambda: self.desk.do(title, edit(field.number)))
         return False
@@ -203,13 +236,36 @@ class Details(QScrollArea):
     def _design_form(self, column: QVBoxLayout) -> None:
         self._text(column, "Design", head=True)
         desk = self.desk
-        self._line(column, "Name", lambda: desk.design.name if desk.design else "",
-                   lambda text: desk.do("rename the design", lambda d: edits.replace(d, name=text)), "Also the title of the window")  # fmt: skip
-        self._choice(column, "Unit of length", {u: u for u in ("mm", "cm", "m", "in")}, lambda: desk.design.unit if desk.design else "mm",
-                     lambda unit: desk.do(f"show lengths in {unit}", lambda d: edits.replace(d, unit=unit)) and None)  # fmt: skip
-        field = NumberField("Tolerance", "length", desk.design.unit if desk.design else "mm", "How far the solid's faces may lie from the shape")
-        self._refreshers.append(lambda: field.set_value(desk.design.tolerance, desk.design.tolerance) if desk.design else None)
-        self._field(column, "tolerance", field, "change the tolerance", lambda v: lambda d: edits.replace(d, tolerance=_plain(v)))
+        self._line(
+            column,
+            "Name",
+            lambda: desk.design.name if desk.design else "",
+            lambda text: desk.do("rename the design", lambda d: edits.replace(d, name=text)),
+            "Also the title of the window",
+        )
+        self._choice(
+            column,
+            "Unit of length",
+            {u: u for u in ("mm", "cm", "m", "in")},
+            lambda: desk.design.unit if desk.design else "mm",
+            lambda unit: desk.do(f"show lengths in {unit}", lambda d: edits.replace(d, unit=unit)),
+        )
+        field = NumberField(
+            "Tolerance",
+            "length",
+            desk.design.unit if desk.design else "mm",
+            "How far the solid's faces may lie from the shape",
+        )
+        self._refreshers.append(
+            lambda: field.set_value(desk.design.tolerance, desk.design.tolerance) if desk.design else None
+        )
+        self._field(
+            column,
+            "tolerance",
+            field,
+            "change the tolerance",
+            lambda v: lambda d: edits.replace(d, tolerance=_plain(v)),
+        )
         self._text(column, "Note", soft=True)
         note = QPlainTextEdit()
         note.setMaximumHeight(110)
@@ -219,8 +275,14 @@ class Details(QScrollArea):
         def leave() -> None:
             desk.do("change the note", lambda d: edits.replace(d, note=note.toPlainText()))
 
-        note.focusOutEvent = lambda event: (leave(), QPlainTextEdit.focusOutEvent(note, event)) and None  # type: ignore[method-assign]
-        self._refreshers.append(lambda: note.setPlainText(desk.design.note) if desk.design and not note.hasFocus() and note.toPlainText() != desk.design.note else None)
+        note.focusOutEvent = lambda event: None  # type: ignore[method-assign]
+        self._refreshers.append(
+            lambda: (
+                note.setPlainText(desk.design.note)
+                if desk.design and not note.hasFocus() and note.toPlainText() != desk.design.note
+                else None
+            )
+        )
         self._text(column, "Choose a station, number, law or the body to see and change it here.", soft=True)
 
     def _station_form(self, column: QVBoxLayout, keys: tuple[str, ...]) -> None:
@@ -233,10 +295,22 @@ class Details(QScrollArea):
 
         self._text(column, "Station" if one else f"{len(keys)} stations", head=True)
         if one:
-            self._line(column, "Name", lambda: station().name,
-                       lambda text: desk.do("rename the station", lambda d: edits.change_station(d, keys[0], name=text.strip() or "station")), "")  # fmt: skip
-        self._line(column, "Section", lambda: section_text(station().section, desk.design.outlines if desk.design else ()),
-                   lambda text: self._put_section(keys, text), f"What is drawn here: {GRAMMAR}")  # fmt: skip
+            self._line(
+                column,
+                "Name",
+                lambda: station().name,
+                lambda text: desk.do(
+                    "rename the station", lambda d: edits.change_station(d, keys[0], name=text.strip() or "station")
+                ),
+                "",
+            )
+        self._line(
+            column,
+            "Section",
+            lambda: section_text(station().section, desk.design.outlines if desk.design else ()),
+            lambda text: self._put_section(keys, text),
+            f"What is drawn here: {GRAMMAR}",
+        )
         assert desk.design is not None
         for name, title, kind, tip, blank in _STATION_FIELDS:
             if name == "position" and not one:
@@ -258,7 +332,14 @@ class Details(QScrollArea):
             section = parse_section(text, desk.design.outlines)
         except IsotomonError as error:
             return str(error)
-        return desk.do("change the section", lambda d: edits.change_stations(d, keys, lambda s: edits.replace(s, section=section, pivot=None if isinstance(s.section, Kept) else s.pivot)))
+        return desk.do(
+            "change the section",
+            lambda d: edits.change_stations(
+                d,
+                keys,
+                lambda s: edits.replace(s, section=section, pivot=None if isinstance(s.section, Kept) else s.pivot),
+            ),
+        )
 
     def _show_station_value(self, field: NumberField, name: str, keys: tuple[str, ...]) -> None:
         if self.desk.quick is None:
@@ -307,38 +388,87 @@ class Details(QScrollArea):
             return edits.find(desk.design.numbers, key)
 
         self._text(column, "Number", head=True)
-        self._line(column, "Name", lambda: number().name,
-                   lambda text: desk.do("rename the number", lambda d: edits.change_number(d, key, name=text.strip())),
-                   "Formulas that use it follow the new name")  # fmt: skip
-        self._choice(column, "Kind", {"length": "Length", "angle": "Angle", "ratio": "Ratio"}, lambda: number().kind,
-                     lambda kind: desk.do("change the number's kind", lambda d: edits.change_number(d, key, kind=kind)) and None)  # fmt: skip
+        self._line(
+            column,
+            "Name",
+            lambda: number().name,
+            lambda text: desk.do("rename the number", lambda d: edits.change_number(d, key, name=text.strip())),
+            "Formulas that use it follow the new name",
+        )
+        self._choice(
+            column,
+            "Kind",
+            {"length": "Length", "angle": "Angle", "ratio": "Ratio"},
+            lambda: number().kind,
+            lambda kind: desk.do("change the number's kind", lambda d: edits.change_number(d, key, kind=kind)),
+        )
         assert desk.design is not None
         kind = number().kind
-        field = NumberField("Value", kind, desk.design.unit if kind == "length" else "deg" if kind == "angle" else "", "What the name stands for")
-        self._refreshers.append(
-            lambda: field.set_value(number().value, desk.quick.resolved.names[number().name].value)
-            if desk.quick and number().name in desk.quick.resolved.names
-            else None
+        field = NumberField(
+            "Value",
+            kind,
+            desk.design.unit if kind == "length" else "deg" if kind == "angle" else "",
+            "What the name stands for",
         )
-        self._field(column, "value", field, f"change {number().name}", lambda v: lambda d: edits.change_number(d, key, value=_given(v)))
-        self._line(column, "Note", lambda: number().note, lambda text: desk.do("change the note", lambda d: edits.change_number(d, key, note=text)), "")
+        self._refreshers.append(
+            lambda: (
+                field.set_value(number().value, desk.quick.resolved.names[number().name].value)
+                if desk.quick and number().name in desk.quick.resolved.names
+                else None
+            )
+        )
+        self._field(
+            column,
+            "value",
+            field,
+            f"change {number().name}",
+            lambda v: lambda d: edits.change_number(d, key, value=_given(v)),
+        )
+        self._line(
+            column,
+            "Note",
+            lambda: number().note,
+            lambda text: desk.do("change the note", lambda d: edits.change_number(d, key, note=text)),
+            "",
+        )
         uses = self._text(column, soft=True)
         self._refreshers.append(
-            lambda: uses.setText("Used by: " + (", ".join(edits.number_uses(desk.design, number().name)) or "nothing yet") if desk.design else "")
+            lambda: uses.setText(
+                "Used by: " + (", ".join(edits.number_uses(desk.design, number().name)) or "nothing yet")
+                if desk.design
+                else ""
+            )
         )
 
     def _body_form(self, column: QVBoxLayout) -> None:
         desk = self.desk
         self._text(column, "Body", head=True)
-        self._line(column, "Name", lambda: desk.design.loft.name if desk.design else "",
-                   lambda text: desk.do("rename the body", lambda d: edits.change_loft(d, name=text.strip() or "body")), "The name in the STEP file")  # fmt: skip
-        self._choice(column, "Between stations", {"smooth": "Smooth", "ruled": "Straight rulings"},
-                     lambda: "ruled" if desk.design and desk.design.loft.ruled else "smooth",
-                     lambda how: desk.do("smooth or ruled", lambda d: edits.change_loft(d, ruled=how == "ruled")) and None)  # fmt: skip
+        self._line(
+            column,
+            "Name",
+            lambda: desk.design.loft.name if desk.design else "",
+            lambda text: desk.do("rename the body", lambda d: edits.change_loft(d, name=text.strip() or "body")),
+            "The name in the STEP file",
+        )
+        self._choice(
+            column,
+            "Between stations",
+            {"smooth": "Smooth", "ruled": "Straight rulings"},
+            lambda: "ruled" if desk.design and desk.design.loft.ruled else "smooth",
+            lambda how: desk.do("smooth or ruled", lambda d: edits.change_loft(d, ruled=how == "ruled")),
+        )
         field = NumberField("Density", "ratio", "", "kg/m³; leave blank when the mass is not wanted", "none")
         field.unit_label.setText("kg/m³")
-        self._refreshers.append(lambda: field.set_value(desk.design.loft.density, desk.design.loft.density or 0.0) if desk.design else None)
-        self._field(column, "density", field, "change the density", lambda v: lambda d: edits.change_loft(d, density=None if v is None else _plain(v)))
+        self._refreshers.append(
+            lambda: field.set_value(desk.design.loft.density, desk.design.loft.density or 0.0) if desk.design else None
+        )
+        self._field(
+            column,
+            "density",
+            field,
+            "change the density",
+            lambda v: lambda d: edits.change_loft(d, density=None if v is None else _plain(v)),
+        )
         self._text(column, "Figures", group=True)
         figures, solid = self._text(column), self._text(column)
         again = QPushButton("Build the solid again")

@@ -45,7 +45,9 @@ class ScrubLabel(QLabel):
             self.began.emit()
         if self._moving and self._from is not None:
             keys = event.modifiers()
-            self.moved.emit(way, bool(keys & Qt.KeyboardModifier.ShiftModifier), bool(keys & Qt.KeyboardModifier.ControlModifier))
+            self.moved.emit(
+                way, bool(keys & Qt.KeyboardModifier.ShiftModifier), bool(keys & Qt.KeyboardModifier.ControlModifier)
+            )
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         """One scrub, one change."""

@@ -78,8 +78,10 @@ class Files:
         if self.may_leave():
             self._take(Session(new_design(), None, self.w.recovery_file()))
 
-    def open_design(self, design: Design) -> None:
+    def open_design(self, design: Design, ask: bool = False) -> None:
         """A design that has no file (a demo, a table)."""
+        if ask and not self.may_leave():
+            return
         self._take(Session(design, None, self.w.recovery_file()))
 
     def recover(self, found: Recovered) -> None:
@@ -155,8 +157,8 @@ class Files:
 
     def recent(self) -> list[Path]:
         """Designs opened or saved lately that are still there."""
-        names = self.w.settings.value("recent", [])
-        names = [names] if isinstance(names, str) else names or []
+        kept = self.w.settings.value("recent", [])
+        names = [kept] if isinstance(kept, str) else kept if isinstance(kept, list) else []
         return [Path(n) for n in names if Path(n).exists()]
 
     def remember(self, path: Path) -> None:
@@ -231,5 +233,5 @@ class Files:
     def ask_picture(self) -> None:
         """The View as PNG."""
         path = self._ask_target("Picture of the View", ".png", "PNG (*.png)")
-        if path is not None and not self.w.view.grab().save(str(path), "PNG"):  # type: ignore[call-overload]
+        if path is not None and not self.w.view.grab().save(str(path), "PNG"):
             self.w.desk.said.emit("error", f"{path} cannot be written; choose another place")

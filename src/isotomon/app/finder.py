@@ -145,5 +145,9 @@ class HelpSheet(QDialog):
         column.addWidget(browser)
         title, text = HELP.get(topic, HELP["board"])
         others = "".join(f"<h4>{t}</h4><p>{body}</p>" for key, (t, body) in HELP.items() if key != topic)
-        keys = "".join(f"<tr><td style='padding-right:18px'>{a.shortcut}</td><td>{a.title}</td></tr>" for a in actions if a.shortcut)
+        keys = "".join(
+            f"<tr><td style='padding-right:18px'>{a.shortcut}</td><td>{a.title}</td></tr>"
+            for a in actions
+            if a.shortcut
+        )
         browser.setHtml(f"<h3>{title}</h3><p>{text}</p><h4>Keys</h4><table>{keys}</table>{others}")

@@ -17,8 +17,8 @@ from isotomon.model import edits
 from isotomon.model.records import Design, Station
 from isotomon.model.resolve import STATION_KINDS, StationNumbers
 from isotomon.model.sections import parse_section, section_text
-from isotomon.rebuild.session import Edit
 from isotomon.quantity import display, read, scale_of, show
+from isotomon.rebuild.session import Edit
 
 Index = QModelIndex | QPersistentModelIndex
 COLUMNS = ("name", "position", "section", "chord", "set_angle", "pivot", "offset_x", "offset_y", "area", "turn")
@@ -175,7 +175,9 @@ class StationGrid(QTableView):
         self.horizontalHeader().setDefaultSectionSize(84)
         self.verticalHeader().setDefaultSectionSize(26)
         self.setColumnWidth(2, 110)
-        self.setToolTip("Ctrl+C and Ctrl+V exchange cells with a spreadsheet; Ctrl+D fills down; formulas are taken too")
+        self.setToolTip(
+            "Ctrl+C and Ctrl+V exchange cells with a spreadsheet; Ctrl+D fills down; formulas are taken too"
+        )
         self.selectionModel().selectionChanged.connect(self._tell)
 
     def _tell(self) -> None:
@@ -221,7 +223,9 @@ class StationGrid(QTableView):
                 if column >= len(COLUMNS) or COLUMNS[column] in _FIGURES:
                     continue
                 if row >= len(self.stations.rows):
-                    self.desk.said.emit("error", f"Paste: {len(block)} rows do not fit; add stations first. Nothing was changed.")
+                    self.desk.said.emit(
+                        "error", f"Paste: {len(block)} rows do not fit; add stations first. Nothing was changed."
+                    )
                     return
                 cells.append((self.stations.rows[row].station.id, COLUMNS[column], cell))
         if cells:
@@ -232,7 +236,9 @@ class StationGrid(QTableView):
         rows, columns = self._block()
         usable = [c for c in columns if COLUMNS[c] not in (*_FIGURES, "name", "position")]
         if len(rows) < 2 or not usable:
-            self.desk.said.emit("note", "Fill down: choose a block of two rows or more; names and positions are not filled.")
+            self.desk.said.emit(
+                "note", "Fill down: choose a block of two rows or more; names and positions are not filled."
+            )
             return
         cells = [
             (self.stations.rows[row].station.id, COLUMNS[c], self.stations.text(rows[0], COLUMNS[c], editing=True))

@@ -48,8 +48,8 @@ class LawForm(QWidget):
         self.judged, self.way = QComboBox(), QComboBox()
         for value, text in (("stations", "At the points"), ("along", "Along the whole body")):
             self.judged.addItem(text, value)
-        for value, text in ((False, "Points"), (True, "Formula")):
-            self.way.addItem(text, value)
+        for by_formula, text in ((False, "Points"), (True, "Formula")):
+            self.way.addItem(text, by_formula)
         self.formula = QLineEdit()
         self.formula.setPlaceholderText("e.g. 20 deg - 15 deg * fraction")
         self.formula.setToolTip("May use position, fraction (0 to 1) and named numbers")
@@ -66,7 +66,14 @@ class LawForm(QWidget):
         self.worst.setWordWrap(True)
         self.add = QPushButton("Add points from the present body")
         self.add.setToolTip("Intends at each station without a point what the body has there now")
-        rows = (("", self.head), ("Name", self.name), ("Judged", self.judged), ("Band ±", self.band), ("Given by", self.way), ("", self.formula))
+        rows = (
+            ("", self.head),
+            ("Name", self.name),
+            ("Judged", self.judged),
+            ("Band ±", self.band),
+            ("Given by", self.way),
+            ("", self.formula),
+        )
         for row, (title, widget) in enumerate(rows):
             if title:
                 grid.addWidget(QLabel(title), row, 0)
@@ -77,7 +84,9 @@ class LawForm(QWidget):
         self.name.editingFinished.connect(self._rename)
         self.band.editingFinished.connect(self._set_band)
         self.formula.editingFinished.connect(self._set_formula)
-        self.judged.activated.connect(lambda i: self._do("change where the law is judged", judged=self.judged.itemData(i)))
+        self.judged.activated.connect(
+            lambda i: self._do("change where the law is judged", judged=self.judged.itemData(i))
+        )
         self.way.activated.connect(self._change_way)
         self.points.itemChanged.connect(self._set_point)
         self.add.clicked.connect(self._add_points)
@@ -116,7 +125,7 @@ class LawForm(QWidget):
         law = self.law()
         if isinstance(law.band, str):
             return law.band
-        scale, unit = surface_scale(law, self.desk.design.unit if self.desk.design else "mm")
+        scale, _unit = surface_scale(law, self.desk.design.unit if self.desk.design else "mm")
         return f"{display(law.band * 100, 4)} %" if law.relative else display(law.band * scale, 4)
 
     def _change_way(self, index: int) -> None:
@@ -124,10 +133,17 @@ class LawForm(QWidget):
         if by_formula and law.formula is None:
             middle = self._present(law)
             scale, unit = surface_scale(law, "mm")
-            name = {"mm²": f"{display(middle * scale, 3)} mm * 1 mm", "°/m": f"{display(middle * scale, 4)} deg / 1 m"}.get(unit, f"{display(middle * scale, 4)} deg")
+            name = {
+                "mm²": f"{display(middle * scale, 3)} mm * 1 mm",
+                "°/m": f"{display(middle * scale, 4)} deg / 1 m",
+            }.get(unit, f"{display(middle * scale, 4)} deg")
             self._do("give the law by a formula", formula=name, points=())
         elif not by_formula and law.formula is not None:
-            self._explain(self.desk.do("give the law by points", lambda d: self._with_points(edits.change_law(d, self.key, formula=None))))
+            self._explain(
+                self.desk.do(
+                    "give the law by points", lambda d: self._with_points(edits.change_law(d, self.key, formula=None))
+                )
+            )
 
     def _present(self, law: Law) -> float:
         quick = self.desk.quick
@@ -222,13 +238,17 @@ class LawForm(QWidget):
         self.points.setRowCount(len(order))
         for row, index in enumerate(order):
             point = law.points[index]
-            place, name = names.get(point.station or "", (float(point.position or 0.0) if not isinstance(point.position, str) else 0.0, ""))
+            place, name = names.get(
+                point.station or "", (float(point.position or 0.0) if not isinstance(point.position, str) else 0.0, "")
+            )
             intended = point.value if isinstance(point.value, str) else display(point.value * scale, 4)
             has = "–"
             if judged is not None and len(judged.position):
                 near = int(np.argmin(np.abs(judged.position - place)))
                 if abs(judged.position[near] - place) < 1e-6 and not math.isnan(judged.value[near]):
-                    has = display(float(judged.value[near]) * scale, 3) + (" ▲" if judged.excess[near] > 1.0 + 1e-9 else "")
+                    has = display(float(judged.value[near]) * scale, 3) + (
+                        " ▲" if judged.excess[near] > 1.0 + 1e-9 else ""
+                    )
             for column, text in enumerate((name or f"{display(place, 3)} mm", intended, has)):
                 item = QTableWidgetItem(text)
                 item.setData(Qt.ItemDataRole.UserRole, index)

@@ -113,12 +113,16 @@ class Ledger(QTreeWidget):
         self._fill(rows, flagged)
 
     def _stations_out(self, quick: Quick) -> set[str]:
-        places = {float(j.position[i]) for j in quick.judged for i in range(len(j.position)) if j.excess[i] > 1.0 + 1e-9}
+        places = {
+            float(j.position[i]) for j in quick.judged for i in range(len(j.position)) if j.excess[i] > 1.0 + 1e-9
+        }
         return {n.station.id for n in quick.resolved.stations if any(abs(n.position - z) < 1e-6 for z in places)}
 
     def _station_figure(self, quick: Quick, index: int) -> str:
         if quick.shape is None:
-            return f"{display(to_unit(quick.resolved.stations[index].position, quick.design.unit), 2)} {quick.design.unit}"
+            return (
+                f"{display(to_unit(quick.resolved.stations[index].position, quick.design.unit), 2)} {quick.design.unit}"
+            )
         c, row = quick.shape.curves, quick.shape.at_stations[index]
         area = c.area[row] / 100.0
         angle = "" if math.isnan(c.set_angle[row]) else f" {display(math.degrees(c.set_angle[row]), 2)}°"

@@ -22,7 +22,10 @@ from isotomon.solid.protocol import Built
 
 def has_display() -> bool:
     """Whether a window can be shown."""
-    return bool(os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY")) and os.environ.get("QT_QPA_PLATFORM") != "offscreen"
+    return (
+        bool(os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY"))
+        and os.environ.get("QT_QPA_PLATFORM") != "offscreen"
+    )
 
 
 def application() -> QApplication:
@@ -40,7 +43,9 @@ def application() -> QApplication:
     return app
 
 
-def make_window(settings: QSettings | None = None, recovery: Path | None = None, engine: Engine | None = None) -> Window:
+def make_window(
+    settings: QSettings | None = None, recovery: Path | None = None, engine: Engine | None = None
+) -> Window:
     """A window with its engine. Without `settings`, the user's own are used and unsaved work is kept for a crash."""
     app = application()
     if settings is None:
@@ -82,10 +87,19 @@ def scratch_settings(folder: Path) -> QSettings:
 def solid_ready(window: Window) -> bool:
     """Whether the solid of what is shown has come, or failed."""
     desk = window.desk
-    if desk.quick is None or desk.quick.full is None or desk.session is None or desk.quick.design != desk.session.design:
+    if (
+        desk.quick is None
+        or desk.quick.full is None
+        or desk.session is None
+        or desk.quick.design != desk.session.design
+    ):
         return False
     shape = desk.quick.shape
-    return shape is None or (desk.solid_key == shape.key and not desk.building) or any(f.severity == "error" for f in desk.quick.findings)
+    return (
+        shape is None
+        or (desk.solid_key == shape.key and not desk.building)
+        or any(f.severity == "error" for f in desk.quick.findings)
+    )
 
 
 def save_window(window: Window, path: Path) -> None:

@@ -44,7 +44,10 @@ class StartPage(QWidget):
         self._head("Isotomon", "Blades and vessels from sections: loft them, and see area and twist as you draw.")
         for found in recovered:
             name = found.path.name if found.path else found.design.name
-            card = self._card(f"Recover unsaved work on {name}", f"{len(found.design.stations)} stations, left by a session that ended unexpectedly")
+            card = self._card(
+                f"Recover unsaved work on {name}",
+                f"{len(found.design.stations)} stations, left by a session that ended unexpectedly",
+            )
             card.clicked.connect(lambda _=False, f=found: self.recover_wanted.emit(f))
         row = QWidget()
         grid = QGridLayout(row)

@@ -36,13 +36,35 @@ class Theme:
 
 
 VELLUM = Theme(
-    "vellum", "#F6F2E8", "#EFE9DB", "#FBF9F3", "#22303A", "#4C5A63", "#CFC6B2", "#1F7A6D", "#B9770E", "#B23A3A",
-    "#E4DDD0", "#FBF9F3", "#D6E3DC",
-)  # fmt: skip
+    "vellum",
+    "#F6F2E8",
+    "#EFE9DB",
+    "#FBF9F3",
+    "#22303A",
+    "#4C5A63",
+    "#CFC6B2",
+    "#1F7A6D",
+    "#B9770E",
+    "#B23A3A",
+    "#E4DDD0",
+    "#FBF9F3",
+    "#D6E3DC",
+)
 SLATE = Theme(
-    "slate", "#20282D", "#273138", "#1B2226", "#E9E4D6", "#B4B9B4", "#45535B", "#4FB3A3", "#E0A33C", "#E07A72",
-    "#B99C78", "#2A343A", "#2F4A49",
-)  # fmt: skip
+    "slate",
+    "#20282D",
+    "#273138",
+    "#1B2226",
+    "#E9E4D6",
+    "#B4B9B4",
+    "#45535B",
+    "#4FB3A3",
+    "#E0A33C",
+    "#E07A72",
+    "#B99C78",
+    "#2A343A",
+    "#2F4A49",
+)
 THEMES = {"vellum": VELLUM, "slate": SLATE}
 
 _SCALE = {

@@ -146,7 +146,11 @@ class Tools:
                 design = edits.remove_number(design, key)
             return design
 
-        parts = [f"{len(group)} {name}{'s' if len(group) > 1 else ''}" for group, name in ((stations, "station"), (numbers, "number"), (laws, "law")) if group]
+        parts = [
+            f"{len(group)} {name}{'s' if len(group) > 1 else ''}"
+            for group, name in ((stations, "station"), (numbers, "number"), (laws, "law"))
+            if group
+        ]
         self._do(f"remove {' and '.join(parts)}", edit)
 
     def section_menu(self) -> None:
@@ -159,11 +163,16 @@ class Tools:
     def put_section(self, section: Section) -> None:
         """Another section for the chosen stations."""
         keys = self.w.desk.selected_stations()
-        self._do("change the section", lambda d: edits.change_stations(d, keys, lambda s: edits.replace(s, section=section, pivot=None)))
+        self._do(
+            "change the section",
+            lambda d: edits.change_stations(d, keys, lambda s: edits.replace(s, section=section, pivot=None)),
+        )
 
     def ask_foil(self) -> None:
         """Choose a coordinate file for the chosen stations."""
-        name, _ = QFileDialog.getOpenFileName(self.w, "Foil coordinates", str(Path.cwd()), "Coordinates (*.dat *.txt *.csv);;All files (*)")
+        name, _ = QFileDialog.getOpenFileName(
+            self.w, "Foil coordinates", str(Path.cwd()), "Coordinates (*.dat *.txt *.csv);;All files (*)"
+        )
         if name:
             self.put_foil(Path(name))
 
@@ -181,7 +190,9 @@ class Tools:
         def edit(design: Design) -> Design:
             same = next((o for o in design.outlines if o.points == outline.points), None)
             design = design if same else edits.add_outline(design, outline)
-            return edits.change_stations(design, keys, lambda s: edits.replace(s, section=FromPoints(same.id if same else key), pivot=None))
+            return edits.change_stations(
+                design, keys, lambda s: edits.replace(s, section=FromPoints(same.id if same else key), pivot=None)
+            )
 
         self._do(f"foil from {path.name}", edit)
 

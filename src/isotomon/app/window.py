@@ -57,10 +57,15 @@ class Window(QMainWindow):
         super().__init__()
         self.settings, self._recovery = settings, recovery
         self.theme = THEMES.get(str(settings.value("theme", "vellum")), VELLUM)
-        self.desk = Desk(engine)
-        self.files, self.tools = Files(self), Tools(self)
-        self.view, self.body_plan, self.board = View(self.theme), BodyPlan(self.theme), Board(self.theme)
-        self.ledger, self.details, self.grid = Ledger(self.theme), Details(self.desk), StationGrid(self.desk)
+        self.desk: Desk = Desk(engine)
+        self.files: Files = Files(self)
+        self.tools: Tools = Tools(self)
+        self.view: View = View(self.theme)
+        self.body_plan: BodyPlan = BodyPlan(self.theme)
+        self.board: Board = Board(self.theme)
+        self.ledger: Ledger = Ledger(self.theme)
+        self.details: Details = Details(self.desk)
+        self.grid: StationGrid = StationGrid(self.desk)
         self.start_page = StartPage()
         self.actions_by_id: dict[str, QAction] = {}
         self._tray_buttons: list[tuple[QToolButton, Command]] = []
@@ -249,7 +254,9 @@ class Window(QMainWindow):
         board.may_drag = self._may_drag
         board.chosen.connect(lambda key, add: desk.select((key,), add))
         board.opened.connect(self._open_station)
-        board.dragging.connect(lambda key, z: desk.preview("move the station", lambda d: edits.change_station(d, key, position=z)))
+        board.dragging.connect(
+            lambda key, z: desk.preview("move the station", lambda d: edits.change_station(d, key, position=z))
+        )
         board.dropped.connect(self._drop_station)
         board.given_up.connect(desk.give_up_preview)
         board.insert_wanted.connect(self.tools.insert_at)
@@ -258,7 +265,7 @@ class Window(QMainWindow):
         self.finding_list.itemClicked.connect(lambda item: self.go_to_finding(self.finding_list.row(item)))
         self.finding_list.itemActivated.connect(lambda item: self.go_to_finding(self.finding_list.row(item)))
         page = self.start_page
-        page.demo_wanted.connect(lambda name: self.files.may_leave() and self.files.open_design(sample(name)))
+        page.demo_wanted.connect(lambda name: self.files.open_design(sample(name), ask=True))
         page.recent_wanted.connect(self.files.open_path)
         page.new_wanted.connect(self.files.new)
         page.open_wanted.connect(self.files.ask_open)
@@ -412,7 +419,8 @@ class Window(QMainWindow):
 
     def _actions(self) -> list[Action]:
         return [
-            Action(self.actions_by_id[c.id].text(), c.shortcut, c.reason(self), c.tip, partial(self.run_command, c.id)) for c in COMMANDS
+            Action(self.actions_by_id[c.id].text(), c.shortcut, c.reason(self), c.tip, partial(self.run_command, c.id))
+            for c in COMMANDS
         ]
 
     def find_action(self) -> None:
@@ -500,13 +508,19 @@ class Window(QMainWindow):
         position = edits.find(self.desk.design.stations, key).position
         if not isinstance(position, str):
             return True
-        number = next(n.position for n in self.desk.quick.resolved.stations if n.station.id == key) if self.desk.quick else 0.0
+        number = (
+            next(n.position for n in self.desk.quick.resolved.stations if n.station.id == key)
+            if self.desk.quick
+            else 0.0
+        )
         QTimer.singleShot(0, partial(self._offer_position, key, position, number))
         return False
 
     def _offer_position(self, key: str, formula: str, number: float) -> None:
         offer_behind_formula(
-            self.desk, formula, lambda: self.desk.do("replace the formula", lambda d: edits.change_station(d, key, position=number))
+            self.desk,
+            formula,
+            lambda: self.desk.do("replace the formula", lambda d: edits.change_station(d, key, position=number)),
         )
 
     def _drop_station(self, key: str, position: float) -> None:
@@ -517,13 +531,17 @@ class Window(QMainWindow):
         if key:
             if key not in self.desk.selection:
                 self.desk.select((key,))
-            ids = ("look-at", "section", "insert", "duplicate", "remove") if self.desk.selected_stations() else ("remove",)
+            ids = (
+                ("look-at", "section", "insert", "duplicate", "remove")
+                if self.desk.selected_stations()
+                else ("remove",)
+            )
             for name in ids:
                 menu.addAction(self.actions_by_id[name])
         quick = self.desk.quick
-        if not math.isnan(position) and quick is not None and quick.shape is not None:
-            if quick.shape.field.first < position < quick.shape.field.last:
-                menu.addAction("Insert a station here, keeping the shape", partial(self.tools.insert_at, position))
+        shape = quick.shape if quick is not None else None
+        if shape is not None and shape.field.first < position < shape.field.last:
+            menu.addAction("Insert a station here, keeping the shape", partial(self.tools.insert_at, position))
         if not menu.isEmpty():
             menu.popup(at)
 

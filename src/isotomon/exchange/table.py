@@ -121,13 +121,18 @@ def table_design(text: str, source: str, name: str, folder: Path) -> Design:
         if not label:
             raise row.fail("station", "the station has no name; give it one")
         if label in names or len(label) > 80:
-            raise row.fail("station", f"'{label[:80]}' is {'used twice' if label in names else 'too long'}; give each station its own short name")
+            raise row.fail(
+                "station",
+                f"'{label[:80]}' is {'used twice' if label in names else 'too long'}; give each station its own short name",
+            )
         names.add(label)
         stations.append(_station(row, f"s{number}", label, outlines, folder))
         area, angle = row.number("target_area"), row.number("target_set_angle")
         if area is not None:
             if area <= 0.0:
-                raise row.fail("target_area", f"{row.text('target_area')} is not a positive area; correct it or leave it blank")
+                raise row.fail(
+                    "target_area", f"{row.text('target_area')} is not a positive area; correct it or leave it blank"
+                )
             areas.append(LawPoint(area, f"s{number}", band=_band(row, "band_percent", 0.01)))
         if angle is not None:
             angles.append(LawPoint(angle, f"s{number}", band=_band(row, "band_deg", math.pi / 180.0)))
@@ -168,7 +173,9 @@ def _band(row: _Row, name: str, scale: float) -> float | None:
 
 
 def _rows(text: str, source: str) -> tuple[list[_Row], dict[str, _Column]]:
-    lines = [(n, line) for n, line in enumerate(text.splitlines(), 1) if line.strip() and not line.lstrip().startswith("#")]
+    lines = [
+        (n, line) for n, line in enumerate(text.splitlines(), 1) if line.strip() and not line.lstrip().startswith("#")
+    ]
     if not lines:
         raise FileError(f"{source} holds no table, only comments; the first line must name the columns")
     head = lines[0][1]
@@ -182,10 +189,16 @@ def _rows(text: str, source: str) -> tuple[list[_Row], dict[str, _Column]]:
     if len(cells) != len(lines):
         raise FileError(f"{source}: a quoted cell runs over the end of its line; write each station on one line")
     columns = _columns(cells[0], source, lines[0][0])
-    rows = [_Row(n, row, columns, source) for (n, _), row in zip(lines[1:], cells[1:], strict=True) if any(c.strip() for c in row)]
+    rows = [
+        _Row(n, row, columns, source)
+        for (n, _), row in zip(lines[1:], cells[1:], strict=True)
+        if any(c.strip() for c in row)
+    ]
     for row in rows:
         if len(row.cells) > len(cells[0]):
-            raise FileError(f"{source}, line {row.line}: {len(row.cells)} cells under {len(cells[0])} columns; check for a stray separator")
+            raise FileError(
+                f"{source}, line {row.line}: {len(row.cells)} cells under {len(cells[0])} columns; check for a stray separator"
+            )
     if len(rows) < 2:
         raise FileError(f"{source} has {len(rows)} station{'s' if len(rows) != 1 else ''}; a loft needs two or more")
     return rows, columns
@@ -203,13 +216,19 @@ def _columns(headers: list[str], source: str, line: int) -> dict[str, _Column]:
             stem = name if name in _COLUMNS else header if header in _COLUMNS else ""
             if not stem:
                 known = ", ".join([*_PLAIN, *(f"{n}_{next(iter(t))}" for n, t in _COLUMNS.items())])
-                raise FileError(f"{source}, line {line}: the column '{raw.strip()[:40]}' is not known; known are {known}")
+                raise FileError(
+                    f"{source}, line {line}: the column '{raw.strip()[:40]}' is not known; known are {known}"
+                )
             if stem == header or unit not in _COLUMNS[stem]:
                 what = f"'{unit}' is not a unit for it" if stem != header else "it has no unit"
-                raise FileError(f"{source}, line {line}: the column '{raw.strip()}': {what}; use {', '.join(f'{stem}_{u}' for u in _COLUMNS[stem])}")
+                raise FileError(
+                    f"{source}, line {line}: the column '{raw.strip()}': {what}; use {', '.join(f'{stem}_{u}' for u in _COLUMNS[stem])}"
+                )
             scale = scale_of(unit)
         if name in found:
-            raise FileError(f"{source}, line {line}: two columns give {name.replace('_', ' ')} ('{found[name].header}' and '{raw.strip()}'); keep one")
+            raise FileError(
+                f"{source}, line {line}: two columns give {name.replace('_', ' ')} ('{found[name].header}' and '{raw.strip()}'); keep one"
+            )
         found[name] = _Column(index, scale, raw.strip())
     missing = [n for n in _NEEDED if n not in found]
     if missing:
@@ -276,7 +295,16 @@ def write_table(design: Design) -> str:
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
     writer.writerow(
-        ["station", f"position_{unit}", "section", f"chord_{unit}", "set_angle_deg", "pivot", f"offset_x_{unit}", f"offset_y_{unit}"]
+        [
+            "station",
+            f"position_{unit}",
+            "section",
+            f"chord_{unit}",
+            "set_angle_deg",
+            "pivot",
+            f"offset_x_{unit}",
+            f"offset_y_{unit}",
+        ]
     )
     for n in resolved.stations:
         lengths = [f"{to_unit(x, unit):.10g}" for x in (n.position, n.chord, *n.offset)]
@@ -284,5 +312,3 @@ def write_table(design: Design) -> str:
         text = section_text(n.station.section, design.outlines)
         writer.writerow([n.station.name, lengths[0], text, lengths[1], angle, f"{n.pivot:.10g}", *lengths[2:]])
     return out.getvalue()
-
-

@@ -31,27 +31,43 @@ def find_flaws(field: SectionField, places: int = 61, per_lane: int = 40) -> lis
     """
     v = np.unique(np.concatenate([np.linspace(field.first, field.last, places), field.nodes]))
     share = np.linspace(0.0, 1.0, per_lane, endpoint=False)
-    matrix = field.common.matrix([share if not lane.basis.periodic else np.arange(160) / 160 for lane in field.common.lanes])
+    matrix = field.common.matrix(
+        [share if not lane.basis.periodic else np.arange(160) / 160 for lane in field.common.lanes]
+    )
     sections = field.sections(v)
     local, space = np.matmul(matrix, sections.local), np.matmul(matrix, sections.control)
     advance = np.einsum("vui,vi->vu", np.matmul(matrix, sections.slopes), sections.normal)
     flaws = []
     if advance.min() <= 0.0:
-        row, column = np.unravel_index(int(advance.argmin()), advance.shape)
+        row, column = (int(i) for i in np.unravel_index(int(advance.argmin()), advance.shape))
         flaws.append(
-            _flaw("folded", v[row], space[row, column], "the body folds over itself: neighbouring sections pass through "
-                  "each other; tilt the planes less, make the section smaller or move the stations apart")
+            _flaw(
+                "folded",
+                v[row],
+                space[row, column],
+                "the body folds over itself: neighbouring sections pass through "
+                "each other; tilt the planes less, make the section smaller or move the stations apart",
+            )
         )
     area = signed_area(local)
     if area.min() <= 0.0:
         row = int(area.argmin())
-        flaws.append(_flaw("inside out", v[row], space[row].mean(axis=0), "the section is inside out; check its size and profile"))
+        flaws.append(
+            _flaw(
+                "inside out", v[row], space[row].mean(axis=0), "the section is inside out; check its size and profile"
+            )
+        )
     for row in range(len(v)):
         found = crossing(local[row], slack=1e-9 * float(np.ptp(local[row])))
         if found is not None:
             flaws.append(
-                _flaw("crossing", v[row], space[row, found[0]], "the section crosses itself; use profiles that are more "
-                      "alike on the stations around it, or add a station between them")
+                _flaw(
+                    "crossing",
+                    v[row],
+                    space[row, found[0]],
+                    "the section crosses itself; use profiles that are more "
+                    "alike on the stations around it, or add a station between them",
+                )
             )
             break
     return flaws

@@ -84,7 +84,9 @@ def correspond(outlines: Sequence[Outline2D]) -> Correspondence:
     return Correspondence(tuple(lanes), control)
 
 
-def _sampler(outlines: Sequence[Outline2D], maps: Sequence[Callable[[Array], Array]], u0: float, u1: float) -> Callable[[Array], Array]:
+def _sampler(
+    outlines: Sequence[Outline2D], maps: Sequence[Callable[[Array], Array]], u0: float, u1: float
+) -> Callable[[Array], Array]:
     def sample(w: Array) -> Array:
         u = u0 + w * (u1 - u0)
         return np.hstack([o.points(share(u) * o.length) for o, share in zip(outlines, maps, strict=True)])
@@ -124,13 +126,17 @@ def _common_marks(outlines: Sequence[Outline2D], ties: Ties) -> list[_CommonMark
     for name, here in gathered.items():
         places = [float(np.interp(share, ties.share[i], ties.u)) for i, (share, _) in here.items()]
         marks.append(
-            _CommonMark(name, float(np.mean(places)), min(c for _, c in here.values()), {i: s for i, (s, _) in here.items()})
+            _CommonMark(
+                name, float(np.mean(places)), min(c for _, c in here.values()), {i: s for i, (s, _) in here.items()}
+            )
         )
     marks.sort(key=lambda m: m.u)
     return marks
 
 
-def _share_map(outline: Outline2D, i: int, ties: Ties, marks: list[_CommonMark], periodic: bool) -> Callable[[Array], Array]:
+def _share_map(
+    outline: Outline2D, i: int, ties: Ties, marks: list[_CommonMark], periodic: bool
+) -> Callable[[Array], Array]:
     """u → share of arc length on outline i: monotone, C2 except at the outline's own corners."""
     nodes = {float(u): float(s) for u, s in zip(ties.u, ties.share[i], strict=True)}
     for mark in marks:

@@ -35,11 +35,16 @@ def sampling(common: Correspondence, total: int = 160) -> Sampling:
     spans = np.array([len(lane.basis.breaks) - 1 for lane in common.lanes])
     wanted = np.maximum((total * spans / spans.sum()).astype(int), 6)
     u = [
-        np.interp(np.linspace(0, len(lane.basis.breaks) - 1, n + 1), np.arange(len(lane.basis.breaks)), lane.basis.breaks)
+        np.interp(
+            np.linspace(0, len(lane.basis.breaks) - 1, n + 1), np.arange(len(lane.basis.breaks)), lane.basis.breaks
+        )
         for lane, n in zip(common.lanes, wanted, strict=True)
     ]
     starts = np.concatenate([[0], np.cumsum([len(x) for x in u])])
-    pairs = [np.stack([np.arange(a, b - 1), np.arange(a + 1, b)], axis=1) for a, b in zip(starts[:-1], starts[1:], strict=True)]
+    pairs = [
+        np.stack([np.arange(a, b - 1), np.arange(a + 1, b)], axis=1)
+        for a, b in zip(starts[:-1], starts[1:], strict=True)
+    ]
     value = common.matrix(u)
     if common.lanes[0].basis.periodic:
         value[-1] = value[0]
@@ -87,6 +92,9 @@ def triangles(mesh: SkinMesh) -> tuple[Array, Index]:
     low, high = n_v * n_u, n_v * n_u + 1
     top = (n_v - 1) * n_u
     caps = np.vstack(
-        [np.stack([np.full(n_u, low), step, rim], axis=1), np.stack([np.full(n_u, high), top + rim, top + step], axis=1)]
+        [
+            np.stack([np.full(n_u, low), step, rim], axis=1),
+            np.stack([np.full(n_u, high), top + rim, top + step], axis=1),
+        ]
     )
     return vertices, np.vstack([skin, caps])

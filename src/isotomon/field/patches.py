@@ -66,12 +66,16 @@ def _fit_along(field: SectionField, tolerance: float) -> _Along:
         width = np.diff(breaks)
         probes = (breaks[:-1, None] + width[:, None] * np.array([0.12, 0.37, 0.63, 0.88])).ravel()
         fitted = BSpline.design_matrix(probes, knots, 5) @ control
-        miss = np.linalg.norm((fitted - field.sections(probes).control.reshape(fitted.shape)).reshape(len(probes), -1, 3), axis=2)
+        miss = np.linalg.norm(
+            (fitted - field.sections(probes).control.reshape(fitted.shape)).reshape(len(probes), -1, 3), axis=2
+        )
         bad = miss.max(axis=1).reshape(len(width), -1).max(axis=1) > 0.7 * tolerance
         if not bad.any():
             return _Along(5, breaks, times, control.reshape(len(control), -1, 3))
         if len(breaks) + bad.sum() > MOST_SPANS:
-            raise FieldError(f"the skin needs more than {MOST_SPANS} spans to lie within {tolerance:g} mm; allow a larger tolerance")
+            raise FieldError(
+                f"the skin needs more than {MOST_SPANS} spans to lie within {tolerance:g} mm; allow a larger tolerance"
+            )
         breaks = np.sort(np.concatenate([breaks, breaks[:-1][bad] + width[bad] / 2.0]))
 
 
@@ -99,7 +103,17 @@ def _cut(field: SectionField, along: _Along) -> list[Patch]:
             control = np.ascontiguousarray(piece.control.transpose(1, 0, 2))
             name = f"lane {lane.name} from {keys[start]}"
             result += [
-                Patch(name + side, basis.degree, piece.degree, basis.breaks, _times(basis), piece.breaks, piece.times, basis.periodic, net)
+                Patch(
+                    name + side,
+                    basis.degree,
+                    piece.degree,
+                    basis.breaks,
+                    _times(basis),
+                    piece.breaks,
+                    piece.times,
+                    basis.periodic,
+                    net,
+                )
                 for side, basis, net in _parted(lane.basis, control)
             ]
     return result
@@ -127,10 +141,16 @@ def _parted(basis: Basis, control: Array) -> list[tuple[str, Basis, Array]]:
     parts = []
     for side, inside in ((" fore", slice(0, cut + 1)), (" aft", slice(cut, None))):
         breaks = basis.breaks[inside]
-        part = Basis(basis.degree, (breaks - breaks[0]) / (breaks[-1] - breaks[0]), basis.multiplicity[inside].copy(), False)
+        part = Basis(
+            basis.degree, (breaks - breaks[0]) / (breaks[-1] - breaks[0]), basis.multiplicity[inside].copy(), False
+        )
         sites = part.greville()
         values = np.tensordot(basis.matrix(breaks[0] + sites * (breaks[-1] - breaks[0])), control, 1)
-        net = np.linalg.solve(part.matrix(sites), values.reshape(part.size, -1)).reshape(part.size, *control.shape[1:])
+        net = (
+            np.linalg.solve(part.matrix(sites), values.reshape(part.size, -1))
+            .astype(np.float64)
+            .reshape(part.size, *control.shape[1:])
+        )
         parts.append((side, part, net))
     parts[1][2][0] = parts[0][2][-1]
     if basis.periodic:

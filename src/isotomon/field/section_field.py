@@ -15,8 +15,8 @@ from numpy.typing import NDArray
 
 from isotomon.errors import FieldError
 from isotomon.field.correspond import Correspondence
-from isotomon.geometry.planar import cross
 from isotomon.geometry.hermite import Hermite, Settle, smooth
+from isotomon.geometry.planar import cross
 
 Array = NDArray[np.float64]
 
@@ -234,7 +234,9 @@ def make_field(common: Correspondence, stations: Sequence[Placed], ruled: bool =
     """
     ordered = tuple(sorted(stations, key=lambda s: s.position))
     if len(ordered) < 2:
-        raise FieldError(f"a loft needs two stations or more, and there {'is' if len(ordered) == 1 else 'are'} {len(ordered)}")
+        raise FieldError(
+            f"a loft needs two stations or more, and there {'is' if len(ordered) == 1 else 'are'} {len(ordered)}"
+        )
     nodes = np.array([s.position for s in ordered])
     if np.any(np.diff(nodes) <= 0.0):
         at = float(nodes[int(np.argmin(np.diff(nodes)))])
@@ -255,7 +257,10 @@ def make_field(common: Correspondence, stations: Sequence[Placed], ruled: bool =
 def pinched(field: SectionField) -> NDArray[np.bool_]:
     """(stations, lanes): where a lane has no width (two ties share one corner)."""
     return np.stack(
-        [np.ptp(np.stack([s.shape for s in field.stations])[:, lane.columns], axis=1).max(axis=1) < 1e-9 for lane in field.common.lanes],
+        [
+            np.ptp(np.stack([s.shape for s in field.stations])[:, lane.columns], axis=1).max(axis=1) < 1e-9
+            for lane in field.common.lanes
+        ],
         axis=1,
     )
 

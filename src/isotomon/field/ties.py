@@ -85,7 +85,9 @@ def _placed(outlines: Sequence[Outline2D], ties: list[dict[int, float]], aims: A
         if relative is None:
             relative = _once_round(_spread(here, has), aims)
         if relative is None:
-            raise FieldError("the corners of two sections do not follow in the same order; use sections that are more alike")
+            raise FieldError(
+                "the corners of two sections do not follow in the same order; use sections that are more alike"
+            )
         share[i] = relative + here[0]
         corner[i] = has | np.isin(np.round(here, 12), np.round(here[has], 12))
     u = (share - share[:, :1]).mean(axis=0)

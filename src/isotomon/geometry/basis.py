@@ -31,7 +31,9 @@ class Basis:
         if len(self.breaks) < 2 or np.any(np.diff(self.breaks) <= 0.0):
             raise KnotError(f"breaks must increase, got {self.breaks}")
         if self.periodic and len(self.breaks) <= self.degree:
-            raise KnotError(f"a periodic basis of degree {self.degree} needs {self.degree} spans, got {len(self.breaks) - 1}")
+            raise KnotError(
+                f"a periodic basis of degree {self.degree} needs {self.degree} spans, got {len(self.breaks) - 1}"
+            )
         for array in (self.breaks, self.multiplicity):
             array.setflags(write=False)
 
@@ -76,7 +78,7 @@ class Basis:
     def interpolate(self, sample: Callable[[Array], Array]) -> Array:
         """Control points (size, m) of the spline through `sample` (u → (n, m)) at the Greville sites."""
         sites = self.greville()
-        return np.linalg.solve(self.matrix(sites), sample(sites))
+        return np.linalg.solve(self.matrix(sites), sample(sites)).astype(np.float64, copy=False)
 
     def gauss(self, per_span: int = 4) -> tuple[Array, Array]:
         """Gauss-Legendre sites and weights, `per_span` in each span.

@@ -88,8 +88,13 @@ def law_findings(judged: Judged, wheres: list[str]) -> list[Finding]:
     if undefined.any():
         i = int(np.argmax(undefined))
         findings.append(
-            Finding("note", wheres[i], f"{judged.name}: a round section has no set angle, so the law is not judged there",
-                    float(judged.position[i]), about=judged.key)
+            Finding(
+                "note",
+                wheres[i],
+                f"{judged.name}: a round section has no set angle, so the law is not judged there",
+                float(judged.position[i]),
+                about=judged.key,
+            )
         )
     worst = judged.worst
     if judged.excess[worst] > 1.0 + 1e-9:
@@ -97,9 +102,15 @@ def law_findings(judged: Judged, wheres: list[str]) -> list[Finding]:
         out = int(np.sum(judged.excess > 1.0 + 1e-9))
         more = f"; {out} places are out, this is the worst" if out > 1 else ""
         findings.append(
-            Finding("band", wheres[worst], f"{judged.name} is {_amount(value, judged.quality)}, intended "
-                    f"{_amount(target, judged.quality)} ± {_amount(band, judged.quality)}"
-                    f"{_share(value, target, judged.quality)}{more}", float(judged.position[worst]), about=judged.key)
+            Finding(
+                "band",
+                wheres[worst],
+                f"{judged.name} is {_amount(value, judged.quality)}, intended "
+                f"{_amount(target, judged.quality)} ± {_amount(band, judged.quality)}"
+                f"{_share(value, target, judged.quality)}{more}",
+                float(judged.position[worst]),
+                about=judged.key,
+            )
         )
     return findings
 

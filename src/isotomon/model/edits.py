@@ -119,7 +119,9 @@ def _values(design: Design) -> list[tuple[str, Any]]:
 def number_uses(design: Design, name: str) -> list[str]:
     """Where formulas use a named number, in words."""
     word = re.compile(rf"(?<![\w.]){re.escape(name)}(?!\w)")
-    return list(dict.fromkeys(where for where, value in _values(design) if isinstance(value, str) and word.search(value)))
+    return list(
+        dict.fromkeys(where for where, value in _values(design) if isinstance(value, str) and word.search(value))
+    )
 
 
 def map_formulas(design: Design, change: Callable[[str], str]) -> Design:

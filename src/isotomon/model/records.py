@@ -44,57 +44,57 @@ def _clean_pairs(record: Record, name: str) -> None:
     msgspec.structs.force_setattr(record, name, pairs)
 
 
-class Naca4(Record, tag="naca", tag_field="kind"):
+class Naca4(Record, frozen=True, tag="naca", tag_field="kind"):
     """A foil by the four-digit equations; `blunt` keeps the trailing edge open (last coefficient -0.1015)."""
 
     digits: str
     blunt: bool = False
 
 
-class Circle(Record, tag="circle", tag_field="kind"):
+class Circle(Record, frozen=True, tag="circle", tag_field="kind"):
     """A circle; its chord is its diameter."""
 
 
-class Ellipse(Record, tag="ellipse", tag_field="kind"):
+class Ellipse(Record, frozen=True, tag="ellipse", tag_field="kind"):
     """An ellipse; `ratio` is height over width."""
 
     ratio: float
 
 
-class Rounded(Record, tag="rounded", tag_field="kind"):
+class Rounded(Record, frozen=True, tag="rounded", tag_field="kind"):
     """A rounded rectangle; `ratio` is height over width, `radius` a fraction of the width."""
 
     ratio: float
     radius: float
 
 
-class Superellipse(Record, tag="superellipse", tag_field="kind"):
+class Superellipse(Record, frozen=True, tag="superellipse", tag_field="kind"):
     """|2x|^n + |2y/ratio|^n = 1."""
 
     ratio: float
     exponent: float
 
 
-class Polygon(Record, tag="polygon", tag_field="kind"):
+class Polygon(Record, frozen=True, tag="polygon", tag_field="kind"):
     """A regular polygon with a corner towards +X; its chord is the circumscribed diameter."""
 
     sides: int
 
 
-class Star(Record, tag="star", tag_field="kind"):
+class Star(Record, frozen=True, tag="star", tag_field="kind"):
     """A star with a point towards +X; `ratio` is the inner radius over the outer."""
 
     points: int
     ratio: float
 
 
-class FromPoints(Record, tag="points", tag_field="kind"):
+class FromPoints(Record, frozen=True, tag="points", tag_field="kind"):
     """A foil through coordinates kept in the design (`Design.outlines`)."""
 
     outline: Id
 
 
-class KeptRun(Record):
+class KeptRun(Record, frozen=True):
     """One run of a kept section: a B-spline of `degree` on [0, 1] in the section's own unit frame."""
 
     degree: int
@@ -108,7 +108,7 @@ class KeptRun(Record):
         _clean_pairs(self, "control")
 
 
-class Kept(Record, tag="kept", tag_field="kind"):
+class Kept(Record, frozen=True, tag="kept", tag_field="kind"):
     """The section the body had at a place: its runs, in the order and correspondence of the body's lanes.
 
     `anchor` holds the nominal leading and trailing points. `basis` names the correspondence the runs belong to.
@@ -123,7 +123,7 @@ class Kept(Record, tag="kept", tag_field="kind"):
 Section = Naca4 | Circle | Ellipse | Rounded | Superellipse | Polygon | Star | FromPoints | Kept
 
 
-class Number(Record):
+class Number(Record, frozen=True):
     """A named number."""
 
     id: Id
@@ -133,7 +133,7 @@ class Number(Record):
     note: str = ""
 
 
-class Outline(Record):
+class Outline(Record, frozen=True):
     """Foil coordinates brought in from a file, as they stood there."""
 
     id: Id
@@ -145,7 +145,7 @@ class Outline(Record):
         _clean_pairs(self, "points")
 
 
-class Station(Record):
+class Station(Record, frozen=True):
     """A profile on a datum plane: the plane stands at `position` along +Z, tilted about X, then about Y.
 
     `chord` is the size, `set_angle` turns X towards Y, `pivot` is the fraction of the chord (from the leading point)
@@ -172,7 +172,7 @@ Quality = Literal["area", "set_angle", "turn", "twist_rate"]
 QUALITIES: tuple[Quality, ...] = ("area", "set_angle", "turn", "twist_rate")
 
 
-class LawPoint(Record):
+class LawPoint(Record, frozen=True):
     """An intended value at a station, or at a position (mm). `band` replaces the law's own band here."""
 
     value: Value
@@ -181,7 +181,7 @@ class LawPoint(Record):
     band: Value | None = None
 
 
-class Law(Record):
+class Law(Record, frozen=True):
     """An intended value along the body: by points, or by a formula in `position` and `fraction`.
 
     Values: area mm², angles rad, twist rate rad/mm. `band` is a fraction of the target when `relative`, else it is
@@ -198,7 +198,7 @@ class Law(Record):
     formula: str | None = None
 
 
-class Loft(Record):
+class Loft(Record, frozen=True):
     """The body carried through the stations, in order of position."""
 
     id: Id
@@ -208,7 +208,7 @@ class Loft(Record):
     """kg/m³, when the mass is wanted."""
 
 
-class Design(Record):
+class Design(Record, frozen=True):
     """One whole design: an immutable value."""
 
     name: str
@@ -221,5 +221,5 @@ class Design(Record):
     loft: Loft = Loft(id="body", name="body")
     laws: tuple[Law, ...] = ()
     note: str = ""
-    format: Literal["isotomon-design"] = FORMAT
+    format: Literal["isotomon-design"] = "isotomon-design"
     version: int = VERSION

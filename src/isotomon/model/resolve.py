@@ -179,14 +179,18 @@ def law_targets(law: Law, resolved: Resolved) -> list[LawTarget]:
     """
     at = {n.station.id: n for n in resolved.stations}
     targets = []
+    places: list[tuple[float, str, Value, Value | None]] = []
     if law.formula is not None:
         places = [(n.position, f"station {n.station.name}", law.formula, None) for n in resolved.stations]
     else:
-        places = []
         for p in law.points:
             if p.station is not None and p.station not in at:
                 raise DesignError(f"law '{law.name}' has a point at a station that is gone; remove the point")
-            position = at[p.station].position if p.station is not None else resolve(p.position or 0.0, "length", resolved.names)
+            position = (
+                at[p.station].position
+                if p.station is not None
+                else resolve(p.position or 0.0, "length", resolved.names)
+            )
             where = f"station {at[p.station].station.name}" if p.station is not None else f"{position:g} mm"
             places.append((position, where, p.value, p.band))
     for position, where, value, band in sorted(places, key=lambda place: place[0]):

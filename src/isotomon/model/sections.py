@@ -19,9 +19,7 @@ from isotomon.model.records import (
     Superellipse,
 )
 
-GRAMMAR = (
-    "naca:2412, naca:0018b, circle, ellipse:0.4, rounded:0.6:0.1, superellipse:0.6:3, polygon:5, star:5:0.5, file:root.dat"
-)
+GRAMMAR = "naca:2412, naca:0018b, circle, ellipse:0.4, rounded:0.6:0.1, superellipse:0.6:3, polygon:5, star:5:0.5, file:root.dat"
 
 
 def _number(text: str, what: str, low: float, high: float) -> float:

@@ -94,7 +94,9 @@ def outline_from_points(points: Array) -> Outline2D:
     step = np.linalg.norm(np.diff(points, axis=0), axis=1)
     t = np.concatenate([[0.0], np.cumsum(step)]) / step.sum()
     through = make_interp_spline(t, points, k=3)
-    around = fit_run(lambda s: through(np.clip(s, 0.0, 1.0)), marks=[("nose", float(t[int(np.argmin(points[:, 0]))]), 2)])
+    around = fit_run(
+        lambda s: through(np.clip(s, 0.0, 1.0)), marks=[("nose", float(t[int(np.argmin(points[:, 0]))]), 2)]
+    )
     runs = (around,) if closed else (around, line(around.control[-1], around.control[0]))
     outline = Outline2D(runs, np.array([[0.0, 0.0], [1.0, 0.0]]))
     if crossing(outline.polygon(600), slack=1e-9) is not None:

@@ -210,9 +210,13 @@ def _parse(text: str) -> str:
             raise QuantityError("the formula is nested too deeply; split it with a named number")
         allowed = (ast.BinOp, ast.UnaryOp, ast.Call, ast.Name, ast.Constant)
         if not isinstance(node, allowed) or (isinstance(node, ast.Constant) and type(node.value) not in (int, float)):
-            raise QuantityError(f"'{text.strip()}' is not arithmetic; use numbers, units, names, + - * / ^ and functions")
+            raise QuantityError(
+                f"'{text.strip()}' is not arithmetic; use numbers, units, names, + - * / ^ and functions"
+            )
         if isinstance(node, ast.Call) and (node.keywords or not isinstance(node.func, ast.Name)):
-            raise QuantityError(f"'{text.strip()}' calls something unknown; functions are {', '.join(sorted(FUNCTIONS))}")
+            raise QuantityError(
+                f"'{text.strip()}' calls something unknown; functions are {', '.join(sorted(FUNCTIONS))}"
+            )
         children = node.args if isinstance(node, ast.Call) else ast.iter_child_nodes(node)
         stack.extend((child, depth + 1) for child in children if isinstance(child, ast.expr))
     return source
@@ -246,7 +250,9 @@ def evaluate(text: str, names: Mapping[str, Quantity]) -> Quantity:
     except QuantityError:
         raise
     except simpleeval.FunctionNotDefined as error:
-        raise QuantityError(f"'{error.func_name}' is not a function; known are {', '.join(sorted(FUNCTIONS))}") from None
+        raise QuantityError(
+            f"'{error.func_name}' is not a function; known are {', '.join(sorted(FUNCTIONS))}"
+        ) from None
     except (simpleeval.InvalidExpression, ArithmeticError, TypeError, ValueError, RecursionError) as error:
         raise QuantityError(f"'{text.strip()}' cannot be computed: {error}") from None
     if not math.isfinite(value.value):
@@ -259,5 +265,7 @@ def as_kind(quantity: Quantity, kind: Kind, text: str) -> float:
     want = KINDS[kind]
     if (quantity.length, quantity.angle) != want:
         hint = {"length": "a unit such as 5 mm", "angle": "a unit such as 5 deg", "ratio": "no unit"}[kind]
-        raise QuantityError(f"'{text.strip()}' is {quantity.describe()} where {_describe(*want)} is needed; give it {hint}")
+        raise QuantityError(
+            f"'{text.strip()}' is {quantity.describe()} where {_describe(*want)} is needed; give it {hint}"
+        )
     return quantity.value

@@ -122,18 +122,27 @@ def check_table(check: dict[str, Any]) -> str:
     ]
     widths = [max(len(row[k]) for row in rows) for k in range(len(head))]
     for row in rows:
-        lines.append("  ".join([row[0].ljust(widths[0]), *(c.rjust(w) for c, w in zip(row[1:], widths[1:], strict=True))]))
+        lines.append(
+            "  ".join([row[0].ljust(widths[0]), *(c.rjust(w) for c, w in zip(row[1:], widths[1:], strict=True))])
+        )
     for body in check["bodies"]:
         solid = body["volume_solid_mm3"]
-        state = "no solid" if solid is None else f"solid {solid:,.1f} mm³, {'valid' if body['valid'] else 'NOT VALID'}, "
+        state = (
+            "no solid" if solid is None else f"solid {solid:,.1f} mm³, {'valid' if body['valid'] else 'NOT VALID'}, "
+        )
         state += "" if solid is None else "watertight" if body["watertight"] else "NOT WATERTIGHT"
-        lines += ["", f"Body {body['name']}: volume {body['volume_mm3']:,.1f} mm³, surface {body['area_mm2']:,.1f} mm²; {state}"]
+        lines += [
+            "",
+            f"Body {body['name']}: volume {body['volume_mm3']:,.1f} mm³, surface {body['area_mm2']:,.1f} mm²; {state}",
+        ]
         if "mass_kg" in body:
             lines.append(f"Mass {body['mass_kg']:.4g} kg")
     lines.append("")
     words = {"error": "ERROR", "band": "OUT OF BAND", "note": "note"}
     lines += [f"{words[f['severity']]}  {f['where']}: {f['text']}" for f in check["findings"]]
-    lines.append("All in band." if check["ok"] else "Not in band." if not _errors(check) else "Cannot be made as it is.")
+    lines.append(
+        "All in band." if check["ok"] else "Not in band." if not _errors(check) else "Cannot be made as it is."
+    )
     return "\n".join(lines)
 
 

@@ -97,6 +97,8 @@ def export(quick: Quick, supervisor: Supervisor, path: Path) -> None:
     build(quick, supervisor)
     shape = quick.shape
     assert shape is not None
-    outcome = supervisor.submit(lambda i: export_request(shape, quick.design.loft.name, path, i)).wait(STEP_SECONDS + 60.0)
+    outcome = supervisor.submit(lambda i: export_request(shape, quick.design.loft.name, path, i)).wait(
+        STEP_SECONDS + 60.0
+    )
     if getattr(outcome, "path", None) is None:
         raise SolidError(getattr(outcome, "text", f"{path} was not written"))

@@ -71,7 +71,9 @@ def rebuild(design: Design, moving: bool = False) -> Quick:
     try:
         shape = _shape(design, resolved, MOVING if moving else AT_REST)
     except IsotomonError as error:
-        return Quick(design, resolved, None, None, (), (Finding("error", design.loft.name, str(error), about=design.loft.id),))
+        return Quick(
+            design, resolved, None, None, (), (Finding("error", design.loft.name, str(error), about=design.loft.id),)
+        )
     judged, findings = judge_laws(design, resolved, shape)
     if moving:
         return Quick(design, resolved, shape, None, judged, tuple(findings))
@@ -80,7 +82,7 @@ def rebuild(design: Design, moving: bool = False) -> Quick:
         extents(shape.field.sections(shape.field.nodes), shape.form.common),
         body_measures(shape.field, shape.form.rule),
     )
-    return Quick(design, resolved, shape, full, judged, tuple([*_flaw_findings(design, shape, full), *findings]))
+    return Quick(design, resolved, shape, full, judged, (*_flaw_findings(design, shape, full), *findings))
 
 
 def _shape(design: Design, resolved: Resolved, places: int) -> Shape:
@@ -102,10 +104,13 @@ def _shape(design: Design, resolved: Resolved, places: int) -> Shape:
 
 def _flaw_findings(design: Design, shape: Shape, full: Full) -> list[Finding]:
     findings = [
-        Finding("error", f"{f.position:.4g} mm along", f.text, f.position, f.place, design.loft.id) for f in find_flaws(shape.field)
+        Finding("error", f"{f.position:.4g} mm along", f.text, f.position, f.place, design.loft.id)
+        for f in find_flaws(shape.field)
     ]
     if full.body.volume <= 0.0 and not findings:
-        findings.append(Finding("error", design.loft.name, "the body is inside out; check the profiles", about=design.loft.id))
+        findings.append(
+            Finding("error", design.loft.name, "the body is inside out; check the profiles", about=design.loft.id)
+        )
     return findings
 
 
@@ -137,7 +142,9 @@ def _judge(law: Law, resolved: Resolved, shape: Shape) -> tuple[Judged, list[str
     return Judged(law.id, law.name, law.quality, position, target, band, value, line), wheres
 
 
-def _law_course(law: Law, resolved: Resolved, v: Array) -> tuple[tuple[Array, Array, Array], tuple[Array, Array, Array]]:
+def _law_course(
+    law: Law, resolved: Resolved, v: Array
+) -> tuple[tuple[Array, Array, Array], tuple[Array, Array, Array]]:
     """(position, target, half band) of the law's points, and of its course at v."""
     targets = law_targets(law, resolved)
     places = tuple(np.array([getattr(t, name) for t in targets]) for name in ("position", "value", "band"))
@@ -148,5 +155,5 @@ def _law_course(law: Law, resolved: Resolved, v: Array) -> tuple[tuple[Array, Ar
     if len(np.unique(places[0])) != len(places[0]):
         raise IsotomonError(f"law '{law.name}' has two points at one position; remove one")
     inside = (v >= places[0][0]) & (v <= places[0][-1]) if len(targets) > 1 else np.ones(len(v), dtype=bool)
-    line = (v[inside], *course(*places, v[inside])) if targets else (v[:0], v[:0], v[:0])
+    line = (v[inside], *course(places[0], places[1], places[2], v[inside])) if targets else (v[:0], v[:0], v[:0])
     return places, line  # type: ignore[return-value]

@@ -153,7 +153,17 @@ def kept_control(kept: Kept, form: Form) -> Array:
 def shape_key(field: SectionField, form: Form, tolerance: float) -> str:
     """The key of the body: everything that affects its shape, and the versions of what makes it. No names."""
     stations = [
-        (s.key, s.position, s.chord, s.set_angle, s.offset, s.tilt, s.round, s.rank, hashlib.sha256(s.shape.tobytes()).digest())
+        (
+            s.key,
+            s.position,
+            s.chord,
+            s.set_angle,
+            s.offset,
+            s.tilt,
+            s.round,
+            s.rank,
+            hashlib.sha256(s.shape.tobytes()).digest(),
+        )
         for s in field.stations
     ]
     return digest((isotomon.__version__, form.key, field.ruled, tolerance, stations))

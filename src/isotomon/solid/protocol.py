@@ -28,13 +28,13 @@ class ArrayData(msgspec.Struct):
     data: bytes
 
 
-def pack(array: NDArray) -> ArrayData:  # type: ignore[type-arg]
+def pack(array: NDArray) -> ArrayData:
     """An array for the wire."""
     array = np.ascontiguousarray(array)
     return ArrayData(array.dtype.str, array.shape, array.tobytes())
 
 
-def unpack(message: ArrayData) -> NDArray:  # type: ignore[type-arg]
+def unpack(message: ArrayData) -> NDArray:
     """The array again; writable only by copy."""
     return np.frombuffer(message.data, dtype=np.dtype(message.dtype)).reshape(message.shape)
 
@@ -55,14 +55,14 @@ class PatchData(msgspec.Struct):
 
 def pack_patch(p: Patch) -> PatchData:
     """A patch for the wire."""
-    arrays = [pack(a) for a in (p.breaks_u, p.times_u, p.breaks_v, p.times_v)]
-    return PatchData(p.name, p.degree_u, p.degree_v, *arrays, p.periodic_u, pack(p.control))
+    bu, tu, bv, tv, control = (pack(a) for a in (p.breaks_u, p.times_u, p.breaks_v, p.times_v, p.control))
+    return PatchData(p.name, p.degree_u, p.degree_v, bu, tu, bv, tv, p.periodic_u, control)
 
 
 def unpack_patch(p: PatchData) -> Patch:
     """The patch again."""
-    arrays = [unpack(a) for a in (p.breaks_u, p.times_u, p.breaks_v, p.times_v)]
-    return Patch(p.name, p.degree_u, p.degree_v, *arrays, p.periodic_u, unpack(p.control))
+    bu, tu, bv, tv, control = (unpack(a) for a in (p.breaks_u, p.times_u, p.breaks_v, p.times_v, p.control))
+    return Patch(p.name, p.degree_u, p.degree_v, bu, tu, bv, tv, p.periodic_u, control)
 
 
 class Loft(msgspec.Struct, tag=True):

@@ -136,7 +136,9 @@ class Worker:
                 self._read_step(self.step)
             elif self.step and time.monotonic() >= self.step.deadline:
                 limit = self.step.request.limit
-                self._end_step(Failed(self.step.request.id, "timeout", f"the step took longer than {limit:g} s and was ended"))
+                self._end_step(
+                    Failed(self.step.request.id, "timeout", f"the step took longer than {limit:g} s and was ended")
+                )
             if self.source.fileno() in readable:
                 request = receive_request(self.source)
                 if request is None:
@@ -179,7 +181,9 @@ class Worker:
         except SolidError:
             reply = None
         if reply is None:
-            reply = Failed(step.request.id, "crash", "the geometry kernel stopped in this step; the bodies already built are kept")
+            reply = Failed(
+                step.request.id, "crash", "the geometry kernel stopped in this step; the bodies already built are kept"
+            )
         self._end_step(reply)
 
     def _end_step(self, reply: Reply) -> None:

@@ -34,7 +34,9 @@ def _cells(index: NDArray[np.int64]) -> vtkCellArray:
     cells = vtkCellArray()
     count, width = index.shape
     offsets = np.arange(0, count * width + 1, width, dtype=np.int64)
-    cells.SetData(numpy_to_vtkIdTypeArray(offsets, deep=True), numpy_to_vtkIdTypeArray(index.ravel().astype(np.int64), deep=True))
+    cells.SetData(
+        numpy_to_vtkIdTypeArray(offsets, deep=True), numpy_to_vtkIdTypeArray(index.ravel().astype(np.int64), deep=True)
+    )
     return cells
 
 
@@ -145,16 +147,25 @@ class Scene:
         cells = vtkCellArray()
         offsets = np.array([0, count, 2 * count], dtype=np.int64)
         index = np.concatenate([np.arange(count)[::-1], np.arange(count) + count])
-        cells.SetData(numpy_to_vtkIdTypeArray(offsets, deep=True), numpy_to_vtkIdTypeArray(index.astype(np.int64), deep=True))
+        cells.SetData(
+            numpy_to_vtkIdTypeArray(offsets, deep=True), numpy_to_vtkIdTypeArray(index.astype(np.int64), deep=True)
+        )
         self._caps_data.SetPoints(_points(ends.reshape(-1, 3)))
         self._caps_data.SetPolys(cells)
         self._caps_data.Modified()
 
     def _set_edges(self, mesh: SkinMesh) -> None:
         lane = mesh.sampling.lane
-        starts = np.flatnonzero(np.r_[True, lane[1:] != lane[:-1]]) if lane.max() or not _seamless(mesh) else np.zeros(0, int)
+        starts = (
+            np.flatnonzero(np.r_[True, lane[1:] != lane[:-1]])
+            if lane.max() or not _seamless(mesh)
+            else np.zeros(0, int)
+        )
         lines = [mesh.points[:, s] for s in starts]
-        lines += [np.vstack([mesh.points[k, mesh.sampling.outline], mesh.points[k, mesh.sampling.outline[:1]]]) for k in (0, -1)]
+        lines += [
+            np.vstack([mesh.points[k, mesh.sampling.outline], mesh.points[k, mesh.sampling.outline[:1]]])
+            for k in (0, -1)
+        ]
         _set_lines(self._edges_data, lines)
 
     def set_curves(self, curves: Sequence[tuple[Array, Colour, float]]) -> None:
@@ -201,14 +212,20 @@ class Scene:
 
 
 def _seamless(mesh: SkinMesh) -> bool:
-    return bool(np.allclose(mesh.points[:, 0], mesh.points[:, -1]) and np.allclose(mesh.normals[:, 0], mesh.normals[:, -1], atol=1e-3))
+    return bool(
+        np.allclose(mesh.points[:, 0], mesh.points[:, -1])
+        and np.allclose(mesh.normals[:, 0], mesh.normals[:, -1], atol=1e-3)
+    )
 
 
 def _set_lines(data: vtkPolyData, lines: Sequence[Array]) -> None:
     cells = vtkCellArray()
     lengths = [len(line) for line in lines]
     offsets = np.concatenate([[0], np.cumsum(lengths)]).astype(np.int64)
-    cells.SetData(numpy_to_vtkIdTypeArray(offsets, deep=True), numpy_to_vtkIdTypeArray(np.arange(offsets[-1], dtype=np.int64), deep=True))
+    cells.SetData(
+        numpy_to_vtkIdTypeArray(offsets, deep=True),
+        numpy_to_vtkIdTypeArray(np.arange(offsets[-1], dtype=np.int64), deep=True),
+    )
     data.SetPoints(_points(np.vstack(lines) if lines else np.zeros((0, 3))))
     data.SetLines(cells)
     data.Modified()

@@ -210,7 +210,13 @@ class View(QWidget):
         for key in order:
             line = self.camera.project(self._outlines[key], self.width(), self.height())
             top = line[int(np.argmin(line[:, 1]))]
-            self._paint_tag(painter, QPointF(float(top[0]), float(top[1])), names[key], taken, key in self.selected or key == self.hovered)
+            self._paint_tag(
+                painter,
+                QPointF(float(top[0]), float(top[1])),
+                names[key],
+                taken,
+                key in self.selected or key == self.hovered,
+            )
         if self._finding is not None and self._finding.position is not None:
             self._paint_finding(painter, self._finding)
 
@@ -245,11 +251,15 @@ class View(QWidget):
         origin = QPointF(38, self.height() - 38)
         for axis, name in sorted(enumerate("XYZ"), key=lambda pair: ahead[pair[0]], reverse=True):
             end = origin + QPointF(float(right[axis]) * 24, -float(up[axis]) * 24)
-            painter.setPen(QPen(QColor(self.theme.ink if name == "Z" else self.theme.soft_ink), 2 if name == "Z" else 1.4))
+            painter.setPen(
+                QPen(QColor(self.theme.ink if name == "Z" else self.theme.soft_ink), 2 if name == "Z" else 1.4)
+            )
             painter.drawLine(origin, end)
             painter.setPen(QColor(self.theme.ink))
             away = QPointF(float(right[axis]) * 33, -float(up[axis]) * 33)
-            painter.drawText(QRectF(origin.x() + away.x() - 8, origin.y() + away.y() - 8, 16, 16), Qt.AlignmentFlag.AlignCenter, name)
+            painter.drawText(
+                QRectF(origin.x() + away.x() - 8, origin.y() + away.y() - 8, 16, 16), Qt.AlignmentFlag.AlignCenter, name
+            )
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         """Keep the body fitted until the user takes the camera."""
