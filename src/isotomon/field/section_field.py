@@ -159,9 +159,14 @@ def _ruled_sections(field: SectionField, v: Array) -> Sections:
     bay, share = _bays(nodes, v)
     slopes = ((space[1:] - space[:-1]) / np.diff(nodes)[:, None, None])[bay]
     control = space[bay] + (v - nodes[bay])[:, None, None] * slopes
-    origin, across, up = _planes(v, tilt[bay] + share[:, None] * (tilt[bay + 1] - tilt[bay]))
-    axes = np.stack([across, up], axis=2)
-    local, local1 = np.matmul(control - origin[:, None, :], axes), np.matmul(slopes, axes)
+    rate = ((tilt[1:] - tilt[:-1]) / np.diff(nodes)[:, None])[bay]
+    here = tilt[bay] + share[:, None] * (tilt[bay + 1] - tilt[bay])
+    origin, across, up = _planes(v, here)
+    origin1, across1, up1 = _plane_slopes(here, rate)
+    axes, axes1 = np.stack([across, up], axis=2), np.stack([across1, up1], axis=2)
+    away = control - origin[:, None, :]
+    local = np.matmul(away, axes)
+    local1 = np.matmul(slopes - origin1[:, None, :], axes) + np.matmul(away, axes1)
     along, along1 = local[:, -1] - local[:, -2], local1[:, -1] - local1[:, -2]
     near = field.angle(v)[:, 0]
     angle = near + np.mod(np.arctan2(along[:, 1], along[:, 0]) - near + np.pi, 2 * np.pi) - np.pi
@@ -242,7 +247,7 @@ def make_field(common: Correspondence, stations: Sequence[Placed], ruled: bool =
         at = float(nodes[int(np.argmin(np.diff(nodes)))])
         raise FieldError(f"two stations stand at one position ({at:g} mm); move one of them")
     ranks = sorted({s.rank for s in ordered})
-    if ruled or sum(s.rank == ranks[0] for s in ordered) < 2:
+    if sum(s.rank == ranks[0] for s in ordered) < 2:
         ordered = tuple(Placed(**{**vars(s), "rank": 0}) for s in ordered)
     lowest = np.stack([_outline(s).reshape(-1, 2) for s in ordered if s.rank == min(t.rank for t in ordered)])
     body = _layers(

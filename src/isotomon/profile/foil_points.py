@@ -13,20 +13,21 @@ from isotomon.geometry.planar import crossing, signed_area
 from isotomon.profile.outline import Outline2D, fit_run, line
 
 Array = NDArray[np.float64]
+Point = tuple[float, float]
 MOST_POINTS = 5000
 FEWEST_POINTS = 8
 SHARP = 1e-5
 """A trailing edge thinner than this share of the chord is closed."""
 
 
-def parse_foil_text(text: str) -> tuple[tuple[float, float], ...]:
+def parse_foil_text(text: str) -> tuple[Point, ...]:
     """Points of a coordinate file, as one run: trailing edge, over the top, leading edge, back below.
 
     A title line and `#` comments are skipped. Two runs (each from the leading edge to the trailing edge, upper
     first; after a line with their counts, or parted by a blank line) are joined.
     Raises: ProfileError, with the line.
     """
-    rows: list[tuple[float, float] | None] = []
+    rows: list[Point | None] = []
     for number, raw in enumerate(text.splitlines(), 1):
         words = raw.split("#")[0].replace(",", " ").replace(";", " ").split()
         if not words:
@@ -49,20 +50,34 @@ def parse_foil_text(text: str) -> tuple[tuple[float, float], ...]:
         if upper + int(points[0][1]) != len(points) - 1:
             raise ProfileError(f"the counts say {upper} + {int(points[0][1])} points, but {len(points) - 1} follow")
         return _join(points[1 : upper + 1], points[upper + 1 :])
-    if points and abs(points[0][0] - min(p[0] for p in points)) < 1e-9:
-        body = rows[rows.index(points[0]) : len(rows) - next((i for i, r in enumerate(reversed(rows)) if r), 0)]
-        if None in body:
-            gap = body.index(None)
-            return _join([p for p in body[:gap] if p], [p for p in body[gap:] if p])
+    blocks = _blocks(rows)
+    if len(blocks) == 2 and _from_one_nose(*blocks):
+        return _join(*blocks)
     return _check_count(points)
 
 
-def _join(upper: list[tuple[float, float]], lower: list[tuple[float, float]]) -> tuple[tuple[float, float], ...]:
+def _blocks(rows: list[Point | None]) -> list[list[Point]]:
+    """Runs of points parted by blank lines."""
+    blocks: list[list[Point]] = [[]]
+    for row in rows:
+        if row is not None:
+            blocks[-1].append(row)
+        elif blocks[-1]:
+            blocks.append([])
+    return [block for block in blocks if block]
+
+
+def _from_one_nose(upper: list[Point], lower: list[Point]) -> bool:
+    """Whether both runs begin at one place (the leading edge) rather than the second where the first ends."""
+    return math.dist(upper[0], lower[0]) < 0.2 * math.dist(upper[0], upper[-1])
+
+
+def _join(upper: list[Point], lower: list[Point]) -> tuple[Point, ...]:
     tail = lower[1:] if upper and lower and upper[0] == lower[0] else lower
     return _check_count([*reversed(upper), *tail])
 
 
-def _check_count(points: list[tuple[float, float]]) -> tuple[tuple[float, float], ...]:
+def _check_count(points: list[Point]) -> tuple[Point, ...]:
     if not FEWEST_POINTS <= len(points) <= MOST_POINTS:
         raise ProfileError(f"{len(points)} points; a foil needs {FEWEST_POINTS} to {MOST_POINTS}")
     return tuple(points)

@@ -177,6 +177,9 @@ def keep_section(field: SectionField, form: Form, position: float) -> dict[str, 
     offset, tilt = field.place(position)
     c, s = np.cos(angle), np.sin(angle)
     back = np.array([[c, -s], [s, c]])
+    # The pivot is the point of the chord nearest the carrier's point; straight rulings may leave it off the chord.
+    fraction = float((offset - sections.anchor[0, 0]) @ along) / chord**2
+    offset = sections.anchor[0, 0] + fraction * along
     local = (sections.local[0] - offset) @ back / chord
     anchor = (sections.anchor[0] - offset) @ back / chord
     runs = tuple(
@@ -194,7 +197,7 @@ def keep_section(field: SectionField, form: Form, position: float) -> dict[str, 
         "section": Kept(runs, pairs, form.key, bool(sections.round[0])),
         "chord": chord,
         "set_angle": angle,
-        "pivot": float(-anchor[0] @ (anchor[1] - anchor[0])),
+        "pivot": fraction,
         "offset_x": float(offset[0]),
         "offset_y": float(offset[1]),
         "tilt_x": float(tilt[0]),

@@ -1,0 +1,79 @@
+"""Runs every test and ends with the plain line of what ran.
+
+Beyond failures, the run fails on unexpected warnings, on logged errors, and on threads or processes left alive.
+"""
+
+from __future__ import annotations
+
+import faulthandler
+import logging
+import os
+import sys
+import threading
+import time
+import unittest
+import warnings
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+# A run must not read or write the user's own settings, nor find a display.
+for name in ("DISPLAY", "WAYLAND_DISPLAY"):
+    os.environ.pop(name, None)
+
+
+class _Logged(logging.Handler):
+    def __init__(self) -> None:
+        super().__init__(logging.ERROR)
+        self.seen: list[str] = []
+
+    def emit(self, record: logging.LogRecord) -> None:
+        """Remember."""
+        self.seen.append(record.getMessage())
+
+
+def children() -> list[int]:
+    """Process ids of this process's living children."""
+    found = []
+    for stat in Path("/proc").glob("[0-9]*/stat"):
+        try:
+            fields = stat.read_text().rsplit(")", 1)[1].split()
+        except OSError:
+            continue
+        if int(fields[1]) == os.getpid() and fields[0] != "Z":
+            found.append(int(stat.parent.name))
+    return found
+
+
+def main() -> int:
+    """Run, report, and say what was left behind."""
+    faulthandler.enable()
+    faulthandler.dump_traceback_later(1500, exit=True)
+    logged = _Logged()
+    logging.getLogger().addHandler(logged)
+    pattern = sys.argv[1] if len(sys.argv) > 1 else "test_*.py"
+    with warnings.catch_warnings():
+        warnings.simplefilter("error")
+        suite = unittest.defaultTestLoader.discover("tests", pattern=pattern, top_level_dir=".")
+        result = unittest.TextTestRunner(verbosity=2, warnings="error").run(suite)
+    failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
+    end = time.monotonic() + 5.0
+    while (children() or threading.active_count() > 1) and time.monotonic() < end:
+        time.sleep(0.05)
+    left = [f"process {pid}" for pid in children()]
+    left += [f"thread {t.name}" for t in threading.enumerate() if t is not threading.main_thread() and not t.daemon]
+    for what, found in (("left alive", left), ("logged errors", logged.seen)):
+        if found:
+            print(f"{what}: {', '.join(found)}")
+            failed += 1
+    print(
+        f"{result.testsRun - len(result.failures) - len(result.errors)} passed, {failed} failed, {len(result.skipped)} skipped"
+    )
+    return 1 if failed or not result.testsRun else 0
+
+
+if __name__ == "__main__":
+    sys.stdout.flush()
+    code = main()
+    sys.stdout.flush()
+    # Qt and VTK end in an order of their own; everything has been reported.
+    os._exit(code)

@@ -1,0 +1,55 @@
+"""What tests share: bodies from short rows, and independent figures to hold against them."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.integrate import quad
+
+from isotomon.measure.sections import Curves, curves
+from isotomon.model.records import Design, Loft, Station
+from isotomon.model.sections import parse_section
+from isotomon.rebuild.quick import Quick, Shape, rebuild
+
+Array = NDArray[np.float64]
+
+
+def design(rows: Sequence[tuple[float, str, float, float]], ruled: bool = False, **fields: object) -> Design:
+    """A design from (position, section, chord, set angle in degrees); `fields` go to every station."""
+    stations = tuple(
+        Station(f"s{i}", f"st{i}", z, parse_section(text), chord, math.radians(angle), **fields)
+        for i, (z, text, chord, angle) in enumerate(rows)
+    )
+    return Design("test", stations=stations, loft=Loft("body", "test body", ruled=ruled))
+
+
+def results(
+    rows: Sequence[tuple[float, str, float, float]], ruled: bool = False, **fields: object
+) -> tuple[Quick, Shape]:
+    """The quick results of such a design, with its shape."""
+    quick = rebuild(design(rows, ruled, **fields))
+    assert quick.shape is not None, quick.findings
+    return quick, quick.shape
+
+
+def curves_at(shape: Shape, v: Sequence[float]) -> Curves:
+    """Curves of a shape at chosen places."""
+    first = shape.field.sections(shape.field.nodes[:1])
+    return curves(shape.field.sections(np.array(v, dtype=float)), first, shape.form.rule)
+
+
+def naca_area(digits: str, blunt: bool) -> float:
+    """∫ 2 y_t √(1 + y_c'²) dx for a chord of 1, by adaptive quadrature of the published equations."""
+    m, p, t = int(digits[0]) / 100, int(digits[1]) / 10, int(digits[2:]) / 100
+    last = 0.1015 if blunt else 0.1036
+
+    def strip(x: float) -> float:
+        half = 5 * t * (0.2969 * math.sqrt(x) - 0.1260 * x - 0.3516 * x**2 + 0.2843 * x**3 - last * x**4)
+        slope = 0.0 if not m else 2 * m / (p * p if x < p else (1 - p) ** 2) * (p - x)
+        return 2 * half * math.sqrt(1 + slope * slope)
+
+    pieces = [0.0, p, 1.0] if m else [0.0, 1.0]
+    return sum(quad(strip, a, b, epsabs=1e-13, epsrel=1e-13)[0] for a, b in zip(pieces, pieces[1:], strict=False))
