@@ -147,7 +147,7 @@ class ExactBodies(unittest.TestCase):
 
     def test_moments_of_an_ellipse(self) -> None:
         """Second moments and perimeter of a turned ellipse are the formulas'."""
-        quick, shape = results([(0.0, "ellipse:0.5", 80.0, 30.0), (50.0, "ellipse:0.5", 80.0, 30.0)])
+        quick, _shape = results([(0.0, "ellipse:0.5", 80.0, 30.0), (50.0, "ellipse:0.5", 80.0, 30.0)])
         assert quick.full is not None
         moments = quick.full.moments
         self.assertAlmostEqual(moments.i_max[0] / (math.pi / 4 * 40**3 * 20), 1.0, delta=1e-6)

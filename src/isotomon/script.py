@@ -15,6 +15,7 @@ from pathlib import Path
 from types import TracebackType
 from typing import Any
 
+from isotomon.errors import IsotomonError
 from isotomon.exchange.table import read_table as _read_table
 from isotomon.exchange.table import write_table
 from isotomon.model import edits, file
@@ -39,7 +40,8 @@ from isotomon.model.sections import parse_section, section_text
 from isotomon.rebuild import check as _check
 from isotomon.rebuild import deliver
 from isotomon.rebuild.insert import insert_station
-from isotomon.rebuild.quick import Quick, rebuild
+from isotomon.rebuild.quick import Quick
+from isotomon.rebuild.quick import rebuild as rebuilt
 from isotomon.rebuild.session import Session
 from isotomon.rebuild.supervisor import Supervisor
 from isotomon.samples import sample
@@ -90,7 +92,7 @@ def build(design: Design, solids: Solids) -> Built:
 
     Raises: SolidError, FieldError.
     """
-    return deliver.build(rebuild(design), solids.supervisor)
+    return deliver.build(rebuilt(design), solids.supervisor)
 
 
 def check(design: Design, solids: Solids | None = None) -> dict[str, Any]:
@@ -98,7 +100,7 @@ def check(design: Design, solids: Solids | None = None) -> dict[str, Any]:
 
     A solid that cannot be made is a finding in the result.
     """
-    return _check.checked(rebuild(design), solids.supervisor if solids else None)
+    return _check.checked(rebuilt(design), solids.supervisor if solids else None)
 
 
 def export(design: Design, path: str | Path, solids: Solids) -> None:
@@ -106,7 +108,7 @@ def export(design: Design, path: str | Path, solids: Solids) -> None:
 
     Raises: SolidError, FieldError, FileError.
     """
-    deliver.export(rebuild(design), solids.supervisor, Path(path))
+    deliver.export(rebuilt(design), solids.supervisor, Path(path))
 
 
 __all__ = [
@@ -114,6 +116,7 @@ __all__ = [
     "Design",
     "Ellipse",
     "FromPoints",
+    "IsotomonError",
     "Law",
     "LawPoint",
     "Loft",
@@ -136,7 +139,7 @@ __all__ = [
     "load",
     "parse_section",
     "read_table",
-    "rebuild",
+    "rebuilt",
     "sample",
     "save",
     "section_text",

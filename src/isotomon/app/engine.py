@@ -122,7 +122,7 @@ class Engine(QObject):
             if isinstance(outcome, Failed):
                 self.exported.emit(path, outcome.text)
             else:
-                self.supervisor.submit(lambda i: export_request(shape, quick.design.loft.name, path, i), written)
+                self.supervisor.submit(lambda i: export_request(quick, path, i), written)
 
         threading.Thread(
             target=lambda: self.supervisor.submit(

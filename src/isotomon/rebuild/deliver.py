@@ -81,9 +81,20 @@ def export_form(path: Path) -> Form:
     raise FileError(f"'{path.name}' has no ending that says its format; name it .step or .stl")
 
 
-def export_request(shape: Shape, name: str, path: Path, request_id: int, limit: float = STEP_SECONDS) -> Export:
-    """The request that writes a built solid."""
-    return Export(request_id, shape.key, name, export_form(path), str(path.absolute()), deflection(shape), limit)
+def export_request(quick: Quick, path: Path, request_id: int, limit: float = STEP_SECONDS) -> Export:
+    """The request that writes the solid built of these results."""
+    assert quick.shape is not None
+    name, slack = quick.design.loft.name, 2.0 * quick.design.tolerance
+    return Export(
+        request_id,
+        quick.shape.key,
+        name,
+        export_form(path),
+        str(path.absolute()),
+        deflection(quick.shape),
+        slack,
+        limit,
+    )
 
 
 def export(quick: Quick, supervisor: Supervisor, path: Path) -> None:
@@ -95,10 +106,6 @@ def export(quick: Quick, supervisor: Supervisor, path: Path) -> None:
     if not path.absolute().parent.is_dir():
         raise FileError(f"{path} cannot be written: the folder does not exist; choose another place")
     build(quick, supervisor)
-    shape = quick.shape
-    assert shape is not None
-    outcome = supervisor.submit(lambda i: export_request(shape, quick.design.loft.name, path, i)).wait(
-        STEP_SECONDS + 60.0
-    )
+    outcome = supervisor.submit(lambda i: export_request(quick, path, i)).wait(STEP_SECONDS + 60.0)
     if getattr(outcome, "path", None) is None:
         raise SolidError(getattr(outcome, "text", f"{path} was not written"))

@@ -34,7 +34,6 @@ from OCP.Interface import Interface_Static
 from OCP.ShapeFix import ShapeFix_Solid
 from OCP.STEPCAFControl import STEPCAFControl_Writer
 from OCP.STEPControl import STEPControl_StepModelType
-from OCP.StlAPI import StlAPI_Writer
 from OCP.TCollection import TCollection_ExtendedString, TCollection_HAsciiString
 from OCP.TDataStd import TDataStd_Name
 from OCP.TDocStd import TDocStd_Document
@@ -43,6 +42,9 @@ from OCP.TopExp import TopExp_Explorer
 from OCP.TopLoc import TopLoc_Location
 from OCP.TopoDS import TopoDS, TopoDS_Face, TopoDS_Shape
 from OCP.XCAFDoc import XCAFDoc_DocumentTool
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import connected_components
+from scipy.spatial import cKDTree
 
 from isotomon.errors import SolidError
 from isotomon.geometry.patch import Patch
@@ -208,13 +210,20 @@ def mesh(body: Body, deflection: float, angle: float = 0.35) -> tuple[Array, NDA
     return np.vstack(points), np.vstack(triangles).astype(np.int64), np.concatenate(owner).astype(np.int64)
 
 
-def is_closed(points: Array, triangles: NDArray[np.int64], slack: float) -> bool:
-    """Whether every edge of a mesh is shared by two triangles that run along it in opposite directions."""
-    _, same = np.unique(np.round(points / slack).astype(np.int64), axis=0, return_inverse=True)
-    merged = same.ravel()[triangles]
+def welded(points: Array, triangles: NDArray[np.int64], slack: float) -> tuple[Array, NDArray[np.int64]]:
+    """The mesh with vertices nearer than `slack` made one, and without the triangles that come to nothing."""
+    pairs = cKDTree(points).query_pairs(slack, output_type="ndarray")
+    link = coo_array((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), shape=(len(points), len(points)))
+    _, group = connected_components(link, directed=False)
+    _, first, index = np.unique(group, return_index=True, return_inverse=True)
+    merged = index.ravel()[triangles]
     distinct = (merged[:, 0] != merged[:, 1]) & (merged[:, 1] != merged[:, 2]) & (merged[:, 2] != merged[:, 0])
-    merged = merged[distinct]
-    edges = np.vstack([merged[:, [0, 1]], merged[:, [1, 2]], merged[:, [2, 0]]])
+    return points[first], merged[distinct]
+
+
+def is_closed(triangles: NDArray[np.int64]) -> bool:
+    """Whether every edge of a welded mesh is shared by two triangles that run along it in opposite directions."""
+    edges = np.vstack([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]])
     ahead, counts = np.unique(edges, axis=0, return_counts=True)
     back = np.unique(edges[:, ::-1], axis=0)
     return bool(np.all(counts == 1) and np.array_equal(ahead, back))
@@ -257,15 +266,20 @@ def write_step(body: Body, name: str, path: Path) -> None:
     _write(path, lambda part: writer.Write(part) == IFSelect_ReturnStatus.IFSelect_RetDone)
 
 
-def write_stl(body: Body, deflection: float, path: Path) -> None:
-    """A binary STL file of the body's mesh. Written whole or not at all.
+def write_stl(body: Body, deflection: float, slack: float, path: Path) -> None:
+    """A binary STL file of the body's mesh, vertices nearer than `slack` made one. Written whole or not at all.
 
     Raises: SolidError.
     """
-    BRepMesh_IncrementalMesh(body.shape, deflection, False, 0.2, False)
-    writer = StlAPI_Writer()
-    writer.ASCIIMode = False
-    _write(path, lambda part: writer.Write(body.shape, part))
+    points, triangles, _ = mesh(body, deflection, 0.2)
+    points, triangles = welded(points, triangles, slack)
+    corners = points[triangles].astype("<f4")
+    facets = np.zeros(len(triangles), dtype=[("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("spare", "<u2")])
+    across = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    facets["normal"] = across / np.maximum(np.linalg.norm(across, axis=1, keepdims=True), 1e-30)
+    facets["corners"] = corners
+    data = b"Isotomon mesh, millimetres".ljust(80) + np.uint32(len(facets)).tobytes() + facets.tobytes()
+    _write(path, lambda part: Path(part).write_bytes(data) == len(data))
 
 
 def _write(path: Path, write: Any) -> None:

@@ -87,6 +87,7 @@ class Export(msgspec.Struct, tag=True):
     form: Literal["step", "stl"]
     path: str
     deflection: float
+    slack: float
     limit: float
     version: int = PROTOCOL
 

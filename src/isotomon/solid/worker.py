@@ -65,7 +65,7 @@ def run_step(request: Loft | Export, bodies: OrderedDict[str, Built]) -> Reply:
     if isinstance(request, Loft):
         body = kernel.loft([unpack_patch(p) for p in request.patches], request.ends, request.tolerance)
         vertices, triangles, owner = kernel.mesh(body, request.deflection)
-        closed = kernel.is_closed(vertices, triangles, 10.0 * request.tolerance)
+        closed = kernel.is_closed(kernel.welded(vertices, triangles, 2.0 * request.tolerance)[1])
         report = kernel.report(body, closed)
         return Built(
             id=request.id,
@@ -87,7 +87,7 @@ def run_step(request: Loft | Export, bodies: OrderedDict[str, Built]) -> Reply:
     if request.form == "step":
         kernel.write_step(body, request.name, path)
     else:
-        kernel.write_stl(body, request.deflection, path)
+        kernel.write_stl(body, request.deflection, request.slack, path)
     return Exported(request.id, request.path)
 
 

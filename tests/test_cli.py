@@ -1,0 +1,109 @@
+"""The command line as a user calls it, in processes of its own."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+import tempfile
+import unittest
+from pathlib import Path
+
+from tests.test_table import GOOD
+
+ROOT = Path(__file__).parent.parent
+
+
+def isotomon(*words: str, cwd: str | Path = ROOT) -> subprocess.CompletedProcess[str]:
+    """Run the command."""
+    environment = {k: v for k, v in os.environ.items() if k not in ("DISPLAY", "WAYLAND_DISPLAY")}
+    return subprocess.run(
+        [sys.executable, "-m", "isotomon.cli", *words],
+        capture_output=True,
+        text=True,
+        cwd=cwd,
+        env=environment,
+        check=False,
+    )
+
+
+class CommandLine(unittest.TestCase):
+    """Every command, and its exit codes."""
+
+    def test_table_check_export_picture(self) -> None:
+        """From a table to a design, its check, a solid and a picture; nothing is overwritten unasked."""
+        with tempfile.TemporaryDirectory() as name:
+            folder = Path(name)
+            (folder / "blade.csv").write_text(GOOD)
+            done = isotomon("table", "blade.csv", "--out", "blade.isotomon", cwd=folder)
+            self.assertEqual((done.returncode, done.stderr), (0, ""))
+            again = isotomon("table", "blade.csv", "--out", "blade.isotomon", cwd=folder)
+            self.assertEqual(again.returncode, 2)
+            self.assertIn("--force", again.stderr)
+            self.assertEqual(
+                isotomon("table", "blade.csv", "--out", "blade.isotomon", "--force", cwd=folder).returncode, 0
+            )
+            check = isotomon("check", "blade.isotomon", "--json", "-", cwd=folder)
+            self.assertEqual(check.returncode, 1)
+            result = json.loads(check.stdout)
+            self.assertEqual([s["name"] for s in result["stations"]], ["root", "mid", "tip"])
+            self.assertTrue(result["bodies"][0]["valid"])
+            spoken = isotomon("check", "blade.isotomon", "--json", "c.json", cwd=folder)
+            self.assertIn("OUT OF BAND  station mid", spoken.stdout)
+            self.assertEqual(json.loads((folder / "c.json").read_text()), result)
+            self.assertEqual(isotomon("export", "blade.isotomon", "blade.step", cwd=folder).returncode, 0)
+            self.assertTrue((folder / "blade.step").read_text().startswith("ISO-10303-21;"))
+            for view in ("side", "body"):
+                done = isotomon(
+                    "picture", "blade.isotomon", f"{view}.png", "--size", "320x200", "--view", view, cwd=folder
+                )
+                self.assertEqual(done.returncode, 0, done.stderr)
+                self.assertEqual((folder / f"{view}.png").read_bytes()[:4], b"\x89PNG")
+
+    def test_errors_are_one_line_and_leave_nothing(self) -> None:
+        """Exit 2, one line, no traceback, no file."""
+        with tempfile.TemporaryDirectory() as name:
+            folder = Path(name)
+            (folder / "bad.csv").write_text("a,b\n1,2\n")
+            (folder / "cut.isotomon").write_text('{"format": "isotomon-design"')
+            for words in (
+                ("table", "bad.csv", "--out", "x.isotomon"),
+                ("table", "none.csv", "--out", "x.isotomon"),
+                ("check", "cut.isotomon"),
+                ("open", "cut.isotomon"),
+                ("export", "none.isotomon", "x.step"),
+                ("export", "none.isotomon", "x.obj"),
+                ("picture", "none.isotomon", "x.png"),
+                ("demo", "nobody"),
+            ):
+                with self.subTest(words):
+                    done = isotomon(*words, cwd=folder)
+                    self.assertEqual(done.returncode, 2)
+                    self.assertEqual(len(done.stderr.strip().splitlines()), 1, done.stderr)
+                    self.assertTrue(done.stderr.startswith("isotomon: "))
+            self.assertEqual(sorted(os.listdir(folder)), ["bad.csv", "cut.isotomon"])
+
+    def test_the_demo_runs_without_a_display(self) -> None:
+        """Off screen it prints the checks, and writes a picture and a solid."""
+        with tempfile.TemporaryDirectory() as folder:
+            done = isotomon("demo", "reach-blade", "--out", folder)
+            self.assertEqual(done.returncode, 0, done.stderr)
+            self.assertIn("OUT OF BAND  station r5", done.stdout)
+            self.assertEqual(sorted(os.listdir(folder)), ["reach-blade.png", "reach-blade.step"])
+
+    def test_the_examples_in_the_docs_run(self) -> None:
+        """Every Python block of docs/scripts.md runs as it stands."""
+        text = (ROOT / "docs" / "scripts.md").read_text()
+        blocks = [part.split("```")[0] for part in text.split("```python\n")[1:]]
+        self.assertGreaterEqual(len(blocks), 3)
+        with tempfile.TemporaryDirectory() as folder:
+            (Path(folder) / "blade.csv").write_text(GOOD)
+            done = subprocess.run(
+                [sys.executable, "-W", "error", "-c", "\n".join(blocks)],
+                capture_output=True,
+                text=True,
+                cwd=folder,
+                check=False,
+            )
+            self.assertEqual((done.returncode, done.stderr), (0, ""))

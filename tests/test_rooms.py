@@ -1,0 +1,96 @@
+"""The import rules: arrows point down the list of rooms; Qt, VTK and the kernel stay where they belong."""
+
+from __future__ import annotations
+
+import ast
+import subprocess
+import sys
+import unittest
+from pathlib import Path
+
+SOURCE = Path(__file__).parent.parent / "src" / "isotomon"
+ALLOWED: dict[str, set[str]] = {
+    "quantity": set(),
+    "geometry": set(),
+    "model": {"quantity"},
+    "profile": {"geometry", "model", "quantity"},
+    "field": {"geometry", "profile", "quantity"},
+    "measure": {"geometry", "field", "quantity"},
+    "solid": {"geometry"},
+    "exchange": {"quantity", "geometry", "model", "profile", "field", "measure", "solid"},
+    "rebuild": {"quantity", "geometry", "model", "profile", "field", "measure", "solid", "exchange"},
+    "samples": {"model", "quantity"},
+    "app": {"quantity", "geometry", "model", "profile", "field", "measure", "solid", "exchange", "rebuild", "samples"},
+}
+OUTSIDE = {"PySide6": "app", "vtkmodules": "app/viewport", "vtk": "app/viewport", "OCP": "solid"}
+KERNEL_MODULES = {"isotomon.solid.kernel", "isotomon.solid.worker"}
+
+
+def imports(source: str) -> list[str]:
+    """Every module a text imports, wherever in it, and those loaded by name."""
+    found = []
+    for node in ast.walk(ast.parse(source)):
+        if isinstance(node, ast.Import):
+            found += [alias.name for alias in node.names]
+        elif isinstance(node, ast.ImportFrom) and node.level == 0 and node.module:
+            found += [node.module, *(f"{node.module}.{alias.name}" for alias in node.names)]
+        elif isinstance(node, ast.Call) and getattr(node.func, "attr", getattr(node.func, "id", "")) in (
+            "import_module",
+            "__import__",
+        ):
+            found += [a.value for a in node.args if isinstance(a, ast.Constant) and isinstance(a.value, str)]
+    return found
+
+
+def violations(path: str, source: str) -> list[str]:
+    """What a file (named relative to the package) imports against the rules."""
+    room = path.split("/")[0] if "/" in path else ""
+    wrong = []
+    for module in imports(source):
+        top, *rest = module.split(".")
+        if top in OUTSIDE and not f"{path}/".startswith(f"{OUTSIDE[top]}/"):
+            wrong.append(f"{path} imports {module}")
+        if top == "isotomon" and rest and room:
+            target = rest[0]
+            if target in ALLOWED and target != room and target not in ALLOWED[room]:
+                wrong.append(f"{path} imports {module}")
+            if target in ("cli", "script"):
+                wrong.append(f"{path} imports {module}")
+            if module in KERNEL_MODULES and room != "solid":
+                wrong.append(f"{path} loads the kernel by {module}")
+    return wrong
+
+
+class Rooms(unittest.TestCase):
+    """The rules hold, and the check can fail."""
+
+    def test_every_import_points_down(self) -> None:
+        """No file of the package breaks the rules."""
+        wrong = [w for p in sorted(SOURCE.rglob("*.py")) for w in violations(str(p.relative_to(SOURCE)), p.read_text())]
+        self.assertEqual(wrong, [])
+
+    def test_planted_violations_are_caught(self) -> None:
+        """Direct, lazy, by-name and re-exported imports against the rules are all seen."""
+        for path, source in (
+            ("model/x.py", "from isotomon.field import mesh"),
+            ("field/x.py", "def f():\n    import PySide6.QtCore"),
+            ("app/x.py", "import vtkmodules.vtkCommonCore"),
+            ("rebuild/x.py", "from OCP.gp import gp_Pnt"),
+            ("rebuild/x.py", "from isotomon.solid import kernel"),
+            ("geometry/x.py", "import importlib\nimportlib.import_module('isotomon.model.records')"),
+            ("profile/x.py", "from isotomon import rebuild"),
+            ("quantity/x.py", "import isotomon.script"),
+        ):
+            with self.subTest(source):
+                self.assertTrue(violations(path, source))
+        self.assertEqual(violations("field/x.py", "from isotomon.geometry import basis"), [])
+
+    def test_the_window_never_loads_the_kernel_and_the_core_never_qt(self) -> None:
+        """In fresh processes: the window's modules leave the kernel out, the script's leave Qt and VTK out."""
+        for load, banned in (
+            ("import isotomon.app.main", ("OCP",)),
+            ("import isotomon; isotomon.rebuilt; isotomon.sample", ("PySide6", "vtkmodules", "OCP")),
+        ):
+            code = f"{load}\nimport sys\nprint([m for m in sys.modules if m.split('.')[0] in {banned!r}])"
+            done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+            self.assertEqual(done.stdout.strip(), "[]")

@@ -1,0 +1,298 @@
+"""Solids: figures that agree, files that others accept, and a worker that survives what happens to it."""
+
+from __future__ import annotations
+
+import contextlib
+import io
+import os
+import signal
+import subprocess
+import tempfile
+import time
+import unittest
+from pathlib import Path
+
+import numpy as np
+
+from isotomon.errors import FileError, SolidError
+from isotomon.measure.body import body_measures
+from isotomon.rebuild.check import check_json, checked, exit_code
+from isotomon.rebuild.deliver import build, export, loft_request
+from isotomon.rebuild.quick import rebuild
+from isotomon.rebuild.supervisor import Job, Supervisor
+from isotomon.samples import sample
+from isotomon.solid.protocol import (
+    PROTOCOL,
+    Built,
+    Cancel,
+    Failed,
+    Ready,
+    decode_reply,
+    decode_request,
+    receive_reply,
+    send,
+    unpack,
+)
+from tests.__main__ import children
+from tests.helpers import design, results
+
+BODIES = {
+    "frustum": ([(0.0, "circle", 40.0, 0.0), (100.0, "circle", 20.0, 0.0)], False),
+    "turned prism": ([(0.0, "polygon:4", 40.0, 0.0), (100.0, "polygon:4", 40.0, 90.0)], False),
+    "ruled prism": ([(0.0, "polygon:4", 40.0, 0.0), (100.0, "polygon:4", 40.0, 90.0)], True),
+    "edge closing": (
+        [
+            (0.0, "circle", 40.0, 0.0),
+            (50.0, "naca:0018b", 60.0, 10.0),
+            (100.0, "naca:2412", 60.0, 10.0),
+            (150.0, "naca:0012", 50.0, 0.0),
+        ],
+        False,
+    ),
+    "edge closing, ruled": (
+        [(0.0, "naca:0018b", 60.0, 10.0), (100.0, "naca:2412", 60.0, 10.0), (150.0, "naca:0012", 50.0, 0.0)],
+        True,
+    ),
+    "star to round": (
+        [(0.0, "star:5:0.5", 40.0, 0.0), (50.0, "rounded:0.6:0.1", 60.0, 10.0), (100.0, "circle", 60.0, 0.0)],
+        False,
+    ),
+}
+
+
+def grandchildren(pid: int) -> list[int]:
+    """Living children of a process."""
+    found = []
+    for stat in Path("/proc").glob("[0-9]*/stat"):
+        with contextlib.suppress(OSError):
+            fields = stat.read_text().rsplit(")", 1)[1].split()
+            if int(fields[1]) == pid and fields[0] != "Z":
+                found.append(int(stat.parent.name))
+    return found
+
+
+class WithWorker(unittest.TestCase):
+    """One worker for the tests of a class."""
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.supervisor = Supervisor()
+
+    @classmethod
+    def tearDownClass(cls) -> None:
+        cls.supervisor.close()
+
+
+class Bodies(WithWorker):
+    """Every kind of loft becomes a valid, watertight solid with the field's volume."""
+
+    def test_solids_agree_with_their_fields(self) -> None:
+        """Valid, watertight, named faces, kernel volume within 1e-6 of the field's, mesh closed."""
+        for name, (rows, ruled) in BODIES.items():
+            with self.subTest(name):
+                quick, shape = results(rows, ruled)
+                built = build(quick, self.supervisor)
+                self.assertTrue(built.valid and built.watertight)
+                volume = body_measures(shape.field, shape.form.rule).volume
+                self.assertAlmostEqual(built.volume / volume, 1.0, delta=1e-6)
+                self.assertEqual(len(set(built.names)), len(built.names))
+                self.assertTrue({"first cap", "last cap"} < set(built.names) and "unnamed" not in built.names)
+                points, index = unpack(built.vertices).astype(float), unpack(built.triangles)
+                a, b, c = (points[index[:, k]] for k in range(3))
+                self.assertAlmostEqual(float(np.einsum("ij,ij->", a, np.cross(b, c))) / 6 / volume, 1.0, delta=1e-2)
+
+    def test_the_step_file_is_one_closed_solid_of_the_same_volume(self) -> None:
+        """Another program's reader finds one volume, within 1e-4 of the field's; the header speaks mm, AP214 and the name."""
+        import gmsh
+
+        with tempfile.TemporaryDirectory() as folder:
+            for name, quick in (
+                ("blade", rebuild(sample("reach-blade"))),
+                ("prism", results(*BODIES["turned prism"])[0]),
+            ):
+                path = Path(folder) / f"{name}.step"
+                export(quick, self.supervisor, path)
+                text = path.read_text()
+                self.assertIn("AUTOMOTIVE_DESIGN", text)
+                self.assertIn("SI_UNIT(.MILLI.,.METRE.)", text)
+                self.assertIn(f"'{quick.design.loft.name}'", text)
+                self.assertEqual(text.count("MANIFOLD_SOLID_BREP("), 1)
+                gmsh.initialize(interruptible=False)
+                try:
+                    gmsh.option.setNumber("General.Terminal", 0)
+                    shapes = gmsh.model.occ.importShapes(str(path))
+                    gmsh.model.occ.synchronize()
+                    volumes = [tag for dim, tag in shapes if dim == 3]
+                    self.assertEqual(len(volumes), 1)
+                    assert quick.full is not None
+                    self.assertAlmostEqual(
+                        gmsh.model.occ.getMass(3, volumes[0]) / quick.full.body.volume, 1.0, delta=1e-4
+                    )
+                finally:
+                    gmsh.finalize()
+                    # It takes the interrupt key for itself.
+                    signal.signal(signal.SIGINT, signal.default_int_handler)
+
+    def test_the_stl_file_is_watertight(self) -> None:
+        """Another library finds the mesh watertight, outward, and of the volume within its deflection."""
+        import trimesh
+
+        quick, _ = results(*BODIES["edge closing"])
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "body.stl"
+            export(quick, self.supervisor, path)
+            mesh = trimesh.load(path)
+        assert quick.full is not None
+        self.assertTrue(mesh.is_watertight and mesh.is_winding_consistent)
+        self.assertAlmostEqual(mesh.volume / quick.full.body.volume, 1.0, delta=5e-3)
+
+    def test_unwritable_targets_leave_nothing(self) -> None:
+        """A missing folder, a wrong ending, a forbidden place: each its own words, no file, no part."""
+        quick, _ = results(*BODIES["frustum"])
+        with tempfile.TemporaryDirectory() as folder:
+            for path, words in (
+                (Path(folder) / "no" / "a.step", "folder does not exist"),
+                (Path(folder) / "a.obj", "name it .step or .stl"),
+                (Path("/proc/a.step"), "cannot be written"),
+            ):
+                with self.subTest(words), self.assertRaisesRegex((FileError, SolidError), words):
+                    export(quick, self.supervisor, path)
+            os.mkdir(Path(folder) / "b.step")
+            with self.assertRaises((FileError, SolidError)):
+                export(quick, self.supervisor, Path(folder) / "b.step")
+            self.assertEqual(os.listdir(folder), ["b.step"])
+
+    def test_the_check_says_the_same_in_json(self) -> None:
+        """Figures, null for what is undefined, exit codes, and a folded body that is not called valid."""
+        result = checked(rebuild(sample("reach-blade")), self.supervisor)
+        self.assertEqual((result["ok"], exit_code(result)), (False, 1))
+        self.assertIsNone(result["stations"][0]["set_angle_deg"])
+        self.assertGreaterEqual(len(result["along"]), 101)
+        body = result["bodies"][0]
+        self.assertTrue(body["valid"] and body["watertight"])
+        self.assertAlmostEqual(body["volume_mm3"] / body["volume_solid_mm3"], 1.0, delta=1e-4)
+        self.assertEqual([f["severity"] for f in result["findings"]], ["band"])
+        folded = checked(
+            rebuild(design([(0.0, "circle", 40.0, 0.0), (30.0, "circle", 40.0, 0.0)], tilt_y="1.5 rad * fraction")),
+            self.supervisor,
+        )
+        self.assertEqual(exit_code(folded), 2)
+        self.assertFalse(folded["bodies"][0]["valid"])
+        self.assertEqual(check_json(rebuild(design([])), None)["findings"][0]["severity"], "error")
+
+
+class Survival(unittest.TestCase):
+    """What the worker and its steps live through."""
+
+    def setUp(self) -> None:
+        self.supervisor = Supervisor()
+        self.quick, self.shape = results(BODIES["frustum"][0])
+        self.heavy, self.heavy_shape = (lambda q: (q, q.shape))(rebuild(sample("reach-blade")))
+        build(self.quick, self.supervisor)
+
+    def tearDown(self) -> None:
+        self.supervisor.close()
+
+    def begin(self, limit: float = 60.0) -> Job:
+        """A step that takes a while, frozen in its course."""
+        shape = self.heavy_shape
+        assert shape is not None
+        job = self.supervisor.submit(lambda i: loft_request(shape, 1e-4, i, limit))
+        pid = self.supervisor.pid
+        assert pid is not None
+        end = time.monotonic() + 20
+        while not (steps := grandchildren(pid)) and time.monotonic() < end:
+            time.sleep(0.002)
+        self.step = steps[0]
+        os.kill(self.step, signal.SIGSTOP)
+        return job
+
+    def kept(self) -> None:
+        """The body built before is still there: asking for it starts no step."""
+        job = self.supervisor.submit(lambda i: loft_request(self.shape, 1e-4, i))
+        self.assertIsInstance(job.wait(5), Built)
+
+    def test_a_hanging_step_is_ended_at_its_limit(self) -> None:
+        """A frozen step ends as a timeout; the bodies stay; the next step works."""
+        outcome = self.begin(limit=0.5).wait(10)
+        assert isinstance(outcome, Failed)
+        self.assertEqual(outcome.kind, "timeout")
+        self.kept()
+        self.assertIsInstance(build(self.heavy, self.supervisor), Built)
+
+    def test_cancel_ends_a_step_at_once(self) -> None:
+        """A frozen step is cancelled without waiting for it; a waiting one too."""
+        job = self.begin()
+        waiting = self.supervisor.submit(lambda i: loft_request(self.shape, 1e-4, i))
+        self.supervisor.cancel(waiting)
+        self.supervisor.cancel(job)
+        for cancelled in (waiting, job):
+            outcome = cancelled.wait(5)
+            assert isinstance(outcome, Failed)
+            self.assertEqual(outcome.kind, "cancelled")
+        self.kept()
+
+    def test_a_crash_takes_only_its_step(self) -> None:
+        """A step killed by the system is a crash in words; the worker and its bodies live on."""
+        job = self.begin()
+        worker = self.supervisor.pid
+        os.kill(self.step, signal.SIGKILL)
+        outcome = job.wait(3)
+        assert isinstance(outcome, Failed)
+        self.assertEqual(outcome.kind, "crash")
+        self.assertEqual(self.supervisor.pid, worker)
+        self.kept()
+
+    def test_a_dead_worker_is_told_and_started_anew(self) -> None:
+        """The worker's death fails its jobs within 3 s, its steps die with it, and the next request works."""
+        job = self.begin()
+        worker = self.supervisor.pid
+        assert worker is not None
+        os.kill(worker, signal.SIGKILL)
+        outcome = job.wait(3)
+        assert isinstance(outcome, Failed)
+        self.assertEqual(outcome.kind, "crash")
+        end = time.monotonic() + 3
+        while Path(f"/proc/{self.step}").exists() and time.monotonic() < end:
+            time.sleep(0.01)
+        self.assertFalse(Path(f"/proc/{self.step}").exists())
+        self.assertIsInstance(build(self.quick, self.supervisor), Built)
+        self.assertNotEqual(self.supervisor.pid, worker)
+
+    def test_the_worker_dies_with_its_parent(self) -> None:
+        """When the process that started it is killed, the worker ends."""
+        code = (
+            "import os, signal\nfrom isotomon.rebuild.supervisor import Supervisor\ns = Supervisor()\ns.start()\n"
+            "s.ready.wait(30)\nprint(s.pid, flush=True)\nos.kill(os.getpid(), signal.SIGKILL)\n"
+        )
+        import sys
+
+        done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=False)
+        pid = int(done.stdout)
+        end = time.monotonic() + 5
+        while Path(f"/proc/{pid}").exists() and time.monotonic() < end:
+            time.sleep(0.02)
+        self.assertFalse(Path(f"/proc/{pid}").exists())
+        self.assertIn(self.supervisor.pid, children())
+
+
+class Protocol(unittest.TestCase):
+    """Messages that do not fit are refused, each in words."""
+
+    def test_malformed_and_foreign_messages(self) -> None:
+        """Noise, another version, and a cut message."""
+        for decode in (decode_reply, decode_request):
+            with self.assertRaisesRegex(SolidError, "cannot be read"):
+                decode(b"\x81\xa4type\xa4None")
+        stream = io.BytesIO()
+        send(stream, Ready(version=PROTOCOL + 1))
+        send(stream, Cancel(3))
+        stream.seek(0)
+        with self.assertRaisesRegex(SolidError, "protocol 2, expected 1"):
+            receive_reply(stream)
+        cut = io.BytesIO(stream.getvalue()[:-2])
+        with self.assertRaises(SolidError):
+            receive_reply(cut)
+        self.assertIsNone(receive_reply(cut))
+        with self.assertRaisesRegex(SolidError, "longer than allowed"):
+            receive_reply(io.BytesIO(b"\xff" * 16))
