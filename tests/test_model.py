@@ -191,7 +191,7 @@ class Sessions(unittest.TestCase):
         ):
             with self.assertRaises(IsotomonError):
                 session.apply("wrong", edit)
-        self.assertEqual((session.design, session.undo_title, session.dirty), (small(), None, True))
+        self.assertEqual((session.design, session.undo_title, session.dirty), (small(), None, False))
 
     def test_unsaved_work_of_a_killed_process_is_found(self) -> None:
         """A process killed at once after an edit leaves that edit for the next one; a living one's is left alone."""

@@ -17,7 +17,7 @@ from isotomon.quantity import display, to_unit
 from isotomon.rebuild.quick import Quick
 
 Array = NDArray[np.float64]
-LEFT, RIGHT, TOP_ROW, AXIS = 92.0, 26.0, 74.0, 20.0
+LEFT, RIGHT, TOP_ROW, AXIS = 64.0, 22.0, 80.0, 20.0
 THUMB = 40.0
 
 
@@ -39,7 +39,7 @@ class Layout:
     @property
     def rail(self) -> float:
         """y of the line the stations stand on."""
-        return TOP_ROW - 14.0
+        return TOP_ROW - 26.0
 
     @property
     def area(self) -> QRectF:
@@ -68,6 +68,11 @@ def _range(values: Sequence[Array]) -> tuple[float, float]:
         low, high = low - max(abs(low) * 0.05, 0.5), high + max(abs(high) * 0.05, 0.5)
     pad = 0.08 * (high - low)
     return low - pad, high + pad
+
+
+def _reach(laws: Sequence[Judged], scale: float) -> list[Array]:
+    """How far the laws' bands reach up and down."""
+    return [(j.target + side * j.band) * scale for j in laws for side in (1.0, -1.0)]
 
 
 class BoardPainter:
@@ -105,9 +110,7 @@ class BoardPainter:
             )
             tick += step
         p.setPen(self.colour("soft_ink"))
-        p.drawText(
-            QRectF(6, box.height - AXIS + 1, LEFT - 12, AXIS - 2), Qt.AlignmentFlag.AlignVCenter, f"Position {unit}"
-        )
+        p.drawText(QRectF(8, box.height - AXIS + 1, LEFT, AXIS - 2), Qt.AlignmentFlag.AlignVCenter, unit)
 
     def curves(self) -> None:
         """Area above, angles below, with the laws' bands behind."""
@@ -115,60 +118,41 @@ class BoardPainter:
         if shape is None:
             return
         c, unit = shape.curves, self.quick.design.unit
-        area_scale = 1.0 / to_unit(1.0, unit) ** 2
-        judged = {j.quality: j for j in self.quick.judged}
-        laws = [j for j in self.quick.judged if j.quality == "area"]
-        low, high = _range([c.area, *(j.target + j.band for j in laws), *(j.target - j.band for j in laws)])
-        self._plot(
-            self.layout.area,
-            (min(low, 0.0) if low < 0.3 * high else low, high),
-            1.0 / area_scale,
-            f"Area {unit}²",
-            [(c.v, c.area, "accent", Qt.PenStyle.SolidLine)],
-            laws,
-        )
-        angles = [j for j in (judged.get("set_angle"), judged.get("turn")) if j is not None]
-        set_angle, turn = np.degrees(c.set_angle), np.degrees(c.turn)
-        bounds = _range(
-            [
-                set_angle,
-                turn,
-                *(np.degrees(j.target + j.band) for j in angles),
-                *(np.degrees(j.target - j.band) for j in angles),
-            ]
-        )
-        self._plot(
-            self.layout.angle,
-            bounds,
-            1.0,
-            "",
-            [(c.v, set_angle, "accent", Qt.PenStyle.SolidLine), (c.v, turn, "soft_ink", Qt.PenStyle.DashLine)],
-            angles,
-            math.degrees(1.0),
-        )
-        self._legend()
+        solid, dashed = Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine
+        areas = [j for j in self.quick.judged if j.quality == "area"]
+        low, high = _range([c.area, *_reach(areas, 1.0)])
+        bounds = (min(low, 0.0) if low < 0.3 * high else low, high)
+        self._plot(self.layout.area, bounds, to_unit(1.0, unit) ** 2, [(c.v, c.area, "accent", solid)], areas, 1.0)
+        self._legend(self.layout.area, [(f"Area {unit}²", solid, "accent")])
+        degree = math.degrees(1.0)
+        angles = [j for j in self.quick.judged if j.quality in ("set_angle", "turn")]
+        lines = [(c.v, c.set_angle * degree, "accent", solid), (c.v, c.turn * degree, "soft_ink", dashed)]
+        bounds = _range([lines[0][1], lines[1][1], *_reach(angles, degree)])
+        self._plot(self.layout.angle, bounds, 1.0, lines, angles, degree)
+        self._legend(self.layout.angle, [("Set angle °", solid, "accent"), ("Turn °", dashed, "soft_ink")])
 
-    def _legend(self) -> None:
-        p, plot = self.p, self.layout.angle
+    def _legend(self, plot: QRectF, entries: Sequence[tuple[str, Qt.PenStyle, str]]) -> None:
+        """Names of the curves with a stroke of each, in the plot's upper right corner."""
+        p = self.p
         p.setFont(self.small)
-        for row, (text, style, colour) in enumerate(
-            (("Set angle °", Qt.PenStyle.SolidLine, "accent"), ("Turn °", Qt.PenStyle.DashLine, "soft_ink"))
-        ):
-            y = plot.top() + 9 + 15 * row
-            p.setPen(QPen(self.colour(colour), 2, style))
-            p.drawLine(QPointF(6, y), QPointF(20, y))
+        x = plot.right() - 8
+        for text, style, colour in reversed(entries):
+            x -= p.fontMetrics().horizontalAdvance(text)
             p.setPen(self.colour("ink"))
-            p.drawText(QPointF(24, y + 4), text)
+            p.drawText(QPointF(x, plot.top() + 14), text)
+            x -= 24
+            p.setPen(QPen(self.colour(colour), 2, style))
+            p.drawLine(QPointF(x, plot.top() + 10), QPointF(x + 18, plot.top() + 10))
+            x -= 16
 
     def _plot(
         self,
         plot: QRectF,
         bounds: tuple[float, float],
         scale: float,
-        title: str,
         curves: Sequence[tuple[Array, Array, str, Qt.PenStyle]],
         laws: Sequence[Judged],
-        law_scale: float = 1.0,
+        law_scale: float,
     ) -> None:
         p, (low, high) = self.p, bounds
 
@@ -187,11 +171,6 @@ class BoardPainter:
                 align = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
                 p.drawText(QRectF(LEFT - 52, at - 8, 47, 16), align, display(tick, 6))
             tick += step
-        if title:
-            p.setPen(QPen(self.colour("accent"), 2))
-            p.drawLine(QPointF(6, plot.top() + 9), QPointF(20, plot.top() + 9))
-            p.setPen(self.colour("ink"))
-            p.drawText(QPointF(24, plot.top() + 13), title)
         p.setClipRect(plot)
         for law in laws:
             self._band(law, law_scale, y)
@@ -286,8 +265,9 @@ class BoardPainter:
                 font.setBold(strong or out)
                 p.setFont(font)
                 text = f"{n.station.name} ▲" if out else n.station.name
+                p.fillRect(QRectF(x - width / 2 - 2, box.rail + 8, width + 4, 14), self.colour("panel"))
                 p.drawText(
-                    QRectF(x - 50, box.rail + 5, 100, 14),
+                    QRectF(x - 50, box.rail + 8, 100, 14),
                     Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignTop,
                     text,
                 )
@@ -304,7 +284,7 @@ class BoardPainter:
         middle = (local.min(axis=0) + local.max(axis=0)) / 2.0
         scale = THUMB / largest
         points = (local - middle) * scale
-        top = self.layout.rail - 28.0
+        top = self.layout.rail - 29.0
         outline = QPolygonF([QPointF(x + float(a), top - float(b)) for a, b in points])
         fill = QColor(colour)
         fill.setAlpha(70 if strong else 36)
@@ -328,7 +308,7 @@ class BoardPainter:
         """A line at a position with figures beside it."""
         p, box = self.p, self.layout
         x = float(box.x(position))
-        p.setPen(QPen(self.colour("failure"), 1.3))
+        p.setPen(QPen(self.colour("ink"), 1.3))
         p.drawLine(QPointF(x, box.area.top()), QPointF(x, box.angle.bottom()))
         p.setFont(self.small)
         width = max(p.fontMetrics().horizontalAdvance(line) for line in lines) + 16

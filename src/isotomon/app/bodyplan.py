@@ -126,7 +126,7 @@ class BodyPlan(QWidget):
             p.setPen(QPen(station_colour(self.theme, index / count), 3 if strong else 1.4))
             p.drawPolyline(_polygon(self.to_pixels(ring)))
         if self._live is not None:
-            p.setPen(QPen(QColor(self.theme.failure), 2))
+            p.setPen(QPen(QColor(self.theme.ink), 2.2))
             p.drawPolyline(_polygon(self.to_pixels(self._live)))
         name = (
             next((n.station.name for n in self.quick.resolved.stations if n.station.id == self._hovered), "")

@@ -313,7 +313,7 @@ COMMANDS: tuple[Command, ...] = (
     ),
     Command(
         "export-table",
-        "Station table…",
+        "Table of stations…",
         lambda w: w.files.ask_write_table(),
         "",
         "Deliver",
@@ -383,7 +383,7 @@ COMMANDS: tuple[Command, ...] = (
     ),
     Command(
         "grid",
-        "Station table in the window",
+        "Station grid",
         lambda w: w.toggle_grid(),
         "Ctrl+T",
         "Set out",

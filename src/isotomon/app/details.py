@@ -11,6 +11,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QCursor
 from PySide6.QtWidgets import (
     QComboBox,
+    QHBoxLayout,
     QLabel,
     QLineEdit,
     QMenu,
@@ -91,7 +92,7 @@ class Details(QScrollArea):
         page = QWidget()
         column = QVBoxLayout(page)
         column.setContentsMargins(12, 10, 12, 10)
-        column.setSpacing(6)
+        column.setSpacing(4)
         if design is not None:
             self._fill(column, design, chosen)
         column.addStretch(1)
@@ -139,20 +140,18 @@ class Details(QScrollArea):
         self, column: QVBoxLayout, title: str, get: Callable[[], str], put: Callable[[str], str], tip: str
     ) -> QLineEdit:
         """A text field; `put` returns what is wrong, or nothing."""
-        self._text(column, title, soft=True)
         edit, wrong = QLineEdit(), QLabel()
         edit.setToolTip(tip)
         edit.setAccessibleName(title)
-        wrong.setProperty("wrong", True)
         wrong.setWordWrap(True)
         wrong.hide()
-        column.addWidget(edit)
+        column.addWidget(_row(title, edit))
         column.addWidget(wrong)
 
         def done() -> None:
             if edit.isModified() and edit.text() != get():
                 problem = put(edit.text())
-                wrong.setText(f"{problem}. Nothing was changed." if problem else "")
+                wrong.setText(f"✕ {problem}. Nothing was changed." if problem else "")
                 wrong.setVisible(bool(problem))
                 if problem:
                     return
@@ -176,7 +175,6 @@ class Details(QScrollArea):
         get: Callable[[], str],
         put: Callable[[str], object],
     ) -> QComboBox:
-        self._text(column, title, soft=True)
         box = QComboBox()
         box.setAccessibleName(title)
         box.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -184,7 +182,7 @@ class Details(QScrollArea):
         for key, text in items.items():
             box.addItem(text, key)
         box.activated.connect(lambda index: put(box.itemData(index)))
-        column.addWidget(box)
+        column.addWidget(_row(title, box))
         self._refreshers.append(lambda: box.setCurrentIndex(box.findData(get())))
         return box
 
@@ -223,11 +221,8 @@ class Details(QScrollArea):
         def refresh() -> None:
             quick, keys = self.desk.quick, about()
             found = [f for f in quick.findings if f.about in keys] if quick is not None else []
-            label.setText("\n".join(f"{f.where}: {f.text}" for f in found[:4]))
-            label.setProperty("warn", bool(found))
+            label.setText("\n".join(f"▲ {f.where}: {f.text}" for f in found[:4]))
             label.setVisible(bool(found))
-            label.style().unpolish(label)
-            label.style().polish(label)
 
         self._refreshers.append(refresh)
 
@@ -245,7 +240,7 @@ class Details(QScrollArea):
         )
         self._choice(
             column,
-            "Unit of length",
+            "Unit",
             {u: u for u in ("mm", "cm", "m", "in")},
             lambda: desk.design.unit if desk.design else "mm",
             lambda unit: desk.do(f"show lengths in {unit}", lambda d: edits.replace(d, unit=unit)),
@@ -452,7 +447,7 @@ class Details(QScrollArea):
         )
         self._choice(
             column,
-            "Between stations",
+            "Between",
             {"smooth": "Smooth", "ruled": "Straight rulings"},
             lambda: "ruled" if desk.design and desk.design.loft.ruled else "smooth",
             lambda how: desk.do("smooth or ruled", lambda d: edits.change_loft(d, ruled=how == "ruled")),
@@ -478,11 +473,7 @@ class Details(QScrollArea):
         def refresh() -> None:
             figures.setText(self._body_figures())
             text, good = solid_state(desk)
-            solid.setText(text)
-            solid.setProperty("fine" if good else "warn", True)
-            solid.setProperty("warn" if good else "fine", False)
-            solid.style().unpolish(solid)
-            solid.style().polish(solid)
+            solid.setText(f"{'✓' if good else '…' if desk.building else '▲'} {text}")
             again.setVisible(not good and not desk.building)
 
         self._refreshers.append(refresh)
@@ -506,6 +497,19 @@ class Details(QScrollArea):
             lines.append(f"Mass\t{body.mass(quick.design.loft.density):.5g} kg")
             lines.append("Inertia\t" + ", ".join(f"{i * 1e-6:.4g}" for i in principal) + " kg·m²")
         return _table(lines)
+
+
+def _row(title: str, widget: QWidget) -> QWidget:
+    """A title beside its field, in line with the number fields."""
+    row = QWidget()
+    line = QHBoxLayout(row)
+    line.setContentsMargins(0, 0, 0, 0)
+    line.setSpacing(6)
+    label = QLabel(title)
+    label.setMinimumWidth(78)
+    line.addWidget(label)
+    line.addWidget(widget, 1)
+    return row
 
 
 def solid_state(desk: Desk) -> tuple[str, bool]:

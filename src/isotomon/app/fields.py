@@ -101,7 +101,6 @@ class NumberField(QWidget):
         self.result = QLabel()
         self.result.setProperty("soft", True)
         self.wrong = QLabel()
-        self.wrong.setProperty("wrong", True)
         self.wrong.setWordWrap(True)
         for widget, row, column, span in ((self.label, 0, 0, 1), (self.edit, 0, 1, 1), (self.unit_label, 0, 2, 1)):
             grid.addWidget(widget, row, column, 1, span)
@@ -133,7 +132,7 @@ class NumberField(QWidget):
 
     def explain(self, text: str) -> None:
         """Say beside the field what is wrong; empty clears it."""
-        self.wrong.setText(text)
+        self.wrong.setText(f"✕ {text}" if text else "")
         self.wrong.setVisible(bool(text))
         self.edit.setProperty("wrong", bool(text))
         self.edit.style().unpolish(self.edit)

@@ -172,9 +172,10 @@ class StationGrid(QTableView):
         self.setAlternatingRowColors(True)
         self.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Interactive)
-        self.horizontalHeader().setDefaultSectionSize(84)
+        self.horizontalHeader().setDefaultSectionSize(74)
         self.verticalHeader().setDefaultSectionSize(26)
-        self.setColumnWidth(2, 110)
+        for column, width in ((0, 78), (2, 96), (5, 52), (9, 64)):
+            self.setColumnWidth(column, width)
         self.setToolTip(
             "Ctrl+C and Ctrl+V exchange cells with a spreadsheet; Ctrl+D fills down; formulas are taken too"
         )

@@ -60,7 +60,6 @@ class LawForm(QWidget):
         self.points.setEditTriggers(QAbstractItemView.EditTrigger.AllEditTriggers)
         self.points.setMinimumHeight(190)
         self.wrong = QLabel()
-        self.wrong.setProperty("wrong", True)
         self.wrong.setWordWrap(True)
         self.worst = QLabel()
         self.worst.setWordWrap(True)
@@ -101,7 +100,7 @@ class LawForm(QWidget):
         self._explain(self.desk.do(title, lambda d: edits.change_law(d, self.key, **changes)))
 
     def _explain(self, problem: str) -> None:
-        self.wrong.setText(f"{problem}. Nothing was changed." if problem else "")
+        self.wrong.setText(f"✕ {problem}. Nothing was changed." if problem else "")
         self.wrong.setVisible(bool(problem))
 
     def _rename(self) -> None:
@@ -220,11 +219,9 @@ class LawForm(QWidget):
         self.add.setVisible(law.formula is None)
         self._fill_points(law, scale, unit)
         found = [f for f in self.desk.quick.findings if f.about == law.id] if self.desk.quick else []
-        self.worst.setText("\n".join(f"{f.where}: {f.text}" for f in found) or "In its band everywhere it is judged.")
-        self.worst.setProperty("warn" if found else "fine", True)
-        self.worst.setProperty("fine" if found else "warn", False)
-        self.worst.style().unpolish(self.worst)
-        self.worst.style().polish(self.worst)
+        self.worst.setText(
+            "\n".join(f"▲ {f.where}: {f.text}" for f in found) or "✓ In its band everywhere it is judged."
+        )
 
     def _fill_points(self, law: Law, scale: float, unit: str) -> None:
         if self.points.state() == QAbstractItemView.State.EditingState:
@@ -233,7 +230,7 @@ class LawForm(QWidget):
         names = {n.station.id: (n.position, n.station.name) for n in quick.resolved.stations} if quick else {}
         judged = next((j for j in quick.judged if j.key == law.id), None) if quick else None
         self.points.blockSignals(True)
-        self.points.setHorizontalHeaderLabels(["At", f"Intended {unit}", f"Has {unit}"])
+        self.points.setHorizontalHeaderLabels(["At", "Intended", "Has"])
         order = sorted(range(len(law.points)), key=lambda i: names.get(law.points[i].station or "", (0.0, ""))[0])
         self.points.setRowCount(len(order))
         for row, index in enumerate(order):
@@ -241,12 +238,12 @@ class LawForm(QWidget):
             place, name = names.get(
                 point.station or "", (float(point.position or 0.0) if not isinstance(point.position, str) else 0.0, "")
             )
-            intended = point.value if isinstance(point.value, str) else display(point.value * scale, 4)
+            intended = point.value if isinstance(point.value, str) else display(point.value * scale, 3)
             has = "–"
             if judged is not None and len(judged.position):
                 near = int(np.argmin(np.abs(judged.position - place)))
                 if abs(judged.position[near] - place) < 1e-6 and not math.isnan(judged.value[near]):
-                    has = display(float(judged.value[near]) * scale, 3) + (
+                    has = display(float(judged.value[near]) * scale, 2) + (
                         " ▲" if judged.excess[near] > 1.0 + 1e-9 else ""
                     )
             for column, text in enumerate((name or f"{display(place, 3)} mm", intended, has)):

@@ -125,7 +125,7 @@ class Ledger(QTreeWidget):
             )
         c, row = quick.shape.curves, quick.shape.at_stations[index]
         area = c.area[row] / 100.0
-        angle = "" if math.isnan(c.set_angle[row]) else f" {display(math.degrees(c.set_angle[row]), 2)}°"
+        angle = "" if math.isnan(c.set_angle[row]) else f" · {display(math.degrees(c.set_angle[row]), 2)}°"
         return f"{display(float(area), 2)} cm²{angle}"
 
     def _fill(self, rows: list[tuple[str, str, str, str, QIcon | None]], flagged: set[str]) -> None:

@@ -143,8 +143,6 @@ def run_demo_off_screen(design: Design, out: Path) -> int:
             print(check_table(check_json(window.desk.quick, window.desk.solid)))
             print(f"\nNo display: picture in {picture}, solid in {solid}")
         finally:
-            if window.desk.session is not None:
-                window.desk.session.save(Path(scratch) / "left.isotomon")
             window.close()
     return 0
 
@@ -194,5 +192,4 @@ def _picture_of_window(design: Design, path: Path, size: tuple[int, int]) -> Non
             wait_for(lambda: solid_ready(window), 180.0)
             save_window(window, path)
         finally:
-            window.desk.engine.close()
-            window.view.close_scene()
+            window.close()

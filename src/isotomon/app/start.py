@@ -39,6 +39,7 @@ class StartPage(QWidget):
         """Lay the page out anew."""
         while (item := self._grid.takeAt(0)) is not None:
             if (widget := item.widget()) is not None:
+                widget.hide()
                 widget.deleteLater()
         self._grid.addStretch(1)
         self._head("Isotomon", "Blades and vessels from sections: loft them, and see area and twist as you draw.")

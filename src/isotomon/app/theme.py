@@ -61,7 +61,7 @@ SLATE = Theme(
     "#4FB3A3",
     "#E0A33C",
     "#E07A72",
-    "#B99C78",
+    "#8F7657",
     "#2A343A",
     "#2F4A49",
 )
@@ -158,7 +158,8 @@ def _sheet(t: Theme) -> str:
         padding: 3px 6px; color: {t.ink}; selection-background-color: {t.accent}; selection-color: {t.field}; }}
     QLineEdit:focus, QComboBox:focus, QPlainTextEdit:focus {{ border-color: {t.accent}; }}
     QLineEdit[wrong="true"] {{ border: 2px solid {t.failure}; }}
-    QComboBox::drop-down {{ border: none; width: 16px; }}
+    QComboBox::drop-down {{ border: none; width: 20px; }}
+    QComboBox::down-arrow {{ image: url({ASSETS / "icons" / f"chevron-{t.name}.svg"}); width: 12px; height: 12px; }}
     QComboBox QAbstractItemView, QMenu {{ background: {t.field}; color: {t.ink}; border: 1px solid {t.hairline}; }}
     QMenu::item {{ padding: 5px 22px 5px 14px; }}
     QMenu::item:selected {{ background: {t.chosen}; }}
@@ -184,9 +185,6 @@ def _sheet(t: Theme) -> str:
     QLabel[head="true"] {{ font-weight: bold; font-size: 15px; }}
     QLabel[group="true"] {{ font-weight: bold; color: {t.soft_ink}; padding-top: 8px; }}
     QLabel[scrub="true"]:hover {{ color: {t.accent}; text-decoration: underline; }}
-    QLabel[wrong="true"] {{ color: {t.ink}; border-left: 3px solid {t.failure}; padding-left: 6px; }}
-    QLabel[warn="true"] {{ color: {t.ink}; border-left: 3px solid {t.attention}; padding-left: 6px; }}
-    QLabel[fine="true"] {{ color: {t.ink}; border-left: 3px solid {t.accent}; padding-left: 6px; }}
     QStatusBar, #foot {{ background: {t.panel}; color: {t.ink}; border-top: 1px solid {t.hairline}; }}
     QProgressBar {{ background: {t.field}; border: 1px solid {t.hairline}; border-radius: 3px; height: 10px; text-align: center; }}
     QProgressBar::chunk {{ background: {t.accent}; border-radius: 2px; }}

@@ -202,10 +202,11 @@ class Window(QMainWindow):
         self.finding_list.setObjectName("findings")
         self.finding_list.setAccessibleName("Findings")
         self.finding_list.setWordWrap(True)
+        self.finding_list.setMaximumHeight(96)
         self.finding_list.hide()
         self.outer.addWidget(self.finding_list)
         self.outer.setStretchFactor(0, 1)
-        self.outer.setSizes([430, 262, 90])
+        self.outer.setSizes([430, 262, 64])
         for splitter in (self.middle, self.centre, self.upper, self.outer):
             splitter.setHandleWidth(1)
             splitter.setChildrenCollapsible(False)
@@ -339,11 +340,8 @@ class Window(QMainWindow):
             widget.setVisible(self.desk.building)
 
     def _say(self, severity: str, text: str) -> None:
-        self.message.setText(text)
+        self.message.setText(f"✕  {text}" if severity == "error" and text else text)
         self.message.setToolTip(text)
-        self.message.setProperty("wrong", severity == "error" and bool(text))
-        self.message.style().unpolish(self.message)
-        self.message.style().polish(self.message)
 
     def show_start(self) -> None:
         """The start page."""
@@ -351,13 +349,15 @@ class Window(QMainWindow):
         self.start_page.show_all(self.files.recent(), recovered)
         self.pages.setCurrentIndex(0)
         self._show_title()
-        self._show_solid_line()
-        self.count_button.setVisible(self.desk.session is not None)
+        for widget in (self.count_button, self.message, self.solid_label, self.progress, self.cancel_button):
+            widget.hide()
 
     def show_work(self) -> None:
         """The design's page."""
         self.pages.setCurrentIndex(1)
-        self.count_button.setVisible(True)
+        for widget in (self.count_button, self.message, self.solid_label):
+            widget.show()
+        self._show_solid_line()
         self.board.setFocus()
 
     def set_stage(self, name: str) -> None:
@@ -369,6 +369,7 @@ class Window(QMainWindow):
         while (item := self._tray_row.takeAt(0)) is not None:
             if (widget := item.widget()) is not None:
                 self._tray_buttons = [(b, c) for b, c in self._tray_buttons if b is not widget]
+                widget.hide()
                 widget.deleteLater()
         for command in COMMANDS:
             if command.stage == name:

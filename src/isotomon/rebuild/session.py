@@ -33,11 +33,13 @@ class Step:
 class Session:
     """A design under work. Listeners are told after every change, by whom it is called."""
 
-    def __init__(self, design: Design, path: Path | None = None, recovery: Path | None = None) -> None:
+    def __init__(
+        self, design: Design, path: Path | None = None, recovery: Path | None = None, unsaved: bool = False
+    ) -> None:
         resolve_design(design)
         self._steps = [Step("open", design)]
         self._at = 0
-        self._saved: Design | None = design if path else None
+        self._saved: Design | None = None if unsaved else design
         self.path = path
         self.recovery = recovery
         self.listeners: list[Callable[[], None]] = []
@@ -48,7 +50,7 @@ class Session:
 
     @property
     def dirty(self) -> bool:
-        """Whether there are changes that are not in the file."""
+        """Whether there is work that would be lost."""
         return self.design is not self._saved and self.design != self._saved
 
     @property
@@ -184,8 +186,7 @@ def _alive(pid: int) -> bool:
 
 def restore(recovered: Recovered, recovery: Path | None) -> Session:
     """A session on recovered work: its changes count as not saved."""
-    session = Session(recovered.design, None, recovery)
-    session.path = recovered.path
+    session = Session(recovered.design, recovered.path, recovery, unsaved=True)
     session.write_recovery()
     recovered.kept.unlink(missing_ok=True)
     recovered.kept.with_suffix(".note").unlink(missing_ok=True)

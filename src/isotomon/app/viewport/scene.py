@@ -94,8 +94,8 @@ class Scene:
         for actor in (self._skin, self._caps):
             p = actor.GetProperty()
             p.SetColor(*body)
-            p.SetAmbient(0.22)
-            p.SetDiffuse(0.86)
+            p.SetAmbient(0.3)
+            p.SetDiffuse(0.8)
             p.SetSpecular(0.22)
             p.SetSpecularPower(28.0)
         self._edges.GetProperty().SetColor(*ink)

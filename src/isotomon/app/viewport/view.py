@@ -145,7 +145,9 @@ class View(QWidget):
         """All of the body in the picture."""
         if self.quick is not None and self.quick.shape is not None:
             points = self.quick.shape.mesh.points[::4].reshape(-1, 3)
-            self.camera = self.camera.fitting(points, self.width() / max(self.height(), 1), 1.22)
+            # Room above for the stations' labels.
+            margin = max(1.12, self.height() / max(self.height() - 90, 60))
+            self.camera = self.camera.fitting(points, self.width() / max(self.height(), 1), margin)
         self.touch()
 
     def touch(self) -> None:
@@ -168,7 +170,7 @@ class View(QWidget):
         if self._live is not None and self.quick is not None and self.quick.shape is not None:
             samples = self.quick.shape.mesh.sampling
             line = (samples.value @ self._live.control[0])[samples.outline]
-            curves.append((np.vstack([line, line[:1]]), _rgb(self.theme.failure), 3.0))
+            curves.append((np.vstack([line, line[:1]]), _rgb(self.theme.ink), 3.4))
         self.scene.set_curves(curves)
         self.touch()
 

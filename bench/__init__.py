@@ -1,0 +1,1 @@
+"""Measurements, screenshots and generated files: what developers run, not users."""
