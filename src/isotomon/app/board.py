@@ -158,8 +158,8 @@ class Board(QWidget):
         one = 1.0 / to_unit(1.0, unit)
         step = nice_step(per_pixel * SNAP_PIXELS * 2 / one, 1) * one
         near = round(position / step) * step
-        if abs(near - position) < per_pixel * SNAP_PIXELS:
-            position = near
+        fine = nice_step(per_pixel / one, 1) * one
+        position = near if abs(near - position) < per_pixel * SNAP_PIXELS else round(position / fine) * fine
         others = [n.position for n in self._stations() if n.station.id != key]
         now = next(n.position for n in self._stations() if n.station.id == key)
         gap = 2e-3 * (box.last - box.first)

@@ -10,6 +10,7 @@ import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QCursor
 from PySide6.QtWidgets import (
+    QApplication,
     QComboBox,
     QHBoxLayout,
     QLabel,
@@ -531,7 +532,8 @@ def solid_state(desk: Desk) -> tuple[str, bool]:
 
 def offer_behind_formula(desk: Desk, formula: str, replace: Callable[[], object]) -> None:
     """A menu for a value that a formula drives: go to a number behind it, or replace the formula by its value."""
-    menu = QMenu()
+    menu = QMenu(QApplication.activeWindow())
+    menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
     head = menu.addAction(f"Driven by the formula {formula}")
     head.setEnabled(False)
     assert desk.design is not None
@@ -539,7 +541,7 @@ def offer_behind_formula(desk: Desk, formula: str, replace: Callable[[], object]
         if number.name in names_in(formula):
             menu.addAction(f"Change the number '{number.name}'…", lambda key=number.id: desk.select((key,)))  # type: ignore[misc]
     menu.addAction("Replace the formula by its value", replace)
-    menu.exec(QCursor.pos())
+    menu.popup(QCursor.pos())
 
 
 def _table(lines: list[str]) -> str:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from functools import lru_cache
 
 from PySide6.QtCore import QPoint, Qt, Signal
 from PySide6.QtGui import QColor, QFont, QIcon, QKeyEvent, QPainter, QPen, QPixmap
@@ -14,6 +15,20 @@ from isotomon.rebuild.quick import Quick
 from isotomon.solid.protocol import Built, Failed
 
 KEY = Qt.ItemDataRole.UserRole
+
+
+@lru_cache(maxsize=512)
+def _dot(colour: str) -> QIcon:
+    """A filled circle, for a station's place on the scale."""
+    pixmap = QPixmap(14, 14)
+    pixmap.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(pixmap)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setPen(QPen(QColor(colour), 1.5))
+    painter.setBrush(QColor(colour))
+    painter.drawEllipse(3, 3, 8, 8)
+    painter.end()
+    return QIcon(pixmap)
 
 
 class Ledger(QTreeWidget):
@@ -95,7 +110,7 @@ class Ledger(QTreeWidget):
         count = max(len(quick.resolved.stations) - 1, 1)
         out = self._stations_out(quick)
         for index, n in enumerate(quick.resolved.stations):
-            dot = self._dot(station_colour(self.theme, index / count))
+            dot = _dot(station_colour(self.theme, index / count).name())
             rows.append(("Stations", n.station.id, n.station.name, self._station_figure(quick, index), dot))
             if n.station.id in out:
                 flagged.add(n.station.id)
@@ -154,17 +169,6 @@ class Ledger(QTreeWidget):
         for name, group in self._groups.items():
             group.setText(0, f"{name}  {group.childCount()}" if name != "Body" else name)
         self.blockSignals(False)
-
-    def _dot(self, colour: QColor) -> QIcon:
-        pixmap = QPixmap(14, 14)
-        pixmap.fill(Qt.GlobalColor.transparent)
-        painter = QPainter(pixmap)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(QPen(colour, 1.5))
-        painter.setBrush(colour)
-        painter.drawEllipse(3, 3, 8, 8)
-        painter.end()
-        return QIcon(pixmap)
 
     def _menu(self, at: QPoint) -> None:
         item = self.itemAt(at)

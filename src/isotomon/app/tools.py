@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 import numpy as np
+from PySide6.QtCore import Qt
 from PySide6.QtGui import QCursor
 from PySide6.QtWidgets import QFileDialog, QMenu
 
@@ -156,9 +157,10 @@ class Tools:
     def section_menu(self) -> None:
         """The ready-made sections, at the pointer."""
         menu = QMenu(self.w)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         for title, section in READY_MADE:
             menu.addAction(title, lambda s=section: self.put_section(s))  # type: ignore[misc]
-        menu.exec(QCursor.pos())
+        menu.popup(QCursor.pos())
 
     def put_section(self, section: Section) -> None:
         """Another section for the chosen stations."""

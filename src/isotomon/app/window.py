@@ -529,6 +529,7 @@ class Window(QMainWindow):
 
     def _station_menu(self, key: str, position: float, at: QPoint) -> None:
         menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         if key:
             if key not in self.desk.selection:
                 self.desk.select((key,))
