@@ -12,6 +12,7 @@ from collections.abc import Callable
 from pathlib import Path
 from unittest import mock
 
+import shiboken6
 from PySide6.QtCore import QEvent, QMimeData, QPoint, QPointF, Qt, QUrl
 from PySide6.QtGui import QDropEvent, QGuiApplication, QKeySequence, QWheelEvent
 from PySide6.QtTest import QTest
@@ -58,8 +59,8 @@ class WithWindow(unittest.TestCase):
             self.window.close()
         self.window.desk.engine.close()
         self.window.view.close_scene()
-        self.window.deleteLater()
         QApplication.processEvents()
+        shiboken6.delete(self.window)
         self.scratch.cleanup()
 
     # Doing

@@ -129,7 +129,9 @@ def apply_theme(app: QApplication, theme: Theme) -> None:
     for role in (QPalette.ColorRole.WindowText, QPalette.ColorRole.Text, QPalette.ColorRole.ButtonText):
         palette.setColor(QPalette.ColorGroup.Disabled, role, QColor(theme.soft_ink))
     app.setPalette(palette)
-    app.setStyleSheet(_sheet(theme))
+    # Setting it anew restyles every widget, even when nothing changes.
+    if app.styleSheet() != (sheet := _sheet(theme)):
+        app.setStyleSheet(sheet)
 
 
 def _sheet(t: Theme) -> str:

@@ -192,6 +192,7 @@ def _between(along: _Along, columns: slice, start: float, end: float) -> _Along:
     breaks, times = along.breaks[inside], along.times[inside]
     times[[0, -1]] = along.degree + 1
     knots = np.repeat(breaks, times)
-    sites = np.lib.stride_tricks.sliding_window_view(knots[1:-1], along.degree).mean(axis=1)
+    means = np.lib.stride_tricks.sliding_window_view(knots[1:-1], along.degree).mean(axis=1)
+    sites = np.clip(means, breaks[0], breaks[-1])
     values = BSpline(along.knots, control, along.degree)(sites)
     return _Along(along.degree, breaks, times, make_interp_spline(sites, values, k=along.degree, t=knots).c)

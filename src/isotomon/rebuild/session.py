@@ -99,12 +99,12 @@ class Session:
             self._at += 1
             self._changed()
 
-    def save(self, path: Path | None = None) -> None:
+    def save(self, path: Path | str | None = None) -> None:
         """Write the design to its file, or to a new one.
 
         Raises: FileError.
         """
-        target = path or self.path
+        target = Path(path) if path else self.path
         if target is None:
             raise FileError("the design has no file yet; choose a name with Save as")
         save(self.design, target)

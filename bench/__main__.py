@@ -1,0 +1,172 @@
+"""Measures the budgets of the design as ratios in one run. Nothing here is asserted; the figures are for reading."""
+
+from __future__ import annotations
+
+import os
+import resource
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+os.environ["QT_QPA_PLATFORM"] = "offscreen"
+
+import numpy as np
+
+from isotomon.model import edits
+from isotomon.model.records import Circle, Design, Naca4, Station
+from isotomon.rebuild.deliver import build
+from isotomon.rebuild.quick import rebuild
+from isotomon.rebuild.supervisor import Supervisor
+from isotomon.samples import sample
+
+
+def timed(work: Callable[[], object], times: int) -> np.ndarray:
+    """Seconds of each of some runs."""
+    taken = []
+    for _ in range(times):
+        start = time.perf_counter()
+        work()
+        taken.append(time.perf_counter() - start)
+    return np.array(taken)
+
+
+def blade(count: int) -> Design:
+    """A blade with `count` stations of a few different foils."""
+    foils = [Naca4(d) for d in ("4424", "4421", "4418", "4415", "4412")]
+    stations = [Station("s0", "root", 0.0, Circle(), 130.0)]
+    for i in range(1, count):
+        share = i / (count - 1)
+        foil = foils[min(int(share * 5), 4)]
+        stations.append(Station(f"s{i}", f"r{i}", 1150.0 * share, foil, 260.0 - 165.0 * share, 0.35 * (1 - share)))
+    return Design("bench", stations=tuple(stations))
+
+
+def line(what: str, figure: str, target: str, met: bool | None = None) -> None:
+    """One row of the result."""
+    mark = "" if met is None else "met" if met else "MISSED"
+    print(f"{what:<66} {figure:>22}   {target:<18} {mark}", flush=True)
+
+
+def arrays() -> None:
+    """An edit to mesh and curves, and its growth with the number of stations."""
+    design = sample("reach-blade")
+    rebuild(design)
+    chords = iter(np.linspace(190, 220, 1000))
+    edit = timed(lambda: rebuild(edits.change_station(design, "s6", chord=float(next(chords))), moving=True), 200)
+    p95 = float(np.percentile(edit, 95)) * 1e3
+    line("edit of the 12-station blade to mesh and curves (no rails yet), p95", f"{p95:.1f} ms", "≤ 16 ms", p95 <= 16)
+    growth = []
+    for count in (12, 200):
+        many = blade(count)
+        rebuild(many, moving=True)
+        growth.append(float(np.median(timed(lambda d=many: rebuild(d, moving=True), 15))))  # type: ignore[misc]
+    ratio = growth[1] / growth[0]
+    line("200 stations against 12, the same", f"{ratio:.1f} × the time", "≤ 16.7 × (linear)", ratio <= 200 / 12)
+    rest = float(np.median(timed(lambda: rebuild(design), 10))) * 1e3
+    line("the same at rest, with all measures and checks (median)", f"{rest:.0f} ms", "")
+
+
+def pixels() -> None:
+    """An edit to pixels in the window."""
+    from isotomon.app.main import make_window, scratch_settings, solid_ready, wait_for
+
+    with tempfile.TemporaryDirectory() as scratch:
+        window = make_window(scratch_settings(Path(scratch)))
+        window.resize(1280, 800)
+        window.show()
+        window.files.open_design(sample("reach-blade"))
+        wait_for(lambda: solid_ready(window), 120.0)
+        taken = []
+        for chord in np.linspace(190.0, 215.0, 60):
+            start = time.perf_counter()
+            seen = window.desk.quick
+            window.desk.preview("chord", lambda d, c=chord: edits.change_station(d, "s6", chord=float(c)))  # type: ignore[misc]
+            wait_for(lambda seen=seen: window.desk.quick is not seen, 5.0)  # type: ignore[misc]
+            window.view.repaint()
+            taken.append(time.perf_counter() - start)
+        p95 = float(np.percentile(taken, 95)) * 1e3
+        line("the same to pixels in the window at 1280×800, p95", f"{p95:.0f} ms", "≤ 60 ms", p95 <= 60)
+        window_mb = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+        pid = window.desk.engine.supervisor.pid
+        status = Path(f"/proc/{pid}/status").read_text()
+        worker_mb = int(status.split("VmHWM:")[1].split()[0]) / 1024
+        total = window_mb + worker_mb
+        line(
+            "memory at most: window and worker, demo", f"{window_mb:.0f} + {worker_mb:.0f} MB", "≤ 600 MB", total <= 600
+        )
+        window.desk.give_up_preview()
+        window.close()
+
+
+def start() -> None:
+    """Start to a usable window against an empty window of the same toolkits, each in a fresh process, best of three."""
+    empty = (
+        "import PySide6.QtWidgets as q, PySide6.QtSvg, numpy, scipy.interpolate, scipy.linalg\n"
+        "import vtkmodules.vtkRenderingOpenGL2 as g\nfrom vtkmodules.vtkRenderingCore import vtkRenderer\n"
+        "a = q.QApplication([])\nw = q.QMainWindow()\nw.resize(1280, 800)\nw.show()\n"
+        "v = g.vtkEGLRenderWindow()\nv.SetOffScreenRendering(True)\nv.AddRenderer(vtkRenderer())\nv.SetSize(500, 400)\nv.Render()\na.processEvents()\n"
+    )
+    demo = (
+        "from isotomon.app.main import *\nfrom isotomon.samples import sample\nimport tempfile\n"
+        "w = make_window(scratch_settings(Path(tempfile.mkdtemp())))\nw.resize(1280, 800)\nw.show()\n"
+        "w.files.open_design(sample('reach-blade'))\n"
+        "wait_for(lambda: w.desk.quick is not None, 60)\nw.view.repaint()\n"
+    )
+    ending = "import os\nos._exit(0)\n"
+    best = []
+    for code in (empty, demo):
+        runs = timed(
+            lambda c=code: subprocess.run([sys.executable, "-c", c + ending], check=True, capture_output=True), 3
+        )  # type: ignore[misc]
+        best.append(float(runs.min()))
+    ratio = best[1] / best[0]
+    line(
+        "start to a usable window with the demo, against an empty window",
+        f"{ratio:.2f} × ({best[1]:.1f} s)",
+        "≤ 1.5 ×",
+        ratio <= 1.5,
+    )
+
+
+def against_kernel() -> None:
+    """Skin, areas and rebuild against the kernel's own times, in a process of their own."""
+    done = subprocess.run([sys.executable, "-m", "bench.kernel"], capture_output=True, text=True, check=False)
+    print(done.stdout, end="")
+    if done.returncode:
+        print(done.stderr[-2000:])
+
+
+def worker() -> None:
+    """What the worker adds to the kernel's own time, and what an edit of names alone costs."""
+    supervisor = Supervisor()
+    try:
+        supervisor.start()
+        supervisor.ready.wait(60)
+        quick = rebuild(sample("reach-blade"))
+        begin = time.perf_counter()
+        build(quick, supervisor)
+        first = time.perf_counter() - begin
+        renamed = rebuild(edits.change_loft(quick.design, name="another name"))
+        begin = time.perf_counter()
+        build(renamed, supervisor)
+        again = time.perf_counter() - begin
+        line("solid of the demo through the worker", f"{first:.2f} s", "")
+        line(
+            "the same after an edit that does not touch the shape",
+            f"{again / first:.3f} ×",
+            "no step rebuilt",
+            again < 0.2 * first,
+        )
+    finally:
+        supervisor.close()
+
+
+if __name__ == "__main__":
+    print(f"{'what':<66} {'figure':>22}   {'target':<18}")
+    for part in (arrays, against_kernel, worker, start, pixels):
+        part()
+    sys.stdout.flush()
+    os._exit(0)

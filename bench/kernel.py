@@ -1,0 +1,123 @@
+"""The kernel's own way beside ours: skinning, cutting, and the time of a solid step."""
+
+from __future__ import annotations
+
+import time
+
+import numpy as np
+from OCP.BRepAlgoAPI import BRepAlgoAPI_Section
+from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeEdge, BRepBuilderAPI_MakeFace, BRepBuilderAPI_MakeWire
+from OCP.BRepGProp import BRepGProp
+from OCP.BRepMesh import BRepMesh_IncrementalMesh
+from OCP.BRepOffsetAPI import BRepOffsetAPI_ThruSections
+from OCP.collections import Array1_gp_Pnt
+from OCP.Geom import Geom_BSplineCurve
+from OCP.gp import gp_Dir, gp_Pln, gp_Pnt
+from OCP.GProp import GProp_GProps
+
+from bench.__main__ import line, timed
+from isotomon.field.mesh import skin_mesh
+from isotomon.field.patches import patches
+from isotomon.measure.sections import curves
+from isotomon.rebuild.quick import rebuild
+from isotomon.rebuild.shape import make_shape
+from isotomon.samples import sample
+from isotomon.solid import kernel
+
+
+def main() -> None:
+    """Print the rows."""
+    quick = rebuild(sample("reach-blade"))
+    shape = quick.shape
+    assert shape is not None
+    field, lane = shape.field, shape.form.common.lanes[0]
+    at_stations = field.sections(field.nodes)
+
+    def kernel_loft() -> object:
+        maker = BRepOffsetAPI_ThruSections(True, False, 1e-4)
+        times = lane.basis.multiplicity.copy()
+        times[[0, -1]] = lane.basis.degree + 1
+        for row in at_stations.control:
+            poles = Array1_gp_Pnt(1, len(row))
+            for k, (x, y, z) in enumerate(row.tolist(), 1):
+                poles.SetValue(k, gp_Pnt(x, y, z))
+            curve = Geom_BSplineCurve(poles, kernel._doubles(lane.basis.breaks), kernel._ints(times), lane.basis.degree)
+            maker.AddWire(BRepBuilderAPI_MakeWire(BRepBuilderAPI_MakeEdge(curve).Edge()).Wire())
+        maker.Build()
+        body = maker.Shape()
+        BRepMesh_IncrementalMesh(body, 0.13, False, 0.35, False)
+        return body
+
+    def ours() -> None:
+        f, _ = make_shape(quick.design, quick.resolved)
+        skin_mesh(f.sections(np.linspace(f.first, f.last, 201)), shape.form.samples)
+
+    theirs = float(np.median(timed(kernel_loft, 3)))
+    mine = float(np.median(timed(ours, 9)))
+    line(
+        "skin and display mesh against the kernel's own loft and mesh",
+        f"{theirs / mine:.0f} × faster",
+        "≥ 20 ×",
+        theirs / mine >= 20,
+    )
+
+    v = np.linspace(field.first, field.last, 202)[1:-1]
+    first = field.sections(field.nodes[:1])
+    areas = timed(lambda: curves(field.sections(v), first, shape.form.rule), 9)
+    body = kernel.loft(
+        patches(field, 1e-4), [(at_stations.origin[k].tolist(), at_stations.normal[k].tolist()) for k in (0, -1)], 1e-4
+    )
+    start = time.perf_counter()
+    found = [_cut_area(body, float(z)) for z in v[::40]]
+    each = (time.perf_counter() - start) / len(found)
+    ratio = each * len(v) / float(np.median(areas))
+    line(
+        "200 section areas and turns against 200 plane cuts by the kernel",
+        f"{ratio:,.0f} × faster",
+        "≥ 1,000 ×",
+        ratio >= 1000,
+    )
+    exact = curves(field.sections(v), first, shape.form.rule).area
+    refined = np.zeros(len(v))
+    sections = field.sections(v)
+    for one in shape.form.common.lanes:
+        u, w = one.basis.gauss(10)
+        p = np.matmul(one.basis.matrix(u), sections.local[:, one.columns])
+        d = np.matmul(one.basis.matrix(u, 1), sections.local[:, one.columns])
+        refined += 0.5 * (p[..., 0] * d[..., 1] - p[..., 1] * d[..., 0]) @ w
+    off = float(np.max(np.abs(exact / refined - 1)))
+    line("those areas against a refined independent integration", f"{off:.1e}", "≤ 1e-9", off <= 1e-9)
+
+    def solid_step() -> None:
+        made = kernel.loft(
+            patches(field, 1e-4),
+            [(at_stations.origin[k].tolist(), at_stations.normal[k].tolist()) for k in (0, -1)],
+            1e-4,
+        )
+        points, triangles, _ = kernel.mesh(made, 0.13)
+        kernel.report(made, kernel.is_closed(kernel.welded(points, triangles, 2e-4)[1]))
+
+    line(
+        "the kernel's own time for the demo's solid, mesh and figures",
+        f"{float(np.median(timed(solid_step, 3))):.2f} s",
+        "",
+    )
+    poles = sum(p.control.shape[0] * p.control.shape[1] for p in patches(field, 1e-4))
+    line("control points of the demo's skin", f"{poles:,}", "")
+
+
+def _cut_area(body: kernel.Body, position: float) -> float:
+    cut = BRepAlgoAPI_Section(body.shape, gp_Pln(gp_Pnt(0, 0, position), gp_Dir(0, 0, 1)), False)
+    cut.Build()
+    edges = kernel._parts(cut.Shape(), kernel.TopAbs_ShapeEnum.TopAbs_EDGE)
+    wire = BRepBuilderAPI_MakeWire()
+    for edge in edges:
+        wire.Add(kernel.TopoDS.Edge(edge))
+    face = BRepBuilderAPI_MakeFace(wire.Wire(), True)
+    figures = GProp_GProps()
+    BRepGProp.SurfaceProperties_s(face.Face(), figures)
+    return figures.Mass()
+
+
+if __name__ == "__main__":
+    main()
