@@ -83,7 +83,7 @@ class Board(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         """Ground, curves, stations, and the figures under the pointer."""
         painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, self.quick is None or self.quick.full is not None)
         if self.quick is None:
             painter.fillRect(self.rect(), self.theme.panel)
             return

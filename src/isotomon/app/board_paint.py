@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QFont, QPainter, QPen, QPolygonF
 
+from isotomon.app.shapes import polygon
 from isotomon.app.theme import Theme, station_colour
 from isotomon.measure.laws import Judged
 from isotomon.quantity import display, to_unit
@@ -187,7 +188,7 @@ class BoardPainter:
         good = np.isfinite(y)
         edges = np.flatnonzero(np.diff(np.r_[0, good.astype(int), 0]))
         for a, b in zip(edges[::2], edges[1::2], strict=True):
-            self.p.drawPolyline(QPolygonF([QPointF(float(u), float(w)) for u, w in zip(xs[a:b], y[a:b], strict=True)]))
+            self.p.drawPolyline(polygon(np.stack([xs[a:b], y[a:b]], axis=1)))
 
     def _band(self, law: Judged, scale: float, y: object) -> None:
         v, target, band = law.line
@@ -195,11 +196,10 @@ class BoardPainter:
             return
         x = np.asarray(self.layout.x(v))
         upper, lower = y((target + band) * scale), y((target - band) * scale)  # type: ignore[operator]
-        outline = [QPointF(float(a), float(b)) for a, b in zip(x, upper, strict=True)]
-        outline += [QPointF(float(a), float(b)) for a, b in zip(x[::-1], lower[::-1], strict=True)]
+        outline = np.stack([np.concatenate([x, x[::-1]]), np.concatenate([upper, lower[::-1]])], axis=1)
         self.p.setPen(Qt.PenStyle.NoPen)
         self.p.setBrush(self.colour("accent", 46))
-        self.p.drawPolygon(QPolygonF(outline))
+        self.p.drawPolygon(polygon(outline))
         self.p.setBrush(Qt.BrushStyle.NoBrush)
 
     def _targets(self, law: Judged, scale: float, y: object) -> None:
@@ -282,10 +282,8 @@ class BoardPainter:
         ring = shape.mesh.sampling.outline
         local = (shape.mesh.sampling.value @ shape.sections.local[row])[ring]
         middle = (local.min(axis=0) + local.max(axis=0)) / 2.0
-        scale = THUMB / largest
-        points = (local - middle) * scale
         top = self.layout.rail - 29.0
-        outline = QPolygonF([QPointF(x + float(a), top - float(b)) for a, b in points])
+        outline = polygon((local - middle) * (THUMB / largest) * [1.0, -1.0] + [x, top])
         fill = QColor(colour)
         fill.setAlpha(70 if strong else 36)
         self.p.setBrush(fill)

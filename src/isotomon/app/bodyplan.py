@@ -5,11 +5,13 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QFont, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
+from PySide6.QtGui import QColor, QFont, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
 from isotomon.app.board_paint import nice_step
+from isotomon.app.shapes import polygon
 from isotomon.app.theme import Theme, station_colour
+from isotomon.field.mesh import applied
 from isotomon.field.section_field import Sections
 from isotomon.quantity import display, to_unit
 from isotomon.rebuild.quick import Quick
@@ -47,7 +49,7 @@ class BodyPlan(QWidget):
         if shape is not None:
             samples = shape.mesh.sampling
             local = shape.sections.local[shape.at_stations]
-            rings = np.matmul(samples.value, local)
+            rings = applied(samples.value, local)
             for n, ring in zip(quick.resolved.stations, rings[:, samples.outline], strict=True):
                 self._outlines[n.station.id] = np.vstack([ring, ring[:1]])
             lane = samples.lane
@@ -87,7 +89,8 @@ class BodyPlan(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         """Axes, ties, sections, the live section."""
         p = QPainter(self)
-        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        # Smooth lines when still; quick ones while something moves.
+        p.setRenderHint(QPainter.RenderHint.Antialiasing, self.quick is None or self.quick.full is not None)
         p.fillRect(self.rect(), QColor(self.theme.paper))
         small = QFont(p.font())
         small.setPixelSize(11)
@@ -117,17 +120,17 @@ class BodyPlan(QWidget):
         p.drawText(QRectF(12, y - 20, max(length, 60), 16), Qt.AlignmentFlag.AlignLeft, f"{display(step)} {unit}")
 
     def _paint_sections(self, p: QPainter) -> None:
-        p.setPen(QPen(QColor(self.theme.soft_ink), 1, Qt.PenStyle.DotLine))
+        p.setPen(QPen(QColor(self.theme.hairline), 1))
         for tie in self._ties:
-            p.drawPolyline(_polygon(self.to_pixels(tie)))
+            p.drawPolyline(polygon(self.to_pixels(tie)))
         count = max(len(self._outlines) - 1, 1)
         for index, (key, ring) in enumerate(self._outlines.items()):
             strong = key in self.selected or key == self._hovered
             p.setPen(QPen(station_colour(self.theme, index / count), 3 if strong else 1.4))
-            p.drawPolyline(_polygon(self.to_pixels(ring)))
+            p.drawPolyline(polygon(self.to_pixels(ring)))
         if self._live is not None:
             p.setPen(QPen(QColor(self.theme.ink), 2.2))
-            p.drawPolyline(_polygon(self.to_pixels(self._live)))
+            p.drawPolyline(polygon(self.to_pixels(self._live)))
         name = (
             next((n.station.name for n in self.quick.resolved.stations if n.station.id == self._hovered), "")
             if self.quick
@@ -187,7 +190,3 @@ class BodyPlan(QWidget):
         """Nothing is under the pointer."""
         self._hovered = ""
         self.update()
-
-
-def _polygon(pixels: Array) -> QPolygonF:
-    return QPolygonF([QPointF(float(x), float(y)) for x, y in pixels])

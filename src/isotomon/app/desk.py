@@ -55,7 +55,7 @@ class Desk(QObject):
         self.session_changed.emit()
         self.design_changed.emit()
         self.selection_changed.emit()
-        self.engine.show(session.design)
+        self.engine.show(session.design, opening=True)
 
     def _session_told(self) -> None:
         assert self.session is not None

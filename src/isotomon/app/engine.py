@@ -37,7 +37,7 @@ class Engine(QObject):
         self.supervisor = supervisor or Supervisor()
         self.limit = limit
         self._wake = threading.Condition()
-        self._next: tuple[Design, bool] | None = None
+        self._next: tuple[Design, bool, bool] | None = None
         self._closing = False
         self._job: Job | None = None
         self._job_key = ""
@@ -45,10 +45,13 @@ class Engine(QObject):
         self._thread = threading.Thread(target=self._run, name="quick-rebuild", daemon=True)
         self._thread.start()
 
-    def show(self, design: Design, moving: bool = False) -> None:
-        """Rebuild a design; an older one that still waits is dropped. The solid follows when nothing is moving."""
+    def show(self, design: Design, moving: bool = False, opening: bool = False) -> None:
+        """Rebuild a design; an older one that still waits is dropped. The solid follows when nothing is moving.
+
+        When `opening`, a first look comes before all measures and checks are done.
+        """
         with self._wake:
-            self._next = (design, moving)
+            self._next = (design, moving, opening)
             self._wake.notify()
 
     def _run(self) -> None:
@@ -59,8 +62,10 @@ class Engine(QObject):
                 if self._closing:
                     return
                 assert self._next is not None
-                (design, moving), self._next = self._next, None
+                (design, moving, opening), self._next = self._next, None
             try:
+                if opening:
+                    self.quick_done.emit(rebuild(design, moving=True))
                 quick = rebuild(design, moving)
                 self.quick_done.emit(quick)
                 if not moving and self._newest():

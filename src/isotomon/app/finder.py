@@ -110,7 +110,7 @@ HELP = {
     ),
     "bodyplan": (
         "The body plan",
-        "All sections laid over each other, seen along the body from its last station, X to the right and Y up. Dotted "
+        "All sections laid over each other, seen along the body from its last station, X to the right and Y up. Pale "
         "lines are the ties: which point of one section belongs to which of the next. Click a section to choose its station; "
         "the wheel zooms, a drag moves, a double click fits.",
     ),

@@ -75,7 +75,7 @@ def wait_for(ready: Callable[[], bool], seconds: float) -> bool:
         application().processEvents()
         if ready():
             return True
-        time.sleep(0.004)
+        time.sleep(0.001)
     return False
 
 

@@ -73,6 +73,7 @@ _SCALE = {
 }
 
 
+@lru_cache(maxsize=4096)
 def station_colour(theme: Theme, share: float) -> QColor:
     """Indigo at the root, verdigris in the middle, ochre at the tip."""
     table = _SCALE[theme.name]

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.sparse import csr_array
 
 from isotomon.field.correspond import Correspondence
 from isotomon.field.section_field import Sections
@@ -17,20 +18,20 @@ Index = NDArray[np.int64]
 
 @dataclass(frozen=True, eq=False)
 class Sampling:
-    """Where sections are sampled for display, as matrices on their control points; made once a correspondence.
+    """Where sections are sampled for display, as sparse matrices on their control points; made once a correspondence.
 
     `lane`: (samples,) the lane of each sample; corners are sampled once for either lane, so that they stay crisp.
     `quads`: (q, 2) pairs of neighbouring samples. `outline`: samples in order once round, for flat caps.
     """
 
-    value: Array
-    slope: Array
+    value: csr_array
+    slope: csr_array
     lane: Index
     quads: Index
     outline: Index
 
 
-def sampling(common: Correspondence, total: int = 160) -> Sampling:
+def sampling(common: Correspondence, total: int = 128) -> Sampling:
     """About `total` samples round the section, crowded where the lanes' knots crowd."""
     spans = np.array([len(lane.basis.breaks) - 1 for lane in common.lanes])
     wanted = np.maximum((total * spans / spans.sum()).astype(int), 6)
@@ -49,8 +50,8 @@ def sampling(common: Correspondence, total: int = 160) -> Sampling:
     if common.lanes[0].basis.periodic:
         value[-1] = value[0]
     return Sampling(
-        value=value,
-        slope=common.matrix(u, 1),
+        value=csr_array(value),
+        slope=csr_array(common.matrix(u, 1)),
         lane=np.repeat(np.arange(len(u)), [len(x) for x in u]),
         quads=np.vstack(pairs),
         outline=np.concatenate([p[:, 0] for p in pairs]),
@@ -67,11 +68,18 @@ class SkinMesh:
     sampling: Sampling
 
 
+def applied(matrix: csr_array, control: Array) -> Array:
+    """(n_v, samples, k): a sampling matrix on the control points (n_v, n, k) of many sections."""
+    n_v, n, k = control.shape
+    columns = control.transpose(1, 0, 2).reshape(n, n_v * k)
+    return (matrix @ columns).reshape(-1, n_v, k).transpose(1, 0, 2)
+
+
 def skin_mesh(sections: Sections, samples: Sampling) -> SkinMesh:
     """The skin through `sections`: points and normals."""
-    normals = cross3(np.matmul(samples.slope, sections.control), np.matmul(samples.value, sections.slopes))
+    normals = cross3(applied(samples.slope, sections.control), applied(samples.value, sections.slopes))
     size = np.sqrt(np.einsum("vuk,vuk->vu", normals, normals))[..., None]
-    return SkinMesh(sections.v, np.matmul(samples.value, sections.control), normals / np.maximum(size, 1e-300), samples)
+    return SkinMesh(sections.v, applied(samples.value, sections.control), normals / np.maximum(size, 1e-300), samples)
 
 
 def triangles(mesh: SkinMesh) -> tuple[Array, Index]:

@@ -8,7 +8,7 @@ turned forward, offset, and laid in their (perhaps tilted) datum planes.
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 
 import numpy as np
 from numpy.typing import NDArray
@@ -73,6 +73,10 @@ class Sections:
     """(n_v,) its derivative by arc length of the carrier, which on a straight carrier is v; rad/mm."""
     round: NDArray[np.bool_]
     """(n_v,) whether the section has no angle of its own."""
+
+    def first(self) -> Sections:
+        """The first of these sections alone."""
+        return Sections(**{f.name: getattr(self, f.name)[:1] for f in fields(self)})
 
     @property
     def normal(self) -> Array:

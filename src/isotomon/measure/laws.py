@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
-from isotomon.geometry.hermite import smooth
+from isotomon.geometry.hermite import Hermite, smooth
 from isotomon.measure.sections import Curves
 
 Array = NDArray[np.float64]
@@ -65,9 +66,14 @@ def course(position: Array, target: Array, band: Array, v: Array) -> tuple[Array
     """A law's target and half band at v, by the same smooth interpolant that carries sections; constant outside."""
     if len(position) == 1:
         return np.full(len(v), target[0]), np.full(len(v), band[0])
-    both = smooth(position, np.stack([target], axis=1))(v)[:, 0]
-    width = smooth(position, np.stack([band], axis=1))(v)[:, 0]
-    return both, width
+    at = tuple(position.tolist())
+    return _through(at, tuple(target.tolist()))(v)[:, 0], _through(at, tuple(band.tolist()))(v)[:, 0]
+
+
+@lru_cache(maxsize=256)
+def _through(position: tuple[float, ...], value: tuple[float, ...]) -> Hermite:
+    """A law's course stays the same while the body changes."""
+    return smooth(np.array(position), np.array(value)[:, None])
 
 
 def quality_of(curves: Curves, quality: Quality) -> Array:

@@ -11,6 +11,7 @@ import math
 import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any
 
 import simpleeval
@@ -195,7 +196,9 @@ _UNIT_NAMES: dict[str, Quantity] = {f"_{u}": Quantity(s, 1, 0) for u, s in LENGT
 }
 
 
-def _parse(text: str) -> str:
+@lru_cache(maxsize=4096)
+def _parse(text: str) -> ast.expr:
+    """The checked expression in a formula's text. Formulas are worked out on every edit; they are parsed once."""
     if len(text) > MAX_FORMULA:
         raise QuantityError(f"the formula has {len(text)} characters; at most {MAX_FORMULA} are allowed")
     source = _with_units(text.strip())
@@ -219,15 +222,16 @@ def _parse(text: str) -> str:
             )
         children = node.args if isinstance(node, ast.Call) else ast.iter_child_nodes(node)
         stack.extend((child, depth + 1) for child in children if isinstance(child, ast.expr))
-    return source
+    return tree.body
 
 
+@lru_cache(maxsize=4096)
 def names_in(text: str) -> frozenset[str]:
     """The named numbers a formula uses (not units, functions or constants).
 
     Raises: QuantityError, if the text is no formula.
     """
-    tree = ast.parse(_parse(text), mode="eval")
+    tree = _parse(text)
     called = {id(node.func) for node in ast.walk(tree) if isinstance(node, ast.Call)}
     names = {node.id for node in ast.walk(tree) if isinstance(node, ast.Name) and id(node) not in called}
     return frozenset(names - set(_UNIT_NAMES) - set(CONSTANTS))
@@ -238,7 +242,6 @@ def evaluate(text: str, names: Mapping[str, Quantity]) -> Quantity:
 
     Raises: QuantityError, with what is wrong and where.
     """
-    source = _parse(text)
     known = {**_UNIT_NAMES, **CONSTANTS, **names}
     for name in sorted(names_in(text)):
         if name not in known:
@@ -246,7 +249,9 @@ def evaluate(text: str, names: Mapping[str, Quantity]) -> Quantity:
             hint = f"; did you mean '{near[0]}'?" if near else "; add it to the numbers first"
             raise QuantityError(f"the name '{name}' is not known{hint}")
     try:
-        value = _lift(simpleeval.SimpleEval(names=known, functions=FUNCTIONS).eval(source))
+        value = _lift(
+            simpleeval.SimpleEval(names=known, functions=FUNCTIONS).eval(text, previously_parsed=_parse(text))
+        )
     except QuantityError:
         raise
     except simpleeval.FunctionNotDefined as error:

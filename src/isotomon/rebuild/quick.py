@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 
 import numpy as np
 from numpy.typing import NDArray
@@ -89,14 +89,13 @@ def _shape(design: Design, resolved: Resolved, places: int) -> Shape:
     field, form = make_shape(design, resolved)
     v = np.union1d(np.linspace(field.first, field.last, places), field.nodes)
     sections = field.sections(v)
-    first = field.sections(field.nodes[:1])
     return Shape(
         field=field,
         form=form,
         key=shape_key(field, form, design.tolerance),
         v=v,
         sections=sections,
-        curves=curves(sections, first, form.rule),
+        curves=curves(sections, sections.first(), form.rule),
         mesh=skin_mesh(sections, form.samples),
         at_stations=np.searchsorted(v, field.nodes),
     )
@@ -137,9 +136,16 @@ def _judge(law: Law, resolved: Resolved, shape: Shape) -> tuple[Judged, list[str
     else:
         position, target, band = places
         wheres = [t.where for t in law_targets(law, resolved)]
-        first = shape.field.sections(shape.field.nodes[:1])
-        value = quality_of(curves(shape.field.sections(position), first, shape.form.rule), law.quality)
+        value = quality_of(_curves_at(shape, position), law.quality)
     return Judged(law.id, law.name, law.quality, position, target, band, value, line), wheres
+
+
+def _curves_at(shape: Shape, position: Array) -> Curves:
+    """Curves at places; those at stations and at the evenly spaced places are there already."""
+    rows = np.clip(np.searchsorted(shape.v, position), 0, len(shape.v) - 1)
+    if np.array_equal(shape.v[rows], position):
+        return Curves(**{f.name: getattr(shape.curves, f.name)[rows] for f in fields(shape.curves)})
+    return curves(shape.field.sections(position), shape.sections.first(), shape.form.rule)
 
 
 def _law_course(

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -30,6 +31,10 @@ class Camera:
 
     def axes(self) -> tuple[Array, Array, Array]:
         """Right, up and ahead as unit vectors."""
+        return self._axes
+
+    @cached_property
+    def _axes(self) -> tuple[Array, Array, Array]:
         ahead = self.ahead / np.linalg.norm(self.ahead)
         right = np.cross(ahead, self.up)
         right = right / np.linalg.norm(right)

@@ -10,7 +10,6 @@ from numpy.typing import NDArray
 from vtkmodules.util.numpy_support import numpy_to_vtk, numpy_to_vtkIdTypeArray, vtk_to_numpy
 from vtkmodules.vtkCommonCore import vtkPoints, vtkUnsignedCharArray
 from vtkmodules.vtkCommonDataModel import vtkCellArray, vtkPolyData
-from vtkmodules.vtkFiltersCore import vtkTriangleFilter
 from vtkmodules.vtkRenderingCore import vtkActor, vtkLight, vtkPolyDataMapper, vtkRenderer
 
 from isotomon.field.mesh import SkinMesh
@@ -56,12 +55,9 @@ class Scene:
         self.window.SetMultiSamples(0)
         self._skin, self._skin_data = self._add_actor()
         self._caps, self._caps_data = self._add_actor()
-        # Ends may be concave: cut them into triangles that stay inside.
-        cut = vtkTriangleFilter()
-        cut.SetInputData(self._caps_data)
-        self._caps.GetMapper().SetInputConnection(cut.GetOutputPort())
         self._edges, self._edges_data = self._add_actor()
-        self._curves: list[vtkActor] = []
+        self._thin = self._add_lines(1.8)
+        self._strong = self._add_lines(3.6)
         self._grid: tuple[int, int] = (0, 0)
         self._lights()
         self.smooth_frames = True
@@ -74,6 +70,17 @@ class Scene:
         mapper.SetResolveCoincidentTopologyToPolygonOffset()
         actor.SetMapper(mapper)
         self.renderer.AddActor(actor)
+        return actor, data
+
+    def _add_lines(self, width: float) -> tuple[vtkActor, vtkPolyData]:
+        """Curves coloured one by one, that win against the skin they lie on."""
+        actor, data = self._add_actor()
+        mapper = actor.GetMapper()
+        mapper.ScalarVisibilityOn()
+        mapper.SetScalarModeToUseCellData()
+        mapper.SetRelativeCoincidentTopologyLineOffsetParameters(0.0, -4.0)
+        actor.GetProperty().SetLineWidth(width)
+        actor.GetProperty().LightingOff()
         return actor, data
 
     def _lights(self) -> None:
@@ -143,15 +150,11 @@ class Scene:
     def _set_caps(self, mesh: SkinMesh) -> None:
         ring = mesh.sampling.outline
         ends = np.stack([mesh.points[0, ring], mesh.points[-1, ring]])
-        count = len(ring)
-        cells = vtkCellArray()
-        offsets = np.array([0, count, 2 * count], dtype=np.int64)
-        index = np.concatenate([np.arange(count)[::-1], np.arange(count) + count])
-        cells.SetData(
-            numpy_to_vtkIdTypeArray(offsets, deep=True), numpy_to_vtkIdTypeArray(index.astype(np.int64), deep=True)
-        )
-        self._caps_data.SetPoints(_points(ends.reshape(-1, 3)))
-        self._caps_data.SetPolys(cells)
+        middles = ends.mean(axis=1, keepdims=True)
+        points = np.concatenate([ends, middles], axis=1)
+        one = _cap_triangles(len(ring), fan=int(mesh.sampling.lane.max()) > 1)
+        self._caps_data.SetPoints(_points(points.reshape(-1, 3)))
+        self._caps_data.SetPolys(_cells(np.vstack([one[:, ::-1], one + len(ring) + 1])))
         self._caps_data.Modified()
 
     def _set_edges(self, mesh: SkinMesh) -> None:
@@ -168,21 +171,16 @@ class Scene:
         ]
         _set_lines(self._edges_data, lines)
 
-    def set_curves(self, curves: Sequence[tuple[Array, Colour, float]]) -> None:
-        """Free curves over the body: points (n, 3), colour, width in pixels."""
-        while len(self._curves) < len(curves):
-            self._curves.append(self._add_actor()[0])
-        for actor, curve in zip(self._curves, [*curves, *[None] * (len(self._curves) - len(curves))], strict=True):
-            actor.SetVisibility(curve is not None)
-            if curve is None:
-                continue
-            points, colour, width = curve
-            _set_lines(actor.GetMapper().GetInput(), [points])
-            actor.GetMapper().SetRelativeCoincidentTopologyLineOffsetParameters(0.0, -4.0)
-            p = actor.GetProperty()
-            p.SetColor(*colour)
-            p.SetLineWidth(width)
-            p.LightingOff()
+    def set_curves(self, curves: Sequence[tuple[Array, Colour, bool]]) -> None:
+        """Free curves over the body: points (n, 3), colour, and whether it is drawn strong."""
+        for strong, (actor, data) in ((False, self._thin), (True, self._strong)):
+            chosen = [(points, colour) for points, colour, is_strong in curves if is_strong == strong]
+            actor.SetVisibility(bool(chosen))
+            _set_lines(data, [points for points, _ in chosen])
+            colours = np.array([[round(255 * c) for c in colour] for _, colour in chosen], dtype=np.uint8).reshape(
+                -1, 3
+            )
+            data.GetCellData().SetScalars(numpy_to_vtk(colours, deep=True))
 
     def set_camera(self, eye: Array, target: Array, up: Array, height: float) -> None:
         """Parallel projection: `height` of the picture in mm."""
@@ -196,7 +194,7 @@ class Scene:
 
     def draw(self, width: int, height: int, smooth: bool) -> NDArray[np.uint8]:
         """The picture: (height, width, 3). `smooth` draws it with antialiasing."""
-        self.window.SetMultiSamples(8 if smooth and self.smooth_frames else 0)
+        self.window.SetMultiSamples(4 if smooth and self.smooth_frames else 0)
         if self.window.GetSize() != (width, height):
             self.window.SetSize(width, height)
         self.window.Render()
@@ -209,6 +207,21 @@ class Scene:
     def close(self) -> None:
         """Free the window's memory."""
         self.window.Finalize()
+
+
+def _cap_triangles(count: int, fan: bool) -> NDArray[np.int64]:
+    """Triangles of a flat end with `count` points round it and its middle after them.
+
+    A fan about the middle suits sections with corners all round (polygons, stars); a strip from side to side suits
+    foils and round ones, whose middle need not see all of a thin bent tail.
+    """
+    i = np.arange(count)
+    if fan:
+        return np.stack([i, (i + 1) % count, np.full(count, count)], axis=1)
+    i = i[: count // 2]
+    near, far = np.stack([i, i + 1, count - 1 - i], axis=1), np.stack([i + 1, count - 2 - i, count - 1 - i], axis=1)
+    both = np.vstack([near, far])
+    return both[(both[:, 0] != both[:, 1]) & (both[:, 1] != both[:, 2]) & (both[:, 0] != both[:, 2])]
 
 
 def _seamless(mesh: SkinMesh) -> bool:

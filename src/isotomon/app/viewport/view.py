@@ -103,6 +103,8 @@ class View(QWidget):
 
     def set_live(self, sections: Sections | None) -> None:
         """The live section under the pointer on the Board, or none."""
+        if sections is None and self._live is None:
+            return
         self._live = sections
         self._refresh_curves()
 
@@ -161,16 +163,16 @@ class View(QWidget):
         self.update()
 
     def _refresh_curves(self) -> None:
-        curves: list[tuple[Array, tuple[float, float, float], float]] = []
+        curves: list[tuple[Array, tuple[float, float, float], bool]] = []
         count = max(len(self._outlines) - 1, 1)
         for index, (key, line) in enumerate(self._outlines.items()):
             strong = key in self.selected or key == self.hovered
             colour = station_colour(self.theme, index / count)
-            curves.append((line, _rgb(colour), 3.6 if strong else 1.8))
+            curves.append((line, _rgb(colour), strong))
         if self._live is not None and self.quick is not None and self.quick.shape is not None:
             samples = self.quick.shape.mesh.sampling
             line = (samples.value @ self._live.control[0])[samples.outline]
-            curves.append((np.vstack([line, line[:1]]), _rgb(self.theme.ink), 3.4))
+            curves.append((np.vstack([line, line[:1]]), _rgb(self.theme.ink), True))
         self.scene.set_curves(curves)
         self.touch()
 
