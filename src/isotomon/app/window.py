@@ -334,8 +334,9 @@ class Window(QMainWindow):
         self.refresh_commands()
 
     def _show_solid_line(self) -> None:
-        text, _ = solid_state(self.desk)
-        self.solid_label.setText(text if self.desk.session is not None else "")
+        text, good = solid_state(self.desk)
+        self.solid_label.setText(text if good else "The solid is being built…" if self.desk.building else "No solid")
+        self.solid_label.setToolTip(text)
         for widget in (self.progress, self.cancel_button):
             widget.setVisible(self.desk.building)
 
