@@ -224,10 +224,10 @@ class Properties(unittest.TestCase):
             self.assertLess(np.abs(along(v) - truth).max(), tolerance)
             inside = shape.field.nodes[(shape.field.nodes >= v[0]) & (shape.field.nodes <= v[-1])]
             np.testing.assert_allclose(along(inside), shape.field.sections(inside).control[:, lane.columns], atol=1e-8)
-        ends = [np.round(p.control[k], 12).tobytes() for p in made for k in (0, -1) if not p.periodic_u]
+        ends = [p.control[k].tobytes() for p in made for k in (0, -1) if not p.periodic_u]
         for patch in made:
             if not patch.periodic_u and len(shape.form.common.lanes) > 1 and not pinched(shape.field).any():
-                self.assertGreaterEqual(ends.count(np.round(patch.control[-1], 12).tobytes()), 2)
+                self.assertGreaterEqual(ends.count(patch.control[-1].tobytes()), 2)
 
     def test_slopes_are_the_derivative(self) -> None:
         """The field's slopes equal central differences, also with tilted planes and offsets."""

@@ -107,12 +107,23 @@ class Bodies(WithWorker):
         watertight solid with the field's volume, or a flaw found on the field in words.
         """
         rng = np.random.default_rng(20261124)
-        texts = ["circle", "ellipse:0.5", "naca:2412", "naca:0015b", "polygon:4", "polygon:7", "rounded:0.7:0.2", "star:6:0.6", "superellipse:0.8:4"]
+        texts = [
+            "circle",
+            "ellipse:0.5",
+            "naca:2412",
+            "naca:0015b",
+            "polygon:4",
+            "polygon:7",
+            "rounded:0.7:0.2",
+            "star:6:0.6",
+            "superellipse:0.8:4",
+        ]
         made = 0
         for case in range(16):
             count = int(rng.integers(2, 5))
             rows = [
-                (60.0 * i, str(rng.choice(texts)), float(rng.uniform(25, 60)), float(rng.uniform(-40, 40))) for i in range(count)
+                (60.0 * i, str(rng.choice(texts)), float(rng.uniform(25, 60)), float(rng.uniform(-40, 40)))
+                for i in range(count)
             ]
             base = design(rows, ruled=case % 4 == 3)
             for i in range(count):

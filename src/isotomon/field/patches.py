@@ -96,27 +96,34 @@ def _cut(field: SectionField, along: _Along) -> list[Patch]:
     whole = (float(along.breaks[0]), float(along.breaks[-1]))
     gone, fresh = pinched(field), _stretches(field)
     keys = {s.position: s.key for s in field.stations}
+    spans = [_spans(field.nodes, gone[:, k] | fresh, gone[:, k], whole) for k in range(len(field.common.lanes))]
+    pieces = {
+        (number, span): _between(along, lane.columns, *span)
+        for number, lane in enumerate(field.common.lanes)
+        for span in spans[number]
+    }
+    if not field.common.lanes[0].basis.periodic:
+        _share_borders(pieces, len(spans))
     result = []
-    for number, lane in enumerate(field.common.lanes):
-        for start, end in _spans(field.nodes, gone[:, number] | fresh, gone[:, number], whole):
-            piece = _between(along, lane.columns, start, end)
-            control = np.ascontiguousarray(piece.control.transpose(1, 0, 2))
-            name = f"lane {lane.name} from {keys[start]}"
-            result += [
-                Patch(
-                    name + side,
-                    basis.degree,
-                    piece.degree,
-                    basis.breaks,
-                    _times(basis),
-                    piece.breaks,
-                    piece.times,
-                    basis.periodic,
-                    net,
-                )
-                for side, basis, net in _parted(lane.basis, control)
-            ]
+    for (number, span), piece in pieces.items():
+        lane = field.common.lanes[number]
+        name = f"lane {lane.name} from {keys[span[0]]}"
+        for side, basis, net in _parted(lane.basis, np.ascontiguousarray(piece.control.transpose(1, 0, 2))):
+            u = (basis.breaks, _times(basis))
+            v = (piece.breaks, piece.times)
+            result.append(Patch(name + side, basis.degree, piece.degree, *u, *v, basis.periodic, net))
     return result
+
+
+Span = tuple[float, float]
+
+
+def _share_borders(pieces: dict[tuple[int, Span], _Along], lanes: int) -> None:
+    """Neighbouring lanes over one span get the very same control points on their border, to the last bit."""
+    for (number, span), piece in pieces.items():
+        after = pieces.get(((number + 1) % lanes, span))
+        if after is not None:
+            after.control[:, 0] = piece.control[:, -1]
 
 
 def _times(basis: Basis) -> NDArray[np.int64]:
@@ -152,9 +159,12 @@ def _parted(basis: Basis, control: Array) -> list[tuple[str, Basis, Array]]:
             .reshape(part.size, *control.shape[1:])
         )
         parts.append((side, part, net))
-    parts[1][2][0] = parts[0][2][-1]
+    fore, aft = parts[0][2], parts[1][2]
+    aft[0] = fore[-1]
     if basis.periodic:
-        parts[1][2][-1] = parts[0][2][0]
+        aft[-1] = fore[0]
+    else:
+        fore[0], aft[-1] = control[0], control[-1]
     return parts
 
 
@@ -187,7 +197,7 @@ def _between(along: _Along, columns: slice, start: float, end: float) -> _Along:
     """
     control = along.control[:, columns]
     if start <= along.breaks[0] and end >= along.breaks[-1]:
-        return _Along(along.degree, along.breaks, along.times, control)
+        return _Along(along.degree, along.breaks, along.times, control.copy())
     inside = (along.breaks >= start) & (along.breaks <= end)
     breaks, times = along.breaks[inside], along.times[inside]
     times[[0, -1]] = along.degree + 1
