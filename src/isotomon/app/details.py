@@ -83,8 +83,7 @@ class Details(QScrollArea):
             design is not None,
             chosen,
             design.unit if design else "",
-            tuple(len(law.points) for law in design.laws) if design else (),
-            tuple((law.quality, law.relative, law.formula is None) for law in design.laws) if design else (),
+            tuple(n.kind for n in design.numbers if n.id in chosen) if design else (),
         )
         if shown == self._shown:
             self.refresh()
@@ -97,6 +96,11 @@ class Details(QScrollArea):
         if design is not None:
             self._fill(column, design, chosen)
         column.addStretch(1)
+        # The change may come from a field of the old page, which must outlive its own signal.
+        old = self.takeWidget()
+        if old is not None:
+            old.hide()
+            old.deleteLater()
         self.setWidget(page)
         self.refresh()
 
