@@ -19,6 +19,8 @@ from isotomon.model import edits
 from isotomon.model.file import SCHEMA_FILE, decode, encode, load, save, schema
 from isotomon.model.records import Circle, Design, Law, LawPoint, Naca4, Number, Polygon, Station
 from isotomon.model.resolve import resolve_design
+from isotomon.rebuild.insert import insert_station
+from isotomon.rebuild.quick import rebuild
 from isotomon.rebuild.session import Session, find_recovered, restore
 from isotomon.samples import sample
 
@@ -78,6 +80,25 @@ class Files(unittest.TestCase):
         ):
             with self.subTest(words), self.assertRaisesRegex(FileError, words):
                 decode(data.replace(old, new))
+
+    def test_a_hostile_kept_section_is_refused(self) -> None:
+        """Knots, degrees and sizes of a kept section are checked before anything is made of them."""
+        quick = rebuild(small())
+        assert quick.shape is not None
+        good = insert_station(small(), quick.shape, 50.0)
+        data = encode(good)
+        self.assertEqual(decode(data), good)
+        compact = msgspec.json.format(data, indent=-1)
+        for old, new in (
+            (b'"degree":5', b'"degree":50000000'),
+            (b'"multiplicity":[1', b'"multiplicity":[900000000'),
+            (b'"breaks":[0.0', b'"breaks":[0.5'),
+            (b'"anchor":[[', b'"anchor":[[1e300,0.0],[0.0,0.0]],"more":[['),
+            (b'"runs":[{', b'"runs":[],"more":[{'),
+        ):
+            self.assertIn(old, compact)
+            with self.subTest(new), self.assertRaises(FileError):
+                decode(compact.replace(old, new))
 
     def test_a_full_or_missing_place_leaves_nothing(self) -> None:
         """A failing write raises in words, keeps the old file and leaves no part behind."""

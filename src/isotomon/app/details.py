@@ -205,20 +205,14 @@ class Details(QScrollArea):
         field.entered.connect(lambda value: field.explain(self.desk.do(title, edit(value))))
 
         def begin() -> None:
-            if isinstance(field.value, str) and not self._offer(field, title, edit):
+            if isinstance(field.value, str):
                 field.label.stop()
+                offer_behind_formula(self.desk, field.value, lambda: self.desk.do(title, edit(field.number)))
 
         field.scrub_began.connect(begin)
         field.scrubbed.connect(lambda number: field.explain(self.desk.preview(title, edit(number))))
         field.scrub_done.connect(lambda number: field.explain(self.desk.finish_preview()))
         field.scrub_given_up.connect(self.desk.give_up_preview)
-
-    def _offer(
-        self, field: NumberField, title: str, edit: Callable[[Value | None], Callable[[Design], Design]]
-    ) -> bool:
-        """A formula drives this value: offer to go to the number behind it, or to replace the formula. Never scrubs."""
-        offer_behind_formula(self.desk, str(field.value), lambda: self.desk.do(title, edit(field.number)))
-        return False
 
     def _findings(self, column: QVBoxLayout, about: Callable[[], set[str]]) -> None:
         label = self._text(column)

@@ -47,22 +47,18 @@ class Curves:
     """NaN where a section is round."""
     turn: Array
     twist_rate: Array
-    fit_turn: Array
-    """Best-fit rotation against the first section after turning back."""
 
 
 def curves(sections: Sections, first: Sections, rule: Quadrature) -> Curves:
     """Area, angles and turn of `sections`; `first` holds the one section that turn is counted from."""
     x, y = sections.local[..., 0], sections.local[..., 1]
-    fit = _fit_turn(sections, first, rule)
     return Curves(
         v=sections.v,
         area=np.sum((x @ rule.area_form) * y, axis=1),
         chord=np.linalg.norm(sections.anchor[:, 1] - sections.anchor[:, 0], axis=1),
         set_angle=np.where(sections.round, np.nan, sections.angle),
-        turn=sections.angle - first.angle[0] + fit,
+        turn=sections.angle - first.angle[0] + _fit_turn(sections, first, rule),
         twist_rate=sections.twist_rate,
-        fit_turn=fit,
     )
 
 

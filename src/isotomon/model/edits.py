@@ -9,7 +9,7 @@ from typing import Any, TypeVar
 import msgspec
 
 from isotomon.errors import DesignError
-from isotomon.model.records import Design, Law, LawPoint, Loft, Number, Outline, Record, Station
+from isotomon.model.records import Design, Law, Loft, Number, Outline, Record, Station
 from isotomon.quantity import check_name
 
 Entry = TypeVar("Entry", Number, Outline, Station, Law)
@@ -161,13 +161,6 @@ def change_law(design: Design, key: str, **changes: Any) -> Design:
 def remove_law(design: Design, key: str) -> Design:
     """The design without one law."""
     return replace(design, laws=tuple(law for law in design.laws if law.id != key))
-
-
-def set_law_point(design: Design, key: str, point: LawPoint) -> Design:
-    """The law with its point at the same station replaced, or the point added."""
-    law = find(design.laws, key)
-    others = tuple(p for p in law.points if point.station is None or p.station != point.station)
-    return change_law(design, key, points=(*others, point))
 
 
 def change_loft(design: Design, **changes: Any) -> Design:

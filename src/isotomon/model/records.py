@@ -169,7 +169,6 @@ class Station(Record, frozen=True):
 
 
 Quality = Literal["area", "set_angle", "turn", "twist_rate"]
-QUALITIES: tuple[Quality, ...] = ("area", "set_angle", "turn", "twist_rate")
 
 
 class LawPoint(Record, frozen=True):

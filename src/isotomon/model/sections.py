@@ -43,9 +43,35 @@ def check_section(section: Section) -> Section:
 
     Raises: ProfileError.
     """
-    if not isinstance(section, FromPoints | Kept):
+    if isinstance(section, Kept):
+        _check_kept(section)
+    elif not isinstance(section, FromPoints):
         parse_section(section_text(section))
     return section
+
+
+def _check_kept(section: Kept) -> None:
+    """A kept section comes from a file: its sizes and knots are checked before anything is made of it."""
+    chord = math.dist(*section.anchor)
+    if not 1 <= len(section.runs) <= 400 or not 0.1 < chord < 10.0:
+        raise ProfileError("a kept section needs 1 to 400 runs and a chord of about 1; choose another section")
+    for run in section.runs:
+        steps = zip(run.breaks[:-1], run.breaks[1:], strict=True)
+        sound = (
+            1 <= run.degree <= 9
+            and 2 <= len(run.breaks) <= 2000
+            and len(run.multiplicity) == len(run.breaks)
+            and len(run.control) <= 20000
+            and all(1 <= m <= run.degree + 1 for m in run.multiplicity)
+            and run.breaks[0] == 0.0
+            and run.breaks[-1] == 1.0
+            and all(a < b for a, b in steps)
+            and (not run.periodic or len(run.breaks) > run.degree)
+        )
+        if not sound:
+            raise ProfileError(
+                "a kept section does not hold together (degree, breaks, multiplicity); choose another section"
+            )
 
 
 def parse_section(text: str, outlines: tuple[Outline, ...] = ()) -> Section:

@@ -90,8 +90,7 @@ def outline_from_points(points: Array) -> Outline2D:
     trailing edge; it is laid along X and scaled to 1.
     Raises: ProfileError, for points that repeat, cross or enclose nothing.
     """
-    if len(points) < FEWEST_POINTS:
-        raise ProfileError(f"{len(points)} points; a foil needs {FEWEST_POINTS} to {MOST_POINTS}")
+    _check_count(points.tolist())
     points = points[np.r_[True, np.linalg.norm(np.diff(points, axis=0), axis=1) > 0.0]]
     points = _to_unit_chord(points)
     if signed_area(points) < 0.0:

@@ -50,13 +50,12 @@ class Outline2D:
     """Runs counter-clockwise, head to tail, for a chord of 1; a corner stands between runs.
 
     One periodic run has no corner. `anchor`: (2, 2), the nominal leading and trailing points. `round`: no angle of
-    its own. `natural`: the correspondence this outline was cut from, when it is a kept section.
+    its own.
     """
 
     runs: tuple[Run, ...]
     anchor: Array
     round: bool = False
-    natural: str = ""
 
     @property
     def smooth(self) -> bool:

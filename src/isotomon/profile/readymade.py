@@ -188,4 +188,4 @@ def kept(section: Kept) -> Outline2D:
         u, w = basis.gauss()
         length = float(np.sum(w * np.linalg.norm(basis.matrix(u, 1) @ control, axis=1)))
         runs.append(Run(basis, control, length))
-    return Outline2D(tuple(runs), np.array(section.anchor), section.round, section.basis)
+    return Outline2D(tuple(runs), np.array(section.anchor), section.round)

@@ -32,6 +32,7 @@ class Form:
     """Profiles in their common form, with what is derived from it alone. `key` names it."""
 
     key: str
+    sources: tuple[Source, ...]
     common: Correspondence
     outlines: tuple[Outline2D, ...]
     rule: Quadrature
@@ -51,7 +52,7 @@ def form_of(sources: tuple[Source, ...]) -> Form:
     """
     outlines = tuple(_outline(source) for source in sources)
     common = correspond(outlines)
-    return Form(digest(sources), common, outlines, quadrature(common), sampling(common))
+    return Form(digest(sources), sources, common, outlines, quadrature(common), sampling(common))
 
 
 def _outline(source: Source) -> Outline2D:
@@ -104,15 +105,9 @@ def make_shape(design: Design, resolved: Resolved) -> tuple[SectionField, Form]:
         count = len(resolved.stations)
         raise FieldError(f"a loft needs two stations or more; the design has {count or 'none'}")
     form, sources = shape_form(design, resolved)
-    index = {s: i for i, s in enumerate(form_sources(form, sources))}
+    index = {source: i for i, source in enumerate(form.sources)}
     placed = [_place(n, sources[n.station.id], form, index) for n in resolved.stations]
     return make_field(form.common, placed, design.loft.ruled), form
-
-
-def form_sources(form: Form, sources: dict[str, Source]) -> tuple[Source, ...]:
-    """The profiles a form was made of, in its order."""
-    own = tuple(dict.fromkeys(s for s in sources.values() if not isinstance(s, Kept)))
-    return own if own and len(own) == len(form.outlines) else tuple(dict.fromkeys(sources.values()))
 
 
 def _place(n: StationNumbers, source: Source, form: Form, index: dict[Source, int]) -> Placed:

@@ -37,7 +37,6 @@ class Job:
     id: int
     then: Callable[[Outcome], None] | None
     outcome: Outcome | None = None
-    started: bool = False
     _done: threading.Event = field(default_factory=threading.Event)
 
     def wait(self, seconds: float | None = None) -> Outcome:
@@ -149,13 +148,11 @@ class Supervisor:
         if isinstance(reply, Ready):
             self.ready.set()
             return
-        with self._lock:
-            job = self._jobs.get(reply.id) if isinstance(reply, Started) else self._jobs.pop(reply.id, None)
-        if job is None:
-            return
         if isinstance(reply, Started):
-            job.started = True
-        else:
+            return
+        with self._lock:
+            job = self._jobs.pop(reply.id, None)
+        if job is not None:
             job.finish(reply)
 
     def close(self) -> None:
