@@ -7,8 +7,9 @@ import tempfile
 import unittest
 from pathlib import Path
 
-from isotomon.errors import FileError
+from isotomon.errors import DesignError, FileError
 from isotomon.exchange.table import read_table, table_design, write_table
+from isotomon.rebuild.insert import insert_station
 from isotomon.rebuild.quick import rebuild
 
 GOOD = """# a comment
@@ -64,6 +65,14 @@ class Meaning(unittest.TestCase):
             self.assertAlmostEqual(a.set_angle, b.set_angle, places=9)
             self.assertAlmostEqual(a.pivot, b.pivot, places=9)
 
+    def test_a_section_taken_from_the_body_is_not_written(self) -> None:
+        """A table cannot say it; the refusal names the station."""
+        design = table_design(GOOD, "t", "t", Path("."))
+        shape = rebuild(design).shape
+        assert shape is not None
+        with self.assertRaisesRegex(DesignError, "station 'new 1' holds a section taken from the body"):
+            write_table(insert_station(design, shape, 50.0))
+
 
 class Refusals(unittest.TestCase):
     """Bad input names file, line, column and remedy."""
@@ -93,6 +102,7 @@ class Refusals(unittest.TestCase):
             (HEAD + row + "b,5,circle,10,0,9,9\n", "7 cells under 5 columns"),
             (HEAD + row + 'b,5,"circle,10,0\n', "not a table"),
             (HEAD + row + "b,5,file:none.dat,10,0\n", "none.dat does not exist"),
+            (HEAD + row + "b,5,file:/etc/hostname,10,0\n", "an absolute path"),
             (HEAD + row * 1001, "1,001 rows"),
             (GOOD.replace("524,2", "524,-2"), "greater than zero"),
             (GOOD.replace("524", "-524"), "not a positive area"),

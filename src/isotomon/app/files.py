@@ -218,8 +218,14 @@ class Files:
     def ask_write_table(self) -> None:
         """The stations as CSV."""
         design = self.w.desk.design
-        if design is not None:
-            self._write(self._ask_target("Station table", ".csv", TABLES), write_table(design))
+        if design is None:
+            return
+        try:
+            text = write_table(design)
+        except IsotomonError as error:
+            self._fail(error)
+            return
+        self._write(self._ask_target("Station table", ".csv", TABLES), text)
 
     def ask_write_check(self) -> None:
         """All figures as JSON."""

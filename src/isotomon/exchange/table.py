@@ -11,7 +11,7 @@ from pathlib import Path
 
 from isotomon.errors import DesignError, FileError, ProfileError
 from isotomon.model.file import read_bytes
-from isotomon.model.records import Design, FromPoints, Law, LawPoint, Loft, Outline, Section, Station
+from isotomon.model.records import Design, FromPoints, Kept, Law, LawPoint, Loft, Outline, Section, Station
 from isotomon.model.resolve import MOST_STATIONS, resolve_design
 from isotomon.model.sections import parse_section, section_text
 from isotomon.profile.foil_points import parse_foil_text
@@ -264,6 +264,8 @@ def _section(row: _Row, outlines: dict[str, Outline], folder: Path) -> Section:
         name = text[5:].strip()
         if not name:
             raise ProfileError("'file:' names no file; write it as file:root.dat")
+        if Path(name).is_absolute():
+            raise ProfileError(f"'{name}' is an absolute path; put the file beside the table and name it from there")
         if name not in outlines:
             outlines[name] = read_foil(folder / name, f"o{len(outlines) + 1}", name)
         return FromPoints(outlines[name].id)
@@ -309,6 +311,11 @@ def write_table(design: Design) -> str:
     for n in resolved.stations:
         lengths = [f"{to_unit(x, unit):.10g}" for x in (n.position, n.chord, *n.offset)]
         angle = f"{math.degrees(n.set_angle):.10g}"
+        if isinstance(n.station.section, Kept):
+            raise DesignError(
+                f"station '{n.station.name}' holds a section taken from the body, which a table cannot say; "
+                "give it a ready-made section, or save the design instead"
+            )
         text = section_text(n.station.section, design.outlines)
         writer.writerow([n.station.name, lengths[0], text, lengths[1], angle, f"{n.pivot:.10g}", *lengths[2:]])
     return out.getvalue()
