@@ -74,9 +74,13 @@ class Sections:
     round: NDArray[np.bool_]
     """(n_v,) whether the section has no angle of its own."""
 
+    def at(self, rows: NDArray[np.intp]) -> Sections:
+        """Some of these sections alone."""
+        return Sections(**{f.name: getattr(self, f.name)[rows] for f in fields(self)})
+
     def first(self) -> Sections:
         """The first of these sections alone."""
-        return Sections(**{f.name: getattr(self, f.name)[:1] for f in fields(self)})
+        return self.at(np.array([0]))
 
     @property
     def normal(self) -> Array:

@@ -91,6 +91,8 @@ def smooth(x: Array, y: Array, settle: Settle | None = None) -> Hermite:
     `settle` may change slopes and second derivatives (n, m) in place before the bays are made.
     """
     y = np.asarray(y, dtype=np.float64)
+    if not y.any():
+        return Hermite(x, np.zeros((3 * len(x), y.shape[1])))
     first, second = natural_slopes(x, y)
     h = np.diff(x)[:, None]
     rise = np.diff(y, axis=0) / h

@@ -24,7 +24,9 @@ MOVING, AT_REST = 101, 201
 
 @dataclass(frozen=True, eq=False)
 class Shape:
-    """The body as arrays. `v` holds evenly spaced places and all stations; `at_stations` indexes the latter in it."""
+    """The body as arrays. `v` holds evenly spaced places and all stations; `at_stations` indexes the latter in it,
+    `mesh_rows` in the mesh, which has fewer rows.
+    """
 
     field: SectionField
     form: Form
@@ -34,6 +36,7 @@ class Shape:
     curves: Curves
     mesh: SkinMesh
     at_stations: NDArray[np.intp]
+    mesh_rows: NDArray[np.intp]
 
 
 @dataclass(frozen=True, eq=False)
@@ -88,7 +91,9 @@ def rebuild(design: Design, moving: bool = False) -> Quick:
 def _shape(design: Design, resolved: Resolved, places: int) -> Shape:
     field, form = make_shape(design, resolved)
     v = np.union1d(np.linspace(field.first, field.last, places), field.nodes)
-    sections = field.sections(v)
+    sections, at_stations = field.sections(v), np.searchsorted(v, field.nodes)
+    # While something moves, every other place is enough for the eye: the skin between is smooth by its normals.
+    seen = np.union1d(np.arange(0, len(v), 2 if places == MOVING else 1), at_stations)
     return Shape(
         field=field,
         form=form,
@@ -96,8 +101,9 @@ def _shape(design: Design, resolved: Resolved, places: int) -> Shape:
         v=v,
         sections=sections,
         curves=curves(sections, sections.first(), form.rule),
-        mesh=skin_mesh(sections, form.samples),
-        at_stations=np.searchsorted(v, field.nodes),
+        mesh=skin_mesh(sections.at(seen), form.samples),
+        at_stations=at_stations,
+        mesh_rows=np.searchsorted(seen, at_stations),
     )
 
 

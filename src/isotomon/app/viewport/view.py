@@ -87,7 +87,7 @@ class View(QWidget):
         self._outlines = {}
         if shape is not None:
             ring = shape.mesh.sampling.outline
-            for station, row in zip(quick.resolved.stations, shape.at_stations, strict=True):
+            for station, row in zip(quick.resolved.stations, shape.mesh_rows, strict=True):
                 line = shape.mesh.points[row, ring]
                 self._outlines[station.station.id] = np.vstack([line, line[:1]])
         self.scene.set_mesh(shape.mesh if shape is not None else None)
@@ -242,7 +242,7 @@ class View(QWidget):
         assert self.quick is not None and self.quick.shape is not None
         place = np.array(finding.place) if finding.place else np.array([0.0, 0.0, finding.position or 0.0])
         if not finding.place:
-            row = int(np.argmin(np.abs(self.quick.shape.v - (finding.position or 0.0))))
+            row = int(np.argmin(np.abs(self.quick.shape.mesh.v - (finding.position or 0.0))))
             place = self.quick.shape.mesh.points[row].mean(axis=0)
         x, y = (float(c) for c in self.camera.project(place[None], self.width(), self.height())[0])
         painter.setPen(QPen(QColor(self.theme.failure if finding.severity == "error" else self.theme.attention), 2.5))
