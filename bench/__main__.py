@@ -12,6 +12,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
+os.environ["OPENBLAS_NUM_THREADS"] = "1"
 
 import numpy as np
 
@@ -146,14 +147,19 @@ def worker() -> None:
         supervisor.start()
         supervisor.ready.wait(60)
         quick = rebuild(sample("reach-blade"))
-        begin = time.perf_counter()
-        build(quick, supervisor)
-        first = time.perf_counter() - begin
+        taken = []
+        for chord in (201.0, 203.0, 205.0, 207.0):
+            changed = rebuild(edits.change_station(quick.design, "s6", chord=chord))
+            begin = time.perf_counter()
+            build(changed, supervisor)
+            taken.append(time.perf_counter() - begin)
+        quick, first = changed, float(np.median(taken[1:]))
+        line("the first solid of a new worker", f"{taken[0]:.2f} s", "")
         renamed = rebuild(edits.change_loft(quick.design, name="another name"))
         begin = time.perf_counter()
         build(renamed, supervisor)
         again = time.perf_counter() - begin
-        line("solid of the demo through the worker", f"{first:.2f} s", "")
+        line("solid of the demo through the worker, median of the next three", f"{first:.2f} s", "≤ 1.3 × the kernel")
         line(
             "the same after an edit that does not touch the shape",
             f"{again / first:.3f} ×",

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import json
+import os
 import sys
 from collections.abc import Sequence
 from pathlib import Path
@@ -14,6 +15,8 @@ from isotomon.errors import FileError, IsotomonError
 def main(arguments: Sequence[str] | None = None) -> int:
     """Run one command; errors are one line on standard error."""
     options = _parser().parse_args(arguments)
+    # Our matrices are small: threads of the linear algebra only get in each other's way. Before numpy is loaded.
+    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
     try:
         return options.run(options)
     except IsotomonError as error:

@@ -13,6 +13,7 @@ from PySide6.QtGui import QColor, QFont, QPainter, QPen, QPolygonF
 
 from isotomon.app.shapes import polygon
 from isotomon.app.theme import Theme, station_colour
+from isotomon.field.mesh import applied
 from isotomon.measure.laws import Judged
 from isotomon.quantity import display, to_unit
 from isotomon.rebuild.quick import Quick
@@ -234,13 +235,14 @@ class BoardPainter:
 
     def stations(self, selected: Sequence[str], hovered: str, positions: dict[str, float] | None = None) -> None:
         """Thumbnails at true relative scale, names under them, plus signs between."""
-        shape, box, p = self.quick.shape, self.layout, self.p
+        box, p = self.layout, self.p
         p.setPen(QPen(self.colour("hairline"), 1.5))
         p.drawLine(QPointF(LEFT, box.rail), QPointF(box.width - RIGHT, box.rail))
         numbers = self.quick.resolved.stations
         if not numbers:
             return
         largest = max(n.chord for n in numbers)
+        rings = self._rings()
         flagged = {float(j.position[i]) for j in self.quick.judged for i in np.flatnonzero(j.excess > 1.0 + 1e-9)}
         count = max(len(numbers) - 1, 1)
         last_label = -1e9
@@ -251,8 +253,8 @@ class BoardPainter:
             colour = station_colour(self.theme, index / count)
             p.setPen(QPen(colour, 1.2 if not strong else 2))
             p.drawLine(QPointF(x, box.rail), QPointF(x, box.angle.bottom() if strong else box.area.top()))
-            if shape is not None:
-                self._thumb(index, x, largest, colour, strong)
+            if rings is not None:
+                self._thumb(rings[index] * (THUMB / largest), x, colour, strong)
             p.setBrush(colour)
             p.setPen(QPen(self.colour("panel"), 1))
             p.drawEllipse(QPointF(x, box.rail), 5 if not strong else 7, 5 if not strong else 7)
@@ -275,15 +277,18 @@ class BoardPainter:
         for left, right in zip(numbers[:-1], numbers[1:], strict=True):
             self._plus(float(box.x(left.position)), float(box.x(right.position)))
 
-    def _thumb(self, index: int, x: float, largest: float, colour: QColor, strong: bool) -> None:
+    def _rings(self) -> Array | None:
+        """Every station's section as points about its middle, Y downwards: (stations, n, 2) mm."""
         shape = self.quick.shape
-        assert shape is not None
-        row = shape.at_stations[index]
-        ring = shape.mesh.sampling.outline
-        local = (shape.mesh.sampling.value @ shape.sections.local[row])[ring]
-        middle = (local.min(axis=0) + local.max(axis=0)) / 2.0
-        top = self.layout.rail - 29.0
-        outline = polygon((local - middle) * (THUMB / largest) * [1.0, -1.0] + [x, top])
+        if shape is None:
+            return None
+        samples = shape.mesh.sampling
+        rings = applied(samples.value, shape.sections.local[shape.at_stations])[:, samples.outline[::2]]
+        middle = (rings.min(axis=1, keepdims=True) + rings.max(axis=1, keepdims=True)) / 2.0
+        return (rings - middle) * [1.0, -1.0]
+
+    def _thumb(self, ring: Array, x: float, colour: QColor, strong: bool) -> None:
+        outline = polygon(ring + np.array([x, self.layout.rail - 29.0]))
         fill = QColor(colour)
         fill.setAlpha(70 if strong else 36)
         self.p.setBrush(fill)
