@@ -22,7 +22,7 @@ class Desk(QObject):
     solid_changed = Signal()
     session_changed = Signal()
     said = Signal(str, str)
-    """severity ('', 'note', 'error') and a sentence for the foot of the window"""
+    """severity ('', 'note', 'band', 'error') and a sentence for the foot of the window"""
 
     def __init__(self, engine: Engine) -> None:
         super().__init__()

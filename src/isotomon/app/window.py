@@ -341,7 +341,8 @@ class Window(QMainWindow):
             widget.setVisible(self.desk.building)
 
     def _say(self, severity: str, text: str) -> None:
-        self.message.setText(f"✕  {text}" if severity == "error" and text else text)
+        mark = {"error": "✕  ", "band": "▲  "}.get(severity, "") if text else ""
+        self.message.setText(mark + text)
         self.message.setToolTip(text)
 
     def show_start(self) -> None:
@@ -464,7 +465,7 @@ class Window(QMainWindow):
         finding = quick.findings[row]
         self.view.set_finding(finding)
         self.desk.select((self._culprit(quick, finding),))
-        self._say("note" if finding.severity == "note" else "error", f"{finding.where}: {finding.text}")
+        self._say(finding.severity, f"{finding.where}: {finding.text}")
 
     def _culprit(self, quick: Quick, finding: Finding) -> str:
         if finding.position is not None and finding.severity == "band":
