@@ -6,7 +6,6 @@ import os
 import resource
 import subprocess
 import sys
-import tempfile
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -72,14 +71,9 @@ def arrays() -> None:
 
 def pixels() -> None:
     """An edit to pixels in the window."""
-    from isotomon.app.main import make_window, scratch_settings, solid_ready, wait_for
+    from isotomon.app.main import wait_for, window_off_screen
 
-    with tempfile.TemporaryDirectory() as scratch:
-        window = make_window(scratch_settings(Path(scratch)))
-        window.resize(1280, 800)
-        window.show()
-        window.files.open_design(sample("reach-blade"))
-        wait_for(lambda: solid_ready(window), 120.0)
+    with window_off_screen(sample("reach-blade")) as window:
         taken = []
         for chord in np.linspace(190.0, 215.0, 60):
             start = time.perf_counter()
@@ -98,8 +92,6 @@ def pixels() -> None:
         line(
             "memory at most: window and worker, demo", f"{window_mb:.0f} + {worker_mb:.0f} MB", "≤ 600 MB", total <= 600
         )
-        window.desk.give_up_preview()
-        window.close()
 
 
 def start() -> None:

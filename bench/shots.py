@@ -4,13 +4,12 @@ from __future__ import annotations
 
 import os
 import sys
-import tempfile
 from collections.abc import Callable
 from pathlib import Path
 
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
 
-from isotomon.app.main import make_window, save_window, scratch_settings, solid_ready, wait_for
+from isotomon.app.main import save_window, wait_for, window_off_screen
 from isotomon.app.window import Window
 from isotomon.samples import sample
 
@@ -78,12 +77,7 @@ SHOTS: dict[str, Callable[[Window], None]] = {
 def main(folder: Path) -> None:
     """Take them all."""
     folder.mkdir(parents=True, exist_ok=True)
-    with tempfile.TemporaryDirectory() as scratch:
-        window = make_window(scratch_settings(Path(scratch)))
-        window.resize(1280, 800)
-        window.show()
-        window.files.open_design(sample("reach-blade"))
-        wait_for(lambda: solid_ready(window), 120.0)
+    with window_off_screen(sample("reach-blade")) as window:
         for name, arrange in SHOTS.items():
             arrange(window)
             wait_for(lambda: False, 0.3)
@@ -93,8 +87,6 @@ def main(folder: Path) -> None:
         wait_for(lambda: False, 0.2)
         window.finder.grab().save(str(folder / "find.png"))
         window.finder.close()
-        window.desk.engine.close()
-        window.view.close_scene()
 
 
 if __name__ == "__main__":

@@ -215,7 +215,7 @@ class BoardPainter:
                 continue
             x = float(self.layout.x(float(law.position[i])))
             top, bottom = (float(y((law.target[i] + s * law.band[i]) * scale)) for s in (1, -1))  # type: ignore[operator]
-            out = law.excess[i] > 1.0 + 1e-9
+            out = law.out[i]
             p.setPen(QPen(self.colour("failure" if out else "accent"), 2 if out else 1.3))
             for level in (top, bottom):
                 p.drawLine(QPointF(x - 6, level), QPointF(x + 6, level))
@@ -243,7 +243,7 @@ class BoardPainter:
             return
         largest = max(n.chord for n in numbers)
         rings = self._rings()
-        flagged = {float(j.position[i]) for j in self.quick.judged for i in np.flatnonzero(j.excess > 1.0 + 1e-9)}
+        flagged = self.quick.stations_out()
         count = max(len(numbers) - 1, 1)
         last_label = -1e9
         for index, n in enumerate(numbers):
@@ -260,7 +260,7 @@ class BoardPainter:
             p.drawEllipse(QPointF(x, box.rail), 5 if not strong else 7, 5 if not strong else 7)
             p.setBrush(Qt.BrushStyle.NoBrush)
             width = p.fontMetrics().horizontalAdvance(n.station.name)
-            out = any(abs(n.position - f) < 1e-6 for f in flagged)
+            out = n.station.id in flagged
             if x - width / 2 > last_label + 4 or strong or out:
                 p.setPen(self.colour("ink"))
                 font = QFont(self.small)

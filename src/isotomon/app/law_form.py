@@ -22,7 +22,7 @@ from PySide6.QtWidgets import (
 from isotomon.app.desk import Desk
 from isotomon.errors import DesignError, IsotomonError
 from isotomon.model import edits
-from isotomon.model.records import Design, Law, LawPoint
+from isotomon.model.records import Design, Law
 from isotomon.quantity import display, evaluate, names_in, to_unit
 
 QUALITY_NAMES = {"area": "Area", "set_angle": "Set angle", "turn": "Turn", "twist_rate": "Twist rate"}
@@ -170,13 +170,8 @@ class LawForm(QWidget):
         law, quick = edits.find(design.laws, self.key), self.desk.quick
         if quick is None or quick.shape is None:
             raise DesignError("there is no body to take the figures from")
-        values = getattr(quick.shape.curves, law.quality)
         have = {p.station for p in law.points}
-        new = tuple(
-            LawPoint(float(values[row]), n.station.id)
-            for n, row in zip(quick.resolved.stations, quick.shape.at_stations, strict=True)
-            if n.station.id not in have and not math.isnan(values[row])
-        )
+        new = [point for point in quick.law_points(law.quality) if point.station not in have]
         return edits.change_law(design, self.key, points=(*law.points, *new))
 
     def _set_point(self, item: QTableWidgetItem) -> None:
@@ -243,9 +238,7 @@ class LawForm(QWidget):
             if judged is not None and len(judged.position):
                 near = int(np.argmin(np.abs(judged.position - place)))
                 if abs(judged.position[near] - place) < 1e-6 and not math.isnan(judged.value[near]):
-                    has = display(float(judged.value[near]) * scale, 2) + (
-                        " ▲" if judged.excess[near] > 1.0 + 1e-9 else ""
-                    )
+                    has = display(float(judged.value[near]) * scale, 2) + (" ▲" if judged.out[near] else "")
             for column, text in enumerate((name or f"{display(place, 3)} mm", intended, has)):
                 item = QTableWidgetItem(text)
                 item.setData(Qt.ItemDataRole.UserRole, index)

@@ -108,12 +108,10 @@ class Ledger(QTreeWidget):
             mark = {"length": f" {unit}", "angle": "°", "ratio": ""}[number.kind]
             rows.append(("Numbers", number.id, number.name, text + mark, None))
         count = max(len(quick.resolved.stations) - 1, 1)
-        out = self._stations_out(quick)
+        flagged |= quick.stations_out()
         for index, n in enumerate(quick.resolved.stations):
             dot = _dot(station_colour(self.theme, index / count).name())
             rows.append(("Stations", n.station.id, n.station.name, self._station_figure(quick, index), dot))
-            if n.station.id in out:
-                flagged.add(n.station.id)
         body, figure = quick.design.loft, "–"
         if quick.full is not None:
             figure = f"{display(quick.full.body.volume / 1e3, 1)} cm³"
@@ -126,12 +124,6 @@ class Ledger(QTreeWidget):
             text = f"{judged.excess.max():.0%} of band" if judged is not None and len(judged.position) else "–"
             rows.append(("Laws", law.id, law.name, text, None))
         self._fill(rows, flagged)
-
-    def _stations_out(self, quick: Quick) -> set[str]:
-        places = {
-            float(j.position[i]) for j in quick.judged for i in range(len(j.position)) if j.excess[i] > 1.0 + 1e-9
-        }
-        return {n.station.id for n in quick.resolved.stations if any(abs(n.position - z) < 1e-6 for z in places)}
 
     def _station_figure(self, quick: Quick, index: int) -> str:
         if quick.shape is None:

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import os
 import sys
+import tempfile
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 import platformdirs
@@ -102,12 +104,28 @@ def solid_ready(window: Window) -> bool:
     )
 
 
+@contextmanager
+def window_off_screen(design: Design, size: tuple[int, int] = (1280, 800)) -> Iterator[Window]:
+    """A window on a design, with settings of its own, once the solid has come or failed; closed afterwards."""
+    with tempfile.TemporaryDirectory() as scratch:
+        window = make_window(scratch_settings(Path(scratch)))
+        try:
+            window.resize(*size)
+            window.show()
+            window.files.open_design(design)
+            wait_for(lambda: solid_ready(window), 180.0)
+            yield window
+        finally:
+            window.desk.give_up_preview()
+            window.close()
+
+
 def save_window(window: Window, path: Path) -> None:
     """The window as a picture.
 
     Raises: FileError.
     """
-    window.view._draw_smooth()
+    window.view.draw_smooth()
     application().processEvents()
     if not window.grab().save(str(path)):
         raise FileError(f"{path} cannot be written; choose another place or a name ending in .png")
@@ -115,35 +133,27 @@ def save_window(window: Window, path: Path) -> None:
 
 def run_demo_off_screen(design: Design, out: Path) -> int:
     """The same application without a display: rebuild, print the checks, write a picture and a solid. 0 when done."""
-    import tempfile
-
     from isotomon.rebuild.check import check_json, check_table
 
     try:
         out.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise FileError(f"{out} cannot be made: {error.strerror}; choose another place with --out") from None
-    with tempfile.TemporaryDirectory() as scratch:
-        window = make_window(scratch_settings(Path(scratch)))
-        try:
-            window.resize(1280, 800)
-            window.show()
-            window.files.open_design(design)
-            if not wait_for(lambda: solid_ready(window), 180.0) or not isinstance(window.desk.solid, Built):
-                text = getattr(window.desk.solid, "text", "it did not come in time")
-                raise IsotomonError(f"the demo's solid was not built: {text}")
-            assert window.desk.quick is not None
-            picture, solid = out / f"{design.name}.png", out / f"{design.name}.step"
-            save_window(window, picture)
-            told: list[str] = []
-            window.desk.engine.exported.connect(lambda _, problem: told.append(problem))
-            window.files.export_to(solid)
-            if not wait_for(lambda: bool(told), 180.0) or told[0]:
-                raise IsotomonError(told[0] if told else f"{solid} was not written in time")
-            print(check_table(check_json(window.desk.quick, window.desk.solid)))
-            print(f"\nNo display: picture in {picture}, solid in {solid}")
-        finally:
-            window.close()
+    with window_off_screen(design) as window:
+        desk = window.desk
+        if not isinstance(desk.solid, Built) or desk.quick is None:
+            raise IsotomonError(
+                f"the demo's solid was not built: {getattr(desk.solid, 'text', 'it did not come in time')}"
+            )
+        picture, solid = out / f"{design.name}.png", out / f"{design.name}.step"
+        save_window(window, picture)
+        told: list[str] = []
+        desk.engine.exported.connect(lambda _, problem: told.append(problem))
+        window.files.export_to(solid)
+        if not wait_for(lambda: bool(told), 180.0) or told[0]:
+            raise IsotomonError(told[0] if told else f"{solid} was not written in time")
+        print(check_table(check_json(desk.quick, desk.solid)))
+        print(f"\nNo display: picture in {picture}, solid in {solid}")
     return 0
 
 
@@ -165,7 +175,8 @@ def draw_picture(design: Design, path: Path, size: tuple[int, int], view: str) -
     app = application()
     apply_theme(app, VELLUM)
     if view == "window":
-        _picture_of_window(design, path, size)
+        with window_off_screen(design, size) as window:
+            save_window(window, path)
         return
     quick = rebuild(design)
     widget = BodyPlan(VELLUM) if view == "body" else View(VELLUM)
@@ -173,23 +184,8 @@ def draw_picture(design: Design, path: Path, size: tuple[int, int], view: str) -
     widget.show_quick(quick)
     if isinstance(widget, View):
         widget.look_from(view)
-        widget._draw_smooth()
+        widget.draw_smooth()
     if not widget.grab().save(str(path)):
         raise FileError(f"{path} cannot be written; choose another place")
     if isinstance(widget, View):
         widget.close_scene()
-
-
-def _picture_of_window(design: Design, path: Path, size: tuple[int, int]) -> None:
-    import tempfile
-
-    with tempfile.TemporaryDirectory() as scratch:
-        window = make_window(scratch_settings(Path(scratch)))
-        try:
-            window.resize(*size)
-            window.show()
-            window.files.open_design(design)
-            wait_for(lambda: solid_ready(window), 180.0)
-            save_window(window, path)
-        finally:
-            window.close()

@@ -20,10 +20,10 @@ from isotomon.model.records import (
     Ellipse,
     FromPoints,
     Law,
-    LawPoint,
     Naca4,
     Number,
     Polygon,
+    Quality,
     Rounded,
     Section,
     Star,
@@ -206,24 +206,19 @@ class Tools:
         """Smooth or straight rulings."""
         self._do("straight rulings" if ruled else "smooth loft", lambda d: edits.change_loft(d, ruled=ruled))
 
-    def add_law(self, quality: str) -> None:
+    def add_law(self, quality: Quality) -> None:
         """A law that intends what the body has now at its stations; the band is the usual one."""
         desk = self.w.desk
         quick = desk.quick
         if quick is None or quick.shape is None or desk.design is None:
             return
-        values = getattr(quick.shape.curves, quality)
-        points = tuple(
-            LawPoint(float(values[row]), n.station.id)
-            for n, row in zip(quick.resolved.stations, quick.shape.at_stations, strict=True)
-            if not math.isnan(values[row])
-        )
+        points = quick.law_points(quality)
         if not points:
             desk.said.emit("error", "All sections are round, so there is no set angle to intend.")
             return
         band = {"area": 0.01, "twist_rate": math.radians(1.0) / 1000.0}.get(quality, math.radians(0.5))
         key = edits.fresh_id(desk.design, "law")
-        law = Law(key, quality.replace("_", " "), quality, band, relative=quality == "area", points=points)  # type: ignore[arg-type]
+        law = Law(key, quality.replace("_", " "), quality, band, relative=quality == "area", points=points)
         if self._do(f"add a law for the {law.name}", lambda d: edits.add_law(d, law)):
             desk.select((key,))
 

@@ -57,6 +57,11 @@ class Judged:
         return np.where(np.isnan(off), 0.0, off)
 
     @property
+    def out(self) -> NDArray[np.bool_]:
+        """(n,) where it is out of its band."""
+        return self.excess > 1.0 + 1e-9
+
+    @property
     def worst(self) -> int:
         """Index of the worst place."""
         return int(np.argmax(self.excess))
@@ -103,9 +108,9 @@ def law_findings(judged: Judged, wheres: list[str]) -> list[Finding]:
             )
         )
     worst = judged.worst
-    if judged.excess[worst] > 1.0 + 1e-9:
+    if judged.out[worst]:
         value, target, band = (float(a[worst]) for a in (judged.value, judged.target, judged.band))
-        out = int(np.sum(judged.excess > 1.0 + 1e-9))
+        out = int(np.sum(judged.out))
         more = f"; {out} places are out, this is the worst" if out > 1 else ""
         findings.append(
             Finding(

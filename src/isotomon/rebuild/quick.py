@@ -14,7 +14,7 @@ from isotomon.field.section_field import SectionField, Sections
 from isotomon.measure.body import BodyMeasures, body_measures
 from isotomon.measure.laws import Finding, Judged, course, law_findings, quality_of
 from isotomon.measure.sections import Curves, Extents, Moments, curves, extents, moments
-from isotomon.model.records import Design, Law
+from isotomon.model.records import Design, Law, LawPoint, Quality
 from isotomon.model.resolve import Resolved, law_band, law_targets, law_value, names_at, resolve_design
 from isotomon.rebuild.shape import Form, make_shape, shape_key
 
@@ -58,6 +58,21 @@ class Quick:
     full: Full | None
     judged: tuple[Judged, ...]
     findings: tuple[Finding, ...]
+
+    def stations_out(self) -> frozenset[str]:
+        """Ids of the stations at which a law is not kept."""
+        places = [z for j in self.judged for z in j.position[j.out].tolist()]
+        return frozenset(
+            n.station.id for n in self.resolved.stations if any(abs(n.position - z) < 1e-6 for z in places)
+        )
+
+    def law_points(self, quality: Quality) -> tuple[LawPoint, ...]:
+        """Law points at every station, at what the body has there now; none where that is undefined."""
+        if self.shape is None:
+            return ()
+        values = quality_of(self.shape.curves, quality)
+        pairs = zip(self.resolved.stations, self.shape.at_stations, strict=True)
+        return tuple(LawPoint(float(values[row]), n.station.id) for n, row in pairs if not np.isnan(values[row]))
 
     @property
     def ok(self) -> bool:

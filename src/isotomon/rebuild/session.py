@@ -16,7 +16,6 @@ from isotomon.errors import FileError, IsotomonError
 from isotomon.model.file import decode, encode, load, read_bytes, save, write_atomically
 from isotomon.model.records import Design
 from isotomon.model.resolve import resolve_design
-from isotomon.rebuild.shape import shape_form
 
 Edit = Callable[[Design], Design]
 MOST_STEPS = 500
@@ -69,9 +68,7 @@ class Session:
         Raises: IsotomonError, when the edit cannot be made; the design stays as it was.
         """
         design = edit(self.design)
-        resolved = resolve_design(design)
-        if len(resolved.stations) > 1:
-            shape_form(design, resolved)
+        resolve_design(design)
         return design
 
     def apply(self, title: str, edit: Edit) -> Design:

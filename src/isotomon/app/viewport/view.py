@@ -71,7 +71,7 @@ class View(QWidget):
         self._still = QTimer(self)
         self._still.setSingleShot(True)
         self._still.setInterval(STILL_AFTER)
-        self._still.timeout.connect(self._draw_smooth)
+        self._still.timeout.connect(self.draw_smooth)
         self.set_theme(theme)
 
     def set_theme(self, theme: Theme) -> None:
@@ -158,7 +158,8 @@ class View(QWidget):
         self._still.start()
         self.update()
 
-    def _draw_smooth(self) -> None:
+    def draw_smooth(self) -> None:
+        """Draw again with antialiasing."""
         self._stale, self._smooth = True, True
         self.update()
 
