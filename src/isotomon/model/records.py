@@ -2,47 +2,14 @@
 
 from __future__ import annotations
 
-import math
 from typing import Literal
 
-import msgspec
-
+from isotomon.model.base import Id, Pair, Record, clean_pairs
+from isotomon.model.drawing import Drawing
 from isotomon.quantity import Kind, Value
 
 FORMAT = "isotomon-design"
 VERSION = 1
-
-Id = str
-Pair = tuple[float, float]
-
-
-WHOLE = frozenset({"version", "sides", "rank", "degree"})
-"""Fields that hold whole numbers; every other number is a float."""
-
-
-class Record(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """The common base of all records. Numbers are normalised, so that equal designs give equal bytes."""
-
-    def __post_init__(self) -> None:
-        for name in self.__struct_fields__:
-            value = getattr(self, name)
-            if type(value) is int and name not in WHOLE and not (name == "points" and type(self) is Star):
-                value = float(value)
-                msgspec.structs.force_setattr(self, name, value)
-            if type(value) is float:
-                if not math.isfinite(value):
-                    raise ValueError(f"{name} must be a finite number, found {value}")
-                if value == 0.0:
-                    msgspec.structs.force_setattr(self, name, 0.0)
-
-
-def _clean_pairs(record: Record, name: str) -> None:
-    """Normalise a tuple of pairs in place while its record is made: no -0.0, nothing infinite."""
-    pairs = tuple((float(x) + 0.0, float(y) + 0.0) for x, y in getattr(record, name))
-    if not all(math.isfinite(x) and math.isfinite(y) for x, y in pairs):
-        raise ValueError(f"{name} must be finite numbers")
-    msgspec.structs.force_setattr(record, name, pairs)
-
 
 class Naca4(Record, frozen=True, tag="naca", tag_field="kind"):
     """A foil by the four-digit equations; `blunt` keeps the trailing edge open (last coefficient -0.1015)."""
@@ -105,7 +72,7 @@ class KeptRun(Record, frozen=True):
 
     def __post_init__(self) -> None:
         super().__post_init__()
-        _clean_pairs(self, "control")
+        clean_pairs(self, "control")
 
 
 class Kept(Record, frozen=True, tag="kept", tag_field="kind"):
@@ -120,7 +87,14 @@ class Kept(Record, frozen=True, tag="kept", tag_field="kind"):
     round: bool = False
 
 
-Section = Naca4 | Circle | Ellipse | Rounded | Superellipse | Polygon | Star | FromPoints | Kept
+class Drawn(Record, frozen=True, tag="drawn", tag_field="kind"):
+    """A profile drawn by hand (`Design.drawings`), as it is or `mirror`ed in its own X or Y axis."""
+
+    drawing: Id
+    mirror: Literal["", "x", "y"] = ""
+
+
+Section = Naca4 | Circle | Ellipse | Rounded | Superellipse | Polygon | Star | FromPoints | Kept | Drawn
 
 
 class Number(Record, frozen=True):
@@ -142,14 +116,15 @@ class Outline(Record, frozen=True):
 
     def __post_init__(self) -> None:
         super().__post_init__()
-        _clean_pairs(self, "points")
+        clean_pairs(self, "points")
 
 
 class Station(Record, frozen=True):
     """A profile on a datum plane: the plane stands at `position` along +Z, tilted about X, then about Y.
 
     `chord` is the size, `set_angle` turns X towards Y, `pivot` is the fraction of the chord (from the leading point)
-    that sits on the carrier (None: 0.25 for foils, 0.5 otherwise), the offset moves the section in the plane after
+    that sits on the carrier (None: 0.25 for foils, a drawing's own origin, 0.5 otherwise), a `chord` of None leaves a
+    drawing as large as it is drawn, the offset moves the section in the plane after
     turning. Stations of a higher `rank` were inserted later: what they hold is added to the body that the lower
     ranks make, so that inserting one does not move the shape.
     """
@@ -158,7 +133,7 @@ class Station(Record, frozen=True):
     name: str
     position: Value
     section: Section
-    chord: Value
+    chord: Value | None
     set_angle: Value = 0.0
     pivot: Value | None = None
     offset_x: Value = 0.0
@@ -216,6 +191,7 @@ class Design(Record, frozen=True):
     """mm: how far a solid's faces may lie from the section field."""
     numbers: tuple[Number, ...] = ()
     outlines: tuple[Outline, ...] = ()
+    drawings: tuple[Drawing, ...] = ()
     stations: tuple[Station, ...] = ()
     loft: Loft = Loft(id="body", name="body")
     laws: tuple[Law, ...] = ()

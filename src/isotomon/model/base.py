@@ -1,0 +1,37 @@
+"""What all records share."""
+
+from __future__ import annotations
+
+import math
+
+import msgspec
+
+Id = str
+Pair = tuple[float, float]
+
+WHOLE = frozenset({"version", "sides", "rank", "degree", "sector", "nth"})
+"""Fields that hold whole numbers; every other number is a float."""
+
+
+class Record(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """The common base of all records. Numbers are normalised, so that equal designs give equal bytes."""
+
+    def __post_init__(self) -> None:
+        for name in self.__struct_fields__:
+            value = getattr(self, name)
+            if type(value) is int and name not in WHOLE and not (name == "points" and type(self).__name__ == "Star"):
+                value = float(value)
+                msgspec.structs.force_setattr(self, name, value)
+            if type(value) is float:
+                if not math.isfinite(value):
+                    raise ValueError(f"{name} must be a finite number, found {value}")
+                if value == 0.0:
+                    msgspec.structs.force_setattr(self, name, 0.0)
+
+
+def clean_pairs(record: Record, name: str) -> None:
+    """Normalise a tuple of pairs in place while its record is made: no -0.0, nothing infinite."""
+    pairs = tuple((float(x) + 0.0, float(y) + 0.0) for x, y in getattr(record, name))
+    if not all(math.isfinite(x) and math.isfinite(y) for x, y in pairs):
+        raise ValueError(f"{name} must be finite numbers")
+    msgspec.structs.force_setattr(record, name, pairs)

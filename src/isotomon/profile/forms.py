@@ -1,0 +1,84 @@
+"""Linear forms of a drawing's variables: what constraints are written in. A vector is a pair of forms."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+Array = NDArray[np.float64]
+
+
+class Form(NamedTuple):
+    """sum of coefficient × variable, plus a constant: `terms` maps variables to coefficients."""
+
+    terms: Mapping[int, float]
+    const: float = 0.0
+
+    def plus(self, other: Form, factor: float = 1.0) -> Form:
+        """self + factor × other."""
+        terms = dict(self.terms)
+        for index, value in other.terms.items():
+            terms[index] = terms.get(index, 0.0) + factor * value
+        return Form(terms, self.const + factor * other.const)
+
+    def times(self, factor: float) -> Form:
+        """factor × self."""
+        return Form({i: factor * v for i, v in self.terms.items()}, factor * self.const)
+
+    def at(self, x: Array) -> float:
+        """The form's value for variables x."""
+        return self.const + sum(v * float(x[i]) for i, v in self.terms.items())
+
+
+class Vec(NamedTuple):
+    """A point or a direction in the plane."""
+
+    x: Form
+    y: Form
+
+    def minus(self, other: Vec) -> Vec:
+        """self - other."""
+        return Vec(self.x.plus(other.x, -1.0), self.y.plus(other.y, -1.0))
+
+    def times(self, factor: float) -> Vec:
+        """factor × self."""
+        return Vec(self.x.times(factor), self.y.times(factor))
+
+    def turned(self) -> Vec:
+        """self turned a quarter clockwise, so that dot(u, v.turned()) is the cross product u × v."""
+        return Vec(self.y, self.x.times(-1.0))
+
+    def at(self, x: Array) -> Array:
+        """(2,) its value for variables x."""
+        return np.array([self.x.at(x), self.y.at(x)])
+
+
+NOUGHT = Form({})
+UNIT = Vec(Form({}, 1.0), NOUGHT)
+
+
+def fixed(x: float, y: float) -> Vec:
+    """A point that does not move."""
+    return Vec(Form({}, x), Form({}, y))
+
+
+def combine(weights: Array, vectors: Sequence[Vec]) -> Vec:
+    """The weighted sum of vectors."""
+    total = Vec(NOUGHT, NOUGHT)
+    for w, v in zip(weights.tolist(), vectors, strict=True):
+        if w:
+            total = Vec(total.x.plus(v.x, w), total.y.plus(v.y, w))
+    return total
+
+
+def stack(forms: Sequence[Form], size: int) -> tuple[Array, Array]:
+    """(matrix (n, size), constants (n,)) of forms."""
+    matrix, const = np.zeros((len(forms), size)), np.zeros(len(forms))
+    for row, form in enumerate(forms):
+        const[row] = form.const
+        for index, value in form.terms.items():
+            matrix[row, index] = value
+    return matrix, const
