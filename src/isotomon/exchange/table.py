@@ -11,7 +11,7 @@ from pathlib import Path
 
 from isotomon.errors import DesignError, FileError, ProfileError
 from isotomon.model.file import read_bytes
-from isotomon.model.records import Design, FromPoints, Kept, Law, LawPoint, Loft, Outline, Section, Station
+from isotomon.model.records import Design, Drawn, FromPoints, Kept, Law, LawPoint, Loft, Outline, Section, Station
 from isotomon.model.resolve import MOST_STATIONS, resolve_design
 from isotomon.model.sections import parse_section, section_text
 from isotomon.profile.foil_points import parse_foil_text
@@ -311,9 +311,10 @@ def write_table(design: Design) -> str:
     for n in resolved.stations:
         lengths = [f"{to_unit(x, unit):.10g}" for x in (n.position, n.chord, *n.offset)]
         angle = f"{math.degrees(n.set_angle):.10g}"
-        if isinstance(n.station.section, Kept):
+        if isinstance(n.station.section, Kept | Drawn):
+            what = "a drawing" if isinstance(n.station.section, Drawn) else "a section taken from the body"
             raise DesignError(
-                f"station '{n.station.name}' holds a section taken from the body, which a table cannot say; "
+                f"station '{n.station.name}' holds {what}, which a table cannot say; "
                 "give it a ready-made section, or save the design instead"
             )
         text = section_text(n.station.section, design.outlines)

@@ -247,7 +247,7 @@ def letter_of(drawing_parts: dict[str, Part], points: set[str] | dict[str, Point
 def signature_fits(kind: str, letters: str) -> bool:
     """Whether a constraint of this kind may stand on references with these letters, in this order."""
     return any(
-        len(s) == len(letters) and all(want == have or (want == "*" and have in "lcos") for want, have in zip(s, letters))
+        len(s) == len(letters) and all(want == have or (want == "*" and have in "lcos") for want, have in zip(s, letters, strict=True))
         for s in SIGNATURES[kind]
     )
 
@@ -298,7 +298,7 @@ def _check_part(part: Part, points: dict[str, Point], where: str) -> None:
         raise DesignError(f"{where}: ellipse {part.id} needs a half axis greater than zero, and both ends or none")
     if isinstance(part, Curve):
         count = len(part.points) + (1 if part.closed else 0)
-        rising = all(a < b for a, b in zip(part.params[:-1], part.params[1:]))
+        rising = all(a < b for a, b in zip(part.params[:-1], part.params[1:], strict=True))
         sound = len(part.points) >= (3 if part.closed else 2) and len(part.handles) == len(part.points)
         if not sound or len(part.params) != count or part.params[0] != 0.0 or part.params[-1] != 1.0 or not rising:
             raise DesignError(f"{where}: curve {part.id} does not hold together (points, params, handles); draw it anew")

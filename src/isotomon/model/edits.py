@@ -9,16 +9,20 @@ from typing import Any, TypeVar
 import msgspec
 
 from isotomon.errors import DesignError
-from isotomon.model.records import Design, Law, Loft, Number, Outline, Record, Station
+from isotomon.model.base import Record
+from isotomon.model.draw_edits import next_name
+from isotomon.model.drawing import Drawing
+from isotomon.model.records import Design, Drawn, Law, Loft, Number, Outline, Section, Station
 from isotomon.quantity import check_name
 
-Entry = TypeVar("Entry", Number, Outline, Station, Law)
+Entry = TypeVar("Entry", Number, Outline, Station, Law, Drawing)
 replace = msgspec.structs.replace
 
 
 def fresh_id(design: Design, stem: str) -> str:
     """An id that nothing in the design has had: ids are never counted down."""
-    taken = {r.id for group in (design.numbers, design.outlines, design.stations, design.laws) for r in group}
+    groups = (design.numbers, design.outlines, design.stations, design.laws, design.drawings)
+    taken = {r.id for group in groups for r in group}
     highest = max((int(m[1]) for i in taken if (m := re.fullmatch(rf"{stem}(\d+)", i))), default=0)
     return f"{stem}{highest + 1}"
 
@@ -110,6 +114,8 @@ def _values(design: Design) -> list[tuple[str, Any]]:
     found: list[tuple[str, Any]] = [(f"number {n.name}", n.value) for n in design.numbers]
     for s in design.stations:
         found += [(f"station {s.name} {f.replace('_', ' ')}", getattr(s, f)) for f in STATION_VALUES]
+    for d in design.drawings:
+        found += [(f"drawing {d.name}, {c.kind} {c.id}", c.value) for c in d.constraints]
     for law in design.laws:
         found += [(f"law {law.name}", v) for v in (law.formula, law.band)]
         found += [(f"law {law.name}", v) for p in law.points for v in (p.value, p.position, p.band)]
@@ -139,6 +145,9 @@ def map_formulas(design: Design, change: Callable[[str], str]) -> Design:
         design,
         numbers=tuple(mapped(n, ("value",)) for n in design.numbers),
         stations=tuple(mapped(s, STATION_VALUES) for s in design.stations),
+        drawings=tuple(
+            replace(d, constraints=tuple(mapped(c, ("value",)) for c in d.constraints)) for d in design.drawings
+        ),
         laws=tuple(mapped_law(law) for law in design.laws),
     )
 
@@ -146,6 +155,62 @@ def map_formulas(design: Design, change: Callable[[str], str]) -> Design:
 def add_outline(design: Design, outline: Outline) -> Design:
     """The design with the coordinates of one more foil."""
     return replace(design, outlines=(*design.outlines, outline))
+
+
+def add_drawing(design: Design, drawing: Drawing) -> Design:
+    """The design with one more drawing."""
+    return replace(design, drawings=(*design.drawings, drawing))
+
+
+def change_drawing(design: Design, key: str, change: Callable[[Drawing], Drawing]) -> Design:
+    """The design with one drawing changed by a function; its id stays."""
+    find(design.drawings, key)
+    return replace(
+        design, drawings=tuple(replace(change(d), id=key) if d.id == key else d for d in design.drawings)
+    )
+
+
+def drawing_users(design: Design, key: str) -> tuple[Station, ...]:
+    """The stations at which a drawing stands."""
+    return tuple(s for s in design.stations if isinstance(s.section, Drawn) and s.section.drawing == key)
+
+
+def remove_drawing(design: Design, key: str) -> Design:
+    """The design without a drawing.
+
+    Raises: DesignError, saying where it stands.
+    """
+    users = drawing_users(design, key)
+    if users:
+        where = ", ".join(s.name for s in users[:6])
+        raise DesignError(f"'{find(design.drawings, key).name}' stands at {where}; give those another section first")
+    return replace(design, drawings=tuple(d for d in design.drawings if d.id != key))
+
+
+def put_section(design: Design, keys: tuple[str, ...], section: Section) -> Design:
+    """Another section at some stations. A drawing comes as large as drawn where the station has no size of its own."""
+
+    def put(station: Station) -> Station:
+        if type(section) is type(station.section):
+            return replace(station, section=section)
+        chord = station.chord if station.chord is not None or isinstance(section, Drawn) else 100.0
+        return replace(station, section=section, pivot=None, chord=chord)
+
+    return change_stations(design, keys, put)
+
+
+def own_copy(design: Design, keys: tuple[str, ...]) -> Design:
+    """Stations on a linked drawing given a copy of it each, to be changed on its own."""
+    for key in keys:
+        station = find(design.stations, key)
+        if not isinstance(station.section, Drawn):
+            raise DesignError(f"station '{station.name}' has no drawing; draw its section first")
+        old = find(design.drawings, station.section.drawing)
+        name = next_name((d.name for d in design.drawings), station.name)
+        copy = replace(old, id=fresh_id(design, "g"), name=name)
+        design = add_drawing(design, copy)
+        design = change_station(design, key, section=replace(station.section, drawing=copy.id))
+    return design
 
 
 def add_law(design: Design, law: Law) -> Design:

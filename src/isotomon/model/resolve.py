@@ -6,7 +6,8 @@ import math
 from dataclasses import dataclass
 
 from isotomon.errors import DesignError, IsotomonError, QuantityError
-from isotomon.model.records import Design, Law, Station
+from isotomon.model.drawing import DIMENSIONS, Drawing, check_drawing
+from isotomon.model.records import Design, Drawn, Law, Station
 from isotomon.model.sections import check_section, is_foil
 from isotomon.quantity import Kind, Quantity, Value, evaluate, resolve, resolve_numbers
 
@@ -26,7 +27,10 @@ STATION_KINDS: dict[str, Kind] = {
 
 @dataclass(frozen=True)
 class StationNumbers:
-    """A station in mm and rad; `fraction` is 0 at the first station and 1 at the last."""
+    """A station in mm and rad; `fraction` is 0 at the first station and 1 at the last.
+
+    `chord` and `pivot` are NaN where the drawing itself says them: they are known once it is solved.
+    """
 
     station: Station
     position: float
@@ -50,10 +54,11 @@ class LawTarget:
 
 @dataclass(frozen=True)
 class Resolved:
-    """The numbers of a design: stations in order of position."""
+    """The numbers of a design: stations in order of position. `figures`: drawing id → dimension id → mm or rad."""
 
     names: dict[str, Quantity]
     stations: tuple[StationNumbers, ...]
+    figures: dict[str, dict[str, float]]
 
 
 def resolve_design(design: Design) -> Resolved:
@@ -75,7 +80,31 @@ def resolve_design(design: Design) -> Resolved:
     stations = tuple(_station(s, positions, positions[ordered[0].id], span, names) for s in ordered)
     for law in design.laws:
         law_band(law, names)
-    return Resolved(names, stations)
+    figures = {d.id: drawing_figures(check_drawing(d), names) for d in design.drawings}
+    for station in design.stations:
+        if isinstance(station.section, Drawn) and station.section.drawing not in figures:
+            raise DesignError(f"station '{station.name}': its drawing is gone; choose another section")
+    return Resolved(names, stations, figures)
+
+
+def drawing_figures(drawing: Drawing, names: dict[str, Quantity]) -> dict[str, float]:
+    """The figures of a drawing's driving dimensions, by id, mm or rad.
+
+    Raises: QuantityError, DesignError, naming drawing and dimension.
+    """
+    figures = {}
+    for c in drawing.constraints:
+        if c.value is None or not c.driving:
+            continue
+        try:
+            figures[c.id] = resolve(c.value, DIMENSIONS[c.kind], names)
+        except QuantityError as error:
+            raise QuantityError(f"drawing '{drawing.name}', {c.kind} {c.id}: {error}") from None
+        least = 0.0 if c.kind in ("across", "up", "angle", "distance", "width") else 1e-6
+        if figures[c.id] < least or (c.kind == "angle" and figures[c.id] > math.tau):
+            wanted = "an angle from 0 to 360°" if c.kind == "angle" else "a length greater than zero"
+            raise DesignError(f"drawing '{drawing.name}', {c.kind} {c.id} is {figures[c.id]:g}; use {wanted}")
+    return figures
 
 
 def _check_counts(design: Design) -> None:
@@ -84,6 +113,7 @@ def _check_counts(design: Design) -> None:
         ("numbers", design.numbers, MOST_NUMBERS),
         ("laws", design.laws, 100),
         ("foil outlines", design.outlines, 200),
+        ("drawings", design.drawings, 500),
     ):
         if len(entries) > most:
             raise DesignError(f"the design has {len(entries)} {what}; at most {most} can be used")
@@ -110,10 +140,13 @@ def _station(
     position = positions[station.id]
     fraction = (position - first) / span
     names = {**names, "position": Quantity(position, 1, 0), "fraction": Quantity(fraction)}
-    chord = _station_value(station, "chord", names)
-    if not chord > 1e-6:
+    drawn = isinstance(station.section, Drawn)
+    if station.chord is None and not drawn:
+        raise DesignError(f"station '{station.name}' has no chord; only a drawn section can be left as large as it is drawn")
+    chord = math.nan if station.chord is None else _station_value(station, "chord", names)
+    if chord <= 1e-6:
         raise DesignError(f"station '{station.name}': the chord is {chord:g} mm; it must be greater than zero")
-    pivot = 0.25 if is_foil(station.section) else 0.5
+    pivot = math.nan if drawn else 0.25 if is_foil(station.section) else 0.5
     if station.pivot is not None:
         pivot = _station_value(station, "pivot", names)
         if not -10.0 <= pivot <= 10.0:

@@ -5,8 +5,10 @@ from __future__ import annotations
 import math
 
 from isotomon.errors import ProfileError
+from isotomon.model.drawing import Drawing
 from isotomon.model.records import (
     Circle,
+    Drawn,
     Ellipse,
     FromPoints,
     Kept,
@@ -19,7 +21,7 @@ from isotomon.model.records import (
     Superellipse,
 )
 
-GRAMMAR = "naca:2412, naca:0018b, circle, ellipse:0.4, rounded:0.6:0.1, superellipse:0.6:3, polygon:5, star:5:0.5, file:root.dat"
+GRAMMAR = "naca:2412, naca:0018b, circle, ellipse:0.4, rounded:0.6:0.1, superellipse:0.6:3, polygon:5, star:5:0.5, file:root.dat, drawn:NAME"
 
 
 def _number(text: str, what: str, low: float, high: float) -> float:
@@ -45,7 +47,7 @@ def check_section(section: Section) -> Section:
     """
     if isinstance(section, Kept):
         _check_kept(section)
-    elif not isinstance(section, FromPoints):
+    elif not isinstance(section, FromPoints | Drawn):
         parse_section(section_text(section))
     return section
 
@@ -74,14 +76,17 @@ def _check_kept(section: Kept) -> None:
             )
 
 
-def parse_section(text: str, outlines: tuple[Outline, ...] = ()) -> Section:
-    """A section from its text; `file:NAME` finds the outline of that name in `outlines`.
+def parse_section(text: str, outlines: tuple[Outline, ...] = (), drawings: tuple[Drawing, ...] = ()) -> Section:
+    """A section from its text; `file:NAME` finds the outline of that name, `drawn:NAME` (or `drawn:NAME:x`, mirrored
+    in its X axis) the drawing.
 
     Raises: ProfileError, naming what is wrong and the texts that can be used.
     """
     kind, *rest = [part.strip() for part in text.strip().split(":")]
     kind = kind.lower()
     wanted = {"naca": 1, "circle": 0, "ellipse": 1, "rounded": 2, "superellipse": 2, "polygon": 1, "star": 2, "file": 1}
+    if kind == "drawn":
+        return _drawn(text.strip().split(":", 1)[-1].strip(), drawings)
     if kind not in wanted:
         raise ProfileError(f"'{text.strip()}' is not a known section; use one of {GRAMMAR}")
     if kind == "file":
@@ -110,6 +115,14 @@ def parse_section(text: str, outlines: tuple[Outline, ...] = ()) -> Section:
     return Circle()
 
 
+def _drawn(rest: str, drawings: tuple[Drawing, ...]) -> Drawn:
+    name, _, axis = rest.rpartition(":") if rest[-2:].lower() in (":x", ":y") else (rest, "", "")
+    found = [d for d in drawings if d.name == name]
+    if not found:
+        raise ProfileError(f"the design holds no drawing called '{name}'; draw it first")
+    return Drawn(found[0].id, "x" if axis.lower() == "x" else "y" if axis else "")
+
+
 def _naca(code: str) -> Naca4:
     blunt = code.lower().endswith("b")
     digits = code[:-1] if blunt else code
@@ -122,7 +135,9 @@ def _naca(code: str) -> Naca4:
     return Naca4(digits, blunt)
 
 
-def section_text(section: Section, outlines: tuple[Outline, ...] = ()) -> str:
+def section_text(
+    section: Section, outlines: tuple[Outline, ...] = (), drawings: tuple[Drawing, ...] = ()
+) -> str:
     """The text that `parse_section` reads back as `section` (kept sections have a text for show only)."""
     match section:
         case Naca4(digits, blunt):
@@ -141,6 +156,9 @@ def section_text(section: Section, outlines: tuple[Outline, ...] = ()) -> str:
             return f"star:{points}:{ratio:.12g}"
         case FromPoints(outline):
             return f"file:{next((o.name for o in outlines if o.id == outline), outline)}"
+        case Drawn(drawing, mirror):
+            name = next((d.name for d in drawings if d.id == drawing), drawing)
+            return f"drawn:{name}{':' if mirror else ''}{mirror}"
         case Kept():
             return "kept"
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -553,8 +554,9 @@ def _on_curve(frame: Frame, size: float) -> Function:
     return off
 
 
-def _oval_gradient(ax, ay, mx, my, minor):  # type: ignore[no-untyped-def]
-    """Outward normal of an ellipse at centre + (ax, ay)."""
+def _oval_gradient(v: NDArray[np.complex128], minor: NDArray[np.complex128]) -> tuple[Any, Any]:
+    """Outward normal of an ellipse with half axis v[2:4] at its centre + v[:2]."""
+    ax, ay, mx, my = v
     length = mx * mx + my * my
     along = (ax * mx + ay * my) / (length * length)
     across = (mx * ay - my * ax) / (length * minor * minor)
@@ -563,8 +565,8 @@ def _oval_gradient(ax, ay, mx, my, minor):  # type: ignore[no-untyped-def]
 
 def _oval_touches(size: float) -> Function:
     def off(v: NDArray[np.complex128]) -> NDArray[np.complex128]:
-        ax, ay, mx, my, ux, uy, minor = v
-        gx, gy = _oval_gradient(ax, ay, mx, my, minor)
+        ux, uy, minor = v[4:]
+        gx, gy = _oval_gradient(v[:4], minor)
         return size * (gx * ux + gy * uy) / (np.sqrt(gx * gx + gy * gy) * np.sqrt(ux * ux + uy * uy))
 
     return off
@@ -572,8 +574,8 @@ def _oval_touches(size: float) -> Function:
 
 def _ovals_touch(size: float) -> Function:
     def off(v: NDArray[np.complex128]) -> NDArray[np.complex128]:
-        gx, gy = _oval_gradient(*v[0:4], v[8])
-        hx, hy = _oval_gradient(*v[4:8], v[9])
+        gx, gy = _oval_gradient(v[:4], v[8])
+        hx, hy = _oval_gradient(v[4:8], v[9])
         return size * (gx * hy - gy * hx) / (np.sqrt(gx * gx + gy * gy) * np.sqrt(hx * hx + hy * hy))
 
     return off

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.linalg import LinAlgError, cho_factor, cho_solve, qr, solve_triangular
+from scipy.linalg import LinAlgError, cho_factor, cho_solve, qr
 
 from isotomon.errors import ProfileError
 from isotomon.model.drawing import Constraint, Curve, Drawing, Handle, Oval, Part, Ring, replace
@@ -159,7 +159,8 @@ def _with_scalars(part: Part, seen: Mapping[str, Sequence[float]]) -> Part:
         return replace(part, minor=abs(seen[part.id][0]))
     if isinstance(part, Curve) and any(part.handles):
         handles = tuple(
-            None if h is None else Handle(*seen[f"{part.id}@{i}"], back=h.back) for i, h in enumerate(part.handles)
+            None if h is None else Handle(seen[f"{part.id}@{i}"][0], seen[f"{part.id}@{i}"][1], h.back)
+            for i, h in enumerate(part.handles)
         )
         return replace(part, handles=handles)
     return part
@@ -278,7 +279,7 @@ def freedoms(drawing: Drawing, outside: Outside | None = None) -> tuple[Freedoms
     if not system.count:
         return Freedoms(total, frozenset(n.split("@")[0].rstrip("~") for n in system.names)), ()
     norms = np.maximum(np.linalg.norm(jacobian, axis=1), 1e-12)
-    q, r, order = qr((jacobian / norms[:, None]).T, mode="economic", pivoting=True)
+    q, r, _ = qr((jacobian / norms[:, None]).T, mode="economic", pivoting=True)
     diagonal = np.abs(np.diag(r))
     rank = int(np.sum(diagonal > 1e-9 * max(diagonal[0], 1e-30)))
     moves = 1.0 - (q[:, :rank] ** 2).sum(axis=1)

@@ -72,11 +72,11 @@ class System:
         u, v = y[pairs[:, 0]], y[pairs[:, 1]]
         values.append(scale * (u * v).sum(axis=1))
         entries += [(scale[:, None] * v).ravel(), (scale[:, None] * u).ravel()]
-        sign, pairs, *rest = self.beside
+        sign, pairs, signs, vectors, form = self.beside
         u, v = y[pairs[:, 0]], y[pairs[:, 1]]
         size = np.maximum(np.hypot(v[:, 0], v[:, 1]), 1e-300)
         product = u[:, 0] * v[:, 1] - u[:, 1] * v[:, 0]
-        total, parts = _lengths(y, *rest)
+        total, parts = _lengths(y, signs, vectors, form)
         values.append(sign * product / size + total)
         by_u = np.stack([v[:, 1], -v[:, 0]], axis=1) * (sign / size)[:, None]
         by_v = np.stack([-u[:, 1], u[:, 0]], axis=1) * (sign / size)[:, None] - v * (sign * product / size**3)[:, None]
@@ -138,7 +138,8 @@ def make_system(
 
 def _assemble(writer: Writer, rows: Rows) -> System:
     forms: list[Form] = [NOUGHT, UNIT.x]  # 0 and 1 fill up what a row does not use
-    owners = [o for o, *_ in (*rows.linear, *rows.lengths, *rows.dots, *rows.beside, *rows.turns, *rows.general)]
+    groups = (rows.linear, rows.lengths, rows.dots, rows.beside, rows.turns, rows.general)
+    owners = [str(row[0]) for group in groups for row in group]
 
     def put(form: Form) -> int:
         if not form.terms and form.const == 0.0:

@@ -16,6 +16,7 @@ from isotomon.measure.laws import Finding, Judged, course, law_findings, quality
 from isotomon.measure.sections import Curves, Extents, Moments, curves, extents, moments
 from isotomon.model.records import Design, Law, LawPoint, Quality
 from isotomon.model.resolve import Resolved, law_band, law_targets, law_value, names_at, resolve_design
+from isotomon.rebuild.drawn import Drawings, solve_drawings
 from isotomon.rebuild.shape import Form, make_shape, shape_key
 
 Array = NDArray[np.float64]
@@ -54,6 +55,7 @@ class Quick:
 
     design: Design
     resolved: Resolved
+    drawings: Drawings
     shape: Shape | None
     full: Full | None
     judged: tuple[Judged, ...]
@@ -85,26 +87,32 @@ def rebuild(design: Design, moving: bool = False) -> Quick:
 
     Raises: IsotomonError, when the design's numbers cannot be worked out (nothing that the session lets in).
     """
-    resolved = resolve_design(design)
+    resolved, drawings = solve_drawings(design, resolve_design(design))
+    drawn = drawing_findings(drawings)
     try:
-        shape = _shape(design, resolved, MOVING if moving else AT_REST)
+        shape = _shape(design, resolved, drawings, MOVING if moving else AT_REST)
     except IsotomonError as error:
-        return Quick(
-            design, resolved, None, None, (), (Finding("error", design.loft.name, str(error), about=design.loft.id),)
-        )
+        why = Finding("error", design.loft.name, str(error), about=design.loft.id)
+        return Quick(design, resolved, drawings, None, None, (), (*drawn, why))
     judged, findings = judge_laws(design, resolved, shape)
     if moving:
-        return Quick(design, resolved, shape, None, judged, tuple(findings))
+        return Quick(design, resolved, drawings, shape, None, judged, (*drawn, *findings))
     full = Full(
         moments(shape.sections, shape.form.rule),
         extents(shape.field.sections(shape.field.nodes), shape.form.common),
         body_measures(shape.field, shape.form.rule),
     )
-    return Quick(design, resolved, shape, full, judged, (*_flaw_findings(design, shape, full), *findings))
+    flaws = _flaw_findings(design, shape, full)
+    return Quick(design, resolved, drawings, shape, full, judged, (*drawn, *flaws, *findings))
 
 
-def _shape(design: Design, resolved: Resolved, places: int) -> Shape:
-    field, form = make_shape(design, resolved)
+def drawing_findings(drawings: Drawings) -> tuple[Finding, ...]:
+    """Clashes, and references that are lost, of all drawings."""
+    return tuple(Finding("error", f"drawing {name}", text, about=key) for key, name, text in drawings.troubles)
+
+
+def _shape(design: Design, resolved: Resolved, drawings: Drawings, places: int) -> Shape:
+    field, form = make_shape(design, resolved, drawings)
     v = np.union1d(np.linspace(field.first, field.last, places), field.nodes)
     sections, at_stations = field.sections(v), np.searchsorted(v, field.nodes)
     # While something moves, every other place is enough for the eye: the skin between is smooth by its normals.

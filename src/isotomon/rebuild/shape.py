@@ -17,14 +17,15 @@ from isotomon.field.mesh import Sampling, sampling
 from isotomon.field.section_field import Placed, SectionField, make_field
 from isotomon.geometry.basis import Basis
 from isotomon.measure.sections import Quadrature, quadrature
-from isotomon.model.records import Design, FromPoints, Kept, KeptRun, Outline, Section
+from isotomon.model.records import Design, Drawn, FromPoints, Kept, KeptRun, Outline, Section
 from isotomon.model.resolve import Resolved, StationNumbers
 from isotomon.profile.outline import Outline2D
 from isotomon.profile.readymade import outline_of
+from isotomon.rebuild.drawn import Drawings, SolvedSection, section_shape
 
 Array = NDArray[np.float64]
-Source = Section | Outline
-"""What a profile is made of: its record, or the coordinates behind it."""
+Source = Section | Outline | SolvedSection
+"""What a profile is made of: its record, the coordinates behind it, or the solved drawing."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -56,18 +57,22 @@ def form_of(sources: tuple[Source, ...]) -> Form:
 
 
 def _outline(source: Source) -> Outline2D:
+    if isinstance(source, SolvedSection):
+        return section_shape(source).outline
     if isinstance(source, Outline):
         return outline_of(FromPoints(source.id), {source.id: source})
     return outline_of(source, {})
 
 
-def _sources(design: Design, resolved: Resolved) -> dict[str, Source]:
+def _sources(design: Design, resolved: Resolved, drawings: Drawings) -> dict[str, Source]:
     """What each station's profile is made of, by station id."""
     known = {o.id: o for o in design.outlines}
     found: dict[str, Source] = {}
     for n in resolved.stations:
         section = n.station.section
-        if not isinstance(section, FromPoints):
+        if isinstance(section, Drawn):
+            found[n.station.id] = drawings.section(section)
+        elif not isinstance(section, FromPoints):
             found[n.station.id] = section
         elif section.outline in known:
             found[n.station.id] = known[section.outline]
@@ -76,12 +81,12 @@ def _sources(design: Design, resolved: Resolved) -> dict[str, Source]:
     return found
 
 
-def shape_form(design: Design, resolved: Resolved) -> tuple[Form, dict[str, Source]]:
+def shape_form(design: Design, resolved: Resolved, drawings: Drawings) -> tuple[Form, dict[str, Source]]:
     """The common form of a design's profiles. Kept sections follow the others where their lanes match.
 
     Raises: ProfileError, FieldError.
     """
-    sources = _sources(design, resolved)
+    sources = _sources(design, resolved, drawings)
     own = tuple(dict.fromkeys(s for s in sources.values() if not isinstance(s, Kept)))
     everything = tuple(dict.fromkeys(sources.values()))
     if not own:
@@ -96,7 +101,7 @@ def _fits(kept: Kept, common: Correspondence) -> bool:
     return len(kept.runs) == len(common.lanes) and kept.runs[0].periodic == common.lanes[0].basis.periodic
 
 
-def make_shape(design: Design, resolved: Resolved) -> tuple[SectionField, Form]:
+def make_shape(design: Design, resolved: Resolved, drawings: Drawings) -> tuple[SectionField, Form]:
     """The section field of a design.
 
     Raises: IsotomonError, naming the station where one is to blame.
@@ -104,7 +109,7 @@ def make_shape(design: Design, resolved: Resolved) -> tuple[SectionField, Form]:
     if len(resolved.stations) < 2:
         count = len(resolved.stations)
         raise FieldError(f"a loft needs two stations or more; the design has {count or 'none'}")
-    form, sources = shape_form(design, resolved)
+    form, sources = shape_form(design, resolved, drawings)
     index = {source: i for i, source in enumerate(form.sources)}
     placed = [_place(n, sources[n.station.id], form, index) for n in resolved.stations]
     return make_field(form.common, placed, design.loft.ruled), form

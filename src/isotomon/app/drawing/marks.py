@@ -1,0 +1,197 @@
+"""Where a drawing's dimensions and constraint marks stand: plain geometry, mm in, mm out."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from isotomon.app.drawing.snap import Catcher
+from isotomon.model.drawing import DIMENSIONS, Arc, Constraint, Curve, Line, Oval, Ring
+from isotomon.profile.curves import handles_of
+
+Array = NDArray[np.float64]
+
+
+@dataclass(frozen=True, eq=False)
+class Mark:
+    """How a dimension is drawn: thin `lines` (each (n, 2)), `arrows` as (tip, direction), and its label's place."""
+
+    lines: tuple[Array, ...]
+    arrows: tuple[tuple[Array, Array], ...]
+    label: Array
+
+
+def _unit(v: Array) -> Array:
+    return v / max(float(np.hypot(*v)), 1e-12)
+
+
+def _turned(v: Array) -> Array:
+    return np.array([-v[1], v[0]])
+
+
+def anchor(catcher: Catcher, ref: str) -> Array:
+    """(2,) a place that stands for a point, part or handle."""
+    name, _, index = ref.partition("@")
+    if name in catcher.places:
+        return catcher.places[name]
+    part = catcher.parts[name]
+    if index and isinstance(part, Curve):
+        return catcher.places[part.points[int(index)]]
+    if isinstance(part, Ring):
+        return catcher.places[part.centre] + part.radius * np.array([math.sqrt(0.5), math.sqrt(0.5)])
+    return catcher.pieces[name].at(np.array([0.5]))[0]
+
+
+def handle_tips(catcher: Catcher, key: str) -> list[tuple[str, Array, Array, bool]]:
+    """(reference, foot, tip, held) of the tangent handles of a curve; tips are a third of a span away."""
+    part = catcher.parts[key]
+    if not isinstance(part, Curve):
+        return []
+    tangents = handles_of(part, catcher.places)
+    spans = np.diff(part.params)
+    return [
+        (f"{key}@{i}", catcher.places[p], catcher.places[p] + t * spans[min(i, len(spans) - 1)] / 3.0, part.handles[i] is not None)
+        for i, (p, t) in enumerate(zip(part.points, tangents, strict=True))
+    ]
+
+
+def middle_of(catcher: Catcher, c: Constraint) -> Array:
+    """(2,) the middle of what a dimension measures: labels are placed from here."""
+    return np.mean([anchor(catcher, ref) for ref in c.on], axis=0)
+
+
+def mark_of(catcher: Catcher, c: Constraint, per_pixel: float) -> Mark:
+    """How a dimension is drawn where it stands; `per_pixel`: mm a pixel, for what has no place of its own."""
+    at = middle_of(catcher, c)
+    place = None if c.place is None else at + np.array(c.place)
+    if c.kind in ("radius", "diameter"):
+        return _round_mark(catcher, c, place, per_pixel)
+    if c.kind == "angle":
+        return _angle_mark(catcher, c, place, per_pixel)
+    a, b = _ends(catcher, c)
+    if c.kind == "across":
+        way = np.array([1.0, 0.0])
+    elif c.kind == "up":
+        way = np.array([0.0, 1.0])
+    else:
+        way = _unit(b - a)
+    normal = _turned(way)
+    if place is None:
+        place = (a + b) / 2.0 + 26.0 * per_pixel * normal
+    off = float((place - a) @ normal)
+    p = a + off * normal
+    q = b + float((place - b) @ normal) * normal
+    arrows = ((p, _unit(p - q)), (q, _unit(q - p)))
+    label = p + way * float((place - p) @ way)
+    return Mark((np.array([a, p]), np.array([b, q]), np.array([p, q])), arrows, label)
+
+
+def _ends(catcher: Catcher, c: Constraint) -> tuple[Array, Array]:
+    """The two places a straight dimension runs between."""
+    first = catcher.parts.get(c.on[0])
+    if len(c.on) == 1:
+        assert isinstance(first, Line)
+        return catcher.places[first.a], catcher.places[first.b]
+    second = catcher.parts.get(c.on[1])
+    if isinstance(second, Line):
+        p = _reference(catcher, c.on[0])
+        foot = _foot(p, catcher.places[second.a], catcher.places[second.b])
+        if c.kind == "width":
+            p = p + _unit(p - foot) * (first.radius if isinstance(first, Ring) else 0.0)
+            return p, 2.0 * foot - p
+        return p, foot
+    if isinstance(first, Line):
+        p = _reference(catcher, c.on[1])
+        foot = _foot(p, catcher.places[first.a], catcher.places[first.b])
+        return p + _unit(foot - p) * _radius(catcher, c.on[1]), foot
+    p, q = _reference(catcher, c.on[0]), _reference(catcher, c.on[1])
+    way = _unit(q - p)
+    return p + way * _radius(catcher, c.on[0]), q - way * _radius(catcher, c.on[1])
+
+
+def _radius(catcher: Catcher, ref: str) -> float:
+    part = catcher.parts.get(ref)
+    if isinstance(part, Ring):
+        return part.radius
+    if isinstance(part, Arc):
+        return float(np.hypot(*(catcher.places[part.a] - catcher.places[part.centre])))
+    return 0.0
+
+
+def _reference(catcher: Catcher, ref: str) -> Array:
+    """A point; a circle's centre; a line's first end."""
+    part = catcher.parts.get(ref)
+    if isinstance(part, Ring | Arc | Oval):
+        return catcher.places[part.centre]
+    if isinstance(part, Line):
+        return catcher.places[part.a]
+    return catcher.places[ref]
+
+
+def _foot(p: Array, a: Array, b: Array) -> Array:
+    along = _unit(b - a)
+    return a + along * float((p - a) @ along)
+
+
+def _round_mark(catcher: Catcher, c: Constraint, place: Array | None, per_pixel: float) -> Mark:
+    centre, radius = _reference(catcher, c.on[0]), _radius(catcher, c.on[0])
+    way = _unit(place - centre) if place is not None else _unit(anchor(catcher, c.on[0]) - centre)
+    rim = centre + radius * way
+    if place is None:
+        place = rim + 30.0 * per_pixel * way
+    start = centre - radius * way if c.kind == "diameter" else centre
+    arrows = [(rim, way)] + ([(start, -way)] if c.kind == "diameter" else [])
+    return Mark((np.array([start, rim]), np.array([rim, place])), tuple(arrows), place)
+
+
+def _angle_mark(catcher: Catcher, c: Constraint, place: Array | None, per_pixel: float) -> Mark:
+    ways, feet = [], []
+    for ref, flip in zip(c.on, (c.sector & 1, c.sector & 2), strict=True):
+        part = catcher.parts[ref.partition("@")[0]]
+        if isinstance(part, Line):
+            a, b = catcher.places[part.a], catcher.places[part.b]
+            ways.append(_unit(b - a) * (-1.0 if flip else 1.0))
+            feet.append(a)
+        else:
+            tip = next(t for name, _, t, _ in handle_tips(catcher, part.id) if name == ref)
+            feet.append(anchor(catcher, ref))
+            ways.append(_unit(tip - feet[-1]) * (-1.0 if flip else 1.0))
+    u, v = ways
+    cell = u[0] * v[1] - u[1] * v[0]
+    corner = feet[0]
+    if abs(cell) > 1e-9:
+        gap = feet[1] - feet[0]
+        corner = feet[0] + u * float(gap[0] * v[1] - gap[1] * v[0]) / cell
+    start = math.atan2(u[1], u[0])
+    sweep = math.atan2(cell, float(u @ v))
+    radius = float(np.hypot(*(place - corner))) if place is not None else 46.0 * per_pixel
+    turn = start + np.linspace(0.0, sweep, 33)
+    arc = corner + radius * np.stack([np.cos(turn), np.sin(turn)], axis=1)
+    label = place if place is not None else corner + 1.25 * (arc[16] - corner)
+    way = 1.0 if sweep > 0 else -1.0
+    arrows = ((arc[-1], way * _turned(v)), (arc[0], -way * _turned(u)))
+    return Mark((arc,), arrows, label)
+
+
+def constraint_anchors(catcher: Catcher, c: Constraint) -> list[Array]:
+    """Places at which a constraint's mark stands: on everything it ties, but for a point on something just once."""
+    if c.kind in DIMENSIONS:
+        return []
+    if c.kind in ("on", "middle", "coincident", "concentric", "symmetric"):
+        return [anchor(catcher, c.on[0])]
+    if c.kind in ("tangent", "smooth"):
+        return [_touch(catcher, c)]
+    return [anchor(catcher, ref) for ref in c.on]
+
+
+def _touch(catcher: Catcher, c: Constraint) -> Array:
+    """About where two parts touch."""
+    a, b = (catcher.pieces[ref] for ref in c.on)
+    t = np.linspace(0.0, 1.0, 41)
+    p, q = a.at(t), b.at(t)
+    gap = np.linalg.norm(p[:, None] - q[None], axis=2)
+    i, j = np.unravel_index(int(np.argmin(gap)), gap.shape)
+    return (p[i] + q[j]) / 2.0

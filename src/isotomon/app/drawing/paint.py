@@ -1,0 +1,202 @@
+"""How a drawing looks on its canvas: paper, grid, ghosts, parts, constraint marks and dimensions."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterable
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QPainterPath, QPen, QPolygonF
+
+from isotomon.app.drawing.marks import Mark
+from isotomon.app.drawing.snap import Catcher
+from isotomon.app.shapes import polygon
+from isotomon.app.theme import Theme
+from isotomon.model.drawing import part_points
+from isotomon.profile.curves import polyline
+
+Array = NDArray[np.float64]
+ToScreen = Callable[[Array], Array]
+
+
+def grid_step(per_pixel: float) -> float:
+    """A round distance (mm) of 14 pixels or more."""
+    least = 14.0 * per_pixel
+    power = 10.0 ** math.floor(math.log10(least))
+    return next(power * k for k in (1.0, 2.0, 5.0, 10.0) if power * k >= least)
+
+
+def draw_grid(painter: QPainter, theme: Theme, rect: QRectF, low: Array, high: Array, step: float, to: ToScreen) -> None:
+    """Fine lines every step, stronger every five, and the axes through the origin."""
+    fine, strong = QColor(theme.hairline), QColor(theme.hairline)
+    fine.setAlphaF(0.35)
+    strong.setAlphaF(0.9)
+    for axis in (0, 1):
+        first, last = math.ceil(low[axis] / step), math.floor(high[axis] / step)
+        for k in range(first, last + 1):
+            at = np.zeros((1, 2))
+            at[0, axis] = k * step
+            place = to(at)[0]
+            painter.setPen(QPen(strong if k % 5 == 0 else fine, 1.0))
+            if k == 0:
+                painter.setPen(QPen(QColor(theme.soft_ink), 1.0))
+            if axis == 0:
+                painter.drawLine(QPointF(place[0], rect.top()), QPointF(place[0], rect.bottom()))
+            else:
+                painter.drawLine(QPointF(rect.left(), place[1]), QPointF(rect.right(), place[1]))
+
+
+def draw_ghosts(painter: QPainter, theme: Theme, ghosts: Iterable[tuple[str, Array, QColor]], to: ToScreen) -> None:
+    """Faint profiles of other stations, each with its name."""
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    for name, points, colour in ghosts:
+        faint = QColor(colour)
+        faint.setAlphaF(0.45)
+        painter.setPen(QPen(faint, 1.2))
+        shape = to(points)
+        painter.drawPolygon(polygon(shape))
+        if name:
+            top = shape[np.argmin(shape[:, 1])]
+            painter.setPen(QColor(theme.soft_ink))
+            painter.drawText(QPointF(top[0] + 3, top[1] - 3), name)
+
+
+def fill_runs(painter: QPainter, theme: Theme, chains: Iterable[Array], to: ToScreen) -> None:
+    """The inside of closed runs, holes left out."""
+    path = QPainterPath()
+    path.setFillRule(Qt.FillRule.OddEvenFill)
+    for points in chains:
+        path.addPolygon(polygon(to(points)))
+        path.closeSubpath()
+    fill = QColor(theme.accent)
+    fill.setAlphaF(0.09)
+    painter.fillPath(path, fill)
+
+
+def draw_parts(
+    painter: QPainter, theme: Theme, catcher: Catcher, to: ToScreen, free: frozenset[str], chosen: set[str], hovered: str, clash: set[str]
+) -> None:
+    """Lines and curves: ink when fixed, verdigris while something of them can move; construction dashed."""
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    follows = {p.id for p in catcher.drawing.points if p.source}
+    for part in catcher.drawing.parts:
+        points = to(polyline(catcher.pieces[part.id]))
+        moves = part.id in free or any(p in free for p in part_points(part))
+        colour = QColor(theme.accent if moves else theme.ink)
+        width = 2.2 if part.role == "shape" else 1.2
+        pen = QPen(colour, width)
+        pen.setCapStyle(Qt.PenCapStyle.RoundCap)
+        if part.role == "construction":
+            pen.setDashPattern([4.0, 3.0])
+        elif part.role == "centre":
+            pen.setDashPattern([10.0, 3.0, 2.0, 3.0])
+        if follows and follows.issuperset(part_points(part)):
+            pen.setColor(QColor("#3B3F8C") if theme.name == "vellum" else QColor("#8E93E6"))
+        if part.id in clash:
+            pen.setColor(QColor(theme.failure))
+        if part.id in chosen or part.id == hovered:
+            glow = QColor(theme.attention)
+            glow.setAlphaF(0.45 if part.id in chosen else 0.25)
+            painter.setPen(QPen(glow, width + 5.0))
+            painter.drawPolyline(polygon(points))
+        painter.setPen(pen)
+        painter.drawPolyline(polygon(points))
+
+
+def draw_points(
+    painter: QPainter, theme: Theme, catcher: Catcher, to: ToScreen, free: frozenset[str], chosen: set[str], hovered: str
+) -> None:
+    """Points: hollow while they can move, filled when fixed."""
+    if not catcher.ids:
+        return
+    places = to(catcher.points)
+    for key, (x, y) in zip(catcher.ids, places.tolist(), strict=True):
+        moves = key in free
+        colour = QColor(theme.accent if moves else theme.ink)
+        if key in chosen or key == hovered:
+            painter.setPen(QPen(QColor(theme.attention), 2.0))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawEllipse(QPointF(x, y), 7.0, 7.0)
+        painter.setPen(QPen(colour, 1.4))
+        painter.setBrush(QColor(theme.paper) if moves else colour)
+        painter.drawEllipse(QPointF(x, y), 3.2, 3.2)
+
+
+def draw_handles(painter: QPainter, theme: Theme, tips: Iterable[tuple[str, Array, Array, bool]], to: ToScreen, chosen: set[str]) -> None:
+    """Tangent handles of chosen curves: a held one has a filled end."""
+    for key, foot, tip, held in tips:
+        a, b = to(np.array([foot, tip]))
+        painter.setPen(QPen(QColor(theme.attention if key in chosen else theme.soft_ink), 1.2))
+        painter.drawLine(QPointF(*a), QPointF(*b))
+        painter.setBrush(QColor(theme.soft_ink) if held else QColor(theme.paper))
+        painter.drawRect(QRectF(b[0] - 3, b[1] - 3, 6, 6))
+
+
+def draw_constraint(painter: QPainter, theme: Theme, kind: str, at: QPointF, state: str) -> QRectF:
+    """A constraint's little picture in a rounded tile, 15 pixels wide; `state`: '', 'chosen', 'assumed' or 'clash'."""
+    box = QRectF(at.x() - 7.5, at.y() - 7.5, 15, 15)
+    edge = {"chosen": theme.attention, "clash": theme.failure}.get(state, theme.hairline)
+    painter.setPen(QPen(QColor(edge), 1.6 if state in ("chosen", "clash") else 1.0, Qt.PenStyle.DashLine if state == "assumed" else Qt.PenStyle.SolidLine))
+    painter.setBrush(QColor(theme.field))
+    painter.drawRoundedRect(box, 3.0, 3.0)
+    ink = QColor(theme.failure if state == "clash" else theme.ink)
+    painter.setPen(QPen(ink, 1.3))
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    x, y = at.x(), at.y()
+    lines, circles, dots = _PICTURES[kind]
+    for x0, y0, x1, y1 in lines:
+        painter.drawLine(QPointF(x + x0, y + y0), QPointF(x + x1, y + y1))
+    for cx, cy, r in circles:
+        painter.drawEllipse(QPointF(x + cx, y + cy), r, r)
+    painter.setBrush(ink)
+    for cx, cy in dots:
+        painter.drawEllipse(QPointF(x + cx, y + cy), 1.2, 1.2)
+    return box
+
+
+_Picture = tuple[tuple[tuple[float, ...], ...], tuple[tuple[float, float, float], ...], tuple[tuple[float, float], ...]]
+_PICTURES: dict[str, _Picture] = {
+    "coincident": ((), ((0, 0, 3.5),), ((0, 0),)),
+    "on": (((-5, 3, 5, -3),), (), ((0, 0),)),
+    "horizontal": (((-4.5, 0, 4.5, 0), (-4.5, -2, -4.5, 2), (4.5, -2, 4.5, 2)), (), ()),
+    "vertical": (((0, -4.5, 0, 4.5), (-2, -4.5, 2, -4.5), (-2, 4.5, 2, 4.5)), (), ()),
+    "parallel": (((-4, 4, 0, -4), (0, 4, 4, -4)), (), ()),
+    "square": (((-3.5, -4, -3.5, 3.5), (-3.5, 3.5, 4, 3.5), (-3.5, 0, 0, 0), (0, 0, 0, 3.5)), (), ()),
+    "tangent": (((-5, 3.5, 5, 3.5),), ((0, -0.3, 3.8),), ()),
+    "smooth": (((-5, 3, -2, 2), (-2, 2, 2, -2), (2, -2, 5, -3)), (), ((0, 0),)),
+    "in_line": (((-5, 3, -1.5, 1), (1.5, -1, 5, -3)), (), ()),
+    "concentric": ((), ((0, 0, 4.3), (0, 0, 2.0)), ()),
+    "equal": (((-4, -2, 4, -2), (-4, 2, 4, 2)), (), ()),
+    "symmetric": (((0, -5, 0, 5),), (), ((-3.5, 0), (3.5, 0))),
+    "middle": (((-5, 0, 5, 0), (-5, -2, -5, 2), (5, -2, 5, 2)), (), ((0, 0),)),
+    "fixed": (((-3.5, -3.5, 3.5, 3.5), (-3.5, 3.5, 3.5, -3.5)), (), ()),
+}
+
+
+def draw_dimension(painter: QPainter, theme: Theme, mark: Mark, text: str, to: ToScreen, state: str) -> QRectF:
+    """A dimension's lines, arrows and label; returns the label's box. `state`: '', 'chosen', 'clash' or 'reported'."""
+    colour = QColor({"chosen": theme.attention, "clash": theme.failure}.get(state, theme.soft_ink))
+    painter.setPen(QPen(colour, 1.0))
+    for points in mark.lines:
+        painter.drawPolyline(polygon(to(points)))
+    painter.setBrush(colour)
+    for tip, way in mark.arrows:
+        x, y = to(tip[None])[0]
+        dx, dy = way[0], -way[1]
+        head = [(x, y), (x - 8 * dx + 2.6 * dy, y - 8 * dy - 2.6 * dx), (x - 8 * dx - 2.6 * dy, y - 8 * dy + 2.6 * dx)]
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.drawPolygon(QPolygonF([QPointF(*p) for p in head]))
+    font = QFont(painter.font())
+    font.setItalic(state == "reported")
+    painter.setFont(font)
+    size = QFontMetricsF(font).boundingRect(text)
+    x, y = to(mark.label[None])[0]
+    box = QRectF(x - size.width() / 2 - 4, y - size.height() / 2 - 1, size.width() + 8, size.height() + 2)
+    painter.setPen(QPen(colour, 1.0) if state in ("chosen", "clash") else Qt.PenStyle.NoPen)
+    painter.setBrush(QColor(theme.paper))
+    painter.drawRoundedRect(box, 3.0, 3.0)
+    painter.setPen(QColor(theme.failure if state == "clash" else theme.ink))
+    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, f"({text})" if state == "reported" else text)
+    return box

@@ -1,0 +1,204 @@
+"""A solved drawing as an outline to loft, and its exact figures."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.optimize import brentq
+
+from isotomon.errors import ProfileError
+from isotomon.geometry.planar import cross, thickness
+from isotomon.model.drawing import Drawing
+from isotomon.profile.curves import Piece
+from isotomon.profile.loops import Chain, Runs, find_runs
+from isotomon.profile.outline import Outline2D, Run, fit_run, line
+
+Array = NDArray[np.float64]
+CORNER = 1e-5
+"""Angle (rad) from which a joint is a corner."""
+
+
+@dataclass(frozen=True, eq=False)
+class DrawnShape:
+    """The outline for a chord of 1. `width`: the chord as drawn, mm. `pivot`: where the drawing's origin lies on it."""
+
+    outline: Outline2D
+    width: float
+    pivot: float
+
+
+@dataclass(frozen=True)
+class Figures:
+    """Exact figures of a closed run: mm, mm², mm⁴, rad. `axis`: angle from X to the axis of least second moment."""
+
+    area: float
+    perimeter: float
+    centroid: tuple[float, float]
+    i_max: float
+    i_min: float
+    axis: float
+    low: tuple[float, float]
+    high: tuple[float, float]
+    thickness: float
+    corners: int
+
+
+def drawn_shape(drawing: Drawing, mirror: Literal["", "x", "y"] = "") -> DrawnShape:
+    """The outline of a solved drawing, as it is or mirrored in its own X or Y axis.
+
+    Raises: ProfileError, saying why it cannot be lofted.
+    """
+    chain = lofted_run(drawing, find_runs(drawing))
+    if mirror:
+        matrix = np.diag([1.0, -1.0] if mirror == "x" else [-1.0, 1.0])
+        chain = Chain(tuple(p.moved(matrix, np.zeros(2)) for p in chain.pieces), True).reversed()
+    low, high = extremes(chain)
+    width = float(high[0] - low[0])
+    if not width > 1e-9:
+        raise ProfileError(f"drawing '{drawing.name}' has no width; draw a closed run with some extent along X")
+    unit = tuple(p.moved(np.eye(2) / width, np.zeros(2)) for p in chain.pieces)
+    anchor = np.array([[low[0] / width, 0.0], [high[0] / width, 0.0]])
+    centred = all(abs(float(x)) < 1e-9 for x in (low + high) / width)
+    whole = len(chain.pieces) == 1 and chain.pieces[0].kind == "circle"
+    return DrawnShape(Outline2D(_outline_runs(unit), anchor, round=whole and centred), width, -float(low[0]) / width)
+
+
+def lofted_run(drawing: Drawing, runs: Runs) -> Chain:
+    """The one closed run that bounds the section. Raises: ProfileError, saying why there is none."""
+    if runs.outer is None:
+        why = next((f.text for f in runs.findings if f.kind in ("crossing", "gap", "branch", "many", "open", "empty")), "")
+        raise ProfileError(f"drawing '{drawing.name}' bounds no section: {why}")
+    return runs.outer
+
+
+def _joints(pieces: tuple[Piece, ...]) -> Array:
+    """(pieces,) the turn (rad) at the start of each piece from the one before it."""
+    ends = np.array([p.slope(np.array([0.0, 1.0])) for p in pieces])
+    into, out = np.roll(ends[:, 1], 1, axis=0), ends[:, 0]
+    return np.abs(np.arctan2(cross(into, out), (into * out).sum(axis=1)))
+
+
+def _outline_runs(pieces: tuple[Piece, ...]) -> tuple[Run, ...]:
+    """Smooth runs between corners; a run without any is periodic and begins at its +X side."""
+    corner = np.flatnonzero(_joints(pieces) > CORNER)
+    if not len(corner):
+        return (_fitted(_from_plus_x(pieces), periodic=True),)
+    starts = np.array([pieces[k].start for k in corner])
+    middle = (starts.max(axis=0) + starts.min(axis=0)) / 2.0
+    first = int(np.argmin(np.abs(np.arctan2(*(starts - middle).T[::-1]))))
+    order = [*corner[first:].tolist(), *corner[:first].tolist()]
+    runs = []
+    for a, b in zip(order, [*order[1:], order[0]], strict=True):
+        count = (b - a - 1) % len(pieces) + 1
+        own = tuple(pieces[(a + k) % len(pieces)] for k in range(count))
+        runs.append(line(own[0].start.tolist(), own[0].end.tolist()) if count == 1 and own[0].kind == "line" else _fitted(own))
+    # Neighbours share their ends exactly.
+    shared = [(a.control[-1] + b.control[0]) / 2.0 for a, b in zip(runs, [*runs[1:], runs[0]], strict=True)]
+    for k, run in enumerate(runs):
+        control = run.control.copy()
+        control[0], control[-1] = shared[k - 1], shared[k]
+        runs[k] = Run(run.basis, control, run.length, run.marks)
+    return tuple(runs)
+
+
+def _fitted(pieces: tuple[Piece, ...], periodic: bool = False) -> Run:
+    """Pieces that join smoothly as one run."""
+    t = np.linspace(0.0, 1.0, 65)
+    lengths = np.array([np.linalg.norm(np.diff(p.at(t), axis=0), axis=1).sum() for p in pieces])
+    edges = np.concatenate([[0.0], np.cumsum(lengths) / lengths.sum()])
+    edges[-1] = 1.0
+
+    def curve(s: Array) -> Array:
+        s = np.mod(s, 1.0) if periodic else np.clip(s, 0.0, 1.0)
+        which = np.clip(np.searchsorted(edges, s, side="right") - 1, 0, len(pieces) - 1)
+        result = np.empty((len(s), 2))
+        for k, piece in enumerate(pieces):
+            here = which == k
+            if here.any():
+                result[here] = piece.at((s[here] - edges[k]) / (edges[k + 1] - edges[k]))
+        return result
+
+    marks = [(f"{p.part} {k}", float(edges[k]), 1) for k, p in enumerate(pieces) if k]
+    for k, p in enumerate(pieces):
+        wide = edges[k + 1] - edges[k]
+        marks += [(f"{p.part} {k}.{n}", float(edges[k] + wide * s), order) for n, (s, order) in enumerate(p.breaks)]
+    return fit_run(curve, marks=sorted(marks, key=lambda m: m[1]), periodic=periodic)
+
+
+def _from_plus_x(pieces: tuple[Piece, ...]) -> tuple[Piece, ...]:
+    """The same closed run begun where it crosses the level of its middle on the +X side."""
+    t = np.linspace(0.0, 1.0, 129)
+    points = [p.at(t) for p in pieces]
+    everything = np.vstack(points)
+    level = float(everything[:, 1].max() + everything[:, 1].min()) / 2.0
+    best: tuple[float, int, float] | None = None
+    for k, own in enumerate(points):
+        y = own[:, 1] - level
+        for i in np.flatnonzero((y[:-1] <= 0.0) & (y[1:] > 0.0)).tolist():
+            if best is None or own[i, 0] > best[0]:
+                at = brentq(lambda s, p=pieces[k]: float(p.at(np.array([s]))[0, 1]) - level, t[i], t[i + 1], xtol=1e-14)
+                best = (float(own[i, 0]), k, float(at))
+    if best is None:
+        raise ProfileError("the run has no height; draw a closed run with some extent along Y")
+    _, k, at = best
+    rest = (*pieces[k + 1 :], *pieces[:k])
+    head = () if at > 1.0 - 1e-9 else (pieces[k].cut(at, 1.0),)
+    tail = () if at < 1e-9 else (pieces[k].cut(0.0, at),)
+    return (*head, *rest, *tail)
+
+
+def extremes(chain: Chain) -> tuple[Array, Array]:
+    """(2,), (2,): least and greatest X and Y of a run, sharpened beyond the samples by parabolas."""
+    low, high = np.full(2, np.inf), np.full(2, -np.inf)
+    t = np.linspace(0.0, 1.0, 201)
+    for piece in chain.pieces:
+        points = piece.at(t[[0, -1]] if piece.kind == "line" else t)
+        for way, keep in ((-1.0, low), (1.0, high)):
+            for axis in (0, 1):
+                value = way * points[:, axis]
+                i = int(np.argmax(value))
+                top = float(value[i])
+                if 0 < i < len(value) - 1:
+                    a, b, c = value[i - 1 : i + 2].tolist()
+                    bend = a - 2 * b + c
+                    top = b - (a - c) ** 2 / (8 * bend) if bend < 0.0 else b
+                if top > way * keep[axis]:
+                    keep[axis] = way * top
+    return low, high
+
+
+def figures_of(chain: Chain) -> Figures:
+    """Figures of a closed run by Green's theorem with Gauss quadrature on each smooth stretch."""
+    x, w = np.polynomial.legendre.leggauss(12)
+    points, slopes, weights = [], [], []
+    for piece in chain.pieces:
+        cuts = np.unique(np.r_[np.linspace(0.0, 1.0, 2 if piece.kind == "line" else 9), [b for b, _ in piece.breaks]])
+        wide = np.diff(cuts)
+        t = (cuts[:-1, None] + wide[:, None] * (x + 1.0) / 2.0).ravel()
+        points.append(piece.at(t))
+        slopes.append(piece.slope(t))
+        weights.append((wide[:, None] * w / 2.0).ravel())
+    p, d, g = np.vstack(points), np.vstack(slopes), np.concatenate(weights)
+    area = float(0.5 * g @ cross(p, d))
+    centroid = np.array([g @ (p[:, 0] ** 2 * d[:, 1]) / 2.0, -(g @ (p[:, 1] ** 2 * d[:, 0])) / 2.0]) / area
+    q = p - centroid
+    ixx = -float(g @ (q[:, 1] ** 3 * d[:, 0])) / 3.0
+    iyy = float(g @ (q[:, 0] ** 3 * d[:, 1])) / 3.0
+    ixy = float(g @ (q[:, 0] ** 2 * q[:, 1] * d[:, 1])) / 2.0
+    mean, half = (ixx + iyy) / 2.0, float(np.hypot((ixx - iyy) / 2.0, ixy))
+    low, high = extremes(chain)
+    return Figures(
+        area=area,
+        perimeter=float(g @ np.hypot(d[:, 0], d[:, 1])),
+        centroid=(float(centroid[0]), float(centroid[1])),
+        i_max=mean + half,
+        i_min=mean - half,
+        axis=0.5 * float(np.arctan2(2.0 * ixy, iyy - ixx)),
+        low=(float(low[0]), float(low[1])),
+        high=(float(high[0]), float(high[1])),
+        thickness=float(thickness(chain.polygon(120)[None])[0]),
+        corners=int(np.sum(_joints(chain.pieces) > CORNER)),
+    )
