@@ -2,29 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
+
+from isotomon.app.command import Command
+from isotomon.app.drawing.commands import DRAWING_COMMANDS
+from isotomon.model.records import Drawn
 
 if TYPE_CHECKING:
     from isotomon.app.window import Window
-
-Reason = Callable[["Window"], str]
-
-
-@dataclass(frozen=True)
-class Command:
-    """`reason` says why it cannot be used now (empty: it can). `stage` puts it in that stage's tray."""
-
-    id: str
-    title: str
-    run: Callable[[Window], object]
-    shortcut: str = ""
-    stage: str = ""
-    icon: str = ""
-    tip: str = ""
-    reason: Reason = lambda w: ""
-    checked: Callable[[Window], bool] | None = None
 
 
 STAGES = ("Set out", "Draw", "Shape", "Check", "Deliver")
@@ -72,6 +57,18 @@ def _needs_findings(w: Window) -> str:
     return needs_design(w) or ("" if w.desk.quick is not None and w.desk.quick.findings else "There are no findings")
 
 
+def _needs_drawings(w: Window) -> str:
+    return needs_stations(w) or ("" if w.desk.design is not None and w.desk.design.drawings else "There is no drawing yet")
+
+
+def _needs_linked(w: Window) -> str:
+    if needs_stations(w):
+        return needs_stations(w)
+    assert w.desk.design is not None
+    drawn = [s for s in w.desk.design.stations if s.id in w.desk.selection and isinstance(s.section, Drawn)]
+    return "" if len(drawn) == len(w.desk.selected_stations()) else "Choose stations with a drawing"
+
+
 def _ruled(w: Window) -> bool:
     return w.desk.design is not None and w.desk.design.loft.ruled
 
@@ -106,6 +103,16 @@ COMMANDS: tuple[Command, ...] = (
             "A copy of the chosen station, half a bay further on", _needs_one),
     Command("remove", "Remove", lambda w: w.tools.remove(), "Del", "Draw", "x", "Take out what is chosen",
             _needs_chosen),
+    Command("draw", "Draw the section", lambda w: w.room.open_station(w.desk.selected_stations()[0]), "Ctrl+D", "Draw",
+            "draw", "Open the profile editor at the chosen station", _needs_one),
+    Command("drawn", "Turn into a drawing", lambda w: w.room.turn_into_drawn(), "", "Draw", "to-drawn",
+            "The ready-made section as lines and curves, to be changed by hand", _needs_one),
+    Command("link", "Link a drawing", lambda w: w.room.link_menu(), "", "Draw", "linked",
+            "One drawing on all chosen stations, each with its own size, set angle, place and mirror", _needs_drawings),
+    Command("own-copy", "Own copy", lambda w: w.room.own_copy(), "", "Draw", "own-copy",
+            "Each chosen station its own copy of its drawing", _needs_linked),
+    Command("mirror-section", "Mirror the section", lambda w: w.room.mirror_section(), "", "Draw", "mirrored",
+            "As drawn, mirrored in its X axis, in its Y axis, and round again", _needs_linked),
     Command("look-at", "Look straight at", lambda w: w.tools.look_at(), "Ctrl+L", "Draw", "eye",
             "Look straight at the chosen station's plane", _needs_one),
     Command("smooth", "Smooth", lambda w: w.tools.set_ruled(False), "", "Shape", "smooth",
@@ -156,6 +163,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("theme", "Light or dark", lambda w: w.toggle_theme(), "Ctrl+Shift+L", "", "sun-moon", "Vellum or slate"),
     Command("find", "Find an action", lambda w: w.find_action(), "Ctrl+K", "", "search", "Type part of a name"),
     Command("help", "Help", lambda w: w.show_help(), "F1", "", "circle-help", "Help for what is in hand"),
+    *DRAWING_COMMANDS,
 )
 # fmt: on
 

@@ -33,6 +33,7 @@ from isotomon.app.bodyplan import BodyPlan
 from isotomon.app.commands import BY_ID, COMMANDS, MENUS, STAGES, Command
 from isotomon.app.desk import Desk
 from isotomon.app.details import Details, offer_behind_formula, solid_state
+from isotomon.app.drawing.room import DrawingRoom
 from isotomon.app.engine import Engine
 from isotomon.app.files import Files
 from isotomon.app.finder import Action, Finder, HelpSheet
@@ -67,6 +68,10 @@ class Window(QMainWindow):
         self.details: Details = Details(self.desk)
         self.grid: StationGrid = StationGrid(self.desk)
         self.start_page = StartPage()
+        self.stage = "Set out"
+        self.canvas: QStackedWidget = QStackedWidget()
+        self.side: QStackedWidget = QStackedWidget()
+        self.room: DrawingRoom = DrawingRoom(self)
         self.actions_by_id: dict[str, QAction] = {}
         self._tray_buttons: list[tuple[QToolButton, Command]] = []
         self._finding_at = -1
@@ -180,9 +185,26 @@ class Window(QMainWindow):
         self._tray_buttons.append((button, command))
         return button
 
+    def _family_button(self, title: str, members: list[Command]) -> QToolButton:
+        """Tools of one kind behind one button: its menu has them all."""
+        button = QToolButton()
+        button.setText(f"{title} ▾")
+        button.setAccessibleName(title)
+        button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        menu = QMenu(button)
+        for command in members:
+            menu.addAction(self.actions_by_id[command.id])
+        menu.aboutToShow.connect(self.refresh_commands)
+        button.setMenu(menu)
+        return button
+
     def _work_page(self) -> QWidget:
         self.middle = QSplitter(Qt.Orientation.Horizontal)
-        self.middle.addWidget(self.view)
+        self.canvas.addWidget(self.view)
+        self.canvas.addWidget(self.room.editor)
+        self.side.addWidget(self.details)
+        self.side.addWidget(self.room.panel)
+        self.middle.addWidget(self.canvas)
         self.middle.addWidget(self.body_plan)
         self.middle.setStretchFactor(0, 1)
         self.middle.setSizes([560, 270])
@@ -191,7 +213,7 @@ class Window(QMainWindow):
         self.centre.addWidget(self.grid)
         self.grid.hide()
         self.upper = QSplitter(Qt.Orientation.Horizontal)
-        for widget in (self.ledger, self.centre, self.details):
+        for widget in (self.ledger, self.centre, self.side):
             self.upper.addWidget(widget)
         self.upper.setStretchFactor(1, 1)
         self.upper.setSizes([232, 778, 268])
@@ -373,9 +395,14 @@ class Window(QMainWindow):
                 self._tray_buttons = [(b, c) for b, c in self._tray_buttons if b is not widget]
                 widget.hide()
                 widget.deleteLater()
+        families: dict[str, list[Command]] = {}
         for command in COMMANDS:
-            if command.stage == name:
-                self._tray_row.addWidget(self._tool_button(command))
+            if command.stage == name and command.drawing == (self.room.editing and name == "Draw"):
+                families.setdefault(command.family or command.id, []).append(command)
+        for title, members in families.items():
+            self._tray_row.addWidget(
+                self._tool_button(members[0]) if len(members) == 1 else self._family_button(title, members)
+            )
         self._tray_row.addStretch(1)
         self.refresh_commands()
 
@@ -435,7 +462,7 @@ class Window(QMainWindow):
     def show_help(self) -> None:
         """Help for the part that has the focus or the pointer."""
         widget: QWidget | None = QApplication.focusWidget() or QApplication.widgetAt(self.cursor().pos())
-        topics = ("view", "board", "bodyplan", "ledger", "details", "grid")
+        topics = ("view", "board", "bodyplan", "ledger", "details", "grid", "drawing")
         while widget is not None and widget.objectName() not in topics:
             widget = widget.parentWidget()
         self.help_sheet = HelpSheet(self, widget.objectName() if widget else "board", self._actions())
@@ -495,15 +522,18 @@ class Window(QMainWindow):
         apply_theme(app, self.theme)
         self.view.set_theme(self.theme)
         self.ledger.set_theme(self.theme)
-        for widget in (self.board, self.body_plan):
+        for widget in (self.board, self.body_plan, self.room.editor):
             widget.theme = self.theme
             widget.update()
         self.refresh_commands()
 
     def _open_station(self, key: str) -> None:
-        if self.desk.design is not None and any(s.id == key for s in self.desk.design.stations):
+        design = self.desk.design
+        if design is not None and any(s.id == key for s in design.stations):
             self.desk.select((key,))
-            self.view.look_at_station(key)
+            self.room.open_station(key)
+        elif design is not None and any(d.id == key for d in design.drawings):
+            self.room.open_drawing(key)
 
     def _may_drag(self, key: str) -> bool:
         """A station driven by a formula is not dragged: the numbers behind it are offered instead."""

@@ -6,6 +6,8 @@ import math
 
 import msgspec
 
+from isotomon.errors import DesignError
+
 Id = str
 Pair = tuple[float, float]
 
@@ -24,7 +26,7 @@ class Record(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
                 msgspec.structs.force_setattr(self, name, value)
             if type(value) is float:
                 if not math.isfinite(value):
-                    raise ValueError(f"{name} must be a finite number, found {value}")
+                    raise DesignError(f"{name} must be a finite number, found {value}")
                 if value == 0.0:
                     msgspec.structs.force_setattr(self, name, 0.0)
 
@@ -33,5 +35,5 @@ def clean_pairs(record: Record, name: str) -> None:
     """Normalise a tuple of pairs in place while its record is made: no -0.0, nothing infinite."""
     pairs = tuple((float(x) + 0.0, float(y) + 0.0) for x, y in getattr(record, name))
     if not all(math.isfinite(x) and math.isfinite(y) for x, y in pairs):
-        raise ValueError(f"{name} must be finite numbers")
+        raise DesignError(f"{name} must be finite numbers")
     msgspec.structs.force_setattr(record, name, pairs)

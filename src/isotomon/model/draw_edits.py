@@ -201,6 +201,20 @@ def change_constraint(drawing: Drawing, key: Id, **changes: object) -> Drawing:
     )
 
 
+def free_handle(drawing: Drawing, ref: str) -> Drawing:
+    """A held tangent (`e4@2`) left to the curve again, with the constraints on it gone."""
+    key, _, index = ref.partition("@")
+    curve = find_part(drawing, key)
+    if not isinstance(curve, Curve) or not index.isdecimal() or int(index) >= len(curve.handles):
+        raise DesignError(f"drawing '{drawing.name}' has no tangent {ref}")
+    handles = tuple(None if i == int(index) else h for i, h in enumerate(curve.handles))
+    return replace(
+        drawing,
+        parts=tuple(replace(curve, handles=handles) if p.id == key else p for p in drawing.parts),
+        constraints=tuple(c for c in drawing.constraints if ref not in c.on),
+    )
+
+
 def drop_assumed(drawing: Drawing) -> Drawing:
     """The drawing without all constraints that were taken for granted while drawing."""
     return replace(drawing, constraints=tuple(c for c in drawing.constraints if not c.assumed))

@@ -86,7 +86,7 @@ def arc_tangent(drawing: Drawing, start: Spot, direction: Array, end: Spot, befo
     chord = end.at - start.at
     normal = np.array([-direction[1], direction[0]])
     beside = 2.0 * float(chord @ normal)
-    if abs(beside) < 1e-9 * float(chord @ chord):
+    if abs(beside) <= 1e-9 * float(np.hypot(*chord)):
         raise ProfileError("the end lies straight ahead; draw a line, or move the end aside")
     centre = start.at + normal * float(chord @ chord) / beside
     pen = Pen(drawing)

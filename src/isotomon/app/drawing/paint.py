@@ -134,6 +134,12 @@ def draw_handles(painter: QPainter, theme: Theme, tips: Iterable[tuple[str, Arra
         painter.drawRect(QRectF(b[0] - 3, b[1] - 3, 6, 6))
 
 
+def draw_guide(painter: QPainter, theme: Theme, points: Array) -> None:
+    """A dashed line through the spots given so far, while they do not make the thing yet."""
+    painter.setPen(QPen(QColor(theme.accent), 1.0, Qt.PenStyle.DashLine))
+    painter.drawPolyline(polygon(points))
+
+
 def draw_constraint(painter: QPainter, theme: Theme, kind: str, at: QPointF, state: str) -> QRectF:
     """A constraint's little picture in a rounded tile, 15 pixels wide; `state`: '', 'chosen', 'assumed' or 'clash'."""
     box = QRectF(at.x() - 7.5, at.y() - 7.5, 15, 15)

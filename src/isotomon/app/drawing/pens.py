@@ -7,10 +7,12 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from isotomon.errors import ProfileError
 from isotomon.model.draw_edits import Pen
 from isotomon.model.drawing import Drawing, Role, replace
 from isotomon.profile import shapes
 from isotomon.profile.change import leaving
+from isotomon.profile.copies import similarity, transform
 from isotomon.profile.curves import oval_axes
 from isotomon.profile.shapes import Spot
 
@@ -28,6 +30,8 @@ class Settings:
     offset: float = 5.0
     count: float = 4.0
     clockwise: bool = False
+    chosen: tuple[str, ...] = ()
+    """what the tools that move things work on"""
 
 
 Build = Callable[[Drawing, tuple[Spot, ...], Settings], Drawing]
@@ -83,6 +87,21 @@ def _point(drawing: Drawing, spots: tuple[Spot, ...], s: Settings) -> Drawing:
     return pen.done()
 
 
+def _moved(drawing: Drawing, spots: tuple[Spot, ...], s: Settings) -> Drawing:
+    return transform(drawing, s.chosen, np.eye(2), spots[1].at - spots[0].at)
+
+
+def _about(drawing: Drawing, spots: tuple[Spot, ...], s: Settings, turn: bool) -> Drawing:
+    """What is chosen turned or scaled about the first spot, from the second to the third."""
+    pivot = spots[0].at
+    a, b = spots[1].at - pivot, spots[2].at - pivot
+    if not a.any() or not b.any():
+        raise ProfileError("give two places away from the point it turns or grows about")
+    angle = float(np.arctan2(a[0] * b[1] - a[1] * b[0], a @ b))
+    matrix = similarity(angle) if turn else similarity(0.0, float(np.hypot(*b) / np.hypot(*a)))
+    return transform(drawing, s.chosen, matrix, pivot - matrix @ pivot)
+
+
 # fmt: off
 DRAW_TOOLS: tuple[DrawTool, ...] = (
     DrawTool("draw-line", "Line", ("where it begins", "where it ends"), _line),
@@ -123,6 +142,11 @@ DRAW_TOOLS: tuple[DrawTool, ...] = (
     DrawTool("spline", "Smooth curve by control points", ("where it begins", "the next control point (Enter: done)"),
              lambda d, p, s: shapes.spline(d, p[:-1] if _closes(p) else p, _closes(p), s.role), open_end=True, levels=False),
     DrawTool("draw-point", "Point", ("where it stands",), _point),
+    DrawTool("move", "Move what is chosen", ("from where", "to where"), _moved),
+    DrawTool("turn", "Turn what is chosen", ("the point it turns about", "from which direction", "to which direction"),
+             lambda d, p, s: _about(d, p, s, True), levels=False),
+    DrawTool("scale", "Scale what is chosen", ("the point it grows about", "from which distance", "to which distance"),
+             lambda d, p, s: _about(d, p, s, False), levels=False),
 )
 # fmt: on
 BY_ID = {tool.id: tool for tool in DRAW_TOOLS}

@@ -1,0 +1,261 @@
+"""The profile editor in the window: opening and leaving it, its tools as commands, drawings on stations."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QPoint
+from PySide6.QtGui import QCursor
+from PySide6.QtWidgets import QFileDialog, QMenu
+
+from isotomon.app.drawing.editor import DrawingEditor
+from isotomon.app.drawing.panel import DrawingPanel
+from isotomon.app.drawing.pens import BY_ID as DRAW_TOOLS
+from isotomon.app.drawing.picks import BY_ID as PICK_TOOLS
+from isotomon.app.drawing.ties import TITLES, groups_for, tie_chosen
+from isotomon.errors import IsotomonError
+from isotomon.exchange.drawing_files import read_drawing, write_drawing
+from isotomon.model import draw_edits, edits
+from isotomon.model.drawing import Drawing, replace
+from isotomon.model.records import Design, Drawn, Section
+from isotomon.profile.readymade import outline_of
+from isotomon.profile.shapes import from_outline
+
+if TYPE_CHECKING:
+    from isotomon.app.window import Window
+
+
+class DrawingRoom:
+    """Knows the window; the canvas and the panel know only the desk."""
+
+    def __init__(self, window: Window) -> None:
+        self.w = window
+        self.editor: DrawingEditor = DrawingEditor(window.desk, window.theme)
+        self.panel: DrawingPanel = DrawingPanel(self.editor)
+        self.editor.closed.connect(self.leave)
+        self.editor.changed.connect(window.refresh_commands)
+        self.editor.hinted.connect(lambda text: window._say("", text))
+        self._plan_shown = True
+
+    @property
+    def editing(self) -> bool:
+        """Whether the canvas stands in the View's place."""
+        return self.w.canvas.currentWidget() is self.editor
+
+    # Opening and leaving
+
+    def open_station(self, key: str) -> None:
+        """Draw the section of a station: its drawing, or a new one that will take the ready-made section's place."""
+        design = self.w.desk.design
+        if design is None:
+            return
+        station = edits.find(design.stations, key)
+        if isinstance(station.section, Drawn):
+            self._show(lambda: self.editor.open(station.section.drawing, key))  # type: ignore[union-attr]
+        else:
+            name = draw_edits.next_name((d.name for d in design.drawings), f"{station.name} section")
+            self._show(lambda: self.editor.begin(Drawing(edits.fresh_id(design, "g"), name), key))
+
+    def open_drawing(self, key: str) -> None:
+        """Draw a drawing, seen from the first station it stands at."""
+        design = self.w.desk.design
+        if design is not None:
+            users = edits.drawing_users(design, key)
+            self._show(lambda: self.editor.open(key, users[0].id if users else ""))
+
+    def _show(self, begin: Callable[[], None]) -> None:
+        w = self.w
+        if not self.editing:
+            self._plan_shown = not w.body_plan.isHidden()
+            w.body_plan.hide()
+            w.canvas.setCurrentWidget(self.editor)
+            w.side.setCurrentWidget(self.panel)
+        begin()
+        w.set_stage("Draw")
+
+    def leave(self) -> None:
+        """Back to the View."""
+        if not self.editing:
+            return
+        self.editor.use(None)
+        self.editor.key = ""
+        w = self.w
+        w.canvas.setCurrentWidget(w.view)
+        w.side.setCurrentWidget(w.details)
+        w.body_plan.setVisible(self._plan_shown)
+        w._say("", "")
+        w.set_stage(w.stage)
+        w.view.setFocus()
+
+    # Tools
+
+    def use(self, key: str) -> None:
+        """Take a tool in hand; again: put it down."""
+        tool = DRAW_TOOLS.get(key) or PICK_TOOLS[key]
+        self.editor.use(None if self.editor.tool is tool else tool)
+
+    def holds(self, key: str) -> bool:
+        """Whether a tool is in hand."""
+        return self.editor.tool is not None and self.editor.tool.id == key
+
+    def tie_reason(self, kind: str) -> str:
+        """Why a constraint cannot be made now; empty: it can."""
+        if not self.editing:
+            return "Open a drawing first"
+        fits = groups_for(self.editor.drawing, kind, self.editor.selection)
+        return "" if fits else f"Choose what is to be {TITLES[kind].lower()} first"
+
+    def tie(self, kind: str) -> None:
+        """Make a constraint of what is chosen."""
+        tie_chosen(self.editor, kind)
+
+    def copy(self) -> None:
+        """Keep what is chosen for pasting, also into another drawing."""
+        self.editor.clipboard = (self.editor.drawing, self.editor.selection)
+
+    def paste(self) -> None:
+        """What was copied, a little aside of where it was; chosen, so that it can be moved on."""
+        kept = self.editor.clipboard
+        if kept is None:
+            return
+        source, keys = kept
+        aside = 20.0 * self.editor.per_pixel if source.id == self.editor.key else 0.0
+        made: list[tuple[str, ...]] = []
+
+        def change(drawing: Drawing) -> Drawing:
+            done, ids = draw_edits.copy_into(drawing, source, keys, (aside, -aside))
+            made.append(ids)
+            return done
+
+        if not self.editor.commit("paste", change) and made:
+            self.editor.choose(made[-1])
+
+    def choose_all(self) -> None:
+        """Every part and point."""
+        d = self.editor.drawing
+        self.editor.choose((*(p.id for p in d.parts), *(p.id for p in d.points)))
+
+    def toggle(self, what: str) -> None:
+        """Grid or ghosts shown or not."""
+        setattr(self.editor, what, not getattr(self.editor, what))
+        self.editor.update()
+
+    def toggle_half(self) -> None:
+        """Whether a half section is closed by its mirror image."""
+        self.editor.commit("close the half section by its mirror image or not", lambda d: replace(d, mirror_half=not d.mirror_half))
+
+    def ready_made_menu(self) -> None:
+        """Ready-made sections put on the paper as drawn geometry."""
+        from isotomon.app.tools import READY_MADE
+
+        menu = QMenu(self.w)
+        for title, section in READY_MADE:
+            menu.addAction(title, lambda s=section: self.put_drawn(s))  # type: ignore[misc]
+        menu.popup(QCursor.pos())
+
+    def put_drawn(self, section: Section) -> None:
+        """A ready-made section as drawn geometry, as wide as the station's chord."""
+        quick, width = self.w.desk.quick, 100.0
+        if quick is not None:
+            width = next((n.chord for n in quick.resolved.stations if n.station.id == self.editor.station), width)
+            outlines = {o.id: o for o in quick.design.outlines}
+            self.editor.commit("put a ready-made section on the paper", lambda d: from_outline(d, outline_of(section, outlines), width))
+            self.editor.fit()
+
+    # Drawings on stations
+
+    def turn_into_drawn(self) -> None:
+        """The ready-made section of the chosen station as drawn geometry, opened for drawing."""
+        desk = self.w.desk
+        key = desk.selected_stations()[0]
+        quick = desk.quick
+        assert quick is not None and desk.design is not None
+        numbers = next(n for n in quick.resolved.stations if n.station.id == key)
+        section = numbers.station.section
+        if not isinstance(section, Drawn):
+            outlines = {o.id: o for o in quick.design.outlines}
+
+            def edit(design: Design) -> Design:
+                name = draw_edits.next_name((d.name for d in design.drawings), f"{numbers.station.name} section")
+                drawing = from_outline(Drawing(edits.fresh_id(design, "g"), name), outline_of(section, outlines), numbers.chord)
+                design = edits.add_drawing(design, drawing)
+                chord = numbers.station.chord if isinstance(numbers.station.chord, str) else None
+                return edits.change_station(design, key, section=Drawn(drawing.id), chord=chord)
+
+            if desk.do("turn the section into a drawing", edit):
+                return
+        self.open_station(key)
+
+    def own_copy(self) -> None:
+        """A copy of the linked drawing for each chosen station."""
+        keys = self.w.desk.selected_stations()
+        self.w.desk.do("give the station its own drawing", lambda d: edits.own_copy(d, keys))
+
+    def link_menu(self, at: QPoint | None = None) -> None:
+        """The design's drawings, to put one on all chosen stations."""
+        design = self.w.desk.design
+        assert design is not None
+        menu = QMenu(self.w)
+        for drawing in design.drawings:
+            menu.addAction(drawing.name, lambda k=drawing.id: self.link(k))  # type: ignore[misc]
+        menu.popup(at or QCursor.pos())
+
+    def link(self, key: str) -> None:
+        """One drawing on all chosen stations, each with its own size, set angle, place and mirror."""
+        keys = self.w.desk.selected_stations()
+        self.w.desk.do("put a drawing on stations", lambda d: edits.put_section(d, keys, Drawn(key)))
+
+    def mirror_section(self) -> None:
+        """As drawn, mirrored in X, mirrored in Y, and round again."""
+        keys = self.w.desk.selected_stations()
+        after = {"": "x", "x": "y", "y": ""}
+
+        def change(station):  # type: ignore[no-untyped-def]
+            if not isinstance(station.section, Drawn):
+                return station
+            return edits.replace(station, section=edits.replace(station.section, mirror=after[station.section.mirror]))
+
+        self.w.desk.do("mirror the section", lambda d: edits.change_stations(d, keys, change))
+
+    # Files
+
+    def ask_read(self) -> None:
+        """Choose a DXF, SVG or coordinate file to put on the paper."""
+        name, _ = QFileDialog.getOpenFileName(
+            self.w, "Drawing from file", str(Path.cwd()), "Drawings (*.dxf *.svg *.dat *.txt *.csv);;All files (*)"
+        )
+        if name:
+            self.read(Path(name))
+
+    def read(self, path: Path) -> None:
+        """Put a file's lines and curves on the paper."""
+        if not self.editing:
+            return
+        try:
+            found = read_drawing(path, self.editor.design.unit)
+        except IsotomonError as error:
+            self.w._say("error", f"{error}. Nothing was changed.")
+            return
+        if not self.editor.commit(f"drawing from {path.name}", lambda d: draw_edits.copy_into(d, found.drawing, found.keys)[0]):
+            self.editor.fit()
+            self.w._say("", f"{path.name}: {found.said}")
+
+    def ask_write(self) -> None:
+        """Choose where to write the drawing."""
+        name, _ = QFileDialog.getSaveFileName(
+            self.w, "Write the drawing", f"{self.editor.drawing.name}.dxf", "DXF (*.dxf);;SVG (*.svg);;Coordinates (*.dat)"
+        )
+        if name:
+            self.write(Path(name))
+
+    def write(self, path: Path) -> None:
+        """Write the drawing as DXF, SVG or coordinates, by the file's ending."""
+        try:
+            write_drawing(self.editor.drawing, path)
+        except IsotomonError as error:
+            self.w._say("error", f"{error}")
+            return
+        self.w._say("", f"Written: {path}")
+

@@ -1,0 +1,166 @@
+"""DXF: the lines and curves of the model space in, a drawing's parts out."""
+
+from __future__ import annotations
+
+import io
+import math
+from typing import Any
+
+import ezdxf
+import numpy as np
+from ezdxf import recover
+from numpy.typing import NDArray
+from scipy.interpolate import BSpline
+
+from isotomon.errors import FileError
+from isotomon.exchange.pieces import MOST_PIECES, Sheet
+from isotomon.model.drawing import Arc, Drawing, Line, Oval, Ring
+from isotomon.profile.curves import frame_of, oval_span, sources
+from isotomon.profile.loops import places_of
+
+Array = NDArray[np.float64]
+_UNITS = {1: ("in", 25.4), 4: ("mm", 1.0), 5: ("cm", 10.0), 6: ("m", 1000.0)}
+_FAULTS = (ezdxf.DXFError, ValueError, KeyError, IndexError, TypeError, AttributeError, OSError, RecursionError, ArithmeticError)
+"""What reading a damaged file may raise inside the library."""
+
+
+def read(data: bytes, sheet: Sheet, plain: float) -> str:
+    """Put the model space of a DXF file on a sheet; `plain`: mm of a unit where the file does not say. Returns the unit in words.
+
+    Blocks, texts, pictures and outside references are left out and counted; nothing outside the file is opened.
+    Raises: FileError.
+    """
+    if b"SECTION" not in data[:4096]:
+        raise FileError(f"{sheet.name} is not a DXF file, or is damaged")
+    try:
+        document, _ = recover.read(io.BytesIO(data))
+        space = list(document.modelspace())
+        named = _UNITS.get(int(document.header.get("$INSUNITS", 0)))
+    except _FAULTS as error:
+        raise FileError(f"{sheet.name} cannot be read as DXF: {str(error)[:120]}") from None
+    if len(space) > 4 * MOST_PIECES:
+        raise FileError(f"{sheet.name} holds {len(space):,} things; at most {4 * MOST_PIECES:,} can be read")
+    scale = named[1] if named else plain
+    for entity in space:
+        try:
+            _entity(entity, sheet, scale)
+        except FileError:
+            raise
+        except _FAULTS as error:
+            raise FileError(f"{sheet.name}: a {entity.dxftype()} in it cannot be used ({str(error)[:80]})") from None
+    return f"read in {named[0]}" if named else "its unit is not said, taken as the design's"
+
+
+def _flat(value: Any, scale: float) -> Array:
+    return scale * np.array([float(value[0]), float(value[1])])
+
+
+def _entity(entity: Any, sheet: Sheet, scale: float) -> None:
+    kind, d = entity.dxftype(), entity.dxf
+    if kind in ("ARC", "CIRCLE", "ELLIPSE", "LWPOLYLINE") and abs(float(d.get("extrusion", (0, 0, 1))[2]) - 1.0) > 1e-9:
+        sheet.other(f"{kind} not in the plane")
+        return
+    if kind == "LINE":
+        sheet.line(_flat(d.start, scale), _flat(d.end, scale))
+    elif kind == "POINT":
+        sheet.point(_flat(d.location, scale))
+    elif kind == "CIRCLE":
+        sheet.ring(_flat(d.center, scale), scale * float(d.radius))
+    elif kind == "ARC":
+        sheet.arc(_flat(d.center, scale), scale * float(d.radius), math.radians(d.start_angle), math.radians(d.end_angle))
+    elif kind == "ELLIPSE":
+        sheet.oval(_flat(d.center, scale), _flat(d.major_axis, scale), float(d.ratio), float(d.start_param), float(d.end_param))
+    elif kind == "LWPOLYLINE":
+        _polyline([(x, y, bulge) for x, y, bulge in entity.get_points("xyb")], bool(entity.closed), sheet, scale)
+    elif kind == "POLYLINE" and entity.is_2d_polyline:
+        rows = [(v.dxf.location[0], v.dxf.location[1], v.dxf.get("bulge", 0.0)) for v in entity.vertices]
+        _polyline(rows, bool(entity.is_closed), sheet, scale)
+    elif kind == "SPLINE":
+        _spline(entity, sheet, scale)
+    else:
+        sheet.other(kind)
+
+
+def _polyline(rows: list[tuple[float, float, float]], closed: bool, sheet: Sheet, scale: float) -> None:
+    """Straight stretches and arcs; a bulge is the tangent of a quarter of the arc's angle."""
+    count = len(rows)
+    for k in range(count if closed else count - 1):
+        (x0, y0, bulge), (x1, y1, _) = rows[k], rows[(k + 1) % count]
+        a, b = scale * np.array([x0, y0]), scale * np.array([x1, y1])
+        if abs(bulge) < 1e-12 or np.array_equal(a, b):
+            sheet.line(a, b)
+            continue
+        half = (b - a) / 2.0
+        centre = a + half + np.array([-half[1], half[0]]) * (1.0 - bulge * bulge) / (2.0 * bulge)
+        angles = [math.atan2(*(p - centre)[::-1]) for p in (a, b)]
+        start, end = angles if bulge > 0.0 else angles[::-1]
+        sheet.arc(centre, float(np.hypot(*(a - centre))), start, end)
+
+
+def _spline(entity: Any, sheet: Sheet, scale: float) -> None:
+    """A cubic (or lower) B-spline without weights exactly; others through enough of their points."""
+    tool = entity.construction_tool()
+    knots = np.array(tool.knots(), dtype=float)
+    poles = scale * np.array([[float(p[0]), float(p[1])] for p in tool.control_points])
+    degree = int(tool.degree)
+    if len(poles) > MOST_PIECES or not 1 <= degree <= 11:
+        raise FileError(f"{sheet.name}: a spline of degree {degree} with {len(poles)} poles is beyond what can be drawn")
+    weights = np.array(tool.weights() or np.ones(len(poles)), dtype=float)
+    start, end = knots[degree], knots[len(poles)]
+    breaks = np.unique(knots[(knots >= start) & (knots <= end)])
+    spline = BSpline(knots, poles, degree)
+    if degree <= 3 and np.allclose(weights, weights[0]) and all(np.sum(knots == t) < degree for t in breaks[1:-1]):
+        params = (breaks - start) / (end - start)
+        slopes = spline(np.clip(breaks, start, np.nextafter(end, start)), 1) * (end - start)
+        sheet.hermite(spline(breaks), slopes, np.r_[0.0, params[1:-1], 1.0])
+        return
+    t = np.linspace(start, end, max(24, 6 * len(breaks)))
+    lifted = BSpline(knots, np.column_stack([poles * weights[:, None], weights]), degree)(t)
+    sheet.through(lifted[:, :2] / lifted[:, 2:])
+
+
+def write(drawing: Drawing) -> bytes:
+    """A solved drawing as DXF in mm; construction and centre lines on layers of their own."""
+    document = ezdxf.new("R2010")
+    document.header["$INSUNITS"] = 4
+    for layer in ("construction", "centre"):
+        document.layers.add(layer)
+    space = document.modelspace()
+    places = places_of(drawing)
+    for part in drawing.parts:
+        look = {"layer": str("0" if part.role == "shape" else part.role)}
+        match part:
+            case Line():
+                space.add_line(places[part.a].tolist(), places[part.b].tolist(), dxfattribs=look)
+            case Arc():
+                centre = places[part.centre]
+                a, b = (math.degrees(math.atan2(*(places[k] - centre)[::-1])) for k in (part.a, part.b))
+                space.add_arc(centre.tolist(), float(np.hypot(*(places[part.a] - centre))), a, b, dxfattribs=look)
+            case Ring():
+                space.add_circle(places[part.centre].tolist(), part.radius, dxfattribs=look)
+            case Oval():
+                _write_oval(space, part, drawing, look)
+            case _:
+                frame = frame_of(part)
+                poles = frame.weights @ sources(part, places)
+                made = space.add_open_spline([(*p, 0.0) for p in poles.tolist()], degree=frame.degree, dxfattribs=look)
+                made.knots = _full_knots(frame.knots, len(poles), frame.degree).tolist()
+    stream = io.StringIO()
+    document.write(stream)
+    return stream.getvalue().encode()
+
+
+def _full_knots(knots: Array, poles: int, degree: int) -> Array:
+    """The knot vector with as many knots as the format wants (poles + degree + 1)."""
+    missing = poles + degree + 1 - len(knots)
+    return knots if missing <= 0 else np.r_[knots[:1], knots, knots[-1:]][: poles + degree + 1]
+
+
+def _write_oval(space: Any, part: Oval, drawing: Drawing, look: dict[str, str]) -> None:
+    places = places_of(drawing)
+    centre, major = places[part.centre], places[part.major] - places[part.centre]
+    ratio = part.minor / float(np.hypot(*major))
+    start, sweep = oval_span(part, places)
+    if ratio > 1.0:  # the format wants the longer half axis first
+        major, ratio, start = np.array([-major[1], major[0]]) * ratio, 1.0 / ratio, start - math.pi / 2
+    space.add_ellipse((*centre.tolist(), 0.0), (*major.tolist(), 0.0), ratio, start, start + sweep, dxfattribs=look)

@@ -1,0 +1,333 @@
+"""SVG: paths and basic shapes in, a drawing's parts out. No entities, links, styles or scripts are looked at."""
+
+from __future__ import annotations
+
+import math
+import re
+import xml.etree.ElementTree as ET
+from collections.abc import Iterator
+
+import numpy as np
+from numpy.typing import NDArray
+
+from isotomon.errors import FileError
+from isotomon.exchange.pieces import Sheet
+from isotomon.model.drawing import Arc, Curve, Drawing, Line, Oval, Part, Ring, Spline
+from isotomon.profile.curves import Places, arc_angles, frame_of, oval_axes, oval_span, piece_of, sources
+from isotomon.profile.loops import places_of
+
+Array = NDArray[np.float64]
+_NUMBER = re.compile(r"[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?")
+_LENGTH = re.compile(r"\s*([+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?)\s*([a-z%]*)\s*\Z")
+_UNITS = {"": 25.4 / 96, "px": 25.4 / 96, "mm": 1.0, "cm": 10.0, "in": 25.4, "pt": 25.4 / 72, "pc": 25.4 / 6}
+MOST_DEPTH = 60
+
+
+def read(data: bytes, sheet: Sheet) -> str:
+    """Put the shapes of an SVG file on a sheet, Y upwards. Returns in words how its lengths were read.
+
+    Raises: FileError; a file with entities of its own is refused, links and uses are left out and counted.
+    """
+    head = data.upper()
+    if b"<!ENTITY" in head or b"<!DOCTYPE" in head and b"[" in head.split(b"<!DOCTYPE", 1)[1].split(b">", 1)[0]:
+        raise FileError(f"{sheet.name} defines entities of its own, which are not read; save it as plain SVG")
+    try:
+        root = ET.fromstring(data)
+    except (ET.ParseError, ValueError, RecursionError, LookupError) as error:
+        raise FileError(f"{sheet.name} cannot be read as SVG: {error}") from None
+    if _tag(root) != "svg":
+        raise FileError(f"{sheet.name} is not an SVG file")
+    matrix, said = _page(root, sheet)
+    _children(root, matrix, sheet, 0)
+    return said
+
+
+def _tag(element: ET.Element) -> str:
+    return element.tag.rpartition("}")[2] if isinstance(element.tag, str) else ""
+
+
+def _length(text: str | None, sheet: Sheet) -> tuple[float, str]:
+    found = _LENGTH.match(text or "")
+    if found is None or found[2] not in _UNITS:
+        return 0.0, ""
+    return _finite(found[1], sheet), found[2]
+
+
+def _finite(text: str, sheet: Sheet) -> float:
+    value = float(text)
+    if not math.isfinite(value) or abs(value) > 1e9:
+        raise FileError(f"{sheet.name} holds the number {text[:20]}, which is beyond any drawing")
+    return value
+
+
+def _page(root: ET.Element, sheet: Sheet) -> tuple[Array, str]:
+    """(3, 3) from the file's coordinates to mm with Y upwards, and how lengths were read."""
+    box = [_finite(n, sheet) for n in _NUMBER.findall(root.get("viewBox", ""))]
+    width, unit = _length(root.get("width"), sheet)
+    scale = _UNITS[unit] if unit in _UNITS else _UNITS["px"]
+    if len(box) == 4 and box[2] > 0.0 and width > 0.0:
+        scale = width * scale / box[2]
+    said = f"lengths in {unit}" if unit else "its unit is not said, taken as 96 to the inch"
+    return np.diag([scale, -scale, 1.0]), said
+
+
+def _children(element: ET.Element, matrix: Array, sheet: Sheet, depth: int) -> None:
+    if depth > MOST_DEPTH:
+        raise FileError(f"{sheet.name} is nested more than {MOST_DEPTH} deep; flatten its groups")
+    for child in element:
+        tag = _tag(child)
+        here = matrix @ _transform(child.get("transform", ""), sheet)
+        if tag in ("g", "svg", "a"):
+            _children(child, here, sheet, depth + 1)
+        elif tag in _SHAPES:
+            _SHAPES[tag](child, here, sheet)
+        elif tag not in ("", "defs", "title", "desc", "metadata", "style", "namedview"):
+            sheet.other(tag)
+
+
+def _transform(text: str, sheet: Sheet) -> Array:
+    total = np.eye(3)
+    for name, inside in re.findall(r"(\w+)\s*\(([^)]*)\)", text[:2000]):
+        n = [_finite(x, sheet) for x in _NUMBER.findall(inside)]
+        m = np.eye(3)
+        if name == "matrix" and len(n) == 6:
+            m[:2] = np.array(n).reshape(3, 2).T
+        elif name == "translate" and n:
+            m[:2, 2] = (n[0], n[1] if len(n) > 1 else 0.0)
+        elif name == "scale" and n:
+            m[0, 0], m[1, 1] = n[0], n[1] if len(n) > 1 else n[0]
+        elif name == "rotate" and n:
+            c, s = math.cos(math.radians(n[0])), math.sin(math.radians(n[0]))
+            m[:2, :2] = [[c, -s], [s, c]]
+            if len(n) == 3:
+                centre = np.array(n[1:])
+                m[:2, 2] = centre - m[:2, :2] @ centre
+        elif name in ("skewX", "skewY") and n:
+            m[(0, 1) if name == "skewX" else (1, 0)] = math.tan(math.radians(n[0]))
+        total = total @ m
+    return total
+
+
+def _at(matrix: Array, x: float, y: float) -> Array:
+    return np.asarray(matrix[:2, :2] @ np.array([x, y]) + matrix[:2, 2])
+
+
+def _get(element: ET.Element, name: str, sheet: Sheet) -> float:
+    value, _ = _length(element.get(name, "0"), sheet)
+    return value
+
+
+def _line(e: ET.Element, m: Array, sheet: Sheet) -> None:
+    x0, y0, x1, y1 = (_get(e, k, sheet) for k in ("x1", "y1", "x2", "y2"))
+    sheet.line(_at(m, x0, y0), _at(m, x1, y1))
+
+
+def _poly(e: ET.Element, m: Array, sheet: Sheet) -> None:
+    numbers = [_finite(n, sheet) for n in _NUMBER.findall(e.get("points", ""))]
+    points = [_at(m, x, y) for x, y in zip(numbers[::2], numbers[1::2], strict=False)]
+    if _tag(e) == "polygon" and points:
+        points.append(points[0])
+    for a, b in zip(points[:-1], points[1:], strict=True):
+        sheet.line(a, b)
+
+
+def _rect(e: ET.Element, m: Array, sheet: Sheet) -> None:
+    x, y, w, h = (_get(e, k, sheet) for k in ("x", "y", "width", "height"))
+    corners = [_at(m, *p) for p in ((x, y), (x + w, y), (x + w, y + h), (x, y + h))]
+    for k in range(4):
+        sheet.line(corners[k], corners[(k + 1) % 4])
+
+
+def _round(e: ET.Element, m: Array, sheet: Sheet) -> None:
+    rx = _get(e, "r", sheet) or _get(e, "rx", sheet)
+    ry = _get(e, "r", sheet) or _get(e, "ry", sheet)
+    _ellipse(sheet, m, np.array([_get(e, "cx", sheet), _get(e, "cy", sheet)]), rx, ry, 0.0, 0.0, 2 * math.pi)
+
+
+def _ellipse(sheet: Sheet, m: Array, centre: Array, rx: float, ry: float, tilt: float, start: float, sweep: float) -> None:
+    """An ellipse or its part under a matrix: again an ellipse, whose axes come from the singular values."""
+    c, s = math.cos(tilt), math.sin(tilt)
+    frame = m[:2, :2] @ np.array([[c, -s], [s, c]]) @ np.diag([rx, ry])
+    u, sizes, vt = np.linalg.svd(frame)
+    if sizes[1] <= 0.0:
+        return
+    middle = _at(m, *centre.tolist())
+    flip = np.linalg.det(u) < 0.0
+    if flip:
+        u, vt = u * np.array([1.0, -1.0]), vt * np.array([[1.0], [-1.0]])
+    # The unit circle's angle t becomes the angle of vt @ (cos t, sin t), reversed when vt reflects.
+    way = 1.0 if np.linalg.det(vt) > 0.0 else -1.0
+    first = math.atan2(*(vt @ np.array([math.cos(start), math.sin(start)]))[::-1])
+    a, b = (first, first + way * sweep) if way * sweep > 0 else (first + way * sweep, first)
+    if abs(sizes[0] - sizes[1]) < 1e-9 * sizes[0]:
+        turn = math.atan2(u[1, 0], u[0, 0])
+        if abs(sweep) >= 2 * math.pi - 1e-9:
+            sheet.ring(middle, float(sizes[0]))
+        else:
+            sheet.arc(middle, float(sizes[0]), a + turn, b + turn)
+        return
+    sheet.oval(middle, u[:, 0] * sizes[0], float(sizes[1] / sizes[0]), a, b)
+
+
+def _tokens(text: str) -> Iterator[str]:
+    return (t[0] or t[1] for t in re.findall(r"([MmZzLlHhVvCcSsQqTtAa])|([+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?)", text))
+
+
+_COUNTS = {"M": 2, "L": 2, "H": 1, "V": 1, "C": 6, "S": 4, "Q": 4, "T": 2, "A": 7, "Z": 0}
+
+
+def _path(e: ET.Element, m: Array, sheet: Sheet) -> None:
+    """A path's commands one after another; cubics and arcs are kept as they are."""
+    here, start, last, command = np.zeros(2), np.zeros(2), np.zeros(2), ""
+    before = ""
+    tokens = list(_tokens(_arc_flags(e.get("d", ""))))
+    place = 0
+    while place < len(tokens):
+        if tokens[place].isalpha():
+            command = tokens[place]
+            place += 1
+        elif not command or command in "Zz":
+            raise FileError(f"{sheet.name}: a path has numbers where a command belongs")
+        need = _COUNTS[command.upper()]
+        given = tokens[place : place + need]
+        if len(given) < need or any(t.isalpha() for t in given):
+            raise FileError(f"{sheet.name}: a path breaks off in its command {command}")
+        n = [_finite(t, sheet) for t in given]
+        place += need
+        base = here if command.islower() else np.zeros(2)
+        kind = command.upper()
+        if kind == "Z":
+            sheet.line(_at(m, *here), _at(m, *start))
+            here = start
+        elif kind == "A":
+            end = base + n[5:7]
+            _path_arc(sheet, m, here, end, n)
+            here = end
+        elif kind in "HV":
+            end = here.copy()
+            end[0 if kind == "H" else 1] = n[0] + (base[0 if kind == "H" else 1])
+            sheet.line(_at(m, *here), _at(m, *end))
+            here = end
+        else:
+            points = base + np.array(n).reshape(-1, 2)
+            here, last, start, command = _path_points(sheet, m, kind, command, points, here, last, start, before)
+        before = kind
+
+
+def _path_points(sheet, m, kind, command, points, here, last, start, before):  # type: ignore[no-untyped-def]
+    """M, L, C, S, Q and T: (where the path is then, its last control point, where it began, the command that repeats)."""
+    if kind == "M":
+        return points[0], points[0], points[0], "l" if command == "m" else "L"
+    if kind == "L":
+        sheet.line(_at(m, *here), _at(m, *points[0]))
+        return points[0], points[0], start, command
+    if kind in "CS":
+        first = points[0] if kind == "C" else 2 * here - last if before in ("C", "S") else here
+        second, end = points[-2], points[-1]
+        sheet.bezier(np.array([_at(m, *p) for p in (here, first, second, end)]))
+        return end, second, start, command
+    middle = points[0] if kind == "Q" else 2 * here - last if before in ("Q", "T") else here
+    end = points[-1]
+    first, second = here + 2.0 / 3.0 * (middle - here), end + 2.0 / 3.0 * (middle - end)
+    sheet.bezier(np.array([_at(m, *p) for p in (here, first, second, end)]))
+    return end, middle, start, command
+
+
+def _arc_flags(text: str) -> str:
+    """Arc flags may stand without separators (`a1 1 0 00.5.5`): put them apart."""
+
+    def apart(found: re.Match[str]) -> str:
+        return re.sub(
+            r"((?:[\s,]*[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?){3})[\s,]*([01])[\s,]*([01])", r"\1 \2 \3 ", found[0]
+        )
+
+    return re.sub(r"[Aa][^A-DF-Za-df-z]*", apart, text)
+
+
+def _path_arc(sheet: Sheet, m: Array, a: Array, b: Array, n: list[float]) -> None:
+    """An arc by its end points (source: SVG 1.1, appendix F.6)."""
+    rx, ry, tilt = abs(n[0]), abs(n[1]), math.radians(n[2])
+    if rx == 0.0 or ry == 0.0 or np.array_equal(a, b):
+        sheet.line(_at(m, *a), _at(m, *b))
+        return
+    c, s = math.cos(tilt), math.sin(tilt)
+    back = np.array([[c, s], [-s, c]])
+    p = back @ (a - b) / 2.0 / np.array([rx, ry])
+    square = float(p @ p)
+    if square > 1.0:
+        rx, ry, p = rx * math.sqrt(square), ry * math.sqrt(square), p / math.sqrt(square)
+        square = 1.0
+    reach = math.sqrt(max(1.0 / square - 1.0, 0.0)) * (-1.0 if bool(n[3]) == bool(n[4]) else 1.0)
+    q = reach * np.array([p[1], -p[0]])
+    centre = back.T @ (q * np.array([rx, ry])) + (a + b) / 2.0
+    start = math.atan2(*(p - q)[::-1])
+    end = math.atan2(*(-p - q)[::-1])
+    sweep = (end - start) % (2 * math.pi)
+    if not n[4]:
+        sweep -= 2 * math.pi
+    _ellipse(sheet, m, centre, rx, ry, tilt, start, sweep)
+
+
+_SHAPES = {"line": _line, "polyline": _poly, "polygon": _poly, "rect": _rect, "circle": _round, "ellipse": _round, "path": _path}
+
+
+def write(drawing: Drawing) -> bytes:
+    """A solved drawing as SVG in mm, Y upwards on paper; curves as cubics, arcs as arcs."""
+    places = places_of(drawing)
+    every = [piece_of(p, places).at(np.linspace(0.0, 1.0, 65)) for p in drawing.parts] or [np.zeros((1, 2))]
+    low, high = np.vstack(every).min(axis=0) - 5.0, np.vstack(every).max(axis=0) + 5.0
+    size = high - low
+    looks = {"shape": "", "construction": ' stroke-dasharray="2 1.5"', "centre": ' stroke-dasharray="5 1 1 1"'}
+    paths = [f'<path d="{_d(part, places)}"{looks[part.role]}/>' for part in drawing.parts]
+    box = f"{low[0]:.6g} {-high[1]:.6g} {size[0]:.6g} {size[1]:.6g}"
+    head = f'<svg xmlns="http://www.w3.org/2000/svg" width="{size[0]:.6g}mm" height="{size[1]:.6g}mm" viewBox="{box}">'
+    group = '<g fill="none" stroke="#22303A" stroke-width="0.3">'
+    return "\n".join([head, group, *paths, "</g>", "</svg>", ""]).encode()
+
+
+def _xy(p: Array) -> str:
+    return f"{p[0]:.10g} {-p[1]:.10g}"
+
+
+def _d(part: Part, places: Places) -> str:
+    match part:
+        case Line():
+            return f"M {_xy(places[part.a])} L {_xy(places[part.b])}"
+        case Arc():
+            radius, _, sweep = arc_angles(places[part.centre], places[part.a], places[part.b])
+            large = int(sweep > math.pi)
+            return f"M {_xy(places[part.a])} A {radius:.10g} {radius:.10g} 0 {large} 0 {_xy(places[part.b])}"
+        case Ring():
+            c, r = places[part.centre], part.radius
+            a, b = c + np.array([r, 0.0]), c - np.array([r, 0.0])
+            return f"M {_xy(a)} A {r:.10g} {r:.10g} 0 0 0 {_xy(b)} A {r:.10g} {r:.10g} 0 0 0 {_xy(a)} Z"
+        case Oval():
+            return _d_oval(part, places)
+        case _:
+            return _d_spline(part, places)
+
+
+def _d_oval(part: Oval, places: Places) -> str:
+    centre, major, minor = oval_axes(part, places)
+    rx, ry, tilt = np.hypot(*major), part.minor, -math.degrees(math.atan2(major[1], major[0]))
+    first, sweep = oval_span(part, places)
+    halves = [first, first + sweep / 2.0, first + sweep]
+    at = [centre + math.cos(t) * major + math.sin(t) * minor for t in halves]
+    steps = [f"A {rx:.10g} {ry:.10g} {tilt:.10g} 0 0 {_xy(p)}" for p in at[1:]]
+    return f"M {_xy(at[0])} {' '.join(steps)}"
+
+
+def _d_spline(part: Curve | Spline, places: Places) -> str:
+    """A spline as cubics, span by span; exact for degree 3 and less."""
+    frame = frame_of(part)
+    base = sources(part, places)
+    breaks = frame.breaks
+    wide = np.diff(breaks)
+    low, high = breaks[:-1], breaks[1:]
+    p, q = frame.row(low) @ base, frame.row(high) @ base
+    u = frame.row(low, 1) @ base
+    v = frame.row(high - 1e-12 * wide, 1) @ base
+    steps = [
+        f"C {_xy(a + w * s / 3.0)} {_xy(b - w * t / 3.0)} {_xy(b)}" for a, b, s, t, w in zip(p, q, u, v, wide, strict=True)
+    ]
+    return f"M {_xy(p[0])} {' '.join(steps)}"
