@@ -55,7 +55,9 @@ def main() -> int:
         warnings.simplefilter("error")
         suite = unittest.defaultTestLoader.discover("tests", pattern=pattern, top_level_dir=".")
         result = unittest.TextTestRunner(verbosity=2, warnings="error").run(suite)
-    failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
+    # A test with several failing subtests is one failed test.
+    wrong = {str(getattr(test, "test_case", test)) for test, _ in (*result.failures, *result.errors)}
+    failed = len(wrong) + len(result.unexpectedSuccesses)
     end = time.monotonic() + 5.0
     while (children() or threading.active_count() > 1) and time.monotonic() < end:
         time.sleep(0.05)
@@ -65,9 +67,7 @@ def main() -> int:
         if found:
             print(f"{what}: {', '.join(found)}")
             failed += 1
-    print(
-        f"{result.testsRun - len(result.failures) - len(result.errors)} passed, {failed} failed, {len(result.skipped)} skipped"
-    )
+    print(f"{result.testsRun - len(wrong)} passed, {failed} failed, {len(result.skipped)} skipped")
     return 1 if failed or not result.testsRun else 0
 
 

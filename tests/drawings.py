@@ -117,8 +117,15 @@ def random_drawing(seed: int, entities: int) -> tuple[Drawing, dict[str, float]]
 def shaken(drawing: Drawing, seed: int, by: float) -> Drawing:
     """The drawing with every coordinate moved by up to `by` mm, but for what is fixed."""
     rng = np.random.default_rng(seed)
-    points = (drawing.points[0], *(replace(p, x=p.x + dx, y=p.y + dy) for p, (dx, dy) in zip(
-        drawing.points[1:], rng.uniform(-by, by, (len(drawing.points) - 1, 2)).tolist(), strict=True)))
+    points = (
+        drawing.points[0],
+        *(
+            replace(p, x=p.x + dx, y=p.y + dy)
+            for p, (dx, dy) in zip(
+                drawing.points[1:], rng.uniform(-by, by, (len(drawing.points) - 1, 2)).tolist(), strict=True
+            )
+        ),
+    )
     return replace(drawing, points=points)
 
 
@@ -138,7 +145,10 @@ def misses(drawing: Drawing, figures: dict[str, float]) -> float:
         part = parts[key]
         return part.radius if isinstance(part, Ring) else abs(at[part.a] - at[part.centre])
 
-    worst = max((abs(abs(at[p.a] - at[p.centre]) - abs(at[p.b] - at[p.centre])) for p in parts.values() if isinstance(p, Arc)), default=0.0)
+    worst = max(
+        (abs(abs(at[p.a] - at[p.centre]) - abs(at[p.b] - at[p.centre])) for p in parts.values() if isinstance(p, Arc)),
+        default=0.0,
+    )
     for c in drawing.constraints:
         on, want = c.on, figures.get(c.id, 0.0)
         kinds = "".join("p" if o in at else "l" if isinstance(parts[o], Line) else "c" for o in on)

@@ -52,7 +52,11 @@ class Shapes(unittest.TestCase):
             (shapes.polygon(EMPTY, s(3, 3), s(13, 3), 6), 150.0 * r3, 4),
             (shapes.star(EMPTY, s(0, 0), s(0, 10), 5, 0.4), 10 * 0.5 * 10 * 4 * math.sin(math.pi / 5), 5),
             (shapes.slot(EMPTY, s(0, 0), s(20, 0), s(3, 5)), 200.0 + 25 * math.pi, 5),
-            (shapes.slot_curved(EMPTY, s(0, 0), s(20, 0), s(0, 20), s(25, 0)), math.pi / 4 * (625 - 225) + 25 * math.pi, 6),
+            (
+                shapes.slot_curved(EMPTY, s(0, 0), s(20, 0), s(0, 20), s(25, 0)),
+                math.pi / 4 * (625 - 225) + 25 * math.pi,
+                6,
+            ),
             (shapes.circle(EMPTY, s(1, 1), s(4, 5)), 25 * math.pi, 3),
             (shapes.circle_through(EMPTY, (s(-5, 0), s(5, 0))), 25 * math.pi, 3),
             (shapes.circle_through(EMPTY, (s(5, 0), s(0, 5), s(-5, 0))), 25 * math.pi, 3),
@@ -110,7 +114,9 @@ class Edits(unittest.TestCase):
 
     def test_round_between_curves(self) -> None:
         """A corner between an arc and a line is rounded too: the arc touches both."""
-        half = shapes.arc_about(shapes.line(EMPTY, Spot(-5, 0), Spot(5, 0)), Spot(0, 0), Spot(5, 0, "p2"), Spot(-5, 0, "p1"))
+        half = shapes.arc_about(
+            shapes.line(EMPTY, Spot(-5, 0), Spot(5, 0)), Spot(0, 0), Spot(5, 0, "p2"), Spot(-5, 0, "p1")
+        )
         made = round_corner(half, "p2", 1.0)
         self.assertEqual(freedom(made), freedom(half))  # the arc's place follows from its radius
         runs = find_runs(made)
@@ -136,7 +142,9 @@ class Edits(unittest.TestCase):
         self.assertEqual(len(halves.parts), 2)
         self.assertAlmostEqual(area(halves), 25 * math.pi, delta=1e-9)
         chord = shapes.line(disc, Spot(-9, 0), Spot(9, 0))
-        upper = trim(trim(trim(chord, "e1", np.array([0.0, -5.0])), "e2", np.array([8.0, 0.0])), "e2", np.array([-8.0, 0.0]))
+        upper = trim(
+            trim(trim(chord, "e1", np.array([0.0, -5.0])), "e2", np.array([8.0, 0.0])), "e2", np.array([-8.0, 0.0])
+        )
         self.assertAlmostEqual(area(upper), 12.5 * math.pi, delta=1e-8)
 
     def test_break_a_curve(self) -> None:
@@ -163,7 +171,11 @@ class Edits(unittest.TestCase):
         self.assertAlmostEqual(area(big), 180.0, delta=1e-9)
         self.assertEqual(len(row(self.box, ("e1",), np.array([0.0, 2.0]), 4).parts), 7)
         lobes = ring(shapes.circle(EMPTY, Spot(10, 0), Spot(12, 0)), ("e1",), np.zeros(2), 4)
-        centres = sorted((round(find_point(lobes, p.centre).x, 9), round(find_point(lobes, p.centre).y, 9)) for p in lobes.parts if isinstance(p, Ring))
+        centres = sorted(
+            (round(find_point(lobes, p.centre).x, 9), round(find_point(lobes, p.centre).y, 9))
+            for p in lobes.parts
+            if isinstance(p, Ring)
+        )
         self.assertEqual(centres, [(-10.0, 0.0), (0.0, -10.0), (0.0, 10.0), (10.0, 0.0)])
         axis = shapes.line(EMPTY, Spot(0, -9), Spot(0, 9), "centre")
         half = shapes.line(shapes.line(axis, Spot(0, 0), Spot(5, 0)), Spot(5, 0, "p4"), Spot(0, 7))
@@ -178,7 +190,9 @@ class Edits(unittest.TestCase):
     def test_join_part_copy_remove(self) -> None:
         """Points joined and parted again, parts copied with their constraints, and what falls with what is removed."""
         parted = part_from(self.box, "e2", "p2")
-        gaps = find_runs(replace(parted, points=tuple(replace(p, y=0.05) if p.id == "p5" else p for p in parted.points)))
+        gaps = find_runs(
+            replace(parted, points=tuple(replace(p, y=0.05) if p.id == "p5" else p for p in parted.points))
+        )
         self.assertIn("0.05", next(f.text for f in gaps.findings if f.kind == "gap"))
         self.assertAlmostEqual(area(join(parted, "p2", "p5")), 80.0, delta=1e-9)
         twice, made = copy_into(self.box, self.box, ("e1", "e2"), (20.0, 0.0))
@@ -224,7 +238,9 @@ class RunsAndFigures(unittest.TestCase):
         self.assertEqual({f.kind for f in find_runs(two).findings}, {"many"})
         ringed = shapes.circle(shapes.circle(EMPTY, Spot(0, 0), Spot(5, 0)), Spot(0, 0), Spot(2, 0))
         self.assertEqual({f.kind for f in find_runs(ringed).findings}, {"hole"})
-        fork = shapes.line(shapes.line(shapes.line(EMPTY, Spot(0, 0), Spot(5, 0)), Spot(5, 0), Spot(9, 4)), Spot(5, 0), Spot(9, -4))
+        fork = shapes.line(
+            shapes.line(shapes.line(EMPTY, Spot(0, 0), Spot(5, 0)), Spot(5, 0), Spot(9, 4)), Spot(5, 0), Spot(9, -4)
+        )
         self.assertIn("branch", {f.kind for f in find_runs(fork).findings})
         with self.assertRaisesRegex(ProfileError, "crosses itself"):
             drawn_shape(bow)

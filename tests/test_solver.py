@@ -35,14 +35,37 @@ def distance(a: Drawing, b: Drawing) -> float:
 
 def every_kind() -> Drawing:
     """A drawing with each kind of part, and constraints whose derivatives are not tried by the random ones."""
-    at = [(0, 0), (40, 0), (40, 20), (0, 20), (20, 10), (30, 10), (26, 14), (14, 12), (60, 0), (70, 8), (80, 2), (20, 31), (33, 3), (90, 9), (99, 0), (24.5, 4), (12, 8.6)]
+    at = [
+        (0, 0),
+        (40, 0),
+        (40, 20),
+        (0, 20),
+        (20, 10),
+        (30, 10),
+        (26, 14),
+        (14, 12),
+        (60, 0),
+        (70, 8),
+        (80, 2),
+        (20, 31),
+        (33, 3),
+        (90, 9),
+        (99, 0),
+        (24.5, 4),
+        (12, 8.6),
+    ]
     points = tuple(Point(f"p{i + 1}", float(x), float(y)) for i, (x, y) in enumerate(at))
     parts = (
         Line("e1", "p1", "p2"),
         Line("e2", "p2", "p3"),
         Arc("e3", "p12", "p4", "p3"),
         Oval("e4", "p5", "p6", 5.0, "p7", "p8"),
-        Curve("e5", ("p2", "p9", "p10", "p11"), (0.0, 0.3, 0.7, 1.0), (Handle(30.0, 1.0), None, Handle(9.0, -8.0, 0.5), None)),
+        Curve(
+            "e5",
+            ("p2", "p9", "p10", "p11"),
+            (0.0, 0.3, 0.7, 1.0),
+            (Handle(30.0, 1.0), None, Handle(9.0, -8.0, 0.5), None),
+        ),
         Ring("e6", "p13", 4.0),
         Spline("e7", ("p11", "p14", "p15", "p10"), 3),
         Ring("e8", "p16", 11.0),
@@ -56,7 +79,9 @@ def every_kind() -> Drawing:
         ("distance", "e6", "e8"), ("distance", "e1", "e6"), ("width", "e6", "e2"), ("angle", "e1", "e5@2"), ("equal", "e6", "e3"),
     )  # fmt: skip
     dims = ("distance", "width", "angle")
-    constraints = tuple(Constraint(f"c{i + 1}", k, tuple(on), 1.0 if k in dims else None) for i, (k, *on) in enumerate(ties))  # type: ignore[arg-type]
+    constraints = tuple(
+        Constraint(f"c{i + 1}", k, tuple(on), 1.0 if k in dims else None) for i, (k, *on) in enumerate(ties)
+    )  # type: ignore[arg-type]
     return check_drawing(Drawing("g1", "all", points, parts, constraints))
 
 
@@ -99,7 +124,10 @@ class Solver(unittest.TestCase):
             a, b = rng.choice(len(drawing.points), 2, replace=False)
             on = (drawing.points[int(a)].id, drawing.points[int(b)].id)
             extra = Constraint("c900", "distance", on, 1.0)
-            asked = {**figures, "c900": math.dist(*[(p.x, p.y) for p in (drawing.points[int(a)], drawing.points[int(b)])]) + 1.5}
+            asked = {
+                **figures,
+                "c900": math.dist(*[(p.x, p.y) for p in (drawing.points[int(a)], drawing.points[int(b)])]) + 1.5,
+            }
             solution = solve(replace(drawing, constraints=(*drawing.constraints, extra)), asked)
             self.assertEqual([c.kind for c in solution.conflicts], ["clash"], seed)
             culprits = solution.conflicts[0].culprits
@@ -127,8 +155,18 @@ class Solver(unittest.TestCase):
         w, h = rng.uniform(5, 50, 2).tolist()
         points = tuple(Point(f"p{i}", x, y) for i, (x, y) in enumerate([(0, 0), (w, 0), (w, h), (0, h)], 1))
         parts = tuple(Line(f"e{i}", f"p{i}", f"p{i % 4 + 1}") for i in range(1, 5))
-        ties = [("fixed", "p1"), ("horizontal", "e1"), ("vertical", "e2"), ("horizontal", "e3"), ("vertical", "e4"), ("distance", "e1"), ("distance", "p3", "e1")]
-        constraints = tuple(Constraint(f"c{i}", k, tuple(on), 1.0 if k == "distance" else None) for i, (k, *on) in enumerate(ties, 1))  # type: ignore[arg-type]
+        ties = [
+            ("fixed", "p1"),
+            ("horizontal", "e1"),
+            ("vertical", "e2"),
+            ("horizontal", "e3"),
+            ("vertical", "e4"),
+            ("distance", "e1"),
+            ("distance", "p3", "e1"),
+        ]
+        constraints = tuple(
+            Constraint(f"c{i}", k, tuple(on), 1.0 if k == "distance" else None) for i, (k, *on) in enumerate(ties, 1)
+        )  # type: ignore[arg-type]
         solution = solve(Drawing("g1", "r", points, parts, constraints), {"c6": w * factor, "c7": h / factor})
         corner = solution.drawing.points[2]
         self.assertTrue(solution.ok)

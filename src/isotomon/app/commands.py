@@ -58,7 +58,9 @@ def _needs_findings(w: Window) -> str:
 
 
 def _needs_drawings(w: Window) -> str:
-    return needs_stations(w) or ("" if w.desk.design is not None and w.desk.design.drawings else "There is no drawing yet")
+    return needs_stations(w) or (
+        "" if w.desk.design is not None and w.desk.design.drawings else "There is no drawing yet"
+    )
 
 
 def _needs_linked(w: Window) -> str:

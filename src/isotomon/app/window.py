@@ -100,7 +100,8 @@ class Window(QMainWindow):
             action.triggered.connect(partial(self.run_command, command.id))
             self.addAction(action)
             if not wide:
-                for widget in (self.view, self.board, self.body_plan, self.ledger):
+                places = (self.view, self.board, self.body_plan, self.ledger)
+                for widget in (self.room.editor,) if command.drawing else places:
                     widget.addAction(action)
             self.actions_by_id[command.id] = action
         loft = QActionGroup(self)

@@ -96,7 +96,9 @@ def _read_text(data: bytes, sheet: Sheet, unit: str) -> str:
         if len(rows) > MOST_PIECES:
             raise FileError(f"{sheet.name} has more than {MOST_PIECES} points; thin them out")
     points = np.array(rows).reshape(-1, 2) * LENGTHS[unit]
-    keep = np.r_[True, np.linalg.norm(np.diff(points, axis=0), axis=1) > 0.0] if len(points) else np.zeros(0, dtype=bool)
+    keep = (
+        np.r_[True, np.linalg.norm(np.diff(points, axis=0), axis=1) > 0.0] if len(points) else np.zeros(0, dtype=bool)
+    )
     points = points[keep]
     if len(points) < 3:
         raise FileError(f"{sheet.name} has {len(points)} points; a section needs three or more")
@@ -129,5 +131,8 @@ def _even(drawing: Drawing) -> Array:
     except ProfileError as error:
         raise FileError(str(error)) from None
     lengths = [np.linalg.norm(np.diff(p.at(np.linspace(0, 1, 65)), axis=0), axis=1).sum() for p in chain.pieces]
-    counts = [max(math.ceil(240 * length / sum(lengths)), 1 if p.kind == "line" else 8) for length, p in zip(lengths, chain.pieces, strict=True)]
+    counts = [
+        max(math.ceil(240 * length / sum(lengths)), 1 if p.kind == "line" else 8)
+        for length, p in zip(lengths, chain.pieces, strict=True)
+    ]
     return np.vstack([p.at(np.arange(n) / n) for p, n in zip(chain.pieces, counts, strict=True)])

@@ -20,7 +20,17 @@ from isotomon.profile.loops import places_of
 
 Array = NDArray[np.float64]
 _UNITS = {1: ("in", 25.4), 4: ("mm", 1.0), 5: ("cm", 10.0), 6: ("m", 1000.0)}
-_FAULTS = (ezdxf.DXFError, ValueError, KeyError, IndexError, TypeError, AttributeError, OSError, RecursionError, ArithmeticError)
+_FAULTS = (
+    ezdxf.DXFError,
+    ValueError,
+    KeyError,
+    IndexError,
+    TypeError,
+    AttributeError,
+    OSError,
+    RecursionError,
+    ArithmeticError,
+)
 """What reading a damaged file may raise inside the library."""
 
 
@@ -67,9 +77,13 @@ def _entity(entity: Any, sheet: Sheet, scale: float) -> None:
     elif kind == "CIRCLE":
         sheet.ring(_flat(d.center, scale), scale * float(d.radius))
     elif kind == "ARC":
-        sheet.arc(_flat(d.center, scale), scale * float(d.radius), math.radians(d.start_angle), math.radians(d.end_angle))
+        sheet.arc(
+            _flat(d.center, scale), scale * float(d.radius), math.radians(d.start_angle), math.radians(d.end_angle)
+        )
     elif kind == "ELLIPSE":
-        sheet.oval(_flat(d.center, scale), _flat(d.major_axis, scale), float(d.ratio), float(d.start_param), float(d.end_param))
+        sheet.oval(
+            _flat(d.center, scale), _flat(d.major_axis, scale), float(d.ratio), float(d.start_param), float(d.end_param)
+        )
     elif kind == "LWPOLYLINE":
         _polyline([(x, y, bulge) for x, y, bulge in entity.get_points("xyb")], bool(entity.closed), sheet, scale)
     elif kind == "POLYLINE" and entity.is_2d_polyline:
@@ -104,7 +118,9 @@ def _spline(entity: Any, sheet: Sheet, scale: float) -> None:
     poles = scale * np.array([[float(p[0]), float(p[1])] for p in tool.control_points])
     degree = int(tool.degree)
     if len(poles) > MOST_PIECES or not 1 <= degree <= 11:
-        raise FileError(f"{sheet.name}: a spline of degree {degree} with {len(poles)} poles is beyond what can be drawn")
+        raise FileError(
+            f"{sheet.name}: a spline of degree {degree} with {len(poles)} poles is beyond what can be drawn"
+        )
     weights = np.array(tool.weights() or np.ones(len(poles)), dtype=float)
     start, end = knots[degree], knots[len(poles)]
     breaks = np.unique(knots[(knots >= start) & (knots <= end)])

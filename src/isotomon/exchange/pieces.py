@@ -82,7 +82,9 @@ class Sheet:
 
     def bezier(self, poles: Array) -> None:
         """A cubic Bézier arc by its four poles, kept exactly."""
-        self.hermite(poles[[0, 3]], np.array([3.0 * (poles[1] - poles[0]), 3.0 * (poles[3] - poles[2])]), np.array([0.0, 1.0]))
+        self.hermite(
+            poles[[0, 3]], np.array([3.0 * (poles[1] - poles[0]), 3.0 * (poles[3] - poles[2])]), np.array([0.0, 1.0])
+        )
 
     def hermite(self, points: Array, slopes: Array, params: Array) -> None:
         """A cubic through points with all its tangents held."""
@@ -95,7 +97,9 @@ class Sheet:
 
     def through(self, points: Array) -> None:
         """Smooth curves through points, parted at corners sharper than 30°; closed when the last is the first again."""
-        closed = bool(np.allclose(points[0], points[-1], atol=1e-9 * max(float(np.ptp(points)), 1e-300))) and len(points) > 3
+        closed = (
+            bool(np.allclose(points[0], points[-1], atol=1e-9 * max(float(np.ptp(points)), 1e-300))) and len(points) > 3
+        )
         ways = np.diff(points, axis=0)
         turn = np.abs(np.angle((ways[1:, 0] + 1j * ways[1:, 1]) / (ways[:-1, 0] + 1j * ways[:-1, 1])))
         corners = (np.flatnonzero(turn > math.radians(30.0)) + 1).tolist()

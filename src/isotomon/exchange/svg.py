@@ -144,7 +144,9 @@ def _round(e: ET.Element, m: Array, sheet: Sheet) -> None:
     _ellipse(sheet, m, np.array([_get(e, "cx", sheet), _get(e, "cy", sheet)]), rx, ry, 0.0, 0.0, 2 * math.pi)
 
 
-def _ellipse(sheet: Sheet, m: Array, centre: Array, rx: float, ry: float, tilt: float, start: float, sweep: float) -> None:
+def _ellipse(
+    sheet: Sheet, m: Array, centre: Array, rx: float, ry: float, tilt: float, start: float, sweep: float
+) -> None:
     """An ellipse or its part under a matrix: again an ellipse, whose axes come from the singular values."""
     c, s = math.cos(tilt), math.sin(tilt)
     frame = m[:2, :2] @ np.array([[c, -s], [s, c]]) @ np.diag([rx, ry])
@@ -170,7 +172,9 @@ def _ellipse(sheet: Sheet, m: Array, centre: Array, rx: float, ry: float, tilt: 
 
 
 def _tokens(text: str) -> Iterator[str]:
-    return (t[0] or t[1] for t in re.findall(r"([MmZzLlHhVvCcSsQqTtAa])|([+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?)", text))
+    return (
+        t[0] or t[1] for t in re.findall(r"([MmZzLlHhVvCcSsQqTtAa])|([+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?)", text)
+    )
 
 
 _COUNTS = {"M": 2, "L": 2, "H": 1, "V": 1, "C": 6, "S": 4, "Q": 4, "T": 2, "A": 7, "Z": 0}
@@ -268,7 +272,15 @@ def _path_arc(sheet: Sheet, m: Array, a: Array, b: Array, n: list[float]) -> Non
     _ellipse(sheet, m, centre, rx, ry, tilt, start, sweep)
 
 
-_SHAPES = {"line": _line, "polyline": _poly, "polygon": _poly, "rect": _rect, "circle": _round, "ellipse": _round, "path": _path}
+_SHAPES = {
+    "line": _line,
+    "polyline": _poly,
+    "polygon": _poly,
+    "rect": _rect,
+    "circle": _round,
+    "ellipse": _round,
+    "path": _path,
+}
 
 
 def write(drawing: Drawing) -> bytes:
@@ -328,6 +340,7 @@ def _d_spline(part: Curve | Spline, places: Places) -> str:
     u = frame.row(low, 1) @ base
     v = frame.row(high - 1e-12 * wide, 1) @ base
     steps = [
-        f"C {_xy(a + w * s / 3.0)} {_xy(b - w * t / 3.0)} {_xy(b)}" for a, b, s, t, w in zip(p, q, u, v, wide, strict=True)
+        f"C {_xy(a + w * s / 3.0)} {_xy(b - w * t / 3.0)} {_xy(b)}"
+        for a, b, s, t, w in zip(p, q, u, v, wide, strict=True)
     ]
     return f"M {_xy(p[0])} {' '.join(steps)}"

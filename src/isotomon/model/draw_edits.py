@@ -68,7 +68,9 @@ class Pen:
         """A new circle."""
         return self._part(Ring(self.fresh("e"), centre, radius, role))
 
-    def oval(self, centre: Id, major: Id, minor: float, a: Id | None = None, b: Id | None = None, role: Role = "shape") -> Id:
+    def oval(
+        self, centre: Id, major: Id, minor: float, a: Id | None = None, b: Id | None = None, role: Role = "shape"
+    ) -> Id:
         """A new ellipse, or the part of it from a counter-clockwise to b."""
         return self._part(Oval(self.fresh("e"), centre, major, minor, a, b, role))
 
@@ -146,7 +148,9 @@ def join(drawing: Drawing, keep: Id, gone: Id) -> Drawing:
     constraints = tuple(
         c for c in constraints if len(set(c.on)) == len(c.on) and all(ref.partition("@")[0] in left for ref in c.on)
     )
-    return replace(drawing, points=tuple(p for p in drawing.points if p.id != gone), parts=parts, constraints=constraints)
+    return replace(
+        drawing, points=tuple(p for p in drawing.points if p.id != gone), parts=parts, constraints=constraints
+    )
 
 
 def _vanished(part: Part) -> bool:
@@ -196,9 +200,7 @@ def change_constraint(drawing: Drawing, key: Id, **changes: object) -> Drawing:
     """The drawing with a constraint changed. Raises: DesignError."""
     if all(c.id != key for c in drawing.constraints):
         raise DesignError(f"drawing '{drawing.name}' has no constraint {key}")
-    return replace(
-        drawing, constraints=tuple(replace(c, **changes) if c.id == key else c for c in drawing.constraints)
-    )
+    return replace(drawing, constraints=tuple(replace(c, **changes) if c.id == key else c for c in drawing.constraints))
 
 
 def free_handle(drawing: Drawing, ref: str) -> Drawing:
@@ -220,7 +222,9 @@ def drop_assumed(drawing: Drawing) -> Drawing:
     return replace(drawing, constraints=tuple(c for c in drawing.constraints if not c.assumed))
 
 
-def copy_into(drawing: Drawing, source: Drawing, keys: Iterable[str], shift: tuple[float, float] = (0.0, 0.0)) -> tuple[Drawing, tuple[Id, ...]]:
+def copy_into(
+    drawing: Drawing, source: Drawing, keys: Iterable[str], shift: tuple[float, float] = (0.0, 0.0)
+) -> tuple[Drawing, tuple[Id, ...]]:
     """Parts and points of a drawing copied into another (or the same) one, with the constraints among them.
 
     Returns the drawing and the ids of the copied parts and points.

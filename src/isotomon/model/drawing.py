@@ -247,7 +247,8 @@ def letter_of(drawing_parts: dict[str, Part], points: set[str] | dict[str, Point
 def signature_fits(kind: str, letters: str) -> bool:
     """Whether a constraint of this kind may stand on references with these letters, in this order."""
     return any(
-        len(s) == len(letters) and all(want == have or (want == "*" and have in "lcos") for want, have in zip(s, letters, strict=True))
+        len(s) == len(letters)
+        and all(want == have or (want == "*" and have in "lcos") for want, have in zip(s, letters, strict=True))
         for s in SIGNATURES[kind]
     )
 
@@ -301,7 +302,9 @@ def _check_part(part: Part, points: dict[str, Point], where: str) -> None:
         rising = all(a < b for a, b in zip(part.params[:-1], part.params[1:], strict=True))
         sound = len(part.points) >= (3 if part.closed else 2) and len(part.handles) == len(part.points)
         if not sound or len(part.params) != count or part.params[0] != 0.0 or part.params[-1] != 1.0 or not rising:
-            raise DesignError(f"{where}: curve {part.id} does not hold together (points, params, handles); draw it anew")
+            raise DesignError(
+                f"{where}: curve {part.id} does not hold together (points, params, handles); draw it anew"
+            )
     if isinstance(part, Spline) and not 1 <= part.degree <= 7:
         raise DesignError(f"{where}: spline {part.id} has degree {part.degree}; use 1 to 7")
     if isinstance(part, Spline) and len(part.points) < part.degree + (1 if not part.closed else 0):

@@ -165,9 +165,7 @@ def add_drawing(design: Design, drawing: Drawing) -> Design:
 def change_drawing(design: Design, key: str, change: Callable[[Drawing], Drawing]) -> Design:
     """The design with one drawing changed by a function; its id stays."""
     find(design.drawings, key)
-    return replace(
-        design, drawings=tuple(replace(change(d), id=key) if d.id == key else d for d in design.drawings)
-    )
+    return replace(design, drawings=tuple(replace(change(d), id=key) if d.id == key else d for d in design.drawings))
 
 
 def drawing_users(design: Design, key: str) -> tuple[Station, ...]:

@@ -11,6 +11,7 @@ from isotomon.quantity import Kind, Value
 FORMAT = "isotomon-design"
 VERSION = 1
 
+
 class Naca4(Record, frozen=True, tag="naca", tag_field="kind"):
     """A foil by the four-digit equations; `blunt` keeps the trailing edge open (last coefficient -0.1015)."""
 

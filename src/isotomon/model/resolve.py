@@ -142,7 +142,9 @@ def _station(
     names = {**names, "position": Quantity(position, 1, 0), "fraction": Quantity(fraction)}
     drawn = isinstance(station.section, Drawn)
     if station.chord is None and not drawn:
-        raise DesignError(f"station '{station.name}' has no chord; only a drawn section can be left as large as it is drawn")
+        raise DesignError(
+            f"station '{station.name}' has no chord; only a drawn section can be left as large as it is drawn"
+        )
     chord = math.nan if station.chord is None else _station_value(station, "chord", names)
     if chord <= 1e-6:
         raise DesignError(f"station '{station.name}': the chord is {chord:g} mm; it must be greater than zero")

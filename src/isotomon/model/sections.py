@@ -135,9 +135,7 @@ def _naca(code: str) -> Naca4:
     return Naca4(digits, blunt)
 
 
-def section_text(
-    section: Section, outlines: tuple[Outline, ...] = (), drawings: tuple[Drawing, ...] = ()
-) -> str:
+def section_text(section: Section, outlines: tuple[Outline, ...] = (), drawings: tuple[Drawing, ...] = ()) -> str:
     """The text that `parse_section` reads back as `section` (kept sections have a text for show only)."""
     match section:
         case Naca4(digits, blunt):

@@ -337,7 +337,11 @@ def _cut_back(
         del pen.points[point]
         for c in needed:
             del pen.constraints[c.id]
-    lengths = [c for c in pen.constraints.values() if c.kind in _OF_LENGTH and len(c.on) == 1 and c.on[0] in {p.id for p in parts}]
+    lengths = [
+        c
+        for c in pen.constraints.values()
+        if c.kind in _OF_LENGTH and len(c.on) == 1 and c.on[0] in {p.id for p in parts}
+    ]
     for c in lengths:  # a side's length becomes the distance between the ends it had
         part = next(p for p in parts if p.id == c.on[0])
         old = part_ends(part)

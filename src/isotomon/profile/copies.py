@@ -61,7 +61,9 @@ def transform(drawing: Drawing, keys: Iterable[Id], matrix: Array, shift: Array)
     inside = whole | moving
     constraints = tuple(
         replace(c, value=c.value * scale)
-        if isinstance(c.value, float) and DIMENSIONS[c.kind] == "length" and inside.issuperset(r.split("@")[0] for r in c.on)
+        if isinstance(c.value, float)
+        and DIMENSIONS[c.kind] == "length"
+        and inside.issuperset(r.split("@")[0] for r in c.on)
         else c
         for c in drawing.constraints
     )
@@ -83,7 +85,9 @@ def _turned(handle: Handle, matrix: Array) -> Handle:
     return Handle(float(x), float(y), handle.back)
 
 
-def _image(pen: Pen, drawing: Drawing, parts: list[Part], matrix: Array, shift: Array, shared: Mapping[Id, Id]) -> dict[str, Id]:
+def _image(
+    pen: Pen, drawing: Drawing, parts: list[Part], matrix: Array, shift: Array, shared: Mapping[Id, Id]
+) -> dict[str, Id]:
     """Copies of parts under a similarity; `shared` points are not copied. Returns old id → new id."""
     at = {p.id: np.array([p.x, p.y]) for p in drawing.points}
     flips = np.linalg.det(matrix) < 0.0
@@ -162,9 +166,7 @@ def ring(drawing: Drawing, keys: Iterable[Id], centre: Array, count: int, whole:
     return _repeated(drawing, keys, count, place)
 
 
-def _repeated(
-    drawing: Drawing, keys: Iterable[Id], count: int, place: Callable[[int], tuple[Array, Array]]
-) -> Drawing:
+def _repeated(drawing: Drawing, keys: Iterable[Id], count: int, place: Callable[[int], tuple[Array, Array]]) -> Drawing:
     if not 2 <= count <= 200:
         raise ProfileError(f"{count} copies were asked for; use 2 to 200")
     parts = parts_of(drawing, keys)
@@ -183,7 +185,9 @@ def offset(drawing: Drawing, keys: Iterable[Id], distance: float) -> Drawing:
     Raises: ProfileError, when an arc or a corner closes up.
     """
     chosen = {p.id for p in parts_of(drawing, keys)}
-    own = replace(drawing, parts=tuple(replace(p, role="shape") for p in drawing.parts if p.id in chosen), mirror_half=False)
+    own = replace(
+        drawing, parts=tuple(replace(p, role="shape") for p in drawing.parts if p.id in chosen), mirror_half=False
+    )
     runs = find_runs(own)
     pen = Pen(drawing)
     for chain in (*runs.closed, *runs.open):
@@ -254,7 +258,9 @@ def _lengthened(piece: Piece, size: float) -> Piece:
     first, last = first / np.hypot(*first) * size, last / np.hypot(*last) * size
     if piece.kind == "line":
         span = end + last - (start - first)
-        return Piece(piece.part, "line", lambda t: start - first + t[:, None] * span, lambda t: np.tile(span, (len(t), 1)))
+        return Piece(
+            piece.part, "line", lambda t: start - first + t[:, None] * span, lambda t: np.tile(span, (len(t), 1))
+        )
 
     def at(t: Array) -> Array:
         u = 3.0 * t - 1.0
@@ -267,4 +273,3 @@ def _lengthened(piece: Piece, size: float) -> Piece:
         return 3.0 * np.where(inside, piece.slope(np.clip(u, 0.0, 1.0)), np.where((u < 0.0)[:, None], first, last))
 
     return Piece(piece.part, "curve", at, slope)
-

@@ -69,7 +69,9 @@ def drawn_shape(drawing: Drawing, mirror: Literal["", "x", "y"] = "") -> DrawnSh
 def lofted_run(drawing: Drawing, runs: Runs) -> Chain:
     """The one closed run that bounds the section. Raises: ProfileError, saying why there is none."""
     if runs.outer is None:
-        why = next((f.text for f in runs.findings if f.kind in ("crossing", "gap", "branch", "many", "open", "empty")), "")
+        why = next(
+            (f.text for f in runs.findings if f.kind in ("crossing", "gap", "branch", "many", "open", "empty")), ""
+        )
         raise ProfileError(f"drawing '{drawing.name}' bounds no section: {why}")
     return runs.outer
 
@@ -94,7 +96,9 @@ def _outline_runs(pieces: tuple[Piece, ...]) -> tuple[Run, ...]:
     for a, b in zip(order, [*order[1:], order[0]], strict=True):
         count = (b - a - 1) % len(pieces) + 1
         own = tuple(pieces[(a + k) % len(pieces)] for k in range(count))
-        runs.append(line(own[0].start.tolist(), own[0].end.tolist()) if count == 1 and own[0].kind == "line" else _fitted(own))
+        runs.append(
+            line(own[0].start.tolist(), own[0].end.tolist()) if count == 1 and own[0].kind == "line" else _fitted(own)
+        )
     # Neighbours share their ends exactly.
     shared = [(a.control[-1] + b.control[0]) / 2.0 for a, b in zip(runs, [*runs[1:], runs[0]], strict=True)]
     for k, run in enumerate(runs):

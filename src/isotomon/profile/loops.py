@@ -120,9 +120,7 @@ def _nodes(points: Array, near: float) -> NDArray[np.intp]:
     return name
 
 
-def _chains(
-    pieces: list[Piece], node: NDArray[np.intp], names: list[tuple[str, str]]
-) -> tuple[list[Chain], list[int]]:
+def _chains(pieces: list[Piece], node: NDArray[np.intp], names: list[tuple[str, str]]) -> tuple[list[Chain], list[int]]:
     """Runs from joint to joint; where more than two parts meet, runs end."""
     at: dict[int, list[tuple[int, int]]] = {}
     for i, (a, b) in enumerate(node.tolist()):
@@ -167,7 +165,9 @@ def _gaps(opened: list[Chain], size: float) -> list[RunFinding]:
             continue
         told.add(pair)
         middle = _pair((points[i] + points[j]) / 2.0)
-        found.append(RunFinding("gap", f"a gap of {d:.4g} mm; close it by joining its ends", middle, (ends[i][0], ends[j][0])))
+        found.append(
+            RunFinding("gap", f"a gap of {d:.4g} mm; close it by joining its ends", middle, (ends[i][0], ends[j][0]))
+        )
     return found
 
 
@@ -202,7 +202,13 @@ def _judge(
     holes = [p for p, d in zip(polygons, depth, strict=True) if d % 2 == 1]
     findings += [RunFinding("hole", "a hole; the loft takes the outer run alone", _pair(p[0])) for p in holes]
     if len(outer) > 1:
-        findings.append(RunFinding("many", f"{len(outer)} closed runs lie side by side; a section is one of them", _pair(outer[1].pieces[0].start)))
+        findings.append(
+            RunFinding(
+                "many",
+                f"{len(outer)} closed runs lie side by side; a section is one of them",
+                _pair(outer[1].pieces[0].start),
+            )
+        )
     if not closed and not opened:
         findings.append(RunFinding("empty", "nothing is drawn yet that bounds a section", (0.0, 0.0)))
     good = outer[0] if len(outer) == 1 and not crossed else None

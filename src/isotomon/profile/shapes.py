@@ -66,7 +66,9 @@ def _left_of(a: Array, b: Array, p: Array) -> bool:
     return bool(u[0] * v[1] - u[1] * v[0] > 0.0)
 
 
-def arc_about(drawing: Drawing, centre: Spot, a: Spot, b: Spot, clockwise: bool = False, role: Role = "shape") -> Drawing:
+def arc_about(
+    drawing: Drawing, centre: Spot, a: Spot, b: Spot, clockwise: bool = False, role: Role = "shape"
+) -> Drawing:
     """The arc about a centre from a towards b, where it ends."""
     pen = Pen(drawing)
     radius = float(np.hypot(*(a.at - centre.at)))
@@ -81,7 +83,9 @@ def arc_about(drawing: Drawing, centre: Spot, a: Spot, b: Spot, clockwise: bool 
     return pen.done()
 
 
-def arc_tangent(drawing: Drawing, start: Spot, direction: Array, end: Spot, before: Id = "", role: Role = "shape") -> Drawing:
+def arc_tangent(
+    drawing: Drawing, start: Spot, direction: Array, end: Spot, before: Id = "", role: Role = "shape"
+) -> Drawing:
     """The arc from `start`, leaving along `direction`, to `end`; tied tangent to part `before`."""
     chord = end.at - start.at
     normal = np.array([-direction[1], direction[0]])
@@ -221,8 +225,15 @@ def slot(drawing: Drawing, a: Spot, b: Spot, rim: Spot, role: Role = "shape") ->
         raise ProfileError("a slot needs some width; place its third point off the middle line")
     pen = Pen(drawing, assumed=True)
     ca, cb = put(pen, a), put(pen, b)
-    low_a, low_b, up_b, up_a = (pen.point(*p.tolist()) for p in (a.at - r * normal, b.at - r * normal, b.at + r * normal, a.at + r * normal))
-    parts = [pen.line(low_a, low_b, role), pen.arc(cb, low_b, up_b, role), pen.line(up_b, up_a, role), pen.arc(ca, up_a, low_a, role)]
+    low_a, low_b, up_b, up_a = (
+        pen.point(*p.tolist()) for p in (a.at - r * normal, b.at - r * normal, b.at + r * normal, a.at + r * normal)
+    )
+    parts = [
+        pen.line(low_a, low_b, role),
+        pen.arc(cb, low_b, up_b, role),
+        pen.line(up_b, up_a, role),
+        pen.arc(ca, up_a, low_a, role),
+    ]
     for k in range(4):
         pen.tie("tangent", parts[k], parts[(k + 1) % 4])
     pen.tie("equal", parts[1], parts[3])

@@ -55,7 +55,9 @@ class Freedoms:
     free: frozenset[str]
 
 
-def project(system: System, goal: Array, x: Array, target: Array, weights: Array | None = None, most: int = 40) -> Array:
+def project(
+    system: System, goal: Array, x: Array, target: Array, weights: Array | None = None, most: int = 40
+) -> Array:
     """The x nearest to `target` (in the weighted sense) at which the rows reach their goal, from x.
 
     Each step is the exact answer of the problem with the rows made linear; when the target pulls no more, plain
@@ -127,7 +129,9 @@ def solve_system(system: System, figures: Mapping[str, float]) -> tuple[Array, f
         return start, 0.0
     first = system.values(start)
     dimension = np.array([o in system.factors for o in system.owner])
-    change = np.abs(system.residual(first, goal)) / np.maximum(np.maximum(np.abs(first), np.abs(goal)), 1e-3 * system.size)
+    change = np.abs(system.residual(first, goal)) / np.maximum(
+        np.maximum(np.abs(first), np.abs(goal)), 1e-3 * system.size
+    )
     steps = int(np.clip(np.ceil(float(change[dimension].max(initial=0.0)) / STRIDE), 1, 12))
     x = start
     for k in range(1, steps + 1):
@@ -145,10 +149,7 @@ def with_coordinates(drawing: Drawing, system: System, x: Array) -> Drawing:
     seen: dict[str, list[float]] = {}
     for name, number in zip(system.names, np.round(x, digits).tolist(), strict=True):
         seen.setdefault(name, []).append(number)
-    points = tuple(
-        replace(p, x=seen[p.id][0], y=seen[p.id][1]) if p.id in seen else p
-        for p in drawing.points
-    )
+    points = tuple(replace(p, x=seen[p.id][0], y=seen[p.id][1]) if p.id in seen else p for p in drawing.points)
     return replace(drawing, points=points, parts=tuple(_with_scalars(p, seen) for p in drawing.parts))
 
 
@@ -293,7 +294,9 @@ def _repeats(system: System, rows: Array) -> tuple[Conflict, ...]:
     """Constraints all of whose rows older ones imply, with those that imply them. Rows are of length 1."""
     age = {name: number for number, name in enumerate(dict.fromkeys(system.owner))}
     held = [i for i, o in enumerate(system.owner) if not o.startswith("c")]
-    ordered = held + sorted((i for i in range(len(rows)) if i not in set(held)), key=lambda i: _age(system.owner[i], age))
+    ordered = held + sorted(
+        (i for i in range(len(rows)) if i not in set(held)), key=lambda i: _age(system.owner[i], age)
+    )
     basis = np.zeros((0, rows.shape[1]))
     used: list[int] = []
     extra: dict[str, list[int]] = {}

@@ -8,7 +8,16 @@ from collections.abc import Callable
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
-from PySide6.QtGui import QColor, QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
+from PySide6.QtGui import (
+    QColor,
+    QContextMenuEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QResizeEvent,
+    QWheelEvent,
+)
 from PySide6.QtWidgets import QLineEdit, QMenu, QWidget
 
 from isotomon.app.desk import Desk
@@ -135,7 +144,11 @@ class DrawingEditor(QWidget):
             self.closed.emit()
             return
         self._forget()
-        known = {p.id for p in self.drawing.points} | {p.id for p in self.drawing.parts} | {c.id for c in self.drawing.constraints}
+        known = (
+            {p.id for p in self.drawing.points}
+            | {p.id for p in self.drawing.parts}
+            | {c.id for c in self.drawing.constraints}
+        )
         self.selection = tuple(k for k in self.selection if k.partition("@")[0] in known)
         self.spots = tuple(s if not s.point or s.point in known else Spot(s.x, s.y) for s in self.spots)
         self._say_hint()
@@ -204,7 +217,9 @@ class DrawingEditor(QWidget):
 
     # Changing
 
-    def commit(self, title: str, change: Change, choose: Callable[[Drawing, Drawing], tuple[str, ...]] | None = None) -> str:
+    def commit(
+        self, title: str, change: Change, choose: Callable[[Drawing, Drawing], tuple[str, ...]] | None = None
+    ) -> str:
         """Make a change of the drawing one step; returns what is wrong with it, or nothing.
 
         The first closed run of a drawing begun at a station with a ready-made section takes that section's place.
@@ -246,7 +261,9 @@ class DrawingEditor(QWidget):
         if isinstance(self.tool, DrawTool):
             step = min(len(self.spots), len(self.tool.prompts) - 1)
             arc = " – arc" if self.arc_next else ""
-            self.hinted.emit(f"{self.tool.title}{arc}: {self.tool.prompts[step]}. Alt refuses what is assumed, Esc stops.")
+            self.hinted.emit(
+                f"{self.tool.title}{arc}: {self.tool.prompts[step]}. Alt refuses what is assumed, Esc stops."
+            )
         elif self.tool is not None:
             self.hinted.emit(f"{self.tool.title}: {self.tool.prompt}. Esc stops.")
         else:
@@ -289,7 +306,14 @@ class DrawingEditor(QWidget):
     def finish_tool(self) -> None:
         """Make what the spots given so far describe, if they are enough."""
         tool, spots = self.tool, self.spots
-        if isinstance(tool, DrawTool) and tool.id != "draw-run" and len(spots) >= 2 or isinstance(tool, DrawTool) and len(tool.prompts) == 1 and spots:
+        if (
+            isinstance(tool, DrawTool)
+            and tool.id != "draw-run"
+            and len(spots) >= 2
+            or isinstance(tool, DrawTool)
+            and len(tool.prompts) == 1
+            and spots
+        ):
             self._make(tool, spots)
         self.spots, self.ties = (), []
         self._say_hint()
@@ -324,7 +348,9 @@ class DrawingEditor(QWidget):
         """All of the drawing, or the ghosts while it is empty, in the canvas."""
         if not self.key:
             return
-        points = [p.at(np.linspace(0, 1, 33)) for p in self.catcher.pieces.values()] + ([self.catcher.points] if self.catcher.ids else [])
+        points = [p.at(np.linspace(0, 1, 33)) for p in self.catcher.pieces.values()] + (
+            [self.catcher.points] if self.catcher.ids else []
+        )
         if not points:
             points = [g for _, g, _ in self._ghosts()] or [np.array([[-60.0, -40.0], [60.0, 40.0]])]
         every = np.vstack(points)
@@ -361,8 +387,13 @@ class DrawingEditor(QWidget):
         outer = self.runs.closed
         paint.fill_runs(painter, self.theme, [c.polygon() for c in outer], self.to_screen)
         if self.runs.mirrored:
-            paint.draw_ghosts(painter, self.theme, [("", outer[0].polygon(), QColor(self.theme.accent))], self.to_screen)
-        chosen, clash = set(self.selection) | set(self._picked), {k for c in self.solution.conflicts for k in c.culprits}
+            paint.draw_ghosts(
+                painter, self.theme, [("", outer[0].polygon(), QColor(self.theme.accent))], self.to_screen
+            )
+        chosen, clash = (
+            set(self.selection) | set(self._picked),
+            {k for c in self.solution.conflicts for k in c.culprits},
+        )
         free = self.freedom.free
         paint.draw_parts(painter, self.theme, self.catcher, self.to_screen, free, chosen, self.hovered, set())
         for key in {k.partition("@")[0] for k in chosen}:
@@ -408,7 +439,9 @@ class DrawingEditor(QWidget):
         """A dimension's label: what it measures, and the formula that drives it."""
         kind = DIMENSIONS[c.kind]
         text = show(value, kind, "deg" if kind == "angle" else self.design.unit)
-        text = {"angle": f"{text}°", "radius": f"R {text}", "diameter": f"⌀ {text}", "width": f"⌀ {text}"}.get(c.kind, text)
+        text = {"angle": f"{text}°", "radius": f"R {text}", "diameter": f"⌀ {text}", "width": f"⌀ {text}"}.get(
+            c.kind, text
+        )
         return f"{text}  =  {c.value}" if isinstance(c.value, str) else text
 
     def _paint_findings(self, painter: QPainter) -> None:
@@ -444,9 +477,9 @@ class DrawingEditor(QWidget):
         if self.catch is None or not isinstance(self.tool, DrawTool):
             return []
         found = list(self.catch.ties)
-        if self.catch.name == "level" and not self.catch.spot.point:
+        if "level" in self.catch.name and not self.catch.spot.point:
             found.append(("horizontal", ()))
-        if self.catch.name == "upright" and not self.catch.spot.point:
+        if "upright" in self.catch.name and not self.catch.spot.point:
             found.append(("vertical", ()))
         return found  # type: ignore[return-value]
 
@@ -455,7 +488,9 @@ class DrawingEditor(QWidget):
         assert isinstance(tool, DrawTool) and catch is not None
         spots = (*self.spots, catch.spot)
         build = DRAW_BY_ID["arc-tangent"] if self.arc_next else tool
-        if len(spots) < 2 or (tool.id != "draw-run" and not tool.open_end and len(spots) < len(tool.prompts) and len(spots) < 2):
+        if len(spots) < 2 or (
+            tool.id != "draw-run" and not tool.open_end and len(spots) < len(tool.prompts) and len(spots) < 2
+        ):
             return
         try:
             made = build.build(self.solution.drawing, spots, self.settings)
@@ -497,7 +532,9 @@ class DrawingEditor(QWidget):
                 return key
         at = self.to_plane(position)
         for key in self.selection:
-            for ref, _, tip, _ in handle_tips(self.catcher, key.partition("@")[0]) if key.partition("@")[0] in self.catcher.parts else ():
+            for ref, _, tip, _ in (
+                handle_tips(self.catcher, key.partition("@")[0]) if key.partition("@")[0] in self.catcher.parts else ()
+            ):
                 if np.hypot(*(tip - at)) < self._reach():
                     return ref
         return self.catcher.point_at(at, self._reach()) or self.catcher.part_at(at, self._reach())
@@ -537,7 +574,13 @@ class DrawingEditor(QWidget):
             way = event.position() - self._pan
             self.middle = self.middle - np.array([way.x(), -way.y()]) * self.per_pixel
             self._pan = event.position()
-        elif self._press is not None and (event.position() - self._press).manhattanLength() > 3 and self._drag is None and self._box is None and not self._label:
+        elif (
+            self._press is not None
+            and (event.position() - self._press).manhattanLength() > 3
+            and self._drag is None
+            and self._box is None
+            and not self._label
+        ):
             self._begin(self._press)
         if self._drag is not None:
             self._drag_on(event)
@@ -713,7 +756,12 @@ class DrawingEditor(QWidget):
             self.step_back()
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and isinstance(self.tool, DrawTool):
             self.finish_tool()
-        elif key == Qt.Key.Key_A and isinstance(self.tool, DrawTool) and self.tool.id == "draw-run" and not event.modifiers():
+        elif (
+            key == Qt.Key.Key_A
+            and isinstance(self.tool, DrawTool)
+            and self.tool.id == "draw-run"
+            and not event.modifiers()
+        ):
             self.arc_next = not self.arc_next
             self._say_hint()
             self.update()
@@ -757,7 +805,9 @@ class DrawingEditor(QWidget):
         self._figure_of = key
         kind = DIMENSIONS[c.kind]
         value = self._measures().get(key, 0.0)
-        self.figure.setText(c.value if isinstance(c.value, str) else show(value, kind, "deg" if kind == "angle" else self.design.unit))
+        self.figure.setText(
+            c.value if isinstance(c.value, str) else show(value, kind, "deg" if kind == "angle" else self.design.unit)
+        )
         mark = mark_of(self.catcher, c, self.per_pixel)
         x, y = self.to_screen(mark.label[None])[0]
         self.figure.move(int(np.clip(x - 65, 2, self.width() - 134)), int(np.clip(y - 13, 2, self.height() - 28)))
@@ -808,7 +858,7 @@ def _with_assumed(before: Drawing, after: Drawing, ties: list[tuple[Spot, Catch]
         for kind, on in catch.ties:
             if made and made not in on:
                 pen.tie(kind, *(made if ref == NEW else ref for ref in on))
-        level = {"level": "horizontal", "upright": "vertical"}.get(catch.name)
+        level = {"level": "horizontal", "upright": "vertical"}.get(catch.name.split(", ")[-1])
         if level and len(new_lines) == 1:
             pen.tie(level, new_lines[0].id)  # type: ignore[arg-type]
     return _without_repeats(after, pen.done())

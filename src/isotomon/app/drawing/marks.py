@@ -53,7 +53,12 @@ def handle_tips(catcher: Catcher, key: str) -> list[tuple[str, Array, Array, boo
     tangents = handles_of(part, catcher.places)
     spans = np.diff(part.params)
     return [
-        (f"{key}@{i}", catcher.places[p], catcher.places[p] + t * spans[min(i, len(spans) - 1)] / 3.0, part.handles[i] is not None)
+        (
+            f"{key}@{i}",
+            catcher.places[p],
+            catcher.places[p] + t * spans[min(i, len(spans) - 1)] / 3.0,
+            part.handles[i] is not None,
+        )
         for i, (p, t) in enumerate(zip(part.points, tangents, strict=True))
     ]
 

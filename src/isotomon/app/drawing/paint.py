@@ -28,7 +28,9 @@ def grid_step(per_pixel: float) -> float:
     return next(power * k for k in (1.0, 2.0, 5.0, 10.0) if power * k >= least)
 
 
-def draw_grid(painter: QPainter, theme: Theme, rect: QRectF, low: Array, high: Array, step: float, to: ToScreen) -> None:
+def draw_grid(
+    painter: QPainter, theme: Theme, rect: QRectF, low: Array, high: Array, step: float, to: ToScreen
+) -> None:
     """Fine lines every step, stronger every five, and the axes through the origin."""
     fine, strong = QColor(theme.hairline), QColor(theme.hairline)
     fine.setAlphaF(0.35)
@@ -76,7 +78,14 @@ def fill_runs(painter: QPainter, theme: Theme, chains: Iterable[Array], to: ToSc
 
 
 def draw_parts(
-    painter: QPainter, theme: Theme, catcher: Catcher, to: ToScreen, free: frozenset[str], chosen: set[str], hovered: str, clash: set[str]
+    painter: QPainter,
+    theme: Theme,
+    catcher: Catcher,
+    to: ToScreen,
+    free: frozenset[str],
+    chosen: set[str],
+    hovered: str,
+    clash: set[str],
 ) -> None:
     """Lines and curves: ink when fixed, verdigris while something of them can move; construction dashed."""
     painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -106,7 +115,13 @@ def draw_parts(
 
 
 def draw_points(
-    painter: QPainter, theme: Theme, catcher: Catcher, to: ToScreen, free: frozenset[str], chosen: set[str], hovered: str
+    painter: QPainter,
+    theme: Theme,
+    catcher: Catcher,
+    to: ToScreen,
+    free: frozenset[str],
+    chosen: set[str],
+    hovered: str,
 ) -> None:
     """Points: hollow while they can move, filled when fixed."""
     if not catcher.ids:
@@ -124,7 +139,9 @@ def draw_points(
         painter.drawEllipse(QPointF(x, y), 3.2, 3.2)
 
 
-def draw_handles(painter: QPainter, theme: Theme, tips: Iterable[tuple[str, Array, Array, bool]], to: ToScreen, chosen: set[str]) -> None:
+def draw_handles(
+    painter: QPainter, theme: Theme, tips: Iterable[tuple[str, Array, Array, bool]], to: ToScreen, chosen: set[str]
+) -> None:
     """Tangent handles of chosen curves: a held one has a filled end."""
     for key, foot, tip, held in tips:
         a, b = to(np.array([foot, tip]))
@@ -144,7 +161,13 @@ def draw_constraint(painter: QPainter, theme: Theme, kind: str, at: QPointF, sta
     """A constraint's little picture in a rounded tile, 15 pixels wide; `state`: '', 'chosen', 'assumed' or 'clash'."""
     box = QRectF(at.x() - 7.5, at.y() - 7.5, 15, 15)
     edge = {"chosen": theme.attention, "clash": theme.failure}.get(state, theme.hairline)
-    painter.setPen(QPen(QColor(edge), 1.6 if state in ("chosen", "clash") else 1.0, Qt.PenStyle.DashLine if state == "assumed" else Qt.PenStyle.SolidLine))
+    painter.setPen(
+        QPen(
+            QColor(edge),
+            1.6 if state in ("chosen", "clash") else 1.0,
+            Qt.PenStyle.DashLine if state == "assumed" else Qt.PenStyle.SolidLine,
+        )
+    )
     painter.setBrush(QColor(theme.field))
     painter.drawRoundedRect(box, 3.0, 3.0)
     ink = QColor(theme.failure if state == "clash" else theme.ink)

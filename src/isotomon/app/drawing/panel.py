@@ -97,7 +97,15 @@ class DrawingPanel(QScrollArea):
         return button
 
     def _number(
-        self, column: QVBoxLayout, key: str, title: str, kind: Kind, number: float, tip: str, take: Callable[[Value], object], value: Value | None = None
+        self,
+        column: QVBoxLayout,
+        key: str,
+        title: str,
+        kind: Kind,
+        number: float,
+        tip: str,
+        take: Callable[[Value], object],
+        value: Value | None = None,
     ) -> NumberField:
         unit = self.editor.design.unit if kind == "length" else "deg" if kind == "angle" else ""
         field = NumberField(title, kind, unit, tip)
@@ -137,7 +145,9 @@ class DrawingPanel(QScrollArea):
     def _rename(self, name: QLineEdit) -> None:
         text, key = name.text().strip(), self.editor.key
         if text and text != self.editor.drawing.name:
-            self.editor.desk.do("rename the drawing", lambda d: edits.change_drawing(d, key, lambda g: replace(g, name=text)))
+            self.editor.desk.do(
+                "rename the drawing", lambda d: edits.change_drawing(d, key, lambda g: replace(g, name=text))
+            )
 
     def _state(self, column: QVBoxLayout) -> None:
         editor = self.editor
@@ -155,7 +165,10 @@ class DrawingPanel(QScrollArea):
             self._text(column, "▲ Says nothing new beside the others:")
             self._drops(column, (repeat.extra,))
         for finding in editor.runs.findings[:4]:
-            self._text(column, f"{'·' if finding.kind in ('empty', 'hole') else '▲'} {finding.text[0].upper()}{finding.text[1:]}.")
+            self._text(
+                column,
+                f"{'·' if finding.kind in ('empty', 'hole') else '▲'} {finding.text[0].upper()}{finding.text[1:]}.",
+            )
             if finding.ends is not None:
                 a, b = finding.ends
                 column.addWidget(self._button("Close the gap", partial(self._close_gap, a, b)))
@@ -213,10 +226,18 @@ class DrawingPanel(QScrollArea):
         if parts:
             box = QComboBox()
             box.setAccessibleName("Drawn as")
-            for key, title in (("shape", "Bounds the section"), ("construction", "Construction"), ("centre", "Centre line")):
+            for key, title in (
+                ("shape", "Bounds the section"),
+                ("construction", "Construction"),
+                ("centre", "Centre line"),
+            ):
                 box.addItem(title, key)
             box.setCurrentIndex(box.findData(parts[0].role))
-            box.activated.connect(lambda i: editor.commit("change how it is drawn", lambda d: draw_edits.set_role(d, refs, box.itemData(i))))
+            box.activated.connect(
+                lambda i: editor.commit(
+                    "change how it is drawn", lambda d: draw_edits.set_role(d, refs, box.itemData(i))
+                )
+            )
             column.addWidget(box)
         fits = possible_ties(editor.drawing, refs)
         if fits:
@@ -242,17 +263,28 @@ class DrawingPanel(QScrollArea):
         if point is not None:
             for axis in ("x", "y"):
                 tip = "Where the point stands; what is tied to it follows"
-                self._number(column, axis, axis.upper(), "length", getattr(point, axis), tip, partial(self._place, ref, axis))
+                self._number(
+                    column, axis, axis.upper(), "length", getattr(point, axis), tip, partial(self._place, ref, axis)
+                )
             shared = [p for p in editor.drawing.parts if ref in draw_edits.part_points(p)]
             if len(shared) > 1:
-                column.addWidget(self._button("Part what meets here", lambda: editor.commit("part the ends", lambda d: draw_edits.part_from(d, shared[-1].id, ref))))
+                column.addWidget(
+                    self._button(
+                        "Part what meets here",
+                        lambda: editor.commit("part the ends", lambda d: draw_edits.part_from(d, shared[-1].id, ref)),
+                    )
+                )
         if isinstance(part, Ring):
-            self._number(column, "radius", "Radius", "length", part.radius, "The circle's radius", lambda v: self._radius(ref, v))
+            self._number(
+                column, "radius", "Radius", "length", part.radius, "The circle's radius", lambda v: self._radius(ref, v)
+            )
         if isinstance(part, Line):
             a, b = (next(p for p in editor.drawing.points if p.id == k) for k in (part.a, part.b))
             unit = editor.design.unit
             length = display(to_unit(math.hypot(b.x - a.x, b.y - a.y), unit), 4)
-            self._text(column, f"Length {length} {unit}, at {math.degrees(math.atan2(b.y - a.y, b.x - a.x)):.3f}°", soft=True)
+            self._text(
+                column, f"Length {length} {unit}, at {math.degrees(math.atan2(b.y - a.y, b.x - a.x)):.3f}°", soft=True
+            )
         if isinstance(part, Spline):
             self._text(column, f"Degree {part.degree}, {len(part.points)} control points", soft=True)
         if "@" in ref:
@@ -274,14 +306,25 @@ class DrawingPanel(QScrollArea):
         except IsotomonError as error:
             return str(error)
         return self.editor.commit(
-            "change a radius", lambda d: replace(d, parts=tuple(replace(p, radius=number) if p.id == ref else p for p in d.parts))
+            "change a radius",
+            lambda d: replace(d, parts=tuple(replace(p, radius=number) if p.id == ref else p for p in d.parts)),
         )
 
     def _handle(self, column: QVBoxLayout, ref: str) -> None:
         editor = self.editor
-        held = ref in {f"{p.id}@{i}" for p in editor.drawing.parts for i, h in enumerate(getattr(p, "handles", ())) if h is not None}
+        held = ref in {
+            f"{p.id}@{i}"
+            for p in editor.drawing.parts
+            for i, h in enumerate(getattr(p, "handles", ()))
+            if h is not None
+        }
         if held:
-            column.addWidget(self._button("Let the curve choose its tangent", lambda: editor.commit("free a tangent", lambda d: draw_edits.free_handle(d, ref))))
+            column.addWidget(
+                self._button(
+                    "Let the curve choose its tangent",
+                    lambda: editor.commit("free a tangent", lambda d: draw_edits.free_handle(d, ref)),
+                )
+            )
         else:
             self._text(column, "Drag its end to hold this tangent.", soft=True)
 
@@ -291,11 +334,27 @@ class DrawingPanel(QScrollArea):
         if c.kind in DIMENSIONS:
             kind = DIMENSIONS[c.kind]
             number = editor._measures().get(c.id, 0.0)
-            self._number(column, "figure", "Figure", kind, number, "A number with a unit, or a formula on named numbers", lambda v: self._figure(c.id, v), c.value)
+            self._number(
+                column,
+                "figure",
+                "Figure",
+                kind,
+                number,
+                "A number with a unit, or a formula on named numbers",
+                lambda v: self._figure(c.id, v),
+                c.value,
+            )
             box = QCheckBox("Drives the drawing")
             box.setToolTip("Off: it only reports what it measures")
             box.setChecked(c.driving)
-            box.toggled.connect(lambda on: editor.commit("let a figure drive" if on else "let a figure report", lambda d: draw_edits.change_constraint(d, c.id, driving=on, value=number if c.value is None else c.value)))
+            box.toggled.connect(
+                lambda on: editor.commit(
+                    "let a figure drive" if on else "let a figure report",
+                    lambda d: draw_edits.change_constraint(
+                        d, c.id, driving=on, value=number if c.value is None else c.value
+                    ),
+                )
+            )
             column.addWidget(box)
         column.addWidget(self._button("Remove it", lambda: self._drop(c.id)))
 
@@ -305,7 +364,12 @@ class DrawingPanel(QScrollArea):
     def _change_block(self, column: QVBoxLayout, refs: tuple[str, ...], parts: bool) -> None:
         """Move, turn, scale and copies by figures."""
         editor, settings = self.editor, self.editor.settings
-        figures = {"dx": ("Along X", "length", 0.0), "dy": ("Along Y", "length", 0.0), "turn": ("Turn", "angle", 0.0), "scale": ("Scale", "ratio", 1.0)}
+        figures = {
+            "dx": ("Along X", "length", 0.0),
+            "dy": ("Along Y", "length", 0.0),
+            "turn": ("Turn", "angle", 0.0),
+            "scale": ("Scale", "ratio", 1.0),
+        }
         if parts:
             figures |= {"count": ("Copies", "ratio", settings.count), "offset": ("Offset", "length", settings.offset)}
         holder = QWidget()
@@ -343,8 +407,16 @@ class DrawingPanel(QScrollArea):
         if parts:
             step = lambda: np.array([given["dx"], given["dy"]])  # noqa: E731
             buttons += [
-                ("Row of copies", lambda: editor.commit("row of copies", lambda d: row(d, refs, step(), round(given["count"])))),
-                ("Ring of copies", lambda: editor.commit("ring of copies", lambda d: ring(d, refs, _centre(editor, refs), round(given["count"])))),
+                (
+                    "Row of copies",
+                    lambda: editor.commit("row of copies", lambda d: row(d, refs, step(), round(given["count"]))),
+                ),
+                (
+                    "Ring of copies",
+                    lambda: editor.commit(
+                        "ring of copies", lambda d: ring(d, refs, _centre(editor, refs), round(given["count"]))
+                    ),
+                ),
                 ("Offset", lambda: editor.commit("offset", lambda d: offset(d, refs, given["offset"]))),
             ]
         self._grid(inner, buttons)
@@ -402,7 +474,12 @@ class DrawingPanel(QScrollArea):
             if len(near) and j.quality == "area":
                 k = int(near[0])
                 mark = "▲ " if bool(j.out[k]) else "✓ "
-                found.append((f"Law {j.name}", f"{mark}{float(j.value[k] / j.target[k] - 1.0):+.2%} of {display(float(j.target[k]), 1)} mm²"))
+                found.append(
+                    (
+                        f"Law {j.name}",
+                        f"{mark}{float(j.value[k] / j.target[k] - 1.0):+.2%} of {display(float(j.target[k]), 1)} mm²",
+                    )
+                )
         return found
 
     def _constraints(self, column: QVBoxLayout) -> None:
@@ -412,7 +489,12 @@ class DrawingPanel(QScrollArea):
             self._text(column, f"Constraints and figures  {len(editor.drawing.constraints)}", group=True)
         if assumed:
             self._text(column, f"{len(assumed)} were taken for granted while drawing (dashed).", soft=True)
-            column.addWidget(self._button("Remove all taken for granted", lambda: editor.commit("remove what was taken for granted", draw_edits.drop_assumed)))
+            column.addWidget(
+                self._button(
+                    "Remove all taken for granted",
+                    lambda: editor.commit("remove what was taken for granted", draw_edits.drop_assumed),
+                )
+            )
         for c in editor.drawing.constraints[:120]:
             text = constraint_words(c)
             if c.kind in DIMENSIONS:

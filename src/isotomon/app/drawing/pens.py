@@ -154,4 +154,4 @@ BY_ID = {tool.id: tool for tool in DRAW_TOOLS}
 
 def _closes(spots: tuple[Spot, ...]) -> bool:
     """Whether the last spot is the first again."""
-    return len(spots) > 3 and np.hypot(*(spots[-1].at - spots[0].at)) < 1e-9
+    return len(spots) > 3 and bool(np.hypot(*(spots[-1].at - spots[0].at)) < 1e-9)

@@ -35,7 +35,9 @@ class PickTool:
 def _on_part(title: str, change: Callable[[Drawing, str, np.ndarray], Drawing]) -> Pick:
     def pick(editor: DrawingEditor, thing: str, at: np.ndarray, picked: Picked) -> Picked:
         if thing in editor.catcher.places and title == "carry on":
-            thing = next((p.id for p in editor.drawing.parts if thing in (getattr(p, "a", ""), getattr(p, "b", ""))), "")
+            thing = next(
+                (p.id for p in editor.drawing.parts if thing in (getattr(p, "a", ""), getattr(p, "b", ""))), ""
+            )
         if thing in editor.catcher.parts:
             editor.commit(title, lambda d: change(d, thing, at))
         return ()

@@ -144,7 +144,9 @@ class DrawingRoom:
 
     def toggle_half(self) -> None:
         """Whether a half section is closed by its mirror image."""
-        self.editor.commit("close the half section by its mirror image or not", lambda d: replace(d, mirror_half=not d.mirror_half))
+        self.editor.commit(
+            "close the half section by its mirror image or not", lambda d: replace(d, mirror_half=not d.mirror_half)
+        )
 
     def ready_made_menu(self) -> None:
         """Ready-made sections put on the paper as drawn geometry."""
@@ -161,7 +163,9 @@ class DrawingRoom:
         if quick is not None:
             width = next((n.chord for n in quick.resolved.stations if n.station.id == self.editor.station), width)
             outlines = {o.id: o for o in quick.design.outlines}
-            self.editor.commit("put a ready-made section on the paper", lambda d: from_outline(d, outline_of(section, outlines), width))
+            self.editor.commit(
+                "put a ready-made section on the paper", lambda d: from_outline(d, outline_of(section, outlines), width)
+            )
             self.editor.fit()
 
     # Drawings on stations
@@ -179,7 +183,9 @@ class DrawingRoom:
 
             def edit(design: Design) -> Design:
                 name = draw_edits.next_name((d.name for d in design.drawings), f"{numbers.station.name} section")
-                drawing = from_outline(Drawing(edits.fresh_id(design, "g"), name), outline_of(section, outlines), numbers.chord)
+                drawing = from_outline(
+                    Drawing(edits.fresh_id(design, "g"), name), outline_of(section, outlines), numbers.chord
+                )
                 design = edits.add_drawing(design, drawing)
                 chord = numbers.station.chord if isinstance(numbers.station.chord, str) else None
                 return edits.change_station(design, key, section=Drawn(drawing.id), chord=chord)
@@ -238,14 +244,19 @@ class DrawingRoom:
         except IsotomonError as error:
             self.w._say("error", f"{error}. Nothing was changed.")
             return
-        if not self.editor.commit(f"drawing from {path.name}", lambda d: draw_edits.copy_into(d, found.drawing, found.keys)[0]):
+        if not self.editor.commit(
+            f"drawing from {path.name}", lambda d: draw_edits.copy_into(d, found.drawing, found.keys)[0]
+        ):
             self.editor.fit()
             self.w._say("", f"{path.name}: {found.said}")
 
     def ask_write(self) -> None:
         """Choose where to write the drawing."""
         name, _ = QFileDialog.getSaveFileName(
-            self.w, "Write the drawing", f"{self.editor.drawing.name}.dxf", "DXF (*.dxf);;SVG (*.svg);;Coordinates (*.dat)"
+            self.w,
+            "Write the drawing",
+            f"{self.editor.drawing.name}.dxf",
+            "DXF (*.dxf);;SVG (*.svg);;Coordinates (*.dat)",
         )
         if name:
             self.write(Path(name))
@@ -258,4 +269,3 @@ class DrawingRoom:
             self.w._say("error", f"{error}")
             return
         self.w._say("", f"Written: {path}")
-

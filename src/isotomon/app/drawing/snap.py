@@ -40,7 +40,8 @@ class Catcher:
         ends = [set(part_ends(p) or ()) for p in drawing.parts]
         self._ends = set().union(*ends) if ends else set()
         self._samples = {
-            key: piece.at(np.linspace(0.0, 1.0, 2 if piece.kind == "line" else 65)) for key, piece in self.pieces.items()
+            key: piece.at(np.linspace(0.0, 1.0, 2 if piece.kind == "line" else 65))
+            for key, piece in self.pieces.items()
         }
 
     def point_at(self, at: Array, reach: float) -> str:
@@ -86,16 +87,23 @@ class Catcher:
                 middle = self.pieces[name].at(np.array([0.5]))[0]
                 if np.hypot(*(middle - at)) <= reach:
                     return Catch(Spot(*middle.tolist()), "middle", (("middle", (NEW, name)),))
+        if near and start is not None:
+            for axis, word in ((1, "level"), (0, "upright")):
+                spot = self._on_level(near[0], at, reach, start, axis)
+                if spot is not None:
+                    return Catch(spot, f"on the curve, {word}", (("on", (NEW, near[0])),))
         if near:
             t, _ = nearest(self.pieces[near[0]], at)
-            return Catch(Spot(*self.pieces[near[0]].at(np.array([t]))[0].tolist()), "on the curve", (("on", (NEW, near[0])),))
+            return Catch(
+                Spot(*self.pieces[near[0]].at(np.array([t]))[0].tolist()), "on the curve", (("on", (NEW, near[0])),)
+            )
         return self._free(at, reach, start, grid)
 
     def _free(self, at: Array, reach: float, start: Spot | None, grid: float | None) -> Catch:
         x, y, names = float(at[0]), float(at[1]), []
         if grid is not None:
             gx, gy = round(x / grid) * grid, round(y / grid) * grid
-            if abs(gx - x) <= reach and abs(gy - y) <= reach:
+            if abs(gx - x) <= reach and abs(gy - y) <= reach and (gx, gy) != (0.0, 0.0):
                 x, y, names = gx, gy, ["grid"]
         if start is not None and np.hypot(*(at - start.at)) > 2 * reach:
             if abs(float(at[1]) - start.y) <= reach:
@@ -103,8 +111,21 @@ class Catcher:
             elif abs(float(at[0]) - start.x) <= reach:
                 x, names = start.x, ["upright"]
         if abs(x) <= reach and abs(y) <= reach and not names:
-            x, y, names = 0.0, 0.0, ["origin"]
+            return Catch(Spot(0.0, 0.0), "origin", (("fixed", (NEW,)),))
         return Catch(Spot(x + 0.0, y + 0.0), " ".join(names))
+
+    def _on_level(self, name: str, at: Array, reach: float, start: Spot, axis: int) -> Spot | None:
+        """Where a part passes the level (axis 1) or the upright (axis 0) of the start, if within reach."""
+        if abs(float(at[axis] - start.at[axis])) > reach or np.hypot(*(at - start.at)) < 2 * reach:
+            return None
+        ends = np.array([start.at, start.at])
+        ends[:, 1 - axis] = at[1 - axis] - 4 * reach, at[1 - axis] + 4 * reach
+        level = piece_of(Line("", "a", "b"), {"a": ends[0], "b": ends[1]})
+        hits = self.pieces[name].at(meets(self.pieces[name], level, max(20.0 * reach, 1e-6))[:, 0])
+        if not len(hits):
+            return None
+        best = hits[int(np.argmin(np.linalg.norm(hits - at, axis=1)))]
+        return Spot(*best.tolist()) if np.hypot(*(best - at)) <= 2 * reach else None
 
     def _near(self, name: str, at: Array, reach: float) -> bool:
         samples = self._samples[name]

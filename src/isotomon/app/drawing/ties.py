@@ -74,7 +74,9 @@ def tie_chosen(editor: DrawingEditor, kind: str) -> str:
     return editor.commit(f"make {title}", change)
 
 
-def dimension_kind(drawing: Drawing, picked: tuple[str, ...], at: np.ndarray) -> tuple[ConstraintKind, tuple[str, ...], int] | None:
+def dimension_kind(
+    drawing: Drawing, picked: tuple[str, ...], at: np.ndarray
+) -> tuple[ConstraintKind, tuple[str, ...], int] | None:
     """(kind, what it stands on, sector) of the dimension meant by what was picked and where its label goes."""
     word = letters(drawing, picked)
     places = places_of(drawing)
@@ -105,7 +107,9 @@ def _straight(a: np.ndarray, b: np.ndarray, at: np.ndarray) -> ConstraintKind:
     return "across" if within[0] and not within[1] else "up" if within[1] and not within[0] else "distance"
 
 
-def _two_lines(drawing: Drawing, picked: tuple[str, ...], at: np.ndarray) -> tuple[ConstraintKind, tuple[str, ...], int]:
+def _two_lines(
+    drawing: Drawing, picked: tuple[str, ...], at: np.ndarray
+) -> tuple[ConstraintKind, tuple[str, ...], int]:
     places = places_of(drawing)
     first, second = (find_part(drawing, r) for r in picked)
     assert isinstance(first, Line) and isinstance(second, Line)
@@ -122,7 +126,9 @@ def _two_lines(drawing: Drawing, picked: tuple[str, ...], at: np.ndarray) -> tup
     return "angle", picked, (1 if away[0] < 0 else 0) | (2 if away[1] < 0 else 0)
 
 
-def add_dimension(drawing: Drawing, kind: ConstraintKind, on: tuple[str, ...], sector: int, place: tuple[float, float] | None) -> Drawing:
+def add_dimension(
+    drawing: Drawing, kind: ConstraintKind, on: tuple[str, ...], sector: int, place: tuple[float, float] | None
+) -> Drawing:
     """A dimension with what it measures now; where that is settled already, it only reports."""
     pen = Pen(drawing)
     key = pen.tie(kind, *on, value=0.0)
