@@ -10,11 +10,11 @@ import ezdxf
 import numpy as np
 from ezdxf import recover
 from numpy.typing import NDArray
-from scipy.interpolate import BSpline
+from scipy.interpolate import BSpline, make_interp_spline
 
 from isotomon.errors import FileError
 from isotomon.exchange.pieces import MOST_PIECES, Sheet
-from isotomon.model.drawing import Arc, Drawing, Line, Oval, Ring
+from isotomon.model.drawing import Arc, Curve, Drawing, Line, Oval, Ring, Spline
 from isotomon.profile.curves import frame_of, oval_span, sources
 from isotomon.profile.loops import places_of
 
@@ -157,19 +157,23 @@ def write(drawing: Drawing) -> bytes:
             case Oval():
                 _write_oval(space, part, drawing, look)
             case _:
-                frame = frame_of(part)
-                poles = frame.weights @ sources(part, places)
-                made = space.add_open_spline([(*p, 0.0) for p in poles.tolist()], degree=frame.degree, dxfattribs=look)
-                made.knots = _full_knots(frame.knots, len(poles), frame.degree).tolist()
+                _write_spline(space, part, drawing, look)
     stream = io.StringIO()
     document.write(stream)
     return stream.getvalue().encode()
 
 
-def _full_knots(knots: Array, poles: int, degree: int) -> Array:
-    """The knot vector with as many knots as the format wants (poles + degree + 1)."""
-    missing = poles + degree + 1 - len(knots)
-    return knots if missing <= 0 else np.r_[knots[:1], knots, knots[-1:]][: poles + degree + 1]
+def _write_spline(space: Any, part: Curve | Spline, drawing: Drawing, look: dict[str, str]) -> None:
+    """The same spline with clamped ends, which every reader takes."""
+    frame = frame_of(part)
+    p, n = frame.degree, len(frame.knots)
+    inner = frame.knots[p + 1 : n - p - 1]
+    knots = np.r_[np.full(p + 1, frame.start), inner, np.full(p + 1, frame.end)]
+    sites = np.lib.stride_tricks.sliding_window_view(knots[1:-1], p).mean(axis=1)
+    values = frame.row(np.clip(sites, frame.start, frame.end)) @ sources(part, places_of(drawing))
+    poles = make_interp_spline(sites, values, k=p, t=knots).c
+    made = space.add_open_spline([(x, y, 0.0) for x, y in poles.tolist()], degree=p, dxfattribs=look)
+    made.knots = knots.tolist()
 
 
 def _write_oval(space: Any, part: Oval, drawing: Drawing, look: dict[str, str]) -> None:

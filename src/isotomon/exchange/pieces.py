@@ -7,6 +7,7 @@ from collections import Counter
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.interpolate import CubicHermiteSpline
 
 from isotomon.errors import FileError
 from isotomon.model.draw_edits import Pen
@@ -90,10 +91,26 @@ class Sheet:
         """A cubic through points with all its tangents held."""
         if np.ptp(points, axis=0).max() == 0.0 and not slopes.any():
             return
-        keys = [self._point(*p.tolist()) for p in points]
-        if not np.isfinite(slopes).all():
+        if not (np.isfinite(slopes).all() and np.isfinite(points).all()):
             raise FileError(f"{self.name} holds a curve whose direction is no number")
+        if np.allclose(points[0], points[-1], atol=1e-9 * max(float(np.ptp(points, axis=0).max()), 1e-300)):
+            self._loop(points, slopes, params)
+            return
+        keys = [self._point(*p.tolist()) for p in points]
         self.pen.curve(keys, params.tolist(), handles=[Handle(*s.tolist()) for s in slopes])
+
+    def _loop(self, points: Array, slopes: Array, params: Array) -> None:
+        """A cubic that comes back to where it began: closed when it does so smoothly, else in two halves."""
+        if len(points) > 3 and np.allclose(slopes[0], slopes[-1], atol=1e-6 * float(np.abs(slopes).max())):
+            keys = [self._point(*p.tolist()) for p in points[:-1]]
+            self.pen.curve(keys, params.tolist(), closed=True, handles=[Handle(*s.tolist()) for s in slopes[:-1]])
+            return
+        cubic = CubicHermiteSpline(params, points, slopes)
+        middle = 0.5 * float(params[0] + params[-1])
+        for low, high in ((float(params[0]), middle), (middle, float(params[-1]))):
+            t = np.unique(np.r_[low, params[(params > low) & (params < high)], high])
+            inner = (t[1:-1] - low) / (high - low)
+            self.hermite(cubic(t), cubic(t, 1) * (high - low), np.r_[0.0, inner, 1.0])
 
     def through(self, points: Array) -> None:
         """Smooth curves through points, parted at corners sharper than 30°; closed when the last is the first again."""
@@ -113,8 +130,9 @@ class Sheet:
             if b - a == 1:
                 self.line(points[a], points[b])
             else:
-                keys = [self._point(*p.tolist()) for p in points[a : b + 1]]
-                self.pen.curve(keys, spread(points[a : b + 1], False))
+                for c, d in [(a, b)] if not closed or b - a < len(points) - 1 else [(a, b // 2), (b // 2, b)]:
+                    keys = [self._point(*p.tolist()) for p in points[c : d + 1]]
+                    self.pen.curve(keys, spread(points[c : d + 1], False))
 
     def done(self, name: str) -> Drawing:
         """All that was put on the sheet."""

@@ -29,7 +29,7 @@ def read(data: bytes, sheet: Sheet) -> str:
     Raises: FileError; a file with entities of its own is refused, links and uses are left out and counted.
     """
     head = data.upper()
-    if b"<!ENTITY" in head or b"<!DOCTYPE" in head and b"[" in head.split(b"<!DOCTYPE", 1)[1].split(b">", 1)[0]:
+    if b"<!ENTITY" in head or (b"<!DOCTYPE" in head and b"[" in head.split(b"<!DOCTYPE", 1)[1].split(b">", 1)[0]):
         raise FileError(f"{sheet.name} defines entities of its own, which are not read; save it as plain SVG")
     try:
         root = ET.fromstring(data)
@@ -240,12 +240,9 @@ def _path_points(sheet, m, kind, command, points, here, last, start, before):  #
 def _arc_flags(text: str) -> str:
     """Arc flags may stand without separators (`a1 1 0 00.5.5`): put them apart."""
 
-    def apart(found: re.Match[str]) -> str:
-        return re.sub(
-            r"((?:[\s,]*[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?){3})[\s,]*([01])[\s,]*([01])", r"\1 \2 \3 ", found[0]
-        )
-
-    return re.sub(r"[Aa][^A-DF-Za-df-z]*", apart, text)
+    number = r"[\s,]*[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?"
+    arc = re.compile(rf"({number}{number}{number})[\s,]*([01])[\s,]*([01])({number}{number})")
+    return re.sub(r"[Aa][^A-DF-Za-df-z]*", lambda found: arc.sub(r"\1 \2 \3 \4", found[0]), text)
 
 
 def _path_arc(sheet: Sheet, m: Array, a: Array, b: Array, n: list[float]) -> None:

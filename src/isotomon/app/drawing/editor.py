@@ -306,13 +306,8 @@ class DrawingEditor(QWidget):
     def finish_tool(self) -> None:
         """Make what the spots given so far describe, if they are enough."""
         tool, spots = self.tool, self.spots
-        if (
-            isinstance(tool, DrawTool)
-            and tool.id != "draw-run"
-            and len(spots) >= 2
-            or isinstance(tool, DrawTool)
-            and len(tool.prompts) == 1
-            and spots
+        if (isinstance(tool, DrawTool) and tool.id != "draw-run" and len(spots) >= 2) or (
+            isinstance(tool, DrawTool) and len(tool.prompts) == 1 and spots
         ):
             self._make(tool, spots)
         self.spots, self.ties = (), []
@@ -622,9 +617,7 @@ class DrawingEditor(QWidget):
         held: list[str] = []
         for key in group:
             part = self.catcher.parts.get(key)
-            if part is None:
-                held.append(key)
-            elif isinstance(part, Ring) and len(group) == 1:
+            if part is None or (isinstance(part, Ring) and len(group) == 1):
                 held.append(key)
             else:
                 held += part_points(part)

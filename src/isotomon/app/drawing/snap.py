@@ -89,9 +89,9 @@ class Catcher:
                     return Catch(Spot(*middle.tolist()), "middle", (("middle", (NEW, name)),))
         if near and start is not None:
             for axis, word in ((1, "level"), (0, "upright")):
-                spot = self._on_level(near[0], at, reach, start, axis)
-                if spot is not None:
-                    return Catch(spot, f"on the curve, {word}", (("on", (NEW, near[0])),))
+                level = self._on_level(near[0], at, reach, start, axis)
+                if level is not None:
+                    return Catch(level, f"on the curve, {word}", (("on", (NEW, near[0])),))
         if near:
             t, _ = nearest(self.pieces[near[0]], at)
             return Catch(
