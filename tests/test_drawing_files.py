@@ -29,7 +29,10 @@ EMPTY = Drawing("g1", "files")
 def samples() -> dict[str, Drawing]:
     """Closed drawings of every kind of part."""
     half = shapes.ellipse(EMPTY, Spot(1, 2), Spot(31, 2), Spot(1, 14))
-    blob = tuple(Spot(20 * math.cos(a) * (1.2 + math.sin(3 * a) / 4), 20 * math.sin(a)) for a in np.linspace(0, 2 * math.pi, 9)[:-1].tolist())
+    blob = tuple(
+        Spot(20 * math.cos(a) * (1.2 + math.sin(3 * a) / 4), 20 * math.sin(a))
+        for a in np.linspace(0, 2 * math.pi, 9)[:-1].tolist()
+    )
     upright = shapes.ellipse(EMPTY, Spot(0, 0), Spot(0, 9), Spot(4, 0))
     return {
         "slot": shapes.slot(EMPTY, Spot(0, 0), Spot(20, 0), Spot(3, 5)),
@@ -80,11 +83,16 @@ class DrawingFiles(unittest.TestCase):
                 runs = [np.array([(p.x, p.y) for p in ezdxf.path.make_path(e).flattening(1e-5)]) for e in space]
                 loop = runs.pop(0)
                 while runs:
-                    gaps = [(min(np.hypot(*(loop[-1] - r[0])), np.hypot(*(loop[-1] - r[-1]))), k) for k, r in enumerate(runs)]
+                    gaps = [
+                        (min(np.hypot(*(loop[-1] - r[0])), np.hypot(*(loop[-1] - r[-1]))), k)
+                        for k, r in enumerate(runs)
+                    ]
                     piece = runs.pop(min(gaps)[1])
                     flip = np.hypot(*(loop[-1] - piece[0])) > np.hypot(*(loop[-1] - piece[-1]))
                     loop = np.vstack([loop, piece[::-1] if flip else piece])
-                self.assertAlmostEqual(abs(float(signed_area(loop))), area(drawing), delta=4e-4 * area(drawing))  # it flattens arcs by way of cubics
+                self.assertAlmostEqual(
+                    abs(float(signed_area(loop))), area(drawing), delta=4e-4 * area(drawing)
+                )  # it flattens arcs by way of cubics
 
     def test_coordinates(self) -> None:
         """Coordinate text is read in its own unit, with corners kept, and written so that it comes back."""
@@ -126,7 +134,9 @@ class DrawingFiles(unittest.TestCase):
         arc = '<svg width="10mm" viewBox="0 0 10 10"><path d="M3 0a3 3 0 1 1-6 0 3 3 0 0 1 6 0z"/></svg>'
         round_ = read_drawing(self.file("c.svg", arc), "mm").drawing
         self.assertAlmostEqual(area(round_), 9 * math.pi, delta=1e-9)
-        ring = read_drawing(self.file("d.svg", '<svg width="1in" viewBox="0 0 1 1"><circle r="2"/></svg>'), "mm").drawing
+        ring = read_drawing(
+            self.file("d.svg", '<svg width="1in" viewBox="0 0 1 1"><circle r="2"/></svg>'), "mm"
+        ).drawing
         self.assertIsInstance(ring.parts[0], Ring)
         self.assertAlmostEqual(area(ring), 4 * math.pi * 25.4**2, delta=1e-6)
 
@@ -142,12 +152,18 @@ class DrawingFiles(unittest.TestCase):
             "not.dxf": (b"\x00\x01binary", "not a DXF"),
             "cut.svg": (b"<svg><path d='M0 0 L1", "cannot be read as SVG"),
             "bomb.svg": (b'<!DOCTYPE svg [<!ENTITY a "b">]><svg>&a;</svg>', "entities"),
-            "outside.svg": (f'<!DOCTYPE svg [<!ENTITY x SYSTEM "file://{secret}">]><svg>&x;</svg>'.encode(), "entities"),
+            "outside.svg": (
+                f'<!DOCTYPE svg [<!ENTITY x SYSTEM "file://{secret}">]><svg>&x;</svg>'.encode(),
+                "entities",
+            ),
             "deep.svg": (b"<svg>" + b"<g>" * 200 + b"</g>" * 200 + b"</svg>", "nested"),
             "far.svg": (b'<svg><path d="M0 0 L1e300 5"/></svg>', "beyond any drawing"),
             "path.svg": (b'<svg><path d="M0 0 C1 2"/></svg>', "breaks off"),
             "many.svg": (f'<svg><path d="M0 0 {path}"/></svg>'.encode(), "more than"),
-            "use.svg": (b'<svg><image href="http://127.0.0.1:9/x.png"/><use href="#a"/></svg>', "left out: 1 × image, 1 × use"),
+            "use.svg": (
+                b'<svg><image href="http://127.0.0.1:9/x.png"/><use href="#a"/></svg>',
+                "left out: 1 × image, 1 × use",
+            ),
             "words.txt": (b"0 0\n1 0\none two\n", "line 3"),
             "few.txt": (b"0 0\n1 0\n", "three or more"),
             "many.txt": (tiny.encode(), "thin them out"),

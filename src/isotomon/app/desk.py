@@ -70,7 +70,7 @@ class Desk(QObject):
         design = self.design
         if design is None:
             return set()
-        groups = (design.numbers, design.stations, design.laws)
+        groups = (design.numbers, design.stations, design.laws, design.drawings)
         return {entry.id for group in groups for entry in group} | {design.loft.id}
 
     # Changing

@@ -28,7 +28,7 @@ from isotomon.app.fields import NumberField
 from isotomon.app.law_form import LawForm
 from isotomon.errors import DesignError, IsotomonError
 from isotomon.model import edits
-from isotomon.model.records import Design, Kept, Number, Station
+from isotomon.model.records import Design, Number, Station
 from isotomon.model.resolve import StationNumbers
 from isotomon.model.sections import GRAMMAR, parse_section, section_text
 from isotomon.quantity import Kind, Value, display, names_in, to_unit
@@ -36,7 +36,7 @@ from isotomon.solid.protocol import Built
 
 _STATION_FIELDS: tuple[tuple[str, str, Kind, str, str], ...] = (
     ("position", "Position", "length", "Where the station's plane stands along the body", ""),
-    ("chord", "Chord", "length", "The size: a foil's chord, a circle's diameter, an ellipse's width", ""),
+    ("chord", "Chord", "length", "The size: a foil's chord, a circle's diameter, an ellipse's width", "as drawn"),
     ("set_angle", "Set angle", "angle", "Turns the section's X towards Y", ""),
     ("pivot", "Pivot", "ratio", "The fraction of the chord, from the leading point, that sits on the carrier", "usual"),
     ("offset_x", "Offset X", "length", "Moves the section in its plane after turning", ""),
@@ -203,6 +203,9 @@ class Details(QScrollArea):
         self.fields[key] = field
         column.addWidget(field)
         field.entered.connect(lambda value: field.explain(self.desk.do(title, edit(value))))
+        field.named.connect(
+            lambda name, value: field.explain(self.desk.do(f"name {name}", named(field, name, value, edit)))
+        )
 
         def begin() -> None:
             if isinstance(field.value, str):
@@ -301,7 +304,7 @@ class Details(QScrollArea):
         self._line(
             column,
             "Section",
-            lambda: section_text(station().section, desk.design.outlines if desk.design else ()),
+            lambda: section_text(station().section, desk.design.outlines, desk.design.drawings) if desk.design else "",
             lambda text: self._put_section(keys, text),
             f"What is drawn here: {GRAMMAR}",
         )
@@ -323,16 +326,12 @@ class Details(QScrollArea):
         desk = self.desk
         assert desk.design is not None
         try:
-            section = parse_section(text, desk.design.outlines)
+            section = parse_section(text, desk.design.outlines, desk.design.drawings)
         except IsotomonError as error:
             return str(error)
         return desk.do(
             "change the section",
-            lambda d: edits.change_stations(
-                d,
-                keys,
-                lambda s: edits.replace(s, section=section, pivot=None if isinstance(s.section, Kept) else s.pivot),
-            ),
+            lambda d: edits.put_section(d, keys, section),
         )
 
     def _show_station_value(self, field: NumberField, name: str, keys: tuple[str, ...]) -> None:
@@ -554,6 +553,18 @@ def _given(value: Value | None) -> Value:
     return 0.0 if value is None else value
 
 
+def named(
+    field: NumberField, name: str, value: Value, edit: Callable[[Value | None], Callable[[Design], Design]]
+) -> Callable[[Design], Design]:
+    """An edit that makes a named number of a field's value, and lets the field use it."""
+
+    def both(design: Design) -> Design:
+        number = Number(edits.fresh_id(design, "n"), name, value, field.kind)
+        return edit(name)(edits.add_number(design, number))
+
+    return both
+
+
 def _plain(value: Value | None) -> float:
     if not isinstance(value, float | int):
         raise DesignError("this takes a plain number, not a formula")
@@ -561,5 +572,5 @@ def _plain(value: Value | None) -> float:
 
 
 def _station_edit(keys: tuple[str, ...], name: str, value: Value | None) -> Callable[[Design], Design]:
-    given = value if name == "pivot" else _given(value)
+    given = value if name in ("pivot", "chord") else _given(value)
     return lambda d: edits.change_stations(d, keys, lambda s: edits.replace(s, **{name: given}))

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import math
+import re
 
 from PySide6.QtCore import QEvent, QObject, QPointF, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QWheelEvent
-from PySide6.QtWidgets import QGridLayout, QLabel, QLineEdit, QWidget
+from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QWheelEvent
+from PySide6.QtWidgets import QGridLayout, QLabel, QLineEdit, QMenu, QWidget
 
 from isotomon.errors import QuantityError
 from isotomon.quantity import Kind, Value, read, scale_of, show
@@ -68,10 +69,17 @@ class ScrubLabel(QLabel):
         self._from, self._moving = None, False
 
 
+NAMING = re.compile(r"\s*([A-Za-z_]\w*)\s*=\s*(.+)\Z")
+
+
 class NumberField(QWidget):
-    """One value. `entered` carries a new value; `scrubbed` previews; `scrub_done` makes it one step."""
+    """One value. `entered` carries a new value; `scrubbed` previews; `scrub_done` makes it one step.
+
+    `named`: `name = value` was typed: the value is to become a named number that this field uses.
+    """
 
     entered = Signal(object)
+    named = Signal(str, object)
     scrub_began = Signal()
     scrubbed = Signal(float)
     scrub_done = Signal(float)
@@ -92,7 +100,9 @@ class NumberField(QWidget):
         self.label.setToolTip(f"{tip}\nDrag sideways to change it (Shift finer, Ctrl coarser)")
         self.label.setMinimumWidth(78)
         self.edit = QLineEdit()
-        self.edit.setToolTip(f"{tip}\nA number with a unit, or a formula on named numbers")
+        self.edit.setToolTip(
+            f"{tip}\nA number with a unit, or a formula on named numbers; “name = 5 mm” gives it a name"
+        )
         self.edit.setAccessibleName(title)
         self.edit.installEventFilter(self)
         self.unit_label = QLabel("" if kind == "ratio" else "°" if unit == "deg" else unit)
@@ -146,14 +156,33 @@ class NumberField(QWidget):
             self.edit.setModified(False)
             self.entered.emit(None)
             return
+        naming = NAMING.match(text)
         try:
-            value = read(text, self.kind, self.unit or "mm")
+            value = read(naming[2] if naming else text, self.kind, self.unit or "mm")
         except QuantityError as error:
             self.explain(f"{error}. Nothing was changed.")
             return
         self.edit.setModified(False)
         self.explain("")
-        self.entered.emit(value)
+        if naming:
+            self.named.emit(naming[1], value)
+        else:
+            self.entered.emit(value)
+
+    def begin_naming(self) -> None:
+        """Write `name = value` into the field with the name chosen, to be typed over."""
+        shown = self.edit.text() or self.edit.placeholderText().split(" ")[0]
+        self.edit.setText(f"name = {shown}")
+        self.edit.setModified(True)
+        self.edit.setFocus()
+        self.edit.setSelection(0, 4)
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        """On the label: give the value a name."""
+        menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.addAction("Give this value a name…", self.begin_naming)
+        menu.popup(event.globalPos())
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         """Up and Down step, Esc brings the value back; the wheel steps only with the focus."""

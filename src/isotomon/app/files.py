@@ -9,7 +9,9 @@ from typing import TYPE_CHECKING
 from PySide6.QtWidgets import QFileDialog, QMessageBox
 
 from isotomon.errors import FileError, IsotomonError
+from isotomon.exchange.numbers import read_numbers, write_numbers
 from isotomon.exchange.table import read_table, write_table
+from isotomon.model import edits
 from isotomon.model.file import write_atomically
 from isotomon.model.records import Circle, Design, Loft, Station
 from isotomon.rebuild.check import check_json
@@ -226,6 +228,30 @@ class Files:
             self._fail(error)
             return
         self._write(self._ask_target("Station table", ".csv", TABLES), text)
+
+    def ask_numbers(self) -> None:
+        """Choose a CSV of named numbers to bring in."""
+        name, _ = QFileDialog.getOpenFileName(self.w, "Numbers from CSV", self._folder(), TABLES)
+        if name:
+            self.read_numbers(Path(name))
+
+    def read_numbers(self, path: Path) -> None:
+        """Named numbers of a CSV: new ones come in, known ones change, all or none."""
+        design = self.w.desk.design
+        if design is None:
+            return
+        try:
+            numbers = read_numbers(path, design.unit)
+        except IsotomonError as error:
+            self._fail(error)
+            return
+        self.w.desk.do(f"numbers from {path.name}", lambda d: edits.put_numbers(d, numbers))
+
+    def ask_write_numbers(self) -> None:
+        """The named numbers as CSV."""
+        design = self.w.desk.design
+        if design is not None:
+            self._write(self._ask_target("Numbers", ".csv", TABLES), write_numbers(design))
 
     def ask_write_check(self) -> None:
         """All figures as JSON."""

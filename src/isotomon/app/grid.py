@@ -14,7 +14,8 @@ from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableView
 from isotomon.app.desk import Desk
 from isotomon.errors import DesignError, IsotomonError
 from isotomon.model import edits
-from isotomon.model.records import Design, Station
+from isotomon.model.drawing import Drawing
+from isotomon.model.records import Design, Outline, Station
 from isotomon.model.resolve import STATION_KINDS, StationNumbers
 from isotomon.model.sections import parse_section, section_text
 from isotomon.quantity import display, read, scale_of, show
@@ -95,7 +96,7 @@ class StationModel(QAbstractTableModel):
         if name == "name":
             return n.station.name
         if name == "section":
-            return section_text(n.station.section, self.desk.design.outlines if self.desk.design else ())
+            return section_text(n.station.section, *self._held())
         value = getattr(n.station, name)
         if editing and isinstance(value, str):
             return value
@@ -106,6 +107,10 @@ class StationModel(QAbstractTableModel):
         kind = STATION_KINDS[name]
         unit = self.desk.design.unit if self.desk.design else "mm"
         return show(float(number), kind, unit if kind == "length" else "deg")
+
+    def _held(self) -> tuple[tuple[Outline, ...], tuple[Drawing, ...]]:
+        design = self.desk.design
+        return (design.outlines, design.drawings) if design else ((), ())
 
     def _figure(self, row: int, name: str) -> str:
         quick = self.desk.quick
@@ -149,8 +154,8 @@ def _value(design: Design, name: str, text: str, unit: str) -> Any:
             raise DesignError("a station needs a name")
         return text
     if name == "section":
-        return parse_section(text, design.outlines)
-    if name == "pivot" and not text:
+        return parse_section(text, design.outlines, design.drawings)
+    if name in ("pivot", "chord") and not text:
         return None
     kind = STATION_KINDS[name]
     try:

@@ -10,6 +10,7 @@ from PySide6.QtGui import QColor, QFont, QIcon, QKeyEvent, QPainter, QPen, QPixm
 from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTreeWidget, QTreeWidgetItem
 
 from isotomon.app.theme import Theme, station_colour
+from isotomon.model import edits
 from isotomon.quantity import display, show, to_unit
 from isotomon.rebuild.quick import Quick
 from isotomon.solid.protocol import Built, Failed
@@ -59,7 +60,7 @@ class Ledger(QTreeWidget):
         self._solid: Built | Failed | None = None
         self._solid_key = ""
         self._quick: Quick | None = None
-        for name in ("Numbers", "Stations", "Body", "Laws"):
+        for name in ("Numbers", "Datums", "Drawings", "Stations", "Body", "Laws"):
             item = QTreeWidgetItem(self, [name])
             item.setFlags(Qt.ItemFlag.ItemIsEnabled)
             font = QFont(self.font())
@@ -107,6 +108,10 @@ class Ledger(QTreeWidget):
             text = show(q.value, number.kind, "deg" if number.kind == "angle" else unit)
             mark = {"length": f" {unit}", "angle": "°", "ratio": ""}[number.kind]
             rows.append(("Numbers", number.id, number.name, text + mark, None))
+        for drawing in quick.design.drawings:
+            users = len(edits.drawing_users(quick.design, drawing.id))
+            where = "at 1 station" if users == 1 else f"at {users} stations" if users else "not used"
+            rows.append(("Drawings", drawing.id, drawing.name, where, None))
         count = max(len(quick.resolved.stations) - 1, 1)
         flagged |= quick.stations_out()
         for index, n in enumerate(quick.resolved.stations):
@@ -160,6 +165,7 @@ class Ledger(QTreeWidget):
                 item.setIcon(0, dot)
         for name, group in self._groups.items():
             group.setText(0, f"{name}  {group.childCount()}" if name != "Body" else name)
+            group.setHidden(name in ("Datums", "Drawings") and not group.childCount())
         self.blockSignals(False)
 
     def _menu(self, at: QPoint) -> None:

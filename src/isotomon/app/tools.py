@@ -138,18 +138,21 @@ class Tools:
         assert desk.design is not None
         numbers = [n.id for n in desk.design.numbers if n.id in chosen]
         laws = [law.id for law in desk.design.laws if law.id in chosen]
+        drawings = [d.id for d in desk.design.drawings if d.id in chosen]
 
         def edit(design: Design) -> Design:
             design = edits.remove_stations(design, stations) if stations else design
             for key in laws:
                 design = edits.remove_law(design, key)
+            for key in drawings:
+                design = edits.remove_drawing(design, key)
             for key in numbers:
                 design = edits.remove_number(design, key)
             return design
 
         parts = [
             f"{len(group)} {name}{'s' if len(group) > 1 else ''}"
-            for group, name in ((stations, "station"), (numbers, "number"), (laws, "law"))
+            for group, name in ((stations, "station"), (drawings, "drawing"), (numbers, "number"), (laws, "law"))
             if group
         ]
         self._do(f"remove {' and '.join(parts)}", edit)

@@ -23,6 +23,7 @@ from PySide6.QtWidgets import (
     QPushButton,
     QSplitter,
     QStackedWidget,
+    QTableView,
     QToolButton,
     QVBoxLayout,
     QWidget,
@@ -39,6 +40,7 @@ from isotomon.app.files import Files
 from isotomon.app.finder import Action, Finder, HelpSheet
 from isotomon.app.grid import StationGrid
 from isotomon.app.ledger import Ledger
+from isotomon.app.number_table import NumberTable
 from isotomon.app.start import StartPage
 from isotomon.app.theme import THEMES, VELLUM, apply_theme, icon
 from isotomon.app.tools import Tools
@@ -49,6 +51,9 @@ from isotomon.rebuild.quick import Quick
 from isotomon.rebuild.session import find_recovered
 from isotomon.samples import sample
 from isotomon.solid.protocol import Failed
+
+OF_THE_CANVAS = ("Ctrl+C", "Ctrl+V", "Ctrl+A")
+"""Keys that mean something else in tables and text fields."""
 
 
 class Window(QMainWindow):
@@ -67,6 +72,7 @@ class Window(QMainWindow):
         self.ledger: Ledger = Ledger(self.theme)
         self.details: Details = Details(self.desk)
         self.grid: StationGrid = StationGrid(self.desk)
+        self.numbers: NumberTable = NumberTable(self.desk)
         self.start_page = StartPage()
         self.stage = "Set out"
         self.canvas: QStackedWidget = QStackedWidget()
@@ -93,7 +99,7 @@ class Window(QMainWindow):
             if command.shortcut:
                 action.setShortcut(QKeySequence(command.shortcut))
             # Single keys belong to the View and Board; in text fields they are letters.
-            wide = len(command.shortcut) > 1 and command.shortcut not in ("Del", "Ins")
+            wide = len(command.shortcut) > 1 and command.shortcut not in ("Del", "Ins", *OF_THE_CANVAS)
             action.setShortcutContext(Qt.ShortcutContext.WindowShortcut if wide else Qt.ShortcutContext.WidgetShortcut)
             action.setCheckable(command.checked is not None)
             action.setToolTip(command.tip)
@@ -211,8 +217,9 @@ class Window(QMainWindow):
         self.middle.setSizes([560, 270])
         self.centre = QSplitter(Qt.Orientation.Vertical)
         self.centre.addWidget(self.middle)
-        self.centre.addWidget(self.grid)
-        self.grid.hide()
+        for table in (self.grid, self.numbers):
+            self.centre.addWidget(table)
+            table.hide()
         self.upper = QSplitter(Qt.Orientation.Horizontal)
         for widget in (self.ledger, self.centre, self.side):
             self.upper.addWidget(widget)
@@ -508,11 +515,21 @@ class Window(QMainWindow):
 
     def toggle_grid(self) -> None:
         """The stations as a grid under the View."""
-        show = self.grid.isHidden()
-        self.grid.setVisible(show)
+        self._toggle_table(self.grid)
+
+    def toggle_numbers(self) -> None:
+        """The named numbers as a grid under the View."""
+        self._toggle_table(self.numbers)
+
+    def _toggle_table(self, table: QTableView) -> None:
+        show = table.isHidden()
+        self.grid.hide()
+        self.numbers.hide()
+        table.setVisible(show)
         if show:
-            self.centre.setSizes([self.centre.height() // 2, self.centre.height() // 2])
-            self.grid.setFocus()
+            half = self.centre.height() // 2
+            self.centre.setSizes([half, half, half])
+            table.setFocus()
 
     def toggle_theme(self) -> None:
         """Vellum or slate."""

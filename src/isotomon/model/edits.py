@@ -12,7 +12,7 @@ from isotomon.errors import DesignError
 from isotomon.model.base import Record
 from isotomon.model.draw_edits import next_name
 from isotomon.model.drawing import Drawing
-from isotomon.model.records import Design, Drawn, Law, Loft, Number, Outline, Section, Station
+from isotomon.model.records import Design, Drawn, Kept, Law, Loft, Number, Outline, Section, Station
 from isotomon.quantity import check_name
 
 Entry = TypeVar("Entry", Number, Outline, Station, Law, Drawing)
@@ -92,6 +92,18 @@ def change_number(design: Design, key: str, **changes: Any) -> Design:
     design = replace(design, numbers=_changed(design.numbers, key, changes))
     word = re.compile(rf"(?<![\w.]){re.escape(old.name)}(?!\w)")
     return map_formulas(design, lambda text: word.sub(new_name, text))
+
+
+def put_numbers(design: Design, numbers: tuple[Number, ...]) -> Design:
+    """The design with numbers brought in: those known by name are changed, others added. Their ids are given anew."""
+    known = {n.name: n for n in design.numbers}
+    for number in numbers:
+        if number.name in known:
+            key = known[number.name].id
+            design = change_number(design, key, value=number.value, kind=number.kind, note=number.note)
+        else:
+            design = add_number(design, replace(number, id=fresh_id(design, "n")))
+    return design
 
 
 def remove_number(design: Design, key: str) -> Design:
@@ -189,10 +201,11 @@ def put_section(design: Design, keys: tuple[str, ...], section: Section) -> Desi
     """Another section at some stations. A drawing comes as large as drawn where the station has no size of its own."""
 
     def put(station: Station) -> Station:
-        if type(section) is type(station.section):
-            return replace(station, section=section)
-        chord = station.chord if station.chord is not None or isinstance(section, Drawn) else 100.0
-        return replace(station, section=section, pivot=None, chord=chord)
+        drawn = isinstance(section, Drawn)
+        # A pivot typed for one kind of section stays; one that came with a kept section, or a drawing's, does not.
+        pivot = station.pivot if not (isinstance(station.section, Kept) or drawn) else None
+        chord = station.chord if station.chord is not None or drawn else 100.0
+        return replace(station, section=section, pivot=pivot, chord=chord)
 
     return change_stations(design, keys, put)
 

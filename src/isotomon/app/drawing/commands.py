@@ -52,7 +52,7 @@ _TIPS = {tool.id: ", then ".join(tool.prompts) for tool in DRAW_TOOLS} | {tool.i
 
 def needs_drawing(w: Window) -> str:
     """Empty while a drawing is open."""
-    return "" if w.room.editing else "Open a drawing first (Ctrl+D on a station)"
+    return "" if w.room.editing else "Open a drawing first (F6 on a station)"
 
 
 def _needs_chosen(w: Window) -> str:

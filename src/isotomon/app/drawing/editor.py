@@ -29,19 +29,20 @@ from isotomon.app.drawing.pens import DrawTool, Settings
 from isotomon.app.drawing.picks import PickTool
 from isotomon.app.drawing.snap import NEW, Catch, Catcher
 from isotomon.app.drawing.ties import possible_ties, tie_chosen
+from isotomon.app.fields import NAMING
 from isotomon.app.theme import Theme
 from isotomon.errors import IsotomonError
 from isotomon.model import draw_edits, edits
 from isotomon.model.draw_edits import Pen
 from isotomon.model.drawing import DIMENSIONS, Constraint, Curve, Drawing, Handle, Ring, part_points, replace
-from isotomon.model.records import Design, Drawn
+from isotomon.model.records import Design, Drawn, Number
 from isotomon.model.resolve import drawing_figures
 from isotomon.profile.curves import handles_of
 from isotomon.profile.drawn import figures_of
 from isotomon.profile.loops import Runs, find_runs
 from isotomon.profile.shapes import Spot
 from isotomon.profile.solver import Drag, Freedoms, Solution, begin_drag, drag_to, freedoms, measured, with_coordinates
-from isotomon.quantity import read, resolve_numbers, show
+from isotomon.quantity import Value, read, resolve_numbers, show
 from isotomon.rebuild.drawn import settled, solved
 
 Array = NDArray[np.float64]
@@ -218,19 +219,23 @@ class DrawingEditor(QWidget):
     # Changing
 
     def commit(
-        self, title: str, change: Change, choose: Callable[[Drawing, Drawing], tuple[str, ...]] | None = None
+        self,
+        title: str,
+        change: Change,
+        choose: Callable[[Drawing, Drawing], tuple[str, ...]] | None = None,
+        number: Number | None = None,
     ) -> str:
         """Make a change of the drawing one step; returns what is wrong with it, or nothing.
 
-        The first closed run of a drawing begun at a station with a ready-made section takes that section's place.
+        A `number` comes into the design first. The first closed run of a drawing begun at a station with a ready-made section takes that section's place.
         """
-        before, station = self.solution.drawing, self.station
-
-        pending = self.pending
+        before, station, pending = self.solution.drawing, self.station, self.pending
 
         def edit(design: Design) -> Design:
             if pending is not None and all(d.id != self.key for d in design.drawings):
                 design = edits.add_drawing(design, pending)
+            if number is not None:
+                design = edits.add_number(design, edits.replace(number, id=edits.fresh_id(design, "n")))
             made = settled(edits.change_drawing(design, self.key, change), self.key)
             return _placed(made, self.key, station)
 
@@ -819,15 +824,27 @@ class DrawingEditor(QWidget):
         self._figure_of = ""
 
     def set_figure(self, key: str, text: str) -> str:
-        """Give a dimension a figure or formula; returns what is wrong with it."""
+        """Give a dimension a figure or formula (`name = 5 mm` names it); returns what is wrong with it."""
         c = next(c for c in self.drawing.constraints if c.id == key)
         kind = DIMENSIONS[c.kind]
+        naming = NAMING.match(text)
         try:
-            value = read(text, kind, "deg" if kind == "angle" else self.design.unit)
+            value = read(naming[2] if naming else text, kind, "deg" if kind == "angle" else self.design.unit)
         except IsotomonError as error:
             self.hinted.emit(f"✕  {error}. Nothing was changed.")
             return str(error)
-        return self.commit("change a figure", lambda d: draw_edits.change_constraint(d, key, value=value, driving=True))
+        return self.drive(key, value, naming[1] if naming else "")
+
+    def drive(self, key: str, value: Value, name: str = "") -> str:
+        """Let a dimension be driven by a value, which is given a name first if there is one."""
+        c = next(c for c in self.drawing.constraints if c.id == key)
+        number = Number("", name, value, DIMENSIONS[c.kind]) if name else None
+        given: Value = name or value
+        return self.commit(
+            "change a figure",
+            lambda d: draw_edits.change_constraint(d, key, value=given, driving=True),
+            number=number,
+        )
 
 
 def _placed(design: Design, key: str, station: str) -> Design:

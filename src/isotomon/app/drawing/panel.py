@@ -334,16 +334,9 @@ class DrawingPanel(QScrollArea):
         if c.kind in DIMENSIONS:
             kind = DIMENSIONS[c.kind]
             number = editor._measures().get(c.id, 0.0)
-            self._number(
-                column,
-                "figure",
-                "Figure",
-                kind,
-                number,
-                "A number with a unit, or a formula on named numbers",
-                lambda v: self._figure(c.id, v),
-                c.value,
-            )
+            tip = "A number with a unit, or a formula on named numbers"
+            field = self._number(column, "figure", "Figure", kind, number, tip, partial(editor.drive, c.id), c.value)
+            field.named.connect(lambda name, value: field.explain(editor.drive(c.id, value, name)))
             box = QCheckBox("Drives the drawing")
             box.setToolTip("Off: it only reports what it measures")
             box.setChecked(c.driving)
@@ -357,9 +350,6 @@ class DrawingPanel(QScrollArea):
             )
             column.addWidget(box)
         column.addWidget(self._button("Remove it", lambda: self._drop(c.id)))
-
-    def _figure(self, key: str, value: Value) -> str:
-        return self.editor.commit("change a figure", lambda d: draw_edits.change_constraint(d, key, value=value))
 
     def _change_block(self, column: QVBoxLayout, refs: tuple[str, ...], parts: bool) -> None:
         """Move, turn, scale and copies by figures."""

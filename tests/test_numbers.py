@@ -1,0 +1,80 @@
+"""Named numbers: the table, naming in place, and CSV."""
+
+from __future__ import annotations
+
+import math
+import tempfile
+import unittest
+from pathlib import Path
+
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+
+from isotomon.errors import FileError
+from isotomon.exchange.numbers import read_numbers, write_numbers
+from isotomon.model import edits
+from isotomon.model.records import Design, Number
+from tests.test_window import LEFT, WithWindow
+
+
+class NumbersCsv(unittest.TestCase):
+    def test_csv_round_trip_and_refusals(self) -> None:
+        """Numbers written as CSV come back the same; wrong lines are refused by their number."""
+        numbers = (
+            Number("n1", "span", 1150.0, "length", "root to tip"),
+            Number("n2", "turn_by", math.radians(17.3), "angle"),
+            Number("n3", "half", "span / 2", "length", 'say "half"'),
+            Number("n4", "share", 0.3, "ratio"),
+        )
+        design = Design("d", numbers=numbers)
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "n.csv"
+            path.write_text(write_numbers(design))
+            back = read_numbers(path, "mm")
+            self.assertEqual([edits.replace(n, id="") for n in numbers], list(back))
+            self.assertEqual(edits.put_numbers(Design("d"), back), design)
+            self.assertEqual(edits.put_numbers(design, back), design)
+            for text, words in (
+                ("a,b\n", "columns"),
+                ("name,value\n2x,5\n", "line 2: '2x'"),
+                ("name,value\nx,5 mm\nx,6 mm\n", "line 3: the name 'x' is there twice"),
+                ("name,value,kind\nx,5,area\n", "no kind"),
+                ("name,value\nx,5 mm + \n", "line 2"),
+            ):
+                path.write_text(text)
+                with self.assertRaisesRegex(FileError, words):
+                    read_numbers(path, "mm")
+
+
+class NumberTableTest(WithWindow):
+    def test_the_table_and_naming_in_place(self) -> None:
+        """A number is typed into the last row, used, renamed through its uses, refused while in use, named in a field."""
+        window, desk = self.window, self.window.desk
+        window.run_command("numbers")
+        model = window.numbers.numbers
+        last = model.index(0, 0)
+        self.assertTrue(model.setData(last, "width"))
+        self.assertTrue(model.setData(model.index(0, 1), "80 mm"))
+        self.assertTrue(model.setData(model.index(1, 1), "2*width"))
+        self.assertFalse(model.setData(model.index(0, 1), "number_1"))  # a circle
+        assert desk.design is not None
+        desk.select((desk.design.stations[0].id,))
+        field = window.details.fields["chord"]
+        self.type(field.edit, "number_1")
+        self.settle()
+        self.assertEqual(model.text(desk.design.numbers[0], 5), "number number_1")
+        self.assertTrue(model.setData(model.index(0, 0), "breadth"))
+        self.assertEqual(desk.design.numbers[1].value, "2*breadth")
+        window.numbers.selectRow(1)
+        window.numbers.setFocus()
+        QTest.keyClick(window.numbers, Qt.Key.Key_Delete)
+        self.assertEqual(len(desk.design.numbers), 2)
+        self.assertIn("is used by station root chord", window.message.text())
+        desk.select((desk.design.stations[1].id,))
+        field = window.details.fields["chord"]
+        self.type(field.edit, "belly = 131 mm")
+        self.assertEqual((desk.design.numbers[2].name, desk.design.stations[1].chord), ("belly", "belly"))
+        QTest.mouseClick(field.label, LEFT)
+        field.begin_naming()
+        self.assertEqual(field.edit.selectedText(), "name")
+        self.keys("Ctrl+Z")
