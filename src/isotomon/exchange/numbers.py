@@ -52,7 +52,7 @@ def _number(cells: dict[str, str], unit: str) -> Number:
     if said and said not in KINDS:
         raise FileError(f"'{said}' is no kind; use {', '.join(KINDS)} or leave it empty")
     if said:
-        kind: Kind = said  # type: ignore[assignment]
+        kind: Kind = said
     else:
         kind = "length" if names_in(text) else number_kind(evaluate(text, {}))
     value: Value = read(text, kind, {"length": unit, "angle": "deg", "ratio": ""}[kind] or "mm")

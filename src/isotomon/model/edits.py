@@ -10,18 +10,19 @@ import msgspec
 
 from isotomon.errors import DesignError
 from isotomon.model.base import Record
+from isotomon.model.datums import Datum, construction
 from isotomon.model.draw_edits import next_name
 from isotomon.model.drawing import Drawing
 from isotomon.model.records import Design, Drawn, Kept, Law, Loft, Number, Outline, Section, Station
-from isotomon.quantity import check_name
+from isotomon.quantity import Value, check_name
 
-Entry = TypeVar("Entry", Number, Outline, Station, Law, Drawing)
+Entry = TypeVar("Entry", Number, Outline, Station, Law, Drawing, Datum)
 replace = msgspec.structs.replace
 
 
 def fresh_id(design: Design, stem: str) -> str:
     """An id that nothing in the design has had: ids are never counted down."""
-    groups = (design.numbers, design.outlines, design.stations, design.laws, design.drawings)
+    groups = (design.numbers, design.outlines, design.stations, design.laws, design.drawings, design.datums)
     taken = {r.id for group in groups for r in group}
     highest = max((int(m[1]) for i in taken if (m := re.fullmatch(rf"{stem}(\d+)", i))), default=0)
     return f"{stem}{highest + 1}"
@@ -126,6 +127,9 @@ def _values(design: Design) -> list[tuple[str, Any]]:
     found: list[tuple[str, Any]] = [(f"number {n.name}", n.value) for n in design.numbers]
     for s in design.stations:
         found += [(f"station {s.name} {f.replace('_', ' ')}", getattr(s, f)) for f in STATION_VALUES]
+    for datum in design.datums:
+        fields = zip(construction(datum).fields, datum.values, strict=False)
+        found += [(f"datum {datum.name} {f.title.lower()}", v) for f, v in fields]
     for d in design.drawings:
         found += [(f"drawing {d.name}, {c.kind} {c.id}", c.value) for c in d.constraints]
     for law in design.laws:
@@ -157,6 +161,9 @@ def map_formulas(design: Design, change: Callable[[str], str]) -> Design:
         design,
         numbers=tuple(mapped(n, ("value",)) for n in design.numbers),
         stations=tuple(mapped(s, STATION_VALUES) for s in design.stations),
+        datums=tuple(
+            replace(d, values=tuple(change(v) if isinstance(v, str) else v for v in d.values)) for d in design.datums
+        ),
         drawings=tuple(
             replace(d, constraints=tuple(mapped(c, ("value",)) for c in d.constraints)) for d in design.drawings
         ),
@@ -167,6 +174,48 @@ def map_formulas(design: Design, change: Callable[[str], str]) -> Design:
 def add_outline(design: Design, outline: Outline) -> Design:
     """The design with the coordinates of one more foil."""
     return replace(design, outlines=(*design.outlines, outline))
+
+
+def add_datum(design: Design, datum: Datum) -> Design:
+    """The design with one more datum."""
+    return replace(design, datums=(*design.datums, datum))
+
+
+def change_datum(design: Design, key: str, **changes: Any) -> Design:
+    """The design with fields of one datum changed."""
+    return replace(design, datums=_changed(design.datums, key, changes))
+
+
+def set_datum_value(design: Design, key: str, index: int, value: Value) -> Design:
+    """The design with one number of a datum changed."""
+    values = list(find(design.datums, key).values)
+    values[index] = value
+    return change_datum(design, key, values=tuple(values))
+
+
+def datum_users(design: Design, key: str) -> list[str]:
+    """What stands on a datum, in words."""
+    users = [f"datum {d.name}" for d in design.datums if key in d.on]
+    users += [f"station {s.name}" for s in design.stations if s.plane == key]
+    return users + [
+        f"drawing {d.name}" for d in design.drawings if any(p.source.split(":")[0] == key for p in d.points)
+    ]
+
+
+def remove_datum(design: Design, key: str) -> Design:
+    """The design without a datum.
+
+    Raises: DesignError, saying what stands on it.
+    """
+    users = datum_users(design, key)
+    if users:
+        raise DesignError(f"{', '.join(users[:6])} stands on '{find(design.datums, key).name}'; move that first")
+    return replace(design, datums=tuple(d for d in design.datums if d.id != key))
+
+
+def stand_on(design: Design, keys: tuple[str, ...], plane: str) -> Design:
+    """Stations put on a datum plane (empty: back on their own position and tilts)."""
+    return change_stations(design, keys, lambda s: replace(s, plane=plane))
 
 
 def add_drawing(design: Design, drawing: Drawing) -> Design:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Literal
 
 from isotomon.model.base import Id, Pair, Record, clean_pairs
+from isotomon.model.datums import Datum
 from isotomon.model.drawing import Drawing
 from isotomon.quantity import Kind, Value
 
@@ -142,6 +143,8 @@ class Station(Record, frozen=True):
     tilt_x: Value = 0.0
     tilt_y: Value = 0.0
     rank: int = 0
+    plane: str = ""
+    """A datum plane it stands on, which then says its position and tilts."""
 
 
 Quality = Literal["area", "set_angle", "turn", "twist_rate"]
@@ -192,6 +195,7 @@ class Design(Record, frozen=True):
     """mm: how far a solid's faces may lie from the section field."""
     numbers: tuple[Number, ...] = ()
     outlines: tuple[Outline, ...] = ()
+    datums: tuple[Datum, ...] = ()
     drawings: tuple[Drawing, ...] = ()
     stations: tuple[Station, ...] = ()
     loft: Loft = Loft(id="body", name="body")

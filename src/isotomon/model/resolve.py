@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 from isotomon.errors import DesignError, IsotomonError, QuantityError
+from isotomon.model.datums import check_datum
 from isotomon.model.drawing import DIMENSIONS, Drawing, check_drawing
 from isotomon.model.records import Design, Drawn, Law, Station
 from isotomon.model.sections import check_section, is_foil
@@ -61,25 +63,38 @@ class Resolved:
     figures: dict[str, dict[str, float]]
 
 
-def resolve_design(design: Design) -> Resolved:
-    """All numbers of the design.
+Placed = Mapping[str, tuple[float, float, float]]
+"""Station id → position (mm) and tilts about X and Y (rad) that a datum plane gives it."""
+
+
+def resolve_design(design: Design, placed: Placed | None = None) -> Resolved:
+    """All numbers of the design. `placed`: of the stations on datum planes; without it their own numbers count.
 
     Raises: DesignError, QuantityError or ProfileError, naming the station and field, with the remedy.
     """
     _check_counts(design)
     names = resolve_numbers([(n.name, n.value, n.kind) for n in design.numbers])
-    positions = {s.id: _station_value(s, "position", names) for s in design.stations}
+    places = placed or {}
+    positions = {
+        s.id: places[s.id][0] if s.id in places else _station_value(s, "position", names) for s in design.stations
+    }
     ordered = sorted(design.stations, key=lambda s: positions[s.id])
     for before, after in zip(ordered[:-1], ordered[1:], strict=True):
-        if positions[after.id] - positions[before.id] < 1e-6:
+        unsettled = placed is None and (before.plane or after.plane)
+        if positions[after.id] - positions[before.id] < 1e-6 and not unsettled:
             raise DesignError(
                 f"stations '{before.name}' and '{after.name}' stand at one position "
                 f"({positions[after.id]:g} mm); move one of them"
             )
     span = (positions[ordered[-1].id] - positions[ordered[0].id]) if len(ordered) > 1 else 1.0
-    stations = tuple(_station(s, positions, positions[ordered[0].id], span, names) for s in ordered)
+    first = positions[ordered[0].id] if ordered else 0.0
+    stations = tuple(
+        _station(s, positions[s.id], (positions[s.id] - first) / max(span, 1e-9), places, names) for s in ordered
+    )
     for law in design.laws:
         law_band(law, names)
+    for datum in design.datums:
+        check_datum(datum)
     figures = {d.id: drawing_figures(check_drawing(d), names) for d in design.drawings}
     for station in design.stations:
         if isinstance(station.section, Drawn) and station.section.drawing not in figures:
@@ -114,6 +129,7 @@ def _check_counts(design: Design) -> None:
         ("laws", design.laws, 100),
         ("foil outlines", design.outlines, 200),
         ("drawings", design.drawings, 500),
+        ("datums", design.datums, 1000),
     ):
         if len(entries) > most:
             raise DesignError(f"the design has {len(entries)} {what}; at most {most} can be used")
@@ -135,10 +151,8 @@ def _station_value(station: Station, field: str, names: dict[str, Quantity]) -> 
 
 
 def _station(
-    station: Station, positions: dict[str, float], first: float, span: float, names: dict[str, Quantity]
+    station: Station, position: float, fraction: float, placed: Placed, names: dict[str, Quantity]
 ) -> StationNumbers:
-    position = positions[station.id]
-    fraction = (position - first) / span
     names = {**names, "position": Quantity(position, 1, 0), "fraction": Quantity(fraction)}
     drawn = isinstance(station.section, Drawn)
     if station.chord is None and not drawn:
@@ -153,7 +167,11 @@ def _station(
         pivot = _station_value(station, "pivot", names)
         if not -10.0 <= pivot <= 10.0:
             raise DesignError(f"station '{station.name}': the pivot is {pivot:g} of the chord; use -10 to 10")
-    tilt = (_station_value(station, "tilt_x", names), _station_value(station, "tilt_y", names))
+    tilt = (
+        placed[station.id][1:]
+        if station.id in placed
+        else (_station_value(station, "tilt_x", names), _station_value(station, "tilt_y", names))
+    )
     if max(map(abs, tilt)) >= math.radians(89.0):
         raise DesignError(f"station '{station.name}': the plane is tilted by 89° or more; tilt it less")
     try:

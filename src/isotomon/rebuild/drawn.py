@@ -9,16 +9,18 @@ from dataclasses import dataclass, field
 from functools import lru_cache
 
 import msgspec
+import numpy as np
+from numpy.typing import NDArray
 
 from isotomon.errors import IsotomonError
 from isotomon.model.drawing import Drawing, replace
-from isotomon.model.edits import change_drawing, find
-from isotomon.model.records import Design, Drawn
-from isotomon.model.resolve import Resolved, StationNumbers, resolve_design
+from isotomon.model.records import Drawn
+from isotomon.model.resolve import StationNumbers
 from isotomon.profile.drawn import DrawnShape, drawn_shape
 from isotomon.profile.loops import places_of, size_of
 from isotomon.profile.solver import Solution, solve
 
+Array = NDArray[np.float64]
 Figured = tuple[tuple[str, float], ...]
 Places = tuple[tuple[str, tuple[float, float]], ...]
 
@@ -32,7 +34,7 @@ class SolvedSection(msgspec.Struct, frozen=True):
 
 @dataclass(frozen=True, eq=False)
 class Drawings:
-    """The solved drawings of a design by id. `troubles`: (drawing id, its name, what is wrong)."""
+    """The solved drawings of a design by id. `troubles`: (id, what it is with its name, what is wrong)."""
 
     solutions: Mapping[str, Solution]
     troubles: tuple[tuple[str, str, str], ...] = ()
@@ -56,41 +58,6 @@ def section_shape(section: SolvedSection) -> DrawnShape:
     return drawn_shape(section.drawing, section.mirror)  # type: ignore[arg-type]
 
 
-def solve_drawings(design: Design, resolved: Resolved) -> tuple[Resolved, Drawings]:
-    """The drawings solved, and the stations' numbers with the chords and pivots that come from them.
-
-    A drawing that cannot be solved keeps the coordinates it has, with the trouble said.
-    """
-    solutions: dict[str, Solution] = {}
-    troubles: list[tuple[str, str, str]] = []
-    for drawing in design.drawings:
-        try:
-            solution = solved(drawing, tuple(resolved.figures[drawing.id].items()), ())
-        except IsotomonError as error:
-            solution = Solution(drawing, 0.0)
-            troubles.append((drawing.id, drawing.name, str(error)))
-        solutions[drawing.id] = solution
-        for clash in solution.conflicts:
-            names = ", ".join(said(drawing, c) for c in clash.culprits)
-            troubles.append((drawing.id, drawing.name, f"these cannot hold together: {names}; drop one of them"))
-    drawings = Drawings(solutions, tuple(troubles))
-    stations = tuple(
-        replace_numbers(n, drawings) if isinstance(n.station.section, Drawn) else n for n in resolved.stations
-    )
-    return Resolved(resolved.names, stations, resolved.figures), drawings
-
-
-def settled(design: Design, key: str) -> Design:
-    """The design with one drawing's solved coordinates written into it, as after every edit of the drawing.
-
-    Raises: IsotomonError, when its numbers cannot be worked out or a constraint cannot be written.
-    """
-    drawing = find(design.drawings, key)
-    figures = resolve_design(design).figures[key]
-    solution = solved(drawing, tuple(figures.items()), ())
-    return change_drawing(design, key, lambda _: solution.drawing)
-
-
 def replace_numbers(n: StationNumbers, drawings: Drawings) -> StationNumbers:
     """A station's numbers with chord and pivot as drawn where it does not say its own."""
     assert isinstance(n.station.section, Drawn)
@@ -102,6 +69,34 @@ def replace_numbers(n: StationNumbers, drawings: Drawings) -> StationNumbers:
         width, pivot = size_of(section.drawing, places_of(section.drawing)), 0.5
     chord = width if math.isnan(n.chord) else n.chord
     return dataclasses.replace(n, chord=chord, pivot=pivot if math.isnan(n.pivot) else n.pivot)
+
+
+def to_plane(points: Array, n: StationNumbers, section: SolvedSection) -> Array:
+    """Points (n, 2) of a drawing, mm, in the plane of a station at which it stands: mirrored, sized, turned, offset."""
+    start, width, mirror = _frame_of(section)
+    flat = (points * mirror - np.array([start + n.pivot * width, 0.0])) * (n.chord / width)
+    c, s = np.cos(n.set_angle), np.sin(n.set_angle)
+    return np.asarray(flat @ np.array([[c, s], [-s, c]]) + np.array(n.offset))
+
+
+def to_drawing(points: Array, n: StationNumbers, section: SolvedSection | None) -> Array:
+    """What `to_plane` takes back; without a section only turn and offset are, as for a drawing not yet solved."""
+    c, s = np.cos(n.set_angle), np.sin(n.set_angle)
+    flat = (points - np.array(n.offset)) @ np.array([[c, -s], [s, c]])
+    if section is None:
+        return np.asarray(flat)
+    start, width, mirror = _frame_of(section)
+    return np.asarray((flat * (width / n.chord) + np.array([start + n.pivot * width, 0.0])) * mirror)
+
+
+def _frame_of(section: SolvedSection) -> tuple[float, float, Array]:
+    """(X of the leading point, chord as drawn, signs of the mirror)."""
+    mirror = np.array({"": (1.0, 1.0), "x": (1.0, -1.0), "y": (-1.0, 1.0)}[section.mirror])
+    try:
+        shape = section_shape(section)
+    except IsotomonError:
+        return 0.0, size_of(section.drawing, places_of(section.drawing)), mirror
+    return float(shape.outline.anchor[0, 0] * shape.width), shape.width, mirror
 
 
 def said(drawing: Drawing, key: str) -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, fields
 
 import numpy as np
@@ -15,8 +16,10 @@ from isotomon.measure.body import BodyMeasures, body_measures
 from isotomon.measure.laws import Finding, Judged, course, law_findings, quality_of
 from isotomon.measure.sections import Curves, Extents, Moments, curves, extents, moments
 from isotomon.model.records import Design, Law, LawPoint, Quality
-from isotomon.model.resolve import Resolved, law_band, law_targets, law_value, names_at, resolve_design
-from isotomon.rebuild.drawn import Drawings, solve_drawings
+from isotomon.model.resolve import Resolved, law_band, law_targets, law_value, names_at
+from isotomon.rebuild.datums import Ground, Thing, work_out
+from isotomon.rebuild.drawn import Drawings
+from isotomon.rebuild.settle import settle
 from isotomon.rebuild.shape import Form, make_shape, shape_key
 
 Array = NDArray[np.float64]
@@ -56,6 +59,7 @@ class Quick:
     design: Design
     resolved: Resolved
     drawings: Drawings
+    datums: Mapping[str, Thing]
     shape: Shape | None
     full: Full | None
     judged: tuple[Judged, ...]
@@ -87,28 +91,43 @@ def rebuild(design: Design, moving: bool = False) -> Quick:
 
     Raises: IsotomonError, when the design's numbers cannot be worked out (nothing that the session lets in).
     """
-    resolved, drawings = solve_drawings(design, resolve_design(design))
+    resolved, drawings = settle(design)
     drawn = drawing_findings(drawings)
     try:
         shape = _shape(design, resolved, drawings, MOVING if moving else AT_REST)
     except IsotomonError as error:
         why = Finding("error", design.loft.name, str(error), about=design.loft.id)
-        return Quick(design, resolved, drawings, None, None, (), (*drawn, why))
+        datums, lost = _datums(design, resolved, drawings, None)
+        return Quick(design, resolved, drawings, datums, None, None, (), (*drawn, *lost, why))
+    datums, lost = _datums(design, resolved, drawings, shape.field)
     judged, findings = judge_laws(design, resolved, shape)
     if moving:
-        return Quick(design, resolved, drawings, shape, None, judged, (*drawn, *findings))
+        return Quick(design, resolved, drawings, datums, shape, None, judged, (*drawn, *lost, *findings))
     full = Full(
         moments(shape.sections, shape.form.rule),
         extents(shape.field.sections(shape.field.nodes), shape.form.common),
         body_measures(shape.field, shape.form.rule),
     )
     flaws = _flaw_findings(design, shape, full)
-    return Quick(design, resolved, drawings, shape, full, judged, (*drawn, *flaws, *findings))
+    return Quick(design, resolved, drawings, datums, shape, full, judged, (*drawn, *lost, *flaws, *findings))
 
 
 def drawing_findings(drawings: Drawings) -> tuple[Finding, ...]:
     """Clashes, and references that are lost, of all drawings."""
-    return tuple(Finding("error", f"drawing {name}", text, about=key) for key, name, text in drawings.troubles)
+    return tuple(Finding("error", name, text, about=key) for key, name, text in drawings.troubles)
+
+
+def _datums(
+    design: Design, resolved: Resolved, drawings: Drawings, field: SectionField | None
+) -> tuple[Mapping[str, Thing], list[Finding]]:
+    """All datums, and a finding for each whose source is gone."""
+    if not design.datums:
+        return {}, []
+    things, troubles = work_out(Ground(design, resolved.names, resolved, field, drawings))
+    return things, [
+        Finding("error", f"datum {name}", f"{text}. Pick again in its Details", about=key)
+        for key, name, text in troubles
+    ]
 
 
 def _shape(design: Design, resolved: Resolved, drawings: Drawings, places: int) -> Shape:

@@ -15,7 +15,7 @@ from pathlib import Path
 from isotomon.errors import FileError, IsotomonError
 from isotomon.model.file import decode, encode, load, read_bytes, save, write_atomically
 from isotomon.model.records import Design
-from isotomon.model.resolve import resolve_design
+from isotomon.rebuild.settle import check_design
 
 Edit = Callable[[Design], Design]
 MOST_STEPS = 500
@@ -35,7 +35,7 @@ class Session:
     def __init__(
         self, design: Design, path: Path | None = None, recovery: Path | None = None, unsaved: bool = False
     ) -> None:
-        resolve_design(design)
+        check_design(design)
         self._steps = [Step("open", design)]
         self._at = 0
         self._saved: Design | None = None if unsaved else design
@@ -68,7 +68,7 @@ class Session:
         Raises: IsotomonError, when the edit cannot be made; the design stays as it was.
         """
         design = edit(self.design)
-        resolve_design(design)
+        check_design(design)
         return design
 
     def apply(self, title: str, edit: Edit) -> Design:

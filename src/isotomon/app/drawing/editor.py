@@ -43,7 +43,8 @@ from isotomon.profile.loops import Runs, find_runs
 from isotomon.profile.shapes import Spot
 from isotomon.profile.solver import Drag, Freedoms, Solution, begin_drag, drag_to, freedoms, measured, with_coordinates
 from isotomon.quantity import Value, read, resolve_numbers, show
-from isotomon.rebuild.drawn import settled, solved
+from isotomon.rebuild.drawn import solved
+from isotomon.rebuild.settle import settled
 
 Array = NDArray[np.float64]
 Change = Callable[[Drawing], Drawing]

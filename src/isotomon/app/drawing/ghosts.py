@@ -7,10 +7,8 @@ from numpy.typing import NDArray
 from PySide6.QtGui import QColor
 
 from isotomon.app.theme import Theme, station_colour
-from isotomon.errors import IsotomonError
 from isotomon.model.records import Drawn
-from isotomon.model.resolve import StationNumbers
-from isotomon.rebuild.drawn import Drawings, section_shape
+from isotomon.rebuild.drawn import to_drawing
 from isotomon.rebuild.quick import Quick
 
 Array = NDArray[np.float64]
@@ -32,22 +30,7 @@ def ghosts_of(quick: Quick, station: str, drawing: str, theme: Theme) -> list[tu
         if not 0 <= k < len(numbers) or (here and isinstance(own, Drawn)):
             continue
         local = samples.value @ shape.sections.local[shape.at_stations[k]]
-        points = _to_drawing(local[samples.outline], numbers[index], quick.drawings)
+        section = quick.drawings.section(own) if isinstance(own, Drawn) else None
+        points = to_drawing(local[samples.outline], numbers[index], section)
         found.append((numbers[k].station.name, points, station_colour(theme, k / max(len(numbers) - 1, 1))))
     return found
-
-
-def _to_drawing(points: Array, n: StationNumbers, drawings: Drawings) -> Array:
-    """Points in a station's plane → its drawing's own coordinates: offset, turn, size and mirror taken back."""
-    c, s = np.cos(n.set_angle), np.sin(n.set_angle)
-    flat = (points - np.array(n.offset)) @ np.array([[c, -s], [s, c]])
-    section = n.station.section
-    if not isinstance(section, Drawn):
-        return flat
-    try:
-        shape = section_shape(drawings.section(section))
-    except IsotomonError:
-        return flat
-    anchor = shape.outline.anchor[:, 0] * shape.width
-    flat = flat * (shape.width / n.chord) + np.array([anchor[0] + n.pivot * (anchor[1] - anchor[0]), 0.0])
-    return flat * {"": (1.0, 1.0), "x": (1.0, -1.0), "y": (-1.0, 1.0)}[section.mirror]

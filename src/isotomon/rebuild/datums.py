@@ -1,0 +1,391 @@
+"""Datums worked out: each when it is asked for, after what it stands on."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from isotomon.errors import DesignError, IsotomonError, QuantityError
+from isotomon.field.section_field import SectionField
+from isotomon.geometry import datums as g
+from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane, SpaceCurve
+from isotomon.model.datums import BUILT_IN, BUILT_IN_NAMES, Datum, construction
+from isotomon.model.records import Design, Drawn, Station
+from isotomon.model.resolve import Resolved
+from isotomon.profile.curves import piece_of
+from isotomon.profile.loops import places_of
+from isotomon.quantity import Quantity, resolve
+from isotomon.rebuild.drawn import Drawings, to_plane
+
+Array = NDArray[np.float64]
+Thing = Plane | Axis | Array | Frame | Cylinder | SpaceCurve
+
+
+@dataclass(eq=False)
+class Ground:
+    """What datums are worked out on. The body's parts are there only once it has been shaped."""
+
+    design: Design
+    names: dict[str, Quantity]
+    resolved: Resolved | None = None
+    shape: SectionField | None = None
+    drawings: Drawings | None = None
+    _made: dict[str, Thing] = field(default_factory=dict)
+    _under_way: list[str] = field(default_factory=list)
+
+    def get(self, ref: str) -> Thing:
+        """What a reference stands for.
+
+        Raises: DesignError, for what is gone, goes in a circle, or is not there yet.
+        """
+        if ref in self._made:
+            return self._made[ref]
+        if ref in self._under_way:
+            trail = [*self._under_way[self._under_way.index(ref) :], ref]
+            names = " → ".join(self.called(r) for r in trail)
+            raise DesignError(f"these stand on each other in a circle: {names}; pick something else for one of them")
+        self._under_way.append(ref)
+        try:
+            self._made[ref] = self._work_out(ref)
+        finally:
+            self._under_way.pop()
+        return self._made[ref]
+
+    def called(self, ref: str) -> str:
+        """A reference in words."""
+        name, _, part = ref.partition("/")
+        found = next(
+            (d.name for group in (self.design.datums, self.design.stations) for d in group if d.id == name), name
+        )
+        return f"{found} {part}".strip() if name not in BUILT_IN_NAMES else BUILT_IN_NAMES[name]
+
+    def _work_out(self, ref: str) -> Thing:
+        if ref in BUILT_IN:
+            return _BUILT[ref]
+        datum = next((d for d in self.design.datums if d.id == ref), None)
+        if datum is not None:
+            return self._datum(datum)
+        name, _, part = ref.partition("/")
+        if name == self.design.loft.id and part:
+            return self._body(part)
+        station = next((s for s in self.design.stations if s.id == name), None)
+        if station is None:
+            raise DesignError(f"'{self.called(ref)}' is gone; pick something else")
+        return self._station_part(station, part) if part else self._station_plane(station)
+
+    # What stations and the body give
+
+    def _station_plane(self, station: Station) -> Plane:
+        if station.plane:
+            plane = self.plane(station.plane)
+            position, a, b = g.tilts_of(plane)
+        else:
+            position, a, b = (
+                self._value(station.name, getattr(station, f), k)
+                for f, k in (("position", "length"), ("tilt_x", "angle"), ("tilt_y", "angle"))
+            )
+        across = np.array([math.cos(b), 0.0, -math.sin(b)])
+        normal = np.array([math.sin(b) * math.cos(a), -math.sin(a), math.cos(b) * math.cos(a)])
+        return Plane(np.array([0.0, 0.0, position]), across, normal)
+
+    def _station_part(self, station: Station, part: str) -> Thing:
+        if part not in ("lead", "trail", "outline"):
+            return self._drawn_part(station, part)
+        field_, resolved = self._shaped(f"{station.name} {part}")
+        index = [n.station.id for n in resolved.stations].index(station.id)
+        sections = field_.sections(field_.nodes[index : index + 1])
+        if part in ("lead", "trail"):
+            x, y = sections.anchor[0, 0 if part == "lead" else 1]
+            return sections.origin[0] + x * sections.across[0] + y * sections.up[0]
+        return _outline_curve(field_, index)
+
+    def _drawn_part(self, station: Station, part: str) -> Thing:
+        """A point or part of a station's drawing, where it lies in space."""
+        section = station.section
+        if not isinstance(section, Drawn):
+            raise DesignError(f"station '{station.name}' has no drawing any more; pick something else")
+        if self.resolved is None or self.drawings is None or section.drawing not in self.drawings.solutions:
+            raise DesignError(f"the drawing at station '{station.name}' is not solved yet, or stands on this itself")
+        n = next(n for n in self.resolved.stations if n.station.id == station.id)
+        drawing = self.drawings.solutions[section.drawing].drawing
+        solved = self.drawings.section(section)
+        places = places_of(drawing)
+        plane = self._station_plane(station)
+
+        def in_space(points: Array) -> Array:
+            flat = to_plane(points, n, solved)
+            return plane.origin + flat[:, :1] * plane.across + flat[:, 1:] * plane.up
+
+        if part in places:
+            return in_space(places[part][None])[0]
+        found = next((p for p in drawing.parts if p.id == part), None)
+        if found is None:
+            raise DesignError(f"'{part}' is gone from the drawing at station '{station.name}'; pick something else")
+        piece = piece_of(found, places)
+        if piece.kind == "line":
+            a, b = in_space(piece.at(np.array([0.0, 1.0])))
+            return SpaceCurve(lambda t: a + np.asarray(t)[:, None] * (b - a))
+        return SpaceCurve(lambda t: in_space(piece.at(t)), piece.kind in ("circle",))
+
+    def _body(self, part: str) -> Thing:
+        field_, _ = self._shaped(f"body {part}")
+        lanes = field_.common.lanes
+        if part in ("first", "last"):
+            sections = field_.sections(field_.nodes[[0 if part == "first" else -1]])
+            return Plane(sections.origin[0], sections.across[0], sections.normal[0])
+        if part == "skin":
+            ends = field_.sections(field_.nodes)
+            rings = [g.round_through(c) for c in (_ring(field_, ends.control[k]) for k in range(len(field_.nodes)))]
+            way = rings[-1].axis.origin - rings[0].axis.origin
+            return Cylinder(Axis(rings[0].axis.origin, g.unit(way, "the body has no axis")), rings[0].radius)
+        if not part.isdecimal() or not 1 <= int(part) <= len(lanes) or lanes[0].basis.periodic:
+            raise DesignError(f"the body has no edge at tie {part} any more; pick another")
+        column = lanes[int(part) - 1].columns.start
+        return SpaceCurve(
+            lambda t: field_.sections(field_.first + np.asarray(t) * (field_.last - field_.first)).control[:, column]
+        )
+
+    def _shaped(self, what: str) -> tuple[SectionField, Resolved]:
+        if self.shape is None or self.resolved is None:
+            raise DesignError(f"{what} comes from the body, which cannot be made, or stands on it; pick something else")
+        return self.shape, self.resolved
+
+    def _value(self, where: str, value: float | str, kind: str) -> float:
+        try:
+            return resolve(value, kind, self.names)  # type: ignore[arg-type]
+        except QuantityError as error:
+            raise QuantityError(f"{where}: {error}") from None
+
+    # As what is wanted
+
+    def plane(self, ref: str) -> Plane:
+        """A plane, or a frame's XY plane."""
+        thing = self.get(ref)
+        if isinstance(thing, Frame):
+            return Plane(thing.origin, thing.axes[0], thing.axes[2])
+        return self._as(ref, thing, Plane, "a plane")
+
+    def axis(self, ref: str) -> Axis:
+        """An axis, a cylinder's, or along a straight curve."""
+        thing = self.get(ref)
+        if isinstance(thing, Cylinder):
+            return thing.axis
+        if isinstance(thing, SpaceCurve):
+            _, p, run = thing.table(65)
+            way = g.unit(p[-1] - p[0], f"{self.called(ref)} is closed; a straight edge or line is needed")
+            off = np.linalg.norm((p - p[0]) - ((p - p[0]) @ way)[:, None] * way, axis=1).max()
+            if off > 1e-6 * run[-1]:
+                raise DesignError(f"{self.called(ref)} is not straight; pick a straight edge or line")
+            return Axis(p[0], way, float(run[-1]))
+        return self._as(ref, thing, Axis, "an axis")
+
+    def point(self, ref: str) -> Array:
+        """A point, or a frame's origin."""
+        thing = self.get(ref)
+        return thing.origin if isinstance(thing, Frame) else self._as(ref, thing, np.ndarray, "a point")
+
+    def frame(self, ref: str) -> Frame:
+        """A frame, or a plane's own."""
+        thing = self.get(ref)
+        if isinstance(thing, Plane):
+            return Frame(thing.origin, np.array([thing.across, thing.up, thing.normal]))
+        return self._as(ref, thing, Frame, "a frame")
+
+    def curve(self, ref: str) -> SpaceCurve:
+        """A curve; a station stands for its profile."""
+        thing = self.get(ref)
+        if isinstance(thing, Plane) and any(s.id == ref for s in self.design.stations):
+            thing = self.get(f"{ref}/outline")
+        return self._as(ref, thing, SpaceCurve, "a curve")
+
+    def round(self, ref: str) -> Cylinder:
+        """A cylinder, or the circle that a curve or profile is."""
+        thing = self.get(ref)
+        if isinstance(thing, Cylinder):
+            return thing
+        return g.round_through(self.curve(ref).table(97)[1])
+
+    def _as(self, ref: str, thing: Thing, kind: type, word: str):  # type: ignore[no-untyped-def]
+        if not isinstance(thing, kind):
+            raise DesignError(f"{self.called(ref)} is not {word}; pick something else")
+        return thing
+
+    def _datum(self, datum: Datum) -> Thing:
+        try:
+            values = [
+                self._value(f.title.lower(), v, f.kind)
+                for f, v in zip(construction(datum).fields, datum.values, strict=True)
+            ]
+            return _CONSTRUCT[datum.kind](self, datum.on, values)
+        except IsotomonError as error:
+            text = str(error)
+            raise DesignError(text if text.startswith("datum '") else f"datum '{datum.name}': {text}") from None
+
+
+def _ring(field_: SectionField, control: Array) -> Array:
+    """Points round a section from its control points."""
+    u = [np.linspace(0.0, 1.0, 33)[:-1]] * len(field_.common.lanes)
+    return field_.common.matrix(u) @ control
+
+
+def _outline_curve(field_: SectionField, index: int) -> SpaceCurve:
+    """A station's profile in space, over all its lanes in turn; lane borders are its corners."""
+    control = field_.sections(field_.nodes[index : index + 1]).control[0]
+    lanes = field_.common.lanes
+    count = len(lanes)
+
+    def at(t: Array) -> Array:
+        place = np.clip(np.asarray(t, dtype=float), 0.0, 1.0) * count
+        which = np.minimum(place.astype(int), count - 1)
+        points = np.empty((len(place), 3))
+        for k, lane in enumerate(lanes):
+            here = which == k
+            if here.any():
+                points[here] = lane.basis.matrix(place[here] - k) @ control[lane.columns]
+        return points
+
+    corners = () if lanes[0].basis.periodic else tuple(k / count for k in range(count))
+    return SpaceCurve(at, True, corners)
+
+
+def _placed(ground: Ground, on: tuple[str, ...], v: list[float]) -> Plane:
+    frame = ground.frame(on[0])
+    axes = frame.axes
+    for k in range(3):
+        axes = np.array([g.turned_about(a, axes[k], v[3 + k]) for a in axes])
+    return Plane(frame.origin + np.array(v[:3]) @ frame.axes, axes[0], axes[2])
+
+
+def _square_to_curve(ground: Ground, on: tuple[str, ...], v: list[float]) -> Plane:
+    curve = ground.curve(on[0])
+    t = curve.along(v[0], v[1])
+    return g.plane_at(curve.at(np.array([t]))[0], curve.tangent(t))
+
+
+def _three(ground: Ground, on: tuple[str, ...], v: list[float]) -> Plane:
+    a, b, c = (ground.point(r) for r in on)
+    normal = np.cross(b - a, c - a)
+    return g.plane_at(a, g.unit(normal, "the three points lie on one line; pick another point"))
+
+
+def _line_and_point(ground: Ground, on: tuple[str, ...], v: list[float]) -> Plane:
+    axis, p = ground.axis(on[0]), ground.point(on[1])
+    return g.plane_at(
+        axis.origin, g.unit(np.cross(axis.way, p - axis.origin), "the point lies on the line; pick another")
+    )
+
+
+def _line_square(ground: Ground, on: tuple[str, ...], v: list[float]) -> Plane:
+    axis, plane = ground.axis(on[0]), ground.plane(on[1])
+    why = "the line stands square on the plane already; any plane through it would do, so pick another"
+    return g.plane_at(axis.origin, g.unit(np.cross(axis.way, plane.normal), why))
+
+
+def _tangent(ground: Ground, on: tuple[str, ...], v: list[float]) -> Plane:
+    ring = ground.round(on[0])
+    base = g.plane_at(ring.axis.origin, ring.axis.way)
+    out = math.cos(v[0]) * base.across + math.sin(v[0]) * base.up
+    return g.plane_at(ring.axis.origin + ring.radius * out, out)
+
+
+def _end(ground: Ground, on: tuple[str, ...], v: list[float]) -> Array:
+    curve = ground.curve(on[0])
+    t = curve.along(0.5, 0.0) if round(v[0]) == 1 else 0.0 if v[0] < 0.5 else 1.0
+    return curve.at(np.array([t]))[0]
+
+
+def _corner(ground: Ground, on: tuple[str, ...], v: list[float]) -> Array:
+    curve = ground.curve(on[0])
+    if not 1 <= round(v[0]) <= len(curve.corners):
+        raise DesignError(f"the profile has {len(curve.corners)} corners; ask for one of those")
+    return curve.at(np.array([curve.corners[round(v[0]) - 1]]))[0]
+
+
+def _centre(ground: Ground, on: tuple[str, ...], v: list[float]) -> Array:
+    try:
+        return ground.round(on[0]).axis.origin
+    except DesignError:
+        _, p, run = ground.curve(on[0]).table()
+        wide = np.diff(run)
+        return np.asarray(((p[1:] + p[:-1]) / 2.0 * wide[:, None]).sum(axis=0) / run[-1])
+
+
+def _frame(ground: Ground, on: tuple[str, ...], v: list[float]) -> Frame:
+    origin, plane, axis = ground.point(on[0]), ground.plane(on[1]), ground.axis(on[2])
+    across = axis.way - plane.normal * float(plane.normal @ axis.way)
+    across = g.unit(across, "the axis stands square on the plane; pick one that lies more along it")
+    return Frame(origin, np.array([across, np.cross(plane.normal, across), plane.normal]))
+
+
+def _on(ground: Ground, on: tuple[str, ...], v: list[float]) -> Array:
+    curve = ground.curve(on[0])
+    return curve.at(np.array([curve.along(v[0], v[1])]))[0]
+
+
+def _cylinder(ground: Ground, on: tuple[str, ...], v: list[float]) -> Cylinder:
+    if not v[0] > 0.0:
+        raise DesignError(f"its radius is {v[0]:g} mm; it must be greater than zero")
+    return Cylinder(ground.axis(on[0]), v[0])
+
+
+def _two_points(ground: Ground, on: tuple[str, ...], v: list[float]) -> Axis:
+    a, b = (ground.point(r) for r in on)
+    return Axis(a, g.unit(b - a, "both points lie at one place; pick another"), float(np.linalg.norm(b - a)))
+
+
+def _moved(plane: Plane, way: Array) -> Plane:
+    return Plane(plane.origin + way, plane.across, plane.normal)
+
+
+_CONSTRUCT = {
+    "parallel": lambda s, on, v: _moved(p := s.plane(on[0]), v[0] * p.normal),
+    "parallel-through": lambda s, on, v: _moved(p := s.plane(on[0]), s.point(on[1]) - p.origin),
+    "square-to-curve": _square_to_curve,
+    "turned": lambda s, on, v: g.through_axis(s.axis(on[0]), s.plane(on[1]), v[0]),
+    "three-points": _three,
+    "line-and-point": _line_and_point,
+    "line-square": _line_square,
+    "midway": lambda s, on, v: g.midway(s.plane(on[0]), s.plane(on[1])),
+    "tangent": _tangent,
+    "placed": _placed,
+    "two-points": _two_points,
+    "planes-meet": lambda s, on, v: g.planes_meet(s.plane(on[0]), s.plane(on[1])),
+    "square-through": lambda s, on, v: Axis(s.point(on[1]), s.plane(on[0]).normal),
+    "along": lambda s, on, v: s.axis(on[0]),
+    "axis-of": lambda s, on, v: s.round(on[0]).axis,
+    "coordinates": lambda s, on, v: (f := s.frame(on[0])).origin + np.array(v) @ f.axes,
+    "on-curve": _on,
+    "end": _end,
+    "centre": _centre,
+    "corner": _corner,
+    "curve-meets": lambda s, on, v: g.meets_plane(s.curve(on[0]), s.plane(on[1]), round(v[0])),
+    "curves-nearest": lambda s, on, v: g.nearest_between(s.curve(on[0]), s.curve(on[1])),
+    "frame": _frame,
+    "cylinder": _cylinder,
+}
+_O, _X, _Y, _Z = np.zeros(3), *np.eye(3)
+_BUILT: dict[str, Thing] = {
+    "xy": Plane(_O, _X, _Z),
+    "yz": Plane(_O, _Y, _X),
+    "zx": Plane(_O, _Z, _Y),
+    "x": Axis(_O, _X),
+    "y": Axis(_O, _Y),
+    "z": Axis(_O, _Z),
+    "origin": _O,
+    "world": Frame(_O, np.eye(3)),
+}
+
+
+def work_out(ground: Ground) -> tuple[dict[str, Thing], list[tuple[str, str, str]]]:
+    """(datums by id, troubles as (id, name, what is wrong)): all that can be worked out, and why the rest cannot."""
+    things: dict[str, Thing] = {}
+    troubles: list[tuple[str, str, str]] = []
+    for datum in ground.design.datums:
+        try:
+            things[datum.id] = ground.get(datum.id)
+        except IsotomonError as error:
+            troubles.append((datum.id, datum.name, str(error).removeprefix(f"datum '{datum.name}': ")))
+    return things, troubles
