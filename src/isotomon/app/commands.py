@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from isotomon.app.command import Command
+from isotomon.app.datums import DATUM_COMMANDS
 from isotomon.app.drawing.commands import DRAWING_COMMANDS
 from isotomon.model.records import Drawn
 
@@ -172,6 +173,9 @@ COMMANDS: tuple[Command, ...] = (
     Command("theme", "Light or dark", lambda w: w.toggle_theme(), "Ctrl+Shift+L", "", "sun-moon", "Vellum or slate"),
     Command("find", "Find an action", lambda w: w.find_action(), "Ctrl+K", "", "search", "Type part of a name"),
     Command("help", "Help", lambda w: w.show_help(), "F1", "", "circle-help", "Help for what is in hand"),
+    *DATUM_COMMANDS,
+    Command("hide-datums", "Hide or show datums", lambda w: w.view.show_datums(not w.view.datums_shown), "D", "", "hidden",
+            "All datums in the View, in one go; the design stays as it is", needs_design, lambda w: not w.view.datums_shown),
     *DRAWING_COMMANDS,
 )
 # fmt: on
@@ -206,6 +210,7 @@ MENUS: dict[str, tuple[str, ...]] = {
         "",
         "look",
         "hide",
+        "hide-datums",
         "bodyplan",
         "grid",
         "",

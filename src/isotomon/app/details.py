@@ -8,14 +8,11 @@ from typing import Any
 
 import numpy as np
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QCursor
 from PySide6.QtWidgets import (
-    QApplication,
     QComboBox,
     QHBoxLayout,
     QLabel,
     QLineEdit,
-    QMenu,
     QPlainTextEdit,
     QPushButton,
     QScrollArea,
@@ -23,15 +20,18 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from isotomon.app.datum_form import DatumForm
+from isotomon.app.datums import candidates
 from isotomon.app.desk import Desk
 from isotomon.app.fields import NumberField
 from isotomon.app.law_form import LawForm
+from isotomon.app.wiring import wire
 from isotomon.errors import DesignError, IsotomonError
 from isotomon.model import edits
 from isotomon.model.records import Design, Number, Station
 from isotomon.model.resolve import StationNumbers
 from isotomon.model.sections import GRAMMAR, parse_section, section_text
-from isotomon.quantity import Kind, Value, display, names_in, to_unit
+from isotomon.quantity import Kind, Value, display, to_unit
 from isotomon.solid.protocol import Built
 
 _STATION_FIELDS: tuple[tuple[str, str, Kind, str, str], ...] = (
@@ -125,6 +125,11 @@ class Details(QScrollArea):
             form = LawForm(self.desk, key)
             column.addWidget(form)
             self._refreshers.append(form.refresh)
+        elif any(d.id in chosen for d in design.datums):
+            datum_form = DatumForm(self.desk, next(d.id for d in design.datums if d.id in chosen))
+            self.fields = datum_form.fields
+            column.addWidget(datum_form)
+            self._refreshers.append(datum_form.refresh)
         elif design.loft.id in chosen:
             self._body_form(column)
         else:
@@ -202,20 +207,7 @@ class Details(QScrollArea):
         """A number field wired to the desk; `edit` makes the edit for a value."""
         self.fields[key] = field
         column.addWidget(field)
-        field.entered.connect(lambda value: field.explain(self.desk.do(title, edit(value))))
-        field.named.connect(
-            lambda name, value: field.explain(self.desk.do(f"name {name}", named(field, name, value, edit)))
-        )
-
-        def begin() -> None:
-            if isinstance(field.value, str):
-                field.label.stop()
-                offer_behind_formula(self.desk, field.value, lambda: self.desk.do(title, edit(field.number)))
-
-        field.scrub_began.connect(begin)
-        field.scrubbed.connect(lambda number: field.explain(self.desk.preview(title, edit(number))))
-        field.scrub_done.connect(lambda number: field.explain(self.desk.finish_preview()))
-        field.scrub_given_up.connect(self.desk.give_up_preview)
+        wire(self.desk, field, title, edit)
 
     def _findings(self, column: QVBoxLayout, about: Callable[[], set[str]]) -> None:
         label = self._text(column)
@@ -309,6 +301,15 @@ class Details(QScrollArea):
             f"What is drawn here: {GRAMMAR}",
         )
         assert desk.design is not None
+        planes = candidates(desk.design, "P", stations=False)
+        if len(planes) > 3 or station().plane:
+            self._choice(
+                column,
+                "Stands on",
+                {"": "Its own position"} | dict(planes),
+                lambda: station().plane,
+                lambda plane: desk.do("stand on a plane", lambda d: edits.stand_on(d, keys, plane)),
+            )
         for name, title, kind, tip, blank in _STATION_FIELDS:
             if name == "position" and not one:
                 continue
@@ -527,20 +528,6 @@ def solid_state(desk: Desk) -> tuple[str, bool]:
     return f"No solid: {desk.solid.text}.", False
 
 
-def offer_behind_formula(desk: Desk, formula: str, replace: Callable[[], object]) -> None:
-    """A menu for a value that a formula drives: go to a number behind it, or replace the formula by its value."""
-    menu = QMenu(QApplication.activeWindow())
-    menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-    head = menu.addAction(f"Driven by the formula {formula}")
-    head.setEnabled(False)
-    assert desk.design is not None
-    for number in desk.design.numbers:
-        if number.name in names_in(formula):
-            menu.addAction(f"Change the number '{number.name}'…", lambda key=number.id: desk.select((key,)))  # type: ignore[misc]
-    menu.addAction("Replace the formula by its value", replace)
-    menu.popup(QCursor.pos())
-
-
 def _table(lines: list[str]) -> str:
     cells = "".join(
         f"<tr><td style='padding-right:10px'>{name}</td><td align='right'>{value}</td></tr>"
@@ -551,18 +538,6 @@ def _table(lines: list[str]) -> str:
 
 def _given(value: Value | None) -> Value:
     return 0.0 if value is None else value
-
-
-def named(
-    field: NumberField, name: str, value: Value, edit: Callable[[Value | None], Callable[[Design], Design]]
-) -> Callable[[Design], Design]:
-    """An edit that makes a named number of a field's value, and lets the field use it."""
-
-    def both(design: Design) -> Design:
-        number = Number(edits.fresh_id(design, "n"), name, value, field.kind)
-        return edit(name)(edits.add_number(design, number))
-
-    return both
 
 
 def _plain(value: Value | None) -> float:

@@ -10,8 +10,10 @@ from PySide6.QtGui import QColor, QFont, QIcon, QKeyEvent, QPainter, QPen, QPixm
 from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTreeWidget, QTreeWidgetItem
 
 from isotomon.app.theme import Theme, station_colour
+from isotomon.errors import IsotomonError
 from isotomon.model import edits
-from isotomon.quantity import display, show, to_unit
+from isotomon.model.datums import Datum, construction
+from isotomon.quantity import display, resolve, show, to_unit
 from isotomon.rebuild.quick import Quick
 from isotomon.solid.protocol import Built, Failed
 
@@ -30,6 +32,21 @@ def _dot(colour: str) -> QIcon:
     painter.drawEllipse(3, 3, 8, 8)
     painter.end()
     return QIcon(pixmap)
+
+
+def _datum_figure(datum: Datum, quick: Quick) -> str:
+    """What a datum makes, and its first length."""
+    made, unit = construction(datum), quick.design.unit
+    index = next(
+        (k for k, f in enumerate(made.fields) if f.kind == "length" and f.title in ("Distance", "Radius")), None
+    )
+    if index is None:
+        return made.makes
+    try:
+        number = resolve(datum.values[index], "length", quick.resolved.names)
+    except IsotomonError:
+        return made.makes
+    return f"{made.makes} · {show(number, 'length', unit)} {unit}"
 
 
 class Ledger(QTreeWidget):
@@ -108,6 +125,8 @@ class Ledger(QTreeWidget):
             text = show(q.value, number.kind, "deg" if number.kind == "angle" else unit)
             mark = {"length": f" {unit}", "angle": "°", "ratio": ""}[number.kind]
             rows.append(("Numbers", number.id, number.name, text + mark, None))
+        for datum in quick.design.datums:
+            rows.append(("Datums", datum.id, datum.name, _datum_figure(datum, quick), None))
         for drawing in quick.design.drawings:
             users = len(edits.drawing_users(quick.design, drawing.id))
             where = "at 1 station" if users == 1 else f"at {users} stations" if users else "not used"

@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QFileDialog, QMenu
 
 from isotomon.errors import IsotomonError
 from isotomon.exchange.table import read_foil
+from isotomon.geometry.datums import Plane
 from isotomon.model import edits
 from isotomon.model.records import (
     Circle,
@@ -68,10 +69,14 @@ class Tools:
             self.w.desk.select((key,))
 
     def add_station(self) -> None:
-        """A copy of the last station, one bay further on."""
+        """A copy of the last station, one bay further on, or on the datum plane that is chosen."""
         desk = self.w.desk
         quick = desk.quick
         if quick is None:
+            return
+        plane = next((k for k in desk.selection if isinstance(quick.datums.get(k), Plane)), "")
+        if plane and quick.resolved.stations:
+            self._add_copy(quick.resolved.stations[-1].station.id, 0.0, "add a station on a plane", plane)
             return
         stations = quick.resolved.stations
         if not stations:
@@ -80,7 +85,7 @@ class Tools:
         bay = stations[-1].position - stations[-2].position if len(stations) > 1 else max(stations[-1].chord, 10.0)
         self._add_copy(stations[-1].station.id, round(stations[-1].position + bay, 3), "add a station")
 
-    def _add_copy(self, key: str | None, position: float, title: str) -> None:
+    def _add_copy(self, key: str | None, position: float, title: str, plane: str = "") -> None:
         desk = self.w.desk
         assert desk.design is not None
         new_id = edits.fresh_id(desk.design, "s")
@@ -89,7 +94,7 @@ class Tools:
 
         def edit(design: Design) -> Design:
             source = edits.find(design.stations, key) if key else Station(new_id, name, position, Circle(), 100.0)
-            copy = edits.replace(source, id=new_id, name=name, position=position, rank=0)
+            copy = edits.replace(source, id=new_id, name=name, position=position, rank=0, plane=plane)
             return edits.add_station(design, copy)
 
         if self._do(title, edit):
@@ -139,6 +144,7 @@ class Tools:
         numbers = [n.id for n in desk.design.numbers if n.id in chosen]
         laws = [law.id for law in desk.design.laws if law.id in chosen]
         drawings = [d.id for d in desk.design.drawings if d.id in chosen]
+        datums = [d.id for d in reversed(desk.design.datums) if d.id in chosen]
 
         def edit(design: Design) -> Design:
             design = edits.remove_stations(design, stations) if stations else design
@@ -146,13 +152,21 @@ class Tools:
                 design = edits.remove_law(design, key)
             for key in drawings:
                 design = edits.remove_drawing(design, key)
+            for key in datums:
+                design = edits.remove_datum(design, key)
             for key in numbers:
                 design = edits.remove_number(design, key)
             return design
 
         parts = [
             f"{len(group)} {name}{'s' if len(group) > 1 else ''}"
-            for group, name in ((stations, "station"), (drawings, "drawing"), (numbers, "number"), (laws, "law"))
+            for group, name in (
+                (stations, "station"),
+                (drawings, "drawing"),
+                (datums, "datum"),
+                (numbers, "number"),
+                (laws, "law"),
+            )
             if group
         ]
         self._do(f"remove {' and '.join(parts)}", edit)

@@ -32,8 +32,9 @@ from PySide6.QtWidgets import (
 from isotomon.app.board import Board
 from isotomon.app.bodyplan import BodyPlan
 from isotomon.app.commands import BY_ID, COMMANDS, MENUS, STAGES, Command
+from isotomon.app.datums import DatumTools
 from isotomon.app.desk import Desk
-from isotomon.app.details import Details, offer_behind_formula, solid_state
+from isotomon.app.details import Details, solid_state
 from isotomon.app.drawing.room import DrawingRoom
 from isotomon.app.engine import Engine
 from isotomon.app.files import Files
@@ -45,6 +46,7 @@ from isotomon.app.start import StartPage
 from isotomon.app.theme import THEMES, VELLUM, apply_theme, icon
 from isotomon.app.tools import Tools
 from isotomon.app.viewport.view import View
+from isotomon.app.wiring import offer_behind_formula
 from isotomon.measure.laws import Finding
 from isotomon.model import edits
 from isotomon.rebuild.quick import Quick
@@ -66,6 +68,7 @@ class Window(QMainWindow):
         self.desk: Desk = Desk(engine)
         self.files: Files = Files(self)
         self.tools: Tools = Tools(self)
+        self.datums: DatumTools = DatumTools(self)
         self.view: View = View(self.theme)
         self.body_plan: BodyPlan = BodyPlan(self.theme)
         self.board: Board = Board(self.theme)
@@ -277,6 +280,8 @@ class Window(QMainWindow):
         self.view.picked.connect(lambda key: desk.select((key,)))
         self.view.opened.connect(self._open_station)
         self.body_plan.picked.connect(lambda key: desk.select((key,)))
+        self.view.pulled.connect(self.datums.pull)
+        self.view.let_go.connect(lambda: desk.finish_preview())
         self.ledger.chosen.connect(desk.select)
         self.ledger.opened.connect(self._open_station)
         self.ledger.remove_wanted.connect(partial(self.run_command, "remove"))
@@ -315,7 +320,8 @@ class Window(QMainWindow):
 
     def _show_selection(self) -> None:
         stations = self.desk.selected_stations()
-        for widget in (self.view, self.body_plan, self.board):
+        self.view.set_selected(self.desk.selection)
+        for widget in (self.body_plan, self.board):
             widget.set_selected(stations)
         self.ledger.set_selected(self.desk.selection)
         self.refresh_commands()

@@ -7,9 +7,11 @@ from collections.abc import Callable
 from isotomon.errors import DesignError
 from isotomon.model.records import Design
 from isotomon.samples.reach_blade import reach_blade
+from isotomon.samples.signal_mast import signal_mast
 
 SAMPLES: dict[str, tuple[str, Callable[[], Design]]] = {
     "reach-blade": ("Tidal rotor blade: round root, foils, a twist law and an area law", reach_blade),
+    "signal-mast": ("Turned mast: one four-lobed drawing linked on six stations", signal_mast),
 }
 
 

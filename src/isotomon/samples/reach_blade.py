@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import math
 
-from isotomon.model.records import Circle, Design, Law, LawPoint, Loft, Naca4, Number, Section, Station
+from isotomon.model.draw_edits import Pen
+from isotomon.model.drawing import Drawing
+from isotomon.model.records import Circle, Design, Drawn, Law, LawPoint, Loft, Naca4, Number, Section, Station
 
 _ROWS: tuple[tuple[str, float, Section, str, float], ...] = (
-    ("root", 0.0, Circle(), "root_diameter", 0.0),
+    ("root", 0.0, Drawn("g1"), "", 0.0),
     ("shank", 0.06, Circle(), "root_diameter", 0.0),
     ("shoulder", 0.20, Naca4("4424"), "widest_chord", 22.0),
     ("r3", 0.30, Naca4("4421"), "widest_chord - 14 mm", 17.2),
@@ -34,6 +36,27 @@ _AREAS = {
 }
 
 
+def _root() -> Drawing:
+    """The root flange: its rim by diameter, and six bolts on a circle as construction."""
+    pen = Pen(Drawing("g1", "root flange"))
+    centre = pen.point(0.0, 0.0)
+    pen.tie("fixed", centre)
+    rim = pen.ring(centre, 65.0)
+    pen.tie("diameter", rim, value="root_diameter")
+    bolts = pen.ring(centre, 48.0, "construction")
+    pen.tie("diameter", bolts, value="bolt_circle")
+    spokes = []
+    for k in range(6):
+        turn = k * math.pi / 3.0
+        bolt = pen.point(48.0 * math.cos(turn), 48.0 * math.sin(turn))
+        spokes.append(pen.line(centre, bolt, "construction"))
+        pen.tie("on", bolt, bolts)
+    pen.tie("horizontal", spokes[0])
+    for a, b in zip(spokes[:-1], spokes[1:], strict=True):
+        pen.tie("angle", a, b, value=math.pi / 3.0)
+    return pen.done()
+
+
 def reach_blade() -> Design:
     """The sample design. Station r5 has been left too small for its area law."""
     span = 1150.0
@@ -42,6 +65,7 @@ def reach_blade() -> Design:
         Number("n2", "root_diameter", 130.0, "length", "fits the hub socket"),
         Number("n3", "widest_chord", 260.0, "length", "at the shoulder"),
         Number("n4", "tip_chord", 95.0, "length"),
+        Number("n5", "bolt_circle", "root_diameter - 34 mm", "length", "six bolts hold the flange"),
     )
     stations = tuple(
         Station(
@@ -49,14 +73,14 @@ def reach_blade() -> Design:
             name=name,
             position=f"span * {share:g}" if share else 0.0,
             section=section,
-            chord=_value(chord),
+            chord=_value(chord) if chord else None,
             set_angle=math.radians(angle),
-            pivot=None if isinstance(section, Circle) else 0.3,
+            pivot=0.3 if isinstance(section, Naca4) else None,
         )
         for i, (name, share, section, chord, angle) in enumerate(_ROWS, 1)
     )
     by_name = {s.name: s.id for s in stations}
-    foils = [row for row in _ROWS if not isinstance(row[2], Circle)]
+    foils = [row for row in _ROWS if isinstance(row[2], Naca4)]
     laws = (
         Law(
             "law1",
@@ -78,6 +102,7 @@ def reach_blade() -> Design:
         name="reach-blade",
         tolerance=1e-4,
         numbers=numbers,
+        drawings=(_root(),),
         stations=stations,
         loft=Loft("body", "reach-blade", density=1550.0),
         laws=laws,

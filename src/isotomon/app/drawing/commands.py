@@ -119,6 +119,8 @@ DRAWING_COMMANDS: tuple[Command, ...] = (
     Command("half", "Close a half section by its mirror image", lambda w: w.room.toggle_half(), "", "Draw", "",
             "An open run that begins and ends on a centre line", needs_drawing,
             lambda w: w.room.editing and w.room.editor.drawing.mirror_half, "See", True),
+    Command("bring-in", "Bring in", lambda w: w.room.bring_menu(), "", "Draw", "", "Datums and other stations' profiles, which stay in step",
+            needs_drawing, None, "", True),
     Command("drawing-read", "From file…", lambda w: w.room.ask_read(), "", "Draw", "", "Lines and curves of a DXF, SVG or coordinate file",
             needs_drawing, None, "File", True),
     Command("drawing-write", "To file…", lambda w: w.room.ask_write(), "", "Draw", "", "The drawing as DXF, SVG or coordinates",

@@ -10,6 +10,7 @@ from PySide6.QtCore import QPoint
 from PySide6.QtGui import QCursor
 from PySide6.QtWidgets import QFileDialog, QMenu
 
+from isotomon.app.datums import candidates
 from isotomon.app.drawing.editor import DrawingEditor
 from isotomon.app.drawing.panel import DrawingPanel
 from isotomon.app.drawing.pens import BY_ID as DRAW_TOOLS
@@ -18,13 +19,36 @@ from isotomon.app.drawing.ties import TITLES, groups_for, tie_chosen
 from isotomon.errors import IsotomonError
 from isotomon.exchange.drawing_files import read_drawing, write_drawing
 from isotomon.model import draw_edits, edits
-from isotomon.model.drawing import Drawing, replace
+from isotomon.model.drawing import Arc, Drawing, Line, replace
 from isotomon.model.records import Design, Drawn, Section
 from isotomon.profile.readymade import outline_of
 from isotomon.profile.shapes import from_outline
 
 if TYPE_CHECKING:
     from isotomon.app.window import Window
+
+
+def bring_parts(pen: draw_edits.Pen, source: Drawing, station: str, part: str) -> None:
+    """A point, a part or (`*`) all lines, arcs and circles' centres of a station's drawing, each point following its own."""
+    keys: dict[str, str] = {}
+
+    def follow(key: str) -> str:
+        if key not in keys:
+            keys[key] = pen.point(0.0, 0.0, f"{station}/{key}")
+        return keys[key]
+
+    if any(p.id == part for p in source.points):
+        follow(part)
+    for p in source.parts:
+        if part not in ("*", p.id):
+            continue
+        if isinstance(p, Line):
+            pen.line(follow(p.a), follow(p.b), "construction")
+        elif isinstance(p, Arc):
+            pen.arc(follow(p.centre), follow(p.a), follow(p.b), "construction")
+        else:
+            for key in draw_edits.part_points(p):
+                follow(key)
 
 
 class DrawingRoom:
@@ -141,6 +165,43 @@ class DrawingRoom:
         """Grid or ghosts shown or not."""
         setattr(self.editor, what, not getattr(self.editor, what))
         self.editor.update()
+
+    def bring_menu(self) -> None:
+        """What can be brought into the drawing and stays in step: datums, and drawings at other stations."""
+        menu = QMenu(self.w)
+        design, here = self.editor.design, self.editor.station
+        groups: dict[str, list[tuple[str, str]]] = {}
+        for letter in "pAP":
+            for ref, name in candidates(design, letter, stations=False):
+                groups.setdefault("Datums", []).append((ref, name))
+        for s in design.stations:
+            if isinstance(s.section, Drawn) and s.id != here and s.section.drawing != self.editor.key:
+                drawing = edits.find(design.drawings, s.section.drawing)
+                groups[s.name] = [(f"{s.id}/*", "All of its profile")]
+                groups[s.name] += [(f"{s.id}/{p.id}", p.id) for p in (*drawing.parts[:25], *drawing.points[:25])]
+        for title, entries in groups.items():
+            sub = menu.addMenu(title)
+            for ref, name in dict.fromkeys(entries):
+                sub.addAction(name, lambda r=ref: self.bring_in(r))  # type: ignore[misc]
+        menu.popup(QCursor.pos())
+
+    def bring_in(self, ref: str) -> str:
+        """Points and lines that follow something elsewhere, as construction geometry; returns what is wrong."""
+        design, plane = self.editor.design, self.editor.station or "xy"
+        name, _, part = ref.partition("/")
+        source = next((s for s in design.stations if s.id == name), None)
+
+        def change(drawing: Drawing) -> Drawing:
+            pen = draw_edits.Pen(replace(drawing, plane=drawing.plane or plane))
+            if source is not None and isinstance(source.section, Drawn):
+                bring_parts(pen, edits.find(design.drawings, source.section.drawing), name, part)
+            elif any(ref == r for r, _ in candidates(design, "p", stations=False)):
+                pen.point(0.0, 0.0, ref)
+            else:
+                pen.line(pen.point(0.0, 0.0, f"{ref}:0"), pen.point(1.0, 0.0, f"{ref}:1"), "construction")
+            return pen.done()
+
+        return self.editor.commit("bring in a reference", change)
 
     def toggle_half(self) -> None:
         """Whether a half section is closed by its mirror image."""

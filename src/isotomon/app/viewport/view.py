@@ -21,6 +21,7 @@ from PySide6.QtWidgets import QWidget
 
 from isotomon.app.theme import Theme, station_colour
 from isotomon.app.viewport.camera import Camera
+from isotomon.app.viewport.datum_lines import datum_lines
 from isotomon.app.viewport.scene import Scene
 from isotomon.field.section_field import Sections
 from isotomon.measure.laws import Finding
@@ -44,6 +45,9 @@ class View(QWidget):
     """id of the station or body clicked, empty for nothing"""
     opened = Signal(str)
     """id of the station double-clicked"""
+    pulled = Signal(str, object, object)
+    """id of the datum dragged; from which pixel, to which: (2,) each"""
+    let_go = Signal()
 
     def __init__(self, theme: Theme) -> None:
         super().__init__()
@@ -61,6 +65,9 @@ class View(QWidget):
         self.hovered = ""
         self._live: Sections | None = None
         self._outlines: dict[str, Array] = {}
+        self._datums: dict[str, list[Array]] = {}
+        self.datums_shown = True
+        self._pull: tuple[str, QPointF] | None = None
         self._finding: Finding | None = None
         self._image: QImage | None = None
         self._stale = True
@@ -90,10 +97,23 @@ class View(QWidget):
             for station, row in zip(quick.resolved.stations, shape.mesh_rows, strict=True):
                 line = shape.mesh.points[row, ring]
                 self._outlines[station.station.id] = np.vstack([line, line[:1]])
+        self._datums = self._lines_of_datums(quick)
         self.scene.set_mesh(shape.mesh if shape is not None else None)
         if shape is not None and not self._fitted:
             self._fitted = True
             self.fit()
+        self._refresh_curves()
+
+    def _lines_of_datums(self, quick: Quick) -> dict[str, list[Array]]:
+        points = (
+            quick.shape.mesh.points.reshape(-1, 3) if quick.shape is not None else np.array([[-50.0] * 3, [50.0] * 3])
+        )
+        low, high = points.min(axis=0), points.max(axis=0)
+        return {key: lines for key, thing in quick.datums.items() if (lines := datum_lines(thing, low, high))}
+
+    def show_datums(self, visible: bool) -> None:
+        """Show or hide all datums; the design stays as it is."""
+        self.datums_shown = visible
         self._refresh_curves()
 
     def set_selected(self, ids: tuple[str, ...]) -> None:
@@ -170,6 +190,10 @@ class View(QWidget):
             strong = key in self.selected or key == self.hovered
             colour = station_colour(self.theme, index / count)
             curves.append((line, _rgb(colour), strong))
+        for key, lines in self._datums.items() if self.datums_shown else ():
+            strong = key in self.selected or key == self.hovered
+            colour_of = self.theme.attention if strong else self.theme.soft_ink
+            curves += [(line, _rgb(colour_of), strong) for line in lines]
         if self._live is not None and self.quick is not None and self.quick.shape is not None:
             samples = self.quick.shape.mesh.sampling
             line = (samples.value @ self._live.control[0])[samples.outline]
@@ -222,8 +246,23 @@ class View(QWidget):
                 taken,
                 key in self.selected or key == self.hovered,
             )
+        self._paint_datum_names(painter, taken)
         if self._finding is not None and self._finding.position is not None:
             self._paint_finding(painter, self._finding)
+
+    def _paint_datum_names(self, painter: QPainter, taken: list[QRectF]) -> None:
+        """Each datum's name at the corner of it that stands highest."""
+        assert self.quick is not None
+        names = {d.id: d.name for d in self.quick.design.datums}
+        for key, lines in self._datums.items() if self.datums_shown else ():
+            line = self.camera.project(lines[0], self.width(), self.height())
+            x, y = line[int(np.argmin(line[:, 1]))][:2].tolist()
+            width = painter.fontMetrics().horizontalAdvance(names.get(key, "")) + 4
+            box = QRectF(x + 4, y - 17, width, 16)
+            if key in names and (key in self.selected or not any(box.intersects(b) for b in taken)):
+                taken.append(box)
+                painter.setPen(QColor(self.theme.ink if key in self.selected else self.theme.soft_ink))
+                painter.drawText(box, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, names[key])
 
     def _paint_tag(self, painter: QPainter, at: QPointF, text: str, taken: list[QRectF], strong: bool) -> None:
         width = painter.fontMetrics().horizontalAdvance(text) + 10
@@ -284,6 +323,13 @@ class View(QWidget):
             distance = _distance_to_line(point, self.camera.project(line, self.width(), self.height()))
             if distance < best:
                 best, key = distance, name
+        if not key and self.datums_shown:
+            for name, lines in self._datums.items():
+                distance = min(
+                    _distance_to_line(point, self.camera.project(x, self.width(), self.height())) for x in lines
+                )
+                if distance < best:
+                    best, key = distance, name
         if key or not self.body_shown:
             return key
         pixels = self.camera.project(self.quick.shape.mesh.points[::2, ::2].reshape(-1, 3), self.width(), self.height())
@@ -292,6 +338,10 @@ class View(QWidget):
     def mousePressEvent(self, event: QMouseEvent) -> None:
         """Begin to turn or move."""
         self.setFocus()
+        under = self.pick(event.position()) if event.button() == Qt.MouseButton.LeftButton else ""
+        if under in self._datums and under in self.selected and not event.modifiers():
+            self._pull = (under, event.position())
+            return
         moving = event.button() == Qt.MouseButton.MiddleButton or (
             event.button() in (Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton)
             and bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
@@ -301,6 +351,12 @@ class View(QWidget):
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         """Turn, move, or show what a click would pick."""
+        if self._pull is not None:
+            key, begun = self._pull
+            if (event.position() - begun).manhattanLength() > 3:
+                now = event.position()
+                self.pulled.emit(key, np.array([begun.x(), begun.y()]), np.array([now.x(), now.y()]))
+            return
         if self._drag is None:
             self._hover(event.position())
             return
@@ -326,6 +382,10 @@ class View(QWidget):
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         """A click without movement picks."""
+        if self._pull is not None:
+            self._pull = None
+            self.let_go.emit()
+            return
         drag, self._drag = self._drag, None
         if drag is not None and not drag[2] and event.button() == Qt.MouseButton.LeftButton:
             self.picked.emit(self.pick(event.position()))

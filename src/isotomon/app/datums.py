@@ -1,0 +1,194 @@
+"""Datum tools: each makes its datum at once from what is chosen; a pull in the View changes its one free number."""
+
+from __future__ import annotations
+
+from functools import partial
+from typing import TYPE_CHECKING
+
+import numpy as np
+from numpy.typing import NDArray
+
+from isotomon.app.command import Command
+from isotomon.errors import IsotomonError
+from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane, SpaceCurve
+from isotomon.model import edits
+from isotomon.model.datums import BUILT_IN, BUILT_IN_NAMES, CONSTRUCTIONS, Datum, construction
+from isotomon.model.draw_edits import next_name
+from isotomon.model.drawing import Line, Ring
+from isotomon.model.records import Design, Drawn
+from isotomon.quantity import resolve
+from isotomon.rebuild.datums import Ground, Thing
+
+if TYPE_CHECKING:
+    from isotomon.app.window import Window
+
+Array = NDArray[np.float64]
+_GIVES = {"plane": "PF", "axis": "A", "point": "p", "frame": "FPp", "cylinder": "RA"}
+_DEFAULTS = {"P": "xy", "A": "z", "p": "origin", "F": "world"}
+_FAMILIES = {"plane": "Plane", "axis": "Axis", "point": "Point", "frame": "Frame", "cylinder": "Frame"}
+
+
+def candidates(design: Design, letter: str, stations: bool = True) -> list[tuple[str, str]]:
+    """(reference, name) of all that can stand where a construction asks for this letter."""
+    found = [(ref, BUILT_IN_NAMES[ref]) for ref, kind in BUILT_IN.items() if kind == letter]
+    found += [(d.id, d.name) for d in design.datums if letter in _GIVES[construction(d).makes]]
+    if not stations:
+        return found
+    for s in design.stations:
+        if letter in "PF":
+            found.append((s.id, f"{s.name} plane"))
+        if letter in "cR":
+            found.append((f"{s.id}/outline", f"{s.name} profile"))
+        if letter == "p":
+            found += [(f"{s.id}/lead", f"{s.name} leading point"), (f"{s.id}/trail", f"{s.name} trailing point")]
+        found += _drawn(design, s.id, letter)
+    if letter == "P":
+        found += [("body/first", "Body's first end"), ("body/last", "Body's last end")]
+    if letter in "cA":
+        found += [(f"body/{k}", f"Body's edge {k}") for k in range(1, 9)]
+    if letter in "RA":
+        found.append(("body/skin", "Body's round skin"))
+    return found
+
+
+def _drawn(design: Design, station: str, letter: str) -> list[tuple[str, str]]:
+    """Points and parts of a station's drawing."""
+    s = edits.find(design.stations, station)
+    if not isinstance(s.section, Drawn):
+        return []
+    drawing = edits.find(design.drawings, s.section.drawing)
+    if letter == "p":
+        return [(f"{station}/{p.id}", f"{s.name} {p.id}") for p in drawing.points[:40]]
+    kinds = {"c": object, "A": Line, "R": Ring}.get(letter)
+    return [
+        (f"{station}/{p.id}", f"{s.name} {p.id}")
+        for p in drawing.parts[:40]
+        if kinds is not None and isinstance(p, kinds)
+    ]
+
+
+def filled(design: Design, kind: str, selection: tuple[str, ...]) -> tuple[str, ...]:
+    """What a new datum stands on: the chosen things that fit, then the usual ones, no thing twice."""
+    used: list[str] = []
+    for letter in CONSTRUCTIONS[kind].on:
+        refs = [ref for ref, _ in candidates(design, letter)]
+        chosen = [r for k in selection for r in (k, f"{k}/outline") if r in refs and r not in used]
+        usual = [r for r in (_DEFAULTS.get(letter, ""), *refs) if r in refs and r not in used]
+        used.append((chosen or usual or [""])[0])
+    return tuple(used)
+
+
+class DatumTools:
+    """The window's datum tools."""
+
+    def __init__(self, window: Window) -> None:
+        self.w = window
+        self._pulling: tuple[str, float, Array] | None = None
+
+    def make(self, kind: str) -> None:
+        """A new datum of a kind; chosen, so that its Details take over."""
+        desk = self.w.desk
+        design = desk.design
+        assert design is not None
+        made = CONSTRUCTIONS[kind]
+        on = filled(design, kind, desk.selection)
+        name = next_name((d.name for d in design.datums), made.makes)
+        datum = Datum(edits.fresh_id(design, "d"), name, kind, on, tuple(f.default for f in made.fields))  # type: ignore[arg-type]
+        self.w.view.show_datums(True)
+        if not desk.do(f"add a {made.makes}", lambda d: edits.add_datum(d, datum)):
+            desk.select((datum.id,))
+
+    def reason(self, kind: str) -> str:
+        """Why a kind cannot be made now; empty: it can."""
+        design = self.w.desk.design
+        if design is None:
+            return "Open or begin a design first"
+        needs = {"c": "a station or a curve", "R": "something round", "P": "a plane", "p": "a point", "A": "an axis"}
+        for letter, ref in zip(CONSTRUCTIONS[kind].on, filled(design, kind, self.w.desk.selection), strict=True):
+            if not ref:
+                return f"This needs {needs.get(letter, 'something')} first"
+        return ""
+
+    def pull(self, key: str, start: Array, now: Array) -> None:
+        """A datum dragged in the View from one pixel to another: its first number follows."""
+        desk = self.w.desk
+        quick = desk.quick
+        design = desk.design
+        if quick is None or design is None:
+            return
+        datum = edits.find(design.datums, key)
+        if not datum.values or isinstance(datum.values[0], str):
+            desk.said.emit("note", f"{datum.name} has no free number to drag; change it in its Details.")
+            return
+        if self._pulling is None or self._pulling[0] != key or np.any(self._pulling[2] != start):
+            self._pulling = (
+                key,
+                resolve(datum.values[0], construction(datum).fields[0].kind, quick.resolved.names),
+                start,
+            )
+        _, value, _ = self._pulling
+        slope = self._slope(datum, value)
+        if slope is None or float(slope @ slope) < 1e-12:
+            return
+        moved = value + float((now - start) @ slope) / float(slope @ slope)
+        desk.preview(f"move {datum.name}", lambda d: edits.set_datum_value(d, key, 0, _rounded(moved)))
+
+    def _slope(self, datum: Datum, value: float) -> Array | None:
+        """How fast the datum's place moves on the picture when its first number grows."""
+        view, quick = self.w.view, self.w.desk.quick
+        assert quick is not None and self.w.desk.design is not None
+        places = []
+        step = 1e-4 if construction(datum).fields[0].kind != "length" else 1e-2
+        for k in (0.0, step):
+            design = edits.set_datum_value(self.w.desk.design, datum.id, 0, value + k)
+            shape = quick.shape.field if quick.shape is not None else None
+            try:
+                places.append(
+                    handle_of(Ground(design, quick.resolved.names, quick.resolved, shape, quick.drawings).get(datum.id))
+                )
+            except IsotomonError:
+                return None
+        seen = view.camera.project(np.array(places), view.width(), view.height())
+        return np.asarray((seen[1] - seen[0])[:2] / step)
+
+    def bring_in(self, ref: str) -> str:
+        """A datum or a neighbour's part brought live into the open drawing."""
+        return self.w.room.bring_in(ref)
+
+
+def _rounded(value: float) -> float:
+    return float(f"{value:.6g}")
+
+
+def handle_of(thing: Thing) -> Array:
+    """(3,) the place a datum is taken hold of: off its axis for what turns or grows about one."""
+    match thing:
+        case Plane():
+            return np.asarray(thing.origin + 50.0 * thing.across + 30.0 * thing.up)
+        case Cylinder(axis, radius):
+            way = np.array([1.0, 0.0, 0.0]) if abs(axis.way[0]) < 0.9 else np.array([0.0, 1.0, 0.0])
+            out = np.cross(axis.way, way)
+            return np.asarray(axis.origin + radius * out / np.linalg.norm(out))
+        case Axis() | Frame():
+            return thing.origin
+        case SpaceCurve():
+            return np.asarray(thing.at(np.array([0.5]))[0])
+        case _:
+            return np.asarray(thing)
+
+
+def _make(kind: str, w: Window) -> None:
+    w.datums.make(kind)
+
+
+def _reason(kind: str, w: Window) -> str:
+    return w.datums.reason(kind)
+
+
+DATUM_COMMANDS: tuple[Command, ...] = tuple(
+    Command(
+        f"datum-{kind}", made.title, partial(_make, kind), "", "Set out", "", "Made from what is chosen; its Details take over",
+        partial(_reason, kind), None, _FAMILIES[made.makes],
+    )
+    for kind, made in CONSTRUCTIONS.items()
+)  # fmt: skip

@@ -1,0 +1,89 @@
+"""signal-mast: the mast of the narrows' tide signal at Tarrowen Sound. Four-lobed sections of tangent arcs. All invented."""
+
+from __future__ import annotations
+
+import math
+
+from isotomon.model.draw_edits import Pen
+from isotomon.model.drawing import Drawing
+from isotomon.model.records import Design, Drawn, Law, LawPoint, Loft, Number, Station
+
+_ROWS: tuple[tuple[str, float, str | None, float], ...] = (
+    ("foot", 0.0, None, 0.0),
+    ("collar", 0.12, "foot_width * 0.9", 8.0),
+    ("lower", 0.35, "foot_width * 0.74", 26.0),
+    ("middle", 0.6, "foot_width * 0.6", 48.0),
+    ("upper", 0.85, "foot_width * 0.49", 72.0),
+    ("lamp", 1.0, "foot_width * 0.44", 90.0),
+)
+RADIUS, REACH = 52.0, 118.0
+
+
+def four_lobes() -> Drawing:
+    """Four lobes and the hollows between them: eight arcs, tangent in turn, all of one radius; fully fixed."""
+    # A hollow's centre lies on the diagonal, two radii from the centres of both lobes beside it.
+    q = (REACH + math.sqrt(2.0 * (2.0 * RADIUS) ** 2 - REACH**2)) / 2.0
+    pen = Pen(Drawing("g1", "four lobes"))
+    origin = pen.point(0.0, 0.0)
+    pen.tie("fixed", origin)
+    lobes, hollows = [], []
+    for k in range(4):
+        c, s = round(math.cos(k * math.pi / 2)), round(math.sin(k * math.pi / 2))
+        lobes.append(pen.point(c * REACH, s * REACH))
+        hollows.append(pen.point(c * q - s * q, s * q + c * q))
+        pen.tie("horizontal" if k % 2 == 0 else "vertical", origin, lobes[-1])
+        pen.tie("distance", origin, lobes[-1], value="lobe_reach")
+
+    def between(a: str, b: str) -> str:
+        p, r = pen.points[a], pen.points[b]
+        return pen.point((p.x + r.x) / 2.0, (p.y + r.y) / 2.0)
+
+    after = [between(lobes[k], hollows[k]) for k in range(4)]
+    before = [between(lobes[k], hollows[k - 1]) for k in range(4)]
+    arcs = []
+    for k in range(4):
+        arcs.append(pen.arc(lobes[k], before[k], after[k]))
+        arcs.append(pen.arc(hollows[k], before[(k + 1) % 4], after[k]))
+    for k in range(8):
+        pen.tie("tangent", arcs[k], arcs[(k + 1) % 8])
+    for arc in arcs[1:]:
+        pen.tie("equal", arcs[0], arc)
+    pen.tie("radius", arcs[0], value="lobe_radius")
+    return pen.done()
+
+
+def signal_mast() -> Design:
+    """The sample design: one drawing linked on six stations, each with its own size and turn."""
+    numbers = (
+        Number("n1", "height", 2600.0, "length", "foot plate to lamp seat"),
+        Number("n2", "lobe_radius", RADIUS, "length", "of every lobe and every hollow"),
+        Number("n3", "lobe_reach", REACH, "length", "centre of the mast to the centre of a lobe"),
+        Number("n4", "foot_width", "2*(lobe_reach + lobe_radius)", "length"),
+    )
+    stations = tuple(
+        Station(
+            id=f"s{i}",
+            name=name,
+            position=f"height * {share:g}" if share else 0.0,
+            section=Drawn("g1"),
+            chord=chord,
+            set_angle=math.radians(angle),
+        )
+        for i, (name, share, chord, angle) in enumerate(_ROWS, 1)
+    )
+    law = Law(
+        "law1",
+        "turn",
+        "turn",
+        band=math.radians(1.0),
+        points=tuple(LawPoint(math.radians(angle), f"s{i}") for i, (_, _, _, angle) in enumerate(_ROWS, 1)),
+    )
+    return Design(
+        name="signal-mast",
+        numbers=numbers,
+        drawings=(four_lobes(),),
+        stations=stations,
+        loft=Loft("body", "signal-mast", density=2700.0),
+        laws=(law,),
+        note="Tide signal mast. Every station shares one drawing; sizes and turns are the stations' own.",
+    )
