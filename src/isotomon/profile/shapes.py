@@ -246,8 +246,7 @@ def slot_curved(drawing: Drawing, centre: Spot, a: Spot, b: Spot, rim: Spot, rol
     r = abs(float(np.hypot(*(rim.at - centre.at))) - mid)
     if not 0.0 < r < mid:
         raise ProfileError("the slot's half width must be greater than nought and less than its radius")
-    out_a, out_b = a.at - centre.at, b.at - centre.at
-    ua, ub = out_a / np.hypot(*out_a), out_b / np.hypot(*out_b)
+    ua, ub = (a.at - centre.at) / mid, (b.at - centre.at) / _apart(centre, b)
     end = centre.at + mid * ub
     pen = Pen(drawing, assumed=True)
     c, ca = put(pen, centre), put(pen, a)

@@ -15,6 +15,8 @@ from isotomon.profile.rows import Function, Rows, Writer
 
 Array = NDArray[np.float64]
 Index = NDArray[np.intp]
+TINY = 1e-60
+"""Least length that is divided by, mm: parts without extent have no direction, but break nothing."""
 STEP = 1e-100
 """Length of a complex step: so small that the derivative is exact to rounding."""
 
@@ -74,7 +76,7 @@ class System:
         entries += [(scale[:, None] * v).ravel(), (scale[:, None] * u).ravel()]
         sign, pairs, signs, vectors, form = self.beside
         u, v = y[pairs[:, 0]], y[pairs[:, 1]]
-        size = np.maximum(np.hypot(v[:, 0], v[:, 1]), 1e-300)
+        size = np.maximum(np.hypot(v[:, 0], v[:, 1]), TINY)
         product = u[:, 0] * v[:, 1] - u[:, 1] * v[:, 0]
         total, parts = _lengths(y, signs, vectors, form)
         values.append(sign * product / size + total)
@@ -85,7 +87,7 @@ class System:
         turn = np.arctan2(u[:, 0] * v[:, 1] - u[:, 1] * v[:, 0], (u * v).sum(axis=1))
         values.append(self.size * turn)
         for w, way in ((u, -self.size), (v, self.size)):
-            square = np.maximum((w * w).sum(axis=1), 1e-300)
+            square = np.maximum((w * w).sum(axis=1), TINY)
             entries.append((way / square[:, None] * np.stack([-w[:, 1], w[:, 0]], axis=1)).ravel())
         for function, index in self.general:
             values_here, slope = _complex_step(function, y[index])
@@ -107,7 +109,7 @@ def _lengths(y: Array, signs: Array, vectors: Index, form: Index) -> tuple[Array
     """Σ sign·|vector| + form, and its derivatives by the vectors and the form."""
     v = y[vectors]
     size = np.hypot(v[..., 0], v[..., 1])
-    slope = v * (signs / np.maximum(size, 1e-300))[..., None]
+    slope = v * (signs / np.maximum(size, TINY))[..., None]
     return (signs * size).sum(axis=1) + y[form], [slope.ravel(), np.ones(len(form))]
 
 
@@ -115,8 +117,9 @@ def _complex_step(function: Function, y: Array) -> tuple[float, Array]:
     """A function's value and its derivatives by each of y (n,)."""
     v = np.repeat(y[:, None].astype(np.complex128), len(y), axis=1)
     v[np.arange(len(y)), np.arange(len(y))] += 1j * STEP
-    result = function(v)
-    return float(result[0].real), np.asarray(result.imag / STEP)
+    with np.errstate(all="ignore"):  # an ellipse without extent has no sides; its row then says nothing
+        result = np.nan_to_num(function(v), posinf=0.0, neginf=0.0)
+    return float(result[0].real), np.nan_to_num(result.imag / STEP)
 
 
 def make_system(

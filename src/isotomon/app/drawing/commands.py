@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from isotomon.app.command import Command
 from isotomon.app.drawing.pens import DRAW_TOOLS
 from isotomon.app.drawing.picks import PICK_TOOLS
-from isotomon.app.drawing.ties import TITLES
+from isotomon.profile.relate import TITLES
 
 if TYPE_CHECKING:
     from isotomon.app.window import Window
@@ -25,13 +25,13 @@ _FAMILIES = {
     "circle-three": "Circle",
     "ellipse": "Ellipse",
     "ellipse-part": "Ellipse",
-    "rectangle": "Rectangle",
-    "rectangle-centre": "Rectangle",
-    "rectangle-three": "Rectangle",
-    "polygon": "Polygon",
-    "star": "Polygon",
-    "slot": "Slot",
-    "slot-curved": "Slot",
+    "rectangle": "Shapes",
+    "rectangle-centre": "Shapes",
+    "rectangle-three": "Shapes",
+    "polygon": "Shapes",
+    "star": "Shapes",
+    "slot": "Shapes",
+    "slot-curved": "Shapes",
     "curve": "Curve",
     "spline": "Curve",
     "draw-point": "Curve",

@@ -28,7 +28,7 @@ from isotomon.app.drawing.pens import BY_ID as DRAW_BY_ID
 from isotomon.app.drawing.pens import DrawTool, Settings
 from isotomon.app.drawing.picks import PickTool
 from isotomon.app.drawing.snap import NEW, Catch, Catcher
-from isotomon.app.drawing.ties import possible_ties, tie_chosen
+from isotomon.app.drawing.ties import tie_chosen
 from isotomon.app.fields import NAMING
 from isotomon.app.theme import Theme
 from isotomon.errors import IsotomonError
@@ -40,6 +40,7 @@ from isotomon.model.resolve import drawing_figures
 from isotomon.profile.curves import handles_of
 from isotomon.profile.drawn import figures_of
 from isotomon.profile.loops import Runs, find_runs
+from isotomon.profile.relate import possible_ties
 from isotomon.profile.shapes import Spot
 from isotomon.profile.solver import Drag, Freedoms, Solution, begin_drag, drag_to, freedoms, measured, with_coordinates
 from isotomon.quantity import Value, read, resolve_numbers, show
@@ -413,6 +414,7 @@ class DrawingEditor(QWidget):
         self._boxes = {}
         values = self._measures()
         taken: dict[tuple[int, int], int] = {}
+        seen: dict[tuple[str, int, int, str], QRectF] = {}
         for c in self.drawing.constraints:
             state = "clash" if c.id in clash else "chosen" if c.id in chosen else ""
             if c.kind in DIMENSIONS:
@@ -424,10 +426,15 @@ class DrawingEditor(QWidget):
             for place in constraint_anchors(self.catcher, c):
                 x, y = self.to_screen(place[None])[0]
                 cell = (round(x / 12), round(y / 12))
+                same = (c.kind, *cell, state)  # one picture for all of a kind at one place
+                if same in seen:
+                    self._boxes.setdefault(c.id, []).append(seen[same])
+                    continue
                 shift = taken.get(cell, 0)
                 taken[cell] = shift + 1
                 at = QPointF(x + 13 + 17 * shift, y + 13)
                 box = paint.draw_constraint(painter, self.theme, c.kind, at, state or ("assumed" if c.assumed else ""))
+                seen[same] = box
                 self._boxes.setdefault(c.id, []).append(box)
 
     def _measures(self) -> dict[str, float]:

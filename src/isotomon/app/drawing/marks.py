@@ -189,6 +189,8 @@ def constraint_anchors(catcher: Catcher, c: Constraint) -> list[Array]:
         return [anchor(catcher, c.on[0])]
     if c.kind in ("tangent", "smooth"):
         return [_touch(catcher, c)]
+    if c.kind in ("horizontal", "vertical"):
+        return [middle_of(catcher, c)]
     return [anchor(catcher, ref) for ref in c.on]
 
 

@@ -24,13 +24,14 @@ from PySide6.QtWidgets import (
 )
 
 from isotomon.app.drawing.editor import DrawingEditor
-from isotomon.app.drawing.ties import constraint_words, possible_ties, tie_chosen
+from isotomon.app.drawing.ties import tie_chosen
 from isotomon.app.fields import NumberField
 from isotomon.errors import IsotomonError
 from isotomon.model import draw_edits, edits
 from isotomon.model.drawing import DIMENSIONS, Constraint, Line, Ring, Spline, replace
 from isotomon.profile.copies import offset, ring, row, similarity, transform
 from isotomon.profile.drawn import Figures
+from isotomon.profile.relate import constraint_words, possible_ties
 from isotomon.quantity import Kind, Value, display, resolve, to_unit
 
 ASKED: dict[str, tuple[str, Kind, str]] = {
@@ -491,6 +492,7 @@ class DrawingPanel(QScrollArea):
                 text += f"  {c.value if isinstance(c.value, str) else editor.figure_text(c, float(c.value or 0.0))}"
             button = QToolButton()
             button.setText(("◌ " if c.assumed else "") + text)
+            button.setStyleSheet("padding: 1px 6px;")
             button.setCheckable(True)
             button.setChecked(c.id in editor.selection)
             button.clicked.connect(lambda _=False, k=c.id: editor.choose((k,)))

@@ -9,10 +9,10 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from isotomon.app.drawing.marks import middle_of
-from isotomon.app.drawing.ties import add_dimension, dimension_kind
 from isotomon.model.drawing import Constraint, Drawing
 from isotomon.profile.change import bevel_corner, break_at, extend, round_corner, trim
 from isotomon.profile.copies import mirror
+from isotomon.profile.relate import add_dimension, dimension_kind
 
 if TYPE_CHECKING:
     from isotomon.app.drawing.editor import DrawingEditor

@@ -15,13 +15,14 @@ from isotomon.app.drawing.editor import DrawingEditor
 from isotomon.app.drawing.panel import DrawingPanel
 from isotomon.app.drawing.pens import BY_ID as DRAW_TOOLS
 from isotomon.app.drawing.picks import BY_ID as PICK_TOOLS
-from isotomon.app.drawing.ties import TITLES, groups_for, tie_chosen
+from isotomon.app.drawing.ties import tie_chosen
 from isotomon.errors import IsotomonError
 from isotomon.exchange.drawing_files import read_drawing, write_drawing
 from isotomon.model import draw_edits, edits
 from isotomon.model.drawing import Arc, Drawing, Line, replace
 from isotomon.model.records import Design, Drawn, Section
 from isotomon.profile.readymade import outline_of
+from isotomon.profile.relate import TITLES, groups_for
 from isotomon.profile.shapes import from_outline
 
 if TYPE_CHECKING:
