@@ -12,9 +12,10 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from isotomon.errors import FileError
+from isotomon.errors import DesignError, FileError
 from isotomon.exchange.drawing_files import read_drawing, write_drawing
 from isotomon.exchange.pieces import MOST_PIECES
+from isotomon.exchange.space_points import read_points, section_in_space
 from isotomon.geometry.planar import signed_area
 from isotomon.model.drawing import Arc, Curve, Drawing, Line, Oval, Ring, check_drawing
 from isotomon.profile import shapes
@@ -188,3 +189,27 @@ class DrawingFiles(unittest.TestCase):
             check_drawing(read_drawing(path, "mm").drawing)
         except FileError as error:
             self.assertTrue(str(error))
+
+
+class SpacePoints(unittest.TestCase):
+    def test_a_plane_is_fitted_and_the_section_lies_in_it(self) -> None:
+        """Points of a tilted circle, a little off their plane, give its plane, its area and the distance off it."""
+        angle = 2 * np.pi * np.arange(48) / 48
+        a, b = math.radians(12.0), math.radians(-7.0)
+        across = np.array([math.cos(b), 0.0, -math.sin(b)])
+        up = np.array([math.sin(b) * math.sin(a), math.cos(a), math.cos(b) * math.sin(a)])
+        points = np.array([3.0, 4.0, 120.0]) + 30 * (np.cos(angle)[:, None] * across + np.sin(angle)[:, None] * up)
+        points += 0.01 * (-1.0) ** np.arange(48)[:, None] * np.cross(across, up)
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "ring.xyz"
+            path.write_text("ring\n# cm\n" + "\n".join(" ".join(f"{c / 10:.12f}" for c in p) for p in points))
+            found = section_in_space(read_points(path, "mm"), "ring")
+            self.assertLess(max(abs(found.tilt_x - a), abs(found.tilt_y - b)), 1e-3)
+            self.assertAlmostEqual(found.off, 0.01, delta=1e-3)
+            self.assertAlmostEqual(area(found.drawing), 900 * math.pi, delta=0.5)
+            for text, words in (("1 2\n" * 5, "2 numbers"), ("1 2 3\n" * 3, "four or more"), ("1 2 3\n4 5 x\n", "line 2")):
+                path.write_text(text)
+                with self.assertRaisesRegex(FileError, words):
+                    read_points(path, "mm")
+        with self.assertRaisesRegex(DesignError, "one line"):
+            section_in_space(np.outer(np.arange(6.0), [1.0, 2.0, 3.0]), "line")

@@ -30,7 +30,7 @@ class Editor(WithWindow):
         design = self.window.desk.design
         assert design is not None
         self.window.desk.select((design.stations[index].id,))
-        self.keys("Ctrl+D")
+        self.keys("F6")
         self.assertTrue(self.window.room.editing)
         self.canvas.per_pixel, self.canvas.middle = 0.2, np.zeros(2)
         return design.stations[index].id

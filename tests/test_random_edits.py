@@ -125,7 +125,21 @@ class Hand:
             return settled(edits.change_drawing(design, drawing.id, self.on_drawing), drawing.id)
         if way < 0.80:
             kind = str(self.rng.choice(list(CONSTRUCTIONS)))
-            refs = ["xy", "z", "origin", "world", "s1", "s2/outline", "s1/p1", "s1/e1", "body/1", "body/skin", "d1", "d2", "gone"]
+            refs = [
+                "xy",
+                "z",
+                "origin",
+                "world",
+                "s1",
+                "s2/outline",
+                "s1/p1",
+                "s1/e1",
+                "body/1",
+                "body/skin",
+                "d1",
+                "d2",
+                "gone",
+            ]
             on = tuple(self.rng.choice(refs, len(CONSTRUCTIONS[kind].on)).tolist())
             values = tuple(float(v) for v in self.rng.uniform(-60, 60, len(CONSTRUCTIONS[kind].fields)))
             return edits.add_datum(design, Datum(edits.fresh_id(design, "d"), kind, kind, on, values))  # type: ignore[arg-type]
@@ -138,12 +152,18 @@ class Hand:
             plane = str(self.rng.choice(["", *(d.id for d in design.datums)]))
             return edits.stand_on(design, (station.id,), plane)
         if way < 0.92:
-            section = Drawn(self.any(design.drawings).id, str(self.rng.choice(["", "x", "y"]))) if design.drawings else Circle()  # type: ignore[arg-type]
+            section = (
+                Drawn(self.any(design.drawings).id, str(self.rng.choice(["", "x", "y"])))
+                if design.drawings
+                else Circle()
+            )  # type: ignore[arg-type]
             return edits.put_section(design, (station.id,), section)
         if way < 0.94:
             return edits.own_copy(design, (station.id,))
         if way < 0.96:
-            return edits.change_number(design, "n1", value=float(self.rng.uniform(5, 60)), name=str(self.rng.choice(["size", "breadth"])))
+            return edits.change_number(
+                design, "n1", value=float(self.rng.uniform(5, 60)), name=str(self.rng.choice(["size", "breadth"]))
+            )
         if way < 0.98 and len(design.stations) > 2:
             return edits.remove_stations(design, (station.id,))
         return edits.remove_drawing(design, self.any(design.drawings).id) if design.drawings else design

@@ -50,7 +50,8 @@ class Tables(unittest.TestCase):
         for command in COMMANDS:
             self.assertTrue(command.stage in STAGES or command.id in in_menus or command.shortcut, command.id)
             if command.stage:
-                self.assertTrue(command.tip and (ASSETS / "icons" / f"{command.icon}.svg").exists(), command.id)
+                pictured = (ASSETS / "icons" / f"{command.icon}.svg").exists()
+                self.assertTrue(command.tip and (pictured or command.family or command.drawing), command.id)
 
     def test_text_and_marks_keep_their_contrast(self) -> None:
         """Text has 4.5:1 on every ground of both themes, marks and station colours 3:1."""
@@ -128,13 +129,16 @@ class OnTheBoard(WithWindow):
         self.assertIn("Look straight at", [a.text() for a in menu.actions()])
         menu.close()
 
-    def test_double_click_looks_straight_at_a_station(self) -> None:
-        """The View then looks along the plane's normal."""
+    def test_double_click_draws_and_a_key_looks_straight_at_a_station(self) -> None:
+        """A double click opens the drawing; back in the View, Ctrl+L looks along the plane's normal."""
         board = self.window.board
         QTest.mouseDClick(board, LEFT, NONE, board.handle_of("s3").toPoint())
+        self.assertTrue(self.window.room.editing)
+        self.assertEqual(self.window.desk.selection, ("s3",))
+        self.keys("Ctrl+Return")
+        self.keys("Ctrl+L")
         ahead = self.window.view.camera.axes()[2]
         self.assertAlmostEqual(abs(float(ahead[2])), 1.0, places=9)
-        self.assertEqual(self.window.desk.selection, ("s3",))
 
 
 class OtherParts(WithWindow):

@@ -12,12 +12,15 @@ from PySide6.QtGui import QCursor
 from PySide6.QtWidgets import QFileDialog, QMenu
 
 from isotomon.errors import IsotomonError
+from isotomon.exchange.space_points import read_points, section_in_space
 from isotomon.exchange.table import read_foil
 from isotomon.geometry.datums import Plane
 from isotomon.model import edits
+from isotomon.model.draw_edits import next_name
 from isotomon.model.records import (
     Circle,
     Design,
+    Drawn,
     Ellipse,
     FromPoints,
     Law,
@@ -214,6 +217,34 @@ class Tools:
             )
 
         self._do(f"foil from {path.name}", edit)
+
+    def ask_space(self) -> None:
+        """Choose a file of points in space for a new station."""
+        name, _ = QFileDialog.getOpenFileName(
+            self.w, "Points in space", str(Path.cwd()), "Coordinates (*.xyz *.txt *.csv *.dat);;All files (*)"
+        )
+        if name:
+            self.put_space(Path(name))
+
+    def put_space(self, path: Path) -> None:
+        """A station with the section through a file's points, in the plane fitted to them."""
+        desk = self.w.desk
+        assert desk.design is not None
+        design = desk.design
+        name = next_name((d.name for d in design.drawings), path.stem[:40] or "section")
+        try:
+            found = section_in_space(read_points(path, design.unit), name)
+        except IsotomonError as error:
+            desk.said.emit("error", f"{error}. Nothing was changed.")
+            return
+        key, drawing = edits.fresh_id(design, "s"), edits.replace(found.drawing, id=edits.fresh_id(design, "g"))
+        station = Station(key, name, found.position, Drawn(drawing.id), None, tilt_x=found.tilt_x, tilt_y=found.tilt_y)
+        made = self._do(
+            f"section from {path.name}", lambda d: edits.add_station(edits.add_drawing(d, drawing), station)
+        )
+        if made:
+            desk.select((key,))
+            desk.said.emit("", f"{path.name}: the points lie within {found.off:.3g} mm of the plane fitted to them.")
 
     def look_at(self) -> None:
         """Look straight at the chosen station."""

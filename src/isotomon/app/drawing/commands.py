@@ -109,7 +109,7 @@ DRAWING_COMMANDS: tuple[Command, ...] = (
             _needs_chosen, None, "Change", True),
     Command("paste", "Paste", lambda w: w.room.paste(), "Ctrl+V", "Draw", "", "What was copied, with the constraints among it",
             _needs_kept, None, "Change", True),
-    Command("all", "Choose all", lambda w: w.room.choose_all(), "Ctrl+A", "Draw", "", "", needs_drawing, None, "Change", True),
+    Command("all", "Choose all", lambda w: w.room.choose_all(), "Ctrl+A", "Draw", "", "Every point, line and curve", needs_drawing, None, "Change", True),
     Command("see-grid", "Grid", lambda w: w.room.toggle("show_grid"), "", "Draw", "", "Squared paper, and catching it",
             needs_drawing, lambda w: w.room.editor.show_grid, "See", True),
     Command("see-ghosts", "Neighbouring sections", lambda w: w.room.toggle("show_ghosts"), "", "Draw", "",

@@ -102,9 +102,10 @@ class DrawingEditor(QWidget):
         self.figure.hide()
         self.figure.returnPressed.connect(self._take_figure)
         self._figure_of = ""
+        self._followed: dict[str, tuple[float, float]] = {}
         self._forget()
         desk.design_changed.connect(self._design_changed)
-        desk.quick_changed.connect(lambda _: self.update())
+        desk.quick_changed.connect(lambda _: self._quick_changed())
 
     # What is shown
 
@@ -158,6 +159,18 @@ class DrawingEditor(QWidget):
         self.update()
         self.changed.emit()
 
+    def _quick_changed(self) -> None:
+        """Other stations' profiles, and what points follow elsewhere, may have moved."""
+        if self.key and self._drag is None and self._outside() != self._followed:
+            self._forget()
+            self.changed.emit()
+        self.update()
+
+    def _outside(self) -> dict[str, tuple[float, float]]:
+        """Where what the drawing follows stands now."""
+        quick = self.desk.quick
+        return dict(quick.drawings.outside.get(self.key, {})) if quick is not None else {}
+
     @property
     def design(self) -> Design:
         assert self.desk.design is not None
@@ -168,10 +181,10 @@ class DrawingEditor(QWidget):
         """The drawing solved, with what clashes in it."""
         if self._solution is None:
             drawing = self._stored()
-            quick = self.desk.quick
-            outside = dict(quick.drawings.outside.get(self.key, {})) if quick is not None else {}
+            self._followed = self._outside()
             try:
-                self._solution = solved(drawing, tuple(self.figures(drawing).items()), tuple(outside.items()))
+                figures = self.figures(drawing)
+                self._solution = solved(drawing, tuple(figures.items()), tuple(self._followed.items()))
             except IsotomonError as error:
                 self._solution = Solution(drawing, 0.0)
                 self.hinted.emit(f"✕  {error}")
