@@ -11,6 +11,8 @@ from isotomon.errors import DesignError, ProfileError
 from isotomon.geometry.planar import signed_area
 from isotomon.model.draw_edits import Pen, copy_into, join, part_from, remove
 from isotomon.model.drawing import Arc, Curve, Drawing, Line, Ring, check_drawing, find_part, find_point, replace
+from isotomon.model.edits import change_number
+from isotomon.model.records import Design, Drawn, Number, Station
 from isotomon.profile import shapes
 from isotomon.profile.change import bevel_corner, break_at, extend, round_corner, trim
 from isotomon.profile.copies import mirror, offset, ring, row, similarity, transform
@@ -19,6 +21,8 @@ from isotomon.profile.loops import find_runs
 from isotomon.profile.readymade import naca4
 from isotomon.profile.shapes import Spot
 from isotomon.profile.solver import freedoms, measured, solve
+from isotomon.rebuild.drawn import solved
+from isotomon.rebuild.settle import settle
 
 EMPTY = Drawing("g1", "test")
 
@@ -261,3 +265,23 @@ class RunsAndFigures(unittest.TestCase):
         self.assertTrue(drawn_shape(shapes.circle(EMPTY, Spot(0, 0), Spot(4, 0))).outline.round)
         self.assertFalse(drawn_shape(shapes.circle(EMPTY, Spot(3, 0), Spot(4, 0))).outline.round)
         self.assertIsInstance(find_part(shapes.arc_about(EMPTY, Spot(0, 0), Spot(1, 0), Spot(0, 2)), "e1"), Arc)
+
+
+class InADesign(unittest.TestCase):
+    def test_one_number_solves_only_what_depends_on_it(self) -> None:
+        """In a design of 40 stations with a drawing each, a changed number solves the two drawings that use it, no more."""
+        drawings, stations = [], []
+        for k in range(40):
+            pen = Pen(replace(shapes.rectangle_corners(EMPTY, Spot(-10, -5), Spot(10, 5)), id=f"g{k}", name=f"box {k}"))
+            pen.tie("distance", "e1", value="wide" if k in (3, 17) else 20.0 + k)
+            drawings.append(pen.done())
+            stations.append(Station(f"s{k}", f"st{k}", 25.0 * k, Drawn(f"g{k}"), None))
+        design = Design(
+            "many", numbers=(Number("n1", "wide", 24.0, "length"),), drawings=tuple(drawings), stations=tuple(stations)
+        )
+        settle(design)
+        before = solved.cache_info().misses
+        _, changed = settle(change_number(design, "n1", value=31.0))
+        self.assertEqual(solved.cache_info().misses - before, 2)
+        xs = [p.x for p in changed.solutions["g17"].drawing.points]
+        self.assertAlmostEqual(max(xs) - min(xs), 31.0, delta=1e-9)

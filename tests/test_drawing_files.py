@@ -207,7 +207,11 @@ class SpacePoints(unittest.TestCase):
             self.assertLess(max(abs(found.tilt_x - a), abs(found.tilt_y - b)), 1e-3)
             self.assertAlmostEqual(found.off, 0.01, delta=1e-3)
             self.assertAlmostEqual(area(found.drawing), 900 * math.pi, delta=0.5)
-            for text, words in (("1 2\n" * 5, "2 numbers"), ("1 2 3\n" * 3, "four or more"), ("1 2 3\n4 5 x\n", "line 2")):
+            for text, words in (
+                ("1 2\n" * 5, "2 numbers"),
+                ("1 2 3\n" * 3, "four or more"),
+                ("1 2 3\n4 5 x\n", "line 2"),
+            ):
                 path.write_text(text)
                 with self.assertRaisesRegex(FileError, words):
                     read_points(path, "mm")

@@ -7,6 +7,7 @@ from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy import sparse
 
 Array = NDArray[np.float64]
 
@@ -74,11 +75,11 @@ def combine(weights: Array, vectors: Sequence[Vec]) -> Vec:
     return total
 
 
-def stack(forms: Sequence[Form], size: int) -> tuple[Array, Array]:
+def stack(forms: Sequence[Form], size: int) -> tuple[sparse.csr_matrix, Array]:
     """(matrix (n, size), constants (n,)) of forms."""
-    matrix, const = np.zeros((len(forms), size)), np.zeros(len(forms))
-    for row, form in enumerate(forms):
-        const[row] = form.const
-        for index, value in form.terms.items():
-            matrix[row, index] = value
-    return matrix, const
+    counts = [len(f.terms) for f in forms]
+    columns = np.fromiter((i for f in forms for i in f.terms), dtype=np.intp, count=sum(counts))
+    values = np.fromiter((v for f in forms for v in f.terms.values()), dtype=np.float64, count=sum(counts))
+    starts = np.r_[0, np.cumsum(counts)]
+    matrix = sparse.csr_matrix((values, columns, starts), shape=(len(forms), size))
+    return matrix, np.array([f.const for f in forms])

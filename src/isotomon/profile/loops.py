@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from isotomon.geometry.planar import crossing, signed_area
-from isotomon.model.drawing import Drawing, Line, part_ends
+from isotomon.model.drawing import Drawing, Line, Ring, part_ends
 from isotomon.profile.curves import Piece, Places, piece_of
 
 Array = NDArray[np.float64]
@@ -70,12 +70,12 @@ def places_of(drawing: Drawing) -> Places:
 
 
 def size_of(drawing: Drawing, places: Places) -> float:
-    """The drawing's largest extent, mm."""
-    pieces = [piece_of(p, places) for p in drawing.parts]
-    if not pieces:
+    """About the drawing's largest extent, mm: of its points, and of its widest circle."""
+    if not places:
         return 1.0
-    points = np.vstack([p.at(np.linspace(0.0, 1.0, 9)) for p in pieces])
-    return max(float(np.ptp(points, axis=0).max()), 1e-9)
+    points = np.array(list(places.values()))
+    radius = max((p.radius for p in drawing.parts if isinstance(p, Ring)), default=0.0)
+    return max(float(np.ptp(points, axis=0).max()), 2.0 * radius, 1e-9)
 
 
 def find_runs(drawing: Drawing) -> Runs:

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy import sparse
 from scipy.linalg import LinAlgError, cho_factor, cho_solve, qr
+from scipy.linalg.blas import dsyrk
+from scipy.sparse.csgraph import connected_components
 
 from isotomon.errors import ProfileError
 from isotomon.model.drawing import Constraint, Curve, Drawing, Handle, Oval, Part, Ring, replace
@@ -36,11 +39,16 @@ class Conflict:
 
 @dataclass(frozen=True, eq=False)
 class Solution:
-    """A drawing with its coordinates solved. `error`: the largest residual, mm. `conflicts`: constraints left out."""
+    """A drawing with its coordinates solved. `error`: the largest residual, mm. `conflicts`: constraints left out.
+
+    `system` and `x`: the equations of those that hold, and the variables that satisfy them.
+    """
 
     drawing: Drawing
     error: float
     conflicts: tuple[Conflict, ...] = ()
+    system: System | None = None
+    x: Array | None = None
 
     @property
     def ok(self) -> bool:
@@ -77,7 +85,7 @@ def project(
         if not pulling and (error < tolerance or stalled > 5):
             break
         pull = target - x if pulling else np.zeros_like(x)
-        step = pull - _least(jacobian, spread, left + jacobian @ pull)
+        step = pull - _factored(jacobian, spread)(left + jacobian @ pull)
         length = float(np.abs(step).max(initial=0.0))
         if length > 0.5 * scale:
             step *= 0.5 * scale / length
@@ -91,19 +99,25 @@ def project(
     return x if float(np.abs(system.residual(values, goal)).max(initial=0.0)) <= best_error else best
 
 
-def _least(jacobian: Array, spread: Array, right: Array) -> Array:
-    """The shortest step (weighted) with jacobian @ step = right; in a singular case the nearest to it."""
-    wide = jacobian * spread
-    gram = wide @ jacobian.T
+Solver = Callable[[Array], Array]
+
+
+def _factored(jacobian: Array, spread: Array) -> Solver:
+    """right → the shortest step (weighted) with jacobian @ step = right; in a singular case the nearest to it."""
+    root = np.sqrt(spread)
+    wide = np.ascontiguousarray(jacobian * root)
+    gram = dsyrk(1.0, wide.T, trans=1)  # the upper triangle of wide @ wide.T
     # Rows that say the same make the matrix singular; a trace of damping keeps it sound and costs one more step.
     damping = 1e-13 * max(float(np.trace(gram)) / max(len(gram), 1), 1e-30)
     for _ in range(6):
         gram[np.diag_indices_from(gram)] += damping
         try:
-            return np.asarray(wide.T @ cho_solve(cho_factor(gram, check_finite=False), right, check_finite=False))
+            factor = cho_factor(gram, lower=False, check_finite=False)
         except LinAlgError:
             damping *= 1000.0
-    return np.asarray(spread * (np.linalg.lstsq(wide, right, rcond=1e-9)[0]))
+        else:
+            return lambda right: root * (wide.T @ cho_solve(factor, right, check_finite=False))
+    return lambda right: root * np.linalg.lstsq(wide, right, rcond=1e-9)[0]
 
 
 def _shortened(system: System, goal: Array, x: Array, step: Array, error: float) -> Array:
@@ -178,11 +192,11 @@ def solve(drawing: Drawing, figures: Mapping[str, float], outside: Outside | Non
     system = make_system(drawing, outside=outside)
     x, error = solve_system(system, figures)
     if error <= SOLVED * system.size:
-        return Solution(_follow(with_coordinates(drawing, system, x), outside), error)
+        return Solution(_follow(with_coordinates(drawing, system, x), outside), error, (), system, x)
     kept, conflicts = _sort_out(drawing, figures, outside)
     system = make_system(drawing, kept, outside)
     x, error = solve_system(system, figures)
-    return Solution(_follow(with_coordinates(drawing, system, x), outside), error, tuple(conflicts))
+    return Solution(_follow(with_coordinates(drawing, system, x), outside), error, tuple(conflicts), system, x)
 
 
 def _follow(drawing: Drawing, outside: Outside) -> Drawing:
@@ -275,7 +289,12 @@ def _involved(system: System, x: Array, goal: Array, extra: str) -> set[str]:
 def freedoms(drawing: Drawing, outside: Outside | None = None) -> tuple[Freedoms, tuple[Conflict, ...]]:
     """What can still move, and which constraints repeat what older ones say, at the drawing as it stands solved."""
     system = make_system(drawing, outside=outside)
-    _, jacobian = system.evaluate(system.start)
+    return freedoms_at(system, system.start)
+
+
+def freedoms_at(system: System, x: Array) -> tuple[Freedoms, tuple[Conflict, ...]]:
+    """The same for equations with the variables that satisfy them."""
+    _, jacobian = system.evaluate(x)
     total = len(system.start)
     if not system.count:
         return Freedoms(total, frozenset(n.split("@")[0].rstrip("~") for n in system.names)), ()
@@ -336,13 +355,19 @@ _FIGURED = frozenset({"distance", "across", "up", "radius", "diameter", "angle",
 
 @dataclass(frozen=True, eq=False)
 class Drag:
-    """A drag under way: the equations once, the goal, and where everything stood when it began."""
+    """A drag under way: the equations once, the goal, and where everything stood when it began.
+
+    Only `moving` variables can follow, and only `rows` speak of them: the rest is rigid or hangs together with other
+    things, and is left out of every step.
+    """
 
     drawing: Drawing
     system: System
     goal: Array
     columns: NDArray[np.intp]
     spokes: Array
+    moving: NDArray[np.intp]
+    rows: NDArray[np.intp]
 
 
 def begin_drag(
@@ -357,32 +382,59 @@ def begin_drag(
     columns = np.array([i for i, n in enumerate(system.names) if n in held], dtype=np.intp)
     if not len(columns):
         raise ProfileError("what follows something elsewhere cannot be dragged; move that instead")
-    return Drag(drawing, system, goals(system, figures), columns, system.start[columns])
+    moving, rows = _following(system, columns)
+    return Drag(drawing, system, goals(system, figures), columns, system.start[columns], moving, rows)
 
 
-def drag_to(drag: Drag, x: Array, shift: Array, steps: int = 3) -> Array:
+def _following(system: System, columns: NDArray[np.intp]) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
+    """(variables that can move and hang together with some, the rows that tie them)."""
+    _, jacobian = system.evaluate(system.start)
+    if not system.count:
+        return columns, np.zeros(0, dtype=np.intp)
+    norms = np.maximum(np.linalg.norm(jacobian, axis=1, keepdims=True), 1e-12)
+    q, r, _ = qr((jacobian / norms).T, mode="economic", pivoting=True)
+    rank = int(np.sum(np.abs(np.diag(r)) > 1e-9))
+    free = 1.0 - (q[:, :rank] ** 2).sum(axis=1) > 1e-9
+    free[columns] = True
+    ties = sparse.csr_matrix((np.abs(jacobian) > 1e-12 * norms) & free)
+    _, group = connected_components(sparse.bmat([[None, ties], [ties.T, None]]), directed=False)
+    mine = set(group[system.count + columns].tolist())
+    together = np.isin(group, list(mine))
+    return np.flatnonzero(together[system.count :] & free), np.flatnonzero(together[: system.count])
+
+
+def drag_to(drag: Drag, x: Array, shift: Array, steps: int = 8) -> Array:
     """The variables when what is held is moved by `shift` (per held variable) from where it was, from the last x.
 
-    Everything else stays as near as it can to where it was when the drag began.
+    Everything else stays as near as it can to where it was when the drag began. The derivatives are worked out once;
+    what is left is taken out by cheap steps with them, and by new ones only when those do not do.
     """
-    target = drag.system.start.copy()
+    system, rows, moving = drag.system, drag.rows, drag.moving
+    target = system.start.copy()
     target[drag.columns] = drag.spokes + shift
-    weights = np.ones(len(x))
-    weights[drag.columns] = 400.0
-    return _drag_steps(drag, x, target, weights, steps)
-
-
-def _drag_steps(drag: Drag, x: Array, target: Array, weights: Array, steps: int) -> Array:
-    system, spread = drag.system, 1.0 / weights
-    if not system.count:
+    if not len(rows):
         return target
+    spread = np.ones(len(x))
+    spread[drag.columns] = 1.0 / 400.0
+    solver: Solver | None = None
+    before = np.inf
     for k in range(steps):
-        values, jacobian = system.evaluate(x)
-        left = system.residual(values, drag.goal)
-        if k and float(np.abs(left).max()) < 1e-7 * system.size:
+        if solver is None:
+            values, jacobian = system.evaluate(x)
+            jacobian = jacobian[np.ix_(rows, moving)]
+            solver = _factored(jacobian, spread[moving])
+        else:
+            values = system.values(x)
+        left = system.residual(values, drag.goal)[rows]
+        error = float(np.abs(left).max())
+        if k and error < 1e-7 * system.size:
             break
-        pull = target - x if k < steps - 1 else np.zeros_like(x)
-        step = pull - _least(jacobian, spread, left + jacobian @ pull)
+        pull = target[moving] - x[moving] if k == 0 else np.zeros(len(moving))
+        step = pull - solver(left + jacobian @ pull)
         length = float(np.abs(step).max(initial=0.0))
-        x = x + (step if length < 0.3 * system.size else step * (0.3 * system.size / length))
+        x = x.copy()
+        x[moving] += step if length < 0.3 * system.size else step * (0.3 * system.size / length)
+        if k and error > 0.3 * before:
+            solver = None
+        before = error
     return x

@@ -25,7 +25,7 @@ STEP = 1e-100
 class System:
     """`names`: variables (a point's come in pairs). `owner`: each row's constraint or part. `goal`: what rows must be.
 
-    Rows run: linear, lengths, dots, beside, turns, general. `forms`, `const`: the linear forms they are written in.
+    Rows run: linear, lengths, dots, beside, turns, general. `forms`, `const`: the linear forms (forms, variables) they are written in.
     """
 
     names: tuple[str, ...]
@@ -33,9 +33,8 @@ class System:
     size: float
     owner: tuple[str, ...]
     factors: Mapping[str, float]
-    forms: Array
+    forms: sparse.csr_matrix
     const: Array
-    sparse_forms: sparse.csr_matrix
     linear: Index
     lengths: tuple[Array, Index, Index]
     """signs (n, 4), vectors (n, 4, 2), form (n,)"""
@@ -61,10 +60,10 @@ class System:
         """(rows,) values and (rows, variables) derivatives."""
         values, entries = self._evaluate(x)
         outer = sparse.csr_matrix((entries, self.pattern), shape=(self.count, len(self.const)))
-        return values, np.asarray(outer @ self.forms)
+        return values, np.asarray((outer @ self.forms).toarray())
 
     def _evaluate(self, x: Array) -> tuple[Array, Array]:
-        y = self.sparse_forms @ x + self.const
+        y = self.forms @ x + self.const
         values = [y[self.linear]]
         entries = [np.ones(len(self.linear))]
         total, parts = _lengths(y, *self.lengths)
@@ -190,7 +189,6 @@ def _assemble(writer: Writer, rows: Rows) -> System:
         factors=rows.factors,
         forms=matrix,
         const=const,
-        sparse_forms=sparse.csr_matrix(matrix),
         linear=linear,
         lengths=lengths,
         dots=dots,

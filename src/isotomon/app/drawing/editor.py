@@ -42,7 +42,17 @@ from isotomon.profile.drawn import figures_of
 from isotomon.profile.loops import Runs, find_runs
 from isotomon.profile.relate import possible_ties
 from isotomon.profile.shapes import Spot
-from isotomon.profile.solver import Drag, Freedoms, Solution, begin_drag, drag_to, freedoms, measured, with_coordinates
+from isotomon.profile.solver import (
+    Drag,
+    Freedoms,
+    Solution,
+    begin_drag,
+    drag_to,
+    freedoms,
+    freedoms_at,
+    measured,
+    with_coordinates,
+)
 from isotomon.quantity import Value, read, resolve_numbers, show
 from isotomon.rebuild.drawn import solved
 from isotomon.rebuild.settle import settled
@@ -102,6 +112,7 @@ class DrawingEditor(QWidget):
         self.figure.hide()
         self.figure.returnPressed.connect(self._take_figure)
         self._figure_of = ""
+        self.hidden_figures = 0
         self._followed: dict[str, tuple[float, float]] = {}
         self._forget()
         desk.design_changed.connect(self._design_changed)
@@ -116,7 +127,7 @@ class DrawingEditor(QWidget):
         self._forget()
         self.fit()
         self.setFocus()
-        self.changed.emit()
+        QTimer.singleShot(0, self.changed.emit)  # the canvas first, the panel a frame later
 
     def begin(self, drawing: Drawing, station: str) -> None:
         """Begin a new drawing for a station; it comes into the design with its first line."""
@@ -216,7 +227,11 @@ class DrawingEditor(QWidget):
         """What can still move; worked out when the drawing rests."""
         if self._free is None:
             try:
-                self._free, self._repeats = freedoms(self.solution.drawing)
+                solution = self.solution
+                if solution.system is None or solution.x is None:
+                    self._free, self._repeats = freedoms(solution.drawing)
+                else:
+                    self._free, self._repeats = freedoms_at(solution.system, solution.x)
             except IsotomonError:
                 self._free = Freedoms(0, frozenset())
         return self._free
@@ -351,8 +366,8 @@ class DrawingEditor(QWidget):
 
     def to_screen(self, points: Array) -> Array:
         """(n, 2) mm → pixels."""
-        size = np.array([self.width(), self.height()]) / 2.0
-        return (np.asarray(points) - self.middle) / self.per_pixel * np.array([1.0, -1.0]) + size
+        scale = np.array([1.0 / self.per_pixel, -1.0 / self.per_pixel])
+        return points * scale + (np.array([self.width() / 2.0, self.height() / 2.0]) - self.middle * scale)
 
     def to_plane(self, point: QPointF) -> Array:
         """(2,) pixels → mm."""
@@ -418,19 +433,32 @@ class DrawingEditor(QWidget):
         self._paint_marks(painter, chosen, clash)
         self._paint_findings(painter)
         self._paint_tool(painter)
+        if self.hidden_figures:
+            painter.setPen(self.theme.ink)
+            painter.drawText(
+                12, self.height() - 12, f"{self.hidden_figures} figures lie close together: zoom in to see them"
+            )
         if self._box is not None:
             painter.setPen(self.theme.attention)
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(QRectF(*self._box).normalized())
 
     def _paint_marks(self, painter: QPainter, chosen: set[str], clash: set[str]) -> None:
-        self._boxes = {}
+        self._boxes, self.hidden_figures = {}, 0
         values = self._measures()
         taken: dict[tuple[int, int], int] = {}
         seen: dict[tuple[str, int, int, str], QRectF] = {}
+        labels: set[tuple[int, int]] = set()
         for c in self.drawing.constraints:
             state = "clash" if c.id in clash else "chosen" if c.id in chosen else ""
             if c.kind in DIMENSIONS:
+                # Figures that would lie on top of another are left for a closer look.
+                x, y = self.to_screen((middle_of(self.catcher, c) + np.array(c.place or (0.0, 0.0)))[None])[0]
+                cell = (round(x / 60), round(y / 17))
+                if cell in labels and not state:
+                    self.hidden_figures += 1
+                    continue
+                labels.add(cell)
                 state = state or ("" if c.driving else "reported")
                 mark = mark_of(self.catcher, c, self.per_pixel)
                 text = self.figure_text(c, values.get(c.id, 0.0))
@@ -451,8 +479,13 @@ class DrawingEditor(QWidget):
                 self._boxes.setdefault(c.id, []).append(box)
 
     def _measures(self) -> dict[str, float]:
+        """What dimensions read: those that drive and hold, their figure; the others, what is there."""
+        clash = {k for c in self.solution.conflicts for k in c.culprits}
+        held = {c.id for c in self.drawing.constraints if c.driving and c.id not in clash}
+        others = tuple(c for c in self.drawing.constraints if c.kind in DIMENSIONS and c.id not in held)
         try:
-            return measured(self.drawing)
+            values = {k: v for k, v in self.figures(self._stored()).items() if k in held}
+            return values | (measured(replace(self.drawing, constraints=others)) if others else {})
         except IsotomonError:
             return {}
 

@@ -8,7 +8,7 @@ from collections.abc import Callable, Iterable
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QPainterPath, QPen, QPolygonF
+from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
 
 from isotomon.app.drawing.marks import Mark
 from isotomon.app.drawing.snap import Catcher
@@ -217,12 +217,10 @@ def draw_dimension(painter: QPainter, theme: Theme, mark: Mark, text: str, to: T
         head = [(x, y), (x - 8 * dx + 2.6 * dy, y - 8 * dy - 2.6 * dx), (x - 8 * dx - 2.6 * dy, y - 8 * dy + 2.6 * dx)]
         painter.setPen(Qt.PenStyle.NoPen)
         painter.drawPolygon(QPolygonF([QPointF(*p) for p in head]))
-    font = QFont(painter.font())
-    font.setItalic(state == "reported")
-    painter.setFont(font)
-    size = QFontMetricsF(font).boundingRect(text)
+    metrics = painter.fontMetrics()
+    width, height = metrics.horizontalAdvance(text) + 8, metrics.height() + 2
     x, y = to(mark.label[None])[0]
-    box = QRectF(x - size.width() / 2 - 4, y - size.height() / 2 - 1, size.width() + 8, size.height() + 2)
+    box = QRectF(x - width / 2, y - height / 2, width, height)
     painter.setPen(QPen(colour, 1.0) if state in ("chosen", "clash") else Qt.PenStyle.NoPen)
     painter.setBrush(QColor(theme.paper))
     painter.drawRoundedRect(box, 3.0, 3.0)

@@ -16,6 +16,8 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QLineEdit,
+    QListWidget,
+    QListWidgetItem,
     QPushButton,
     QScrollArea,
     QToolButton,
@@ -486,17 +488,21 @@ class DrawingPanel(QScrollArea):
                     lambda: editor.commit("remove what was taken for granted", draw_edits.drop_assumed),
                 )
             )
-        for c in editor.drawing.constraints[:120]:
+        rows = QListWidget()
+        rows.setAccessibleName("Constraints and figures")
+        rows.setUniformItemSizes(True)
+        rows.setStyleSheet("QListWidget::item { padding: 2px 4px; }")
+        for c in editor.drawing.constraints:
             text = constraint_words(c)
             if c.kind in DIMENSIONS:
                 text += f"  {c.value if isinstance(c.value, str) else editor.figure_text(c, float(c.value or 0.0))}"
-            button = QToolButton()
-            button.setText(("◌ " if c.assumed else "") + text)
-            button.setStyleSheet("padding: 1px 6px;")
-            button.setCheckable(True)
-            button.setChecked(c.id in editor.selection)
-            button.clicked.connect(lambda _=False, k=c.id: editor.choose((k,)))
-            column.addWidget(button)
+            item = QListWidgetItem(("◌ " if c.assumed else "") + text, rows)
+            item.setData(Qt.ItemDataRole.UserRole, c.id)
+            item.setSelected(c.id in editor.selection)
+        rows.setFixedHeight(min(len(editor.drawing.constraints), 14) * 23 + 6)
+        rows.setVisible(rows.count() > 0)
+        rows.itemClicked.connect(lambda item: editor.choose((item.data(Qt.ItemDataRole.UserRole),)))
+        column.addWidget(rows)
 
 
 def _centre(editor: DrawingEditor, refs: tuple[str, ...]) -> np.ndarray:
