@@ -10,8 +10,9 @@ from numpy.typing import NDArray
 from scipy import sparse
 
 from isotomon.model.drawing import Constraint, Drawing
+from isotomon.profile.dimensions import Writer
 from isotomon.profile.forms import NOUGHT, UNIT, Form, Vec, stack
-from isotomon.profile.rows import Function, Rows, Writer
+from isotomon.profile.rows import Function, Rows
 
 Array = NDArray[np.float64]
 Index = NDArray[np.intp]

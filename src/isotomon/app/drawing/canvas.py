@@ -1,0 +1,225 @@
+"""The canvas of the profile editor: zoom and place on the paper, and everything that is painted on it."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import (
+    QColor,
+    QPainter,
+    QPaintEvent,
+    QResizeEvent,
+)
+
+from isotomon.app.desk import Desk
+from isotomon.app.drawing import paint
+from isotomon.app.drawing.ghosts import ghosts_of
+from isotomon.app.drawing.marks import constraint_anchors, handle_tips, mark_of, middle_of
+from isotomon.app.drawing.pens import BY_ID as DRAW_BY_ID
+from isotomon.app.drawing.pens import DrawTool
+from isotomon.app.drawing.sheet import Sheet
+from isotomon.app.drawing.snap import Catch, Catcher
+from isotomon.app.theme import Theme
+from isotomon.errors import IsotomonError
+from isotomon.model.drawing import DIMENSIONS, Curve, Drawing, replace
+from isotomon.quantity import show
+
+Array = NDArray[np.float64]
+Change = Callable[[Drawing], Drawing]
+CATCH_PIXELS = 9.0
+
+
+class Canvas(Sheet):
+    """A sheet that can be seen."""
+
+    def __init__(self, desk: Desk, theme: Theme) -> None:
+        super().__init__(desk, theme)
+        self.catch: Catch | None = None
+        self.show_grid, self.show_ghosts, self.show_body = True, True, False
+        self.middle, self.per_pixel = np.zeros(2), 0.2
+        self.hovered = ""
+        self.hidden_figures = 0
+        self._boxes: dict[str, list[QRectF]] = {}
+        self._box: tuple[QPointF, QPointF] | None = None
+
+    # Seeing
+
+    def to_screen(self, points: Array) -> Array:
+        """(n, 2) mm → pixels."""
+        scale = np.array([1.0 / self.per_pixel, -1.0 / self.per_pixel])
+        return points * scale + (np.array([self.width() / 2.0, self.height() / 2.0]) - self.middle * scale)
+
+    def to_plane(self, point: QPointF) -> Array:
+        """(2,) pixels → mm."""
+        size = np.array([self.width(), self.height()]) / 2.0
+        return (np.array([point.x(), point.y()]) - size) * np.array([1.0, -1.0]) * self.per_pixel + self.middle
+
+    def fit(self) -> None:
+        """All of the drawing, or the ghosts while it is empty, in the canvas."""
+        if not self.key:
+            return
+        points = [p.at(np.linspace(0, 1, 33)) for p in self.catcher.pieces.values()] + (
+            [self.catcher.points] if self.catcher.ids else []
+        )
+        if not points:
+            points = [g for _, g, _ in self._ghosts()] or [np.array([[-60.0, -40.0], [60.0, 40.0]])]
+        every = np.vstack(points)
+        low, high = every.min(axis=0), every.max(axis=0)
+        self.middle = (low + high) / 2.0
+        room = np.maximum(np.array([self.width(), self.height()]) - 130.0, 60.0)
+        self.per_pixel = float(np.clip(np.max((high - low) / room), 1e-5, 1e5))
+        self.update()
+
+    def _ghosts(self) -> list[tuple[str, Array, object]]:
+        quick = self.desk.quick
+        if quick is None or not self.show_ghosts:
+            return []
+        return ghosts_of(quick, self.station, self.key, self.theme)  # type: ignore[return-value]
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """Keep what is seen in the middle; fit when first shown."""
+        if self.key and not event.oldSize().isValid():
+            self.fit()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        """Paper, grid, ghosts, the drawing, and what the tool in hand would make."""
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), self.theme.paper)
+        if not self.key:
+            return
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        rect = QRectF(self.rect())
+        low, high = self.to_plane(rect.bottomLeft()), self.to_plane(rect.topRight())
+        if self.show_grid:
+            paint.draw_grid(painter, self.theme, rect, low, high, paint.grid_step(self.per_pixel), self.to_screen)
+        paint.draw_ghosts(painter, self.theme, self._ghosts(), self.to_screen)  # type: ignore[arg-type]
+        outer = self.runs.closed
+        paint.fill_runs(painter, self.theme, [c.polygon() for c in outer], self.to_screen)
+        if self.runs.mirrored:
+            paint.draw_ghosts(
+                painter, self.theme, [("", outer[0].polygon(), QColor(self.theme.accent))], self.to_screen
+            )
+        chosen, clash = (
+            set(self.selection) | set(self._picked),
+            {k for c in self.solution.conflicts for k in c.culprits},
+        )
+        free = self.freedom.free
+        paint.draw_parts(painter, self.theme, self.catcher, self.to_screen, free, chosen, self.hovered, set())
+        for key in {k.partition("@")[0] for k in chosen}:
+            if isinstance(self.catcher.parts.get(key), Curve):
+                paint.draw_handles(painter, self.theme, handle_tips(self.catcher, key), self.to_screen, chosen)
+        paint.draw_points(painter, self.theme, self.catcher, self.to_screen, free, chosen, self.hovered)
+        self._paint_marks(painter, chosen, clash)
+        self._paint_findings(painter)
+        self._paint_tool(painter)
+        if self.hidden_figures:
+            painter.setPen(self.theme.ink)
+            painter.drawText(
+                12, self.height() - 12, f"{self.hidden_figures} figures lie close together: zoom in to see them"
+            )
+        if self._box is not None:
+            painter.setPen(self.theme.attention)
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(QRectF(*self._box).normalized())
+
+    def _paint_marks(self, painter: QPainter, chosen: set[str], clash: set[str]) -> None:
+        self._boxes, self.hidden_figures = {}, 0
+        values = self._measures()
+        taken: dict[tuple[int, int], int] = {}
+        seen: dict[tuple[str, int, int, str], QRectF] = {}
+        labels: set[tuple[int, int]] = set()
+        for c in self.drawing.constraints:
+            state = "clash" if c.id in clash else "chosen" if c.id in chosen else ""
+            if c.kind in DIMENSIONS:
+                # Figures that would lie on top of another are left for a closer look.
+                x, y = self.to_screen((middle_of(self.catcher, c) + np.array(c.place or (0.0, 0.0)))[None])[0]
+                cell = (round(x / 60), round(y / 17))
+                if cell in labels and not state:
+                    self.hidden_figures += 1
+                    continue
+                labels.add(cell)
+                state = state or ("" if c.driving else "reported")
+                mark = mark_of(self.catcher, c, self.per_pixel)
+                text = self.figure_text(c, values.get(c.id, 0.0))
+                self._boxes[c.id] = [paint.draw_dimension(painter, self.theme, mark, text, self.to_screen, state)]
+                continue
+            for place in constraint_anchors(self.catcher, c):
+                x, y = self.to_screen(place[None])[0]
+                cell = (round(x / 12), round(y / 12))
+                same = (c.kind, *cell, state)  # one picture for all of a kind at one place
+                if same in seen:
+                    self._boxes.setdefault(c.id, []).append(seen[same])
+                    continue
+                shift = taken.get(cell, 0)
+                taken[cell] = shift + 1
+                at = QPointF(x + 13 + 17 * shift, y + 13)
+                box = paint.draw_constraint(painter, self.theme, c.kind, at, state or ("assumed" if c.assumed else ""))
+                seen[same] = box
+                self._boxes.setdefault(c.id, []).append(box)
+
+    def _paint_findings(self, painter: QPainter) -> None:
+        if self._dragged is not None:
+            return
+        for finding in self.runs.findings:
+            if finding.kind in ("empty", "hole"):
+                continue
+            x, y = self.to_screen(np.array([finding.place]))[0]
+            painter.setPen(self.theme.failure)
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawEllipse(QPointF(x, y), 10.0, 10.0)
+            if finding.kind == "gap":
+                painter.drawText(QPointF(x + 13, y - 8), finding.text.split(";")[0])
+
+    def _paint_tool(self, painter: QPainter) -> None:
+        if isinstance(self.tool, DrawTool) and self.catch is not None:
+            self._paint_preview(painter)
+        if self.catch is not None and (self.tool is not None):
+            x, y = self.to_screen(self.catch.spot.at[None])[0]
+            painter.setPen(self.theme.attention)
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(QRectF(x - 5, y - 5, 10, 10))
+            name = self.catch.name
+            if name:
+                painter.setPen(self.theme.ink)
+                painter.drawText(QPointF(x + 12, y - 10), name)
+            for k, (kind, _) in enumerate(self._assumed_now()):
+                paint.draw_constraint(painter, self.theme, kind, QPointF(x + 20 + 18 * k, y + 14), "assumed")
+
+    def _assumed_now(self) -> list[tuple[str, object]]:
+        """What would be taken for granted by a click now, shown before it."""
+        if self.catch is None or not isinstance(self.tool, DrawTool):
+            return []
+        found = list(self.catch.ties)
+        if "level" in self.catch.name and not self.catch.spot.point:
+            found.append(("horizontal", ()))
+        if "upright" in self.catch.name and not self.catch.spot.point:
+            found.append(("vertical", ()))
+        return found  # type: ignore[return-value]
+
+    def _paint_preview(self, painter: QPainter) -> None:
+        tool, catch = self.tool, self.catch
+        assert isinstance(tool, DrawTool) and catch is not None
+        spots = (*self.spots, catch.spot)
+        build = DRAW_BY_ID["arc-tangent"] if self.arc_next else tool
+        if len(spots) < 2 or (
+            tool.id != "draw-run" and not tool.open_end and len(spots) < len(tool.prompts) and len(spots) < 2
+        ):
+            return
+        try:
+            made = build.build(self.solution.drawing, spots, self.settings)
+        except (IsotomonError, IndexError):
+            paint.draw_guide(painter, self.theme, self.to_screen(np.array([s.at for s in spots])))
+            return
+        new = {p.id for p in made.parts} - {p.id for p in self.solution.drawing.parts}
+        ghost = Catcher(replace(made, parts=tuple(p for p in made.parts if p.id in new), constraints=()))
+        paint.draw_parts(painter, self.theme, ghost, self.to_screen, frozenset(new), set(), "", set())
+        a, b = spots[-2].at, spots[-1].at
+        length, unit = float(np.hypot(*(b - a))), self.design.unit
+        angle = math.degrees(math.atan2(b[1] - a[1], b[0] - a[0]))
+        x, y = self.to_screen(b[None])[0]
+        painter.setPen(self.theme.ink)
+        painter.drawText(QPointF(x + 12, y + 34), f"{show(length, 'length', unit)} {unit}  {angle:.1f}°")
