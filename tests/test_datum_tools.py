@@ -105,3 +105,31 @@ class DatumTools(WithWindow):
         self.assertLess(math.hypot(point.x - 25.0, point.y), 1e-9)
         self.assertEqual(room.editor.drawing.parts[0].role, "construction")
         QTest.mouseClick(room.editor, LEFT, NONE, QPoint(5, 5))
+
+    def test_a_station_is_moved_turned_and_tilted_by_its_grips(self) -> None:
+        """Each grip of the chosen station changes its own fields, as one step; Details show it."""
+        window, desk = self.window, self.window.desk
+        assert desk.design is not None and desk.session is not None
+        key = desk.design.stations[1].id
+        desk.select((key,))
+        self.settle()
+        view = window.view
+        for kind, fields in (
+            ("move", ("offset_x", "offset_y")),
+            ("turn", ("set_angle",)),
+            ("tilt_x", ("tilt_x",)),
+            ("tilt_y", ("tilt_y",)),
+        ):
+            with self.subTest(kind):
+                station = next(s for s in desk.design.stations if s.id == key)
+                before = [getattr(station, f) for f in fields]
+                x, y = view.camera.project(view._grips[kind][None], view.width(), view.height())[0][:2].tolist()
+                start = QPoint(round(x), round(y))
+                self.drag(view, start, start + QPoint(9, -14))
+                self.settle()
+                station = next(s for s in desk.design.stations if s.id == key)
+                self.assertNotEqual([getattr(station, f) for f in fields], before)
+                end = view.camera.project(view._grips[kind][None], view.width(), view.height())[0][:2]
+                if kind == "move":
+                    self.assertLess(float(np.hypot(*(end - np.array([x + 9, y - 14])))), 3.0)
+        self.assertEqual(desk.session.undo_title, "tilt about Y the station")

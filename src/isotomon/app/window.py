@@ -40,6 +40,7 @@ from isotomon.app.engine import Engine
 from isotomon.app.files import Files
 from isotomon.app.finder import Action, Finder, HelpSheet
 from isotomon.app.grid import StationGrid
+from isotomon.app.grips import GripTools
 from isotomon.app.ledger import Ledger
 from isotomon.app.number_table import NumberTable
 from isotomon.app.start import StartPage
@@ -69,6 +70,7 @@ class Window(QMainWindow):
         self.files: Files = Files(self)
         self.tools: Tools = Tools(self)
         self.datums: DatumTools = DatumTools(self)
+        self.grips: GripTools = GripTools(self)
         self.view: View = View(self.theme)
         self.body_plan: BodyPlan = BodyPlan(self.theme)
         self.board: Board = Board(self.theme)
@@ -281,7 +283,8 @@ class Window(QMainWindow):
         self.view.opened.connect(self._open_station)
         self.body_plan.picked.connect(lambda key: desk.select((key,)))
         self.view.pulled.connect(self.datums.pull)
-        self.view.let_go.connect(lambda: desk.finish_preview())
+        self.view.gripped.connect(self.grips.pull)
+        self.view.let_go.connect(self.grips.let_go)
         self.ledger.chosen.connect(desk.select)
         self.ledger.opened.connect(self._open_station)
         self.ledger.remove_wanted.connect(partial(self.run_command, "remove"))
@@ -313,6 +316,7 @@ class Window(QMainWindow):
     def _show_quick(self, quick: Quick) -> None:
         for widget in (self.view, self.body_plan, self.board, self.ledger):
             widget.show_quick(quick)
+        self.view.set_grips(self.grips.grips())
         self._show_findings(quick)
         self._show_live(self._live_at)
         self._show_solid_line()
@@ -321,6 +325,7 @@ class Window(QMainWindow):
     def _show_selection(self) -> None:
         stations = self.desk.selected_stations()
         self.view.set_selected(self.desk.selection)
+        self.view.set_grips(self.grips.grips())
         for widget in (self.body_plan, self.board):
             widget.set_selected(stations)
         self.ledger.set_selected(self.desk.selection)

@@ -76,9 +76,9 @@ class Canvas(Sheet):
 
     def _ghosts(self) -> list[tuple[str, Array, object]]:
         quick = self.desk.quick
-        if quick is None or not self.show_ghosts:
+        if quick is None or not (self.show_ghosts or self.show_body):
             return []
-        return ghosts_of(quick, self.station, self.key, self.theme)  # type: ignore[return-value]
+        return ghosts_of(quick, self.station, self.theme, self.show_body)  # type: ignore[return-value]
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         """Keep what is seen in the middle; fit when first shown."""

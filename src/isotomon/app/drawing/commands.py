@@ -114,6 +114,8 @@ DRAWING_COMMANDS: tuple[Command, ...] = (
             needs_drawing, lambda w: w.room.editor.show_grid, "See", True),
     Command("see-ghosts", "Neighbouring sections", lambda w: w.room.toggle("show_ghosts"), "", "Draw", "",
             "Faint profiles of the stations before and after", needs_drawing, lambda w: w.room.editor.show_ghosts, "See", True),
+    Command("see-body", "The body behind", lambda w: w.room.toggle("show_body"), "", "Draw", "",
+            "Sections all along the body, faint", needs_drawing, lambda w: w.room.editor.show_body, "See", True),
     Command("see-fit", "Fit the drawing", lambda w: w.room.editor.fit(), "", "Draw", "", "All of the drawing in the canvas",
             needs_drawing, None, "See", True),
     Command("half", "Close a half section by its mirror image", lambda w: w.room.toggle_half(), "", "Draw", "",

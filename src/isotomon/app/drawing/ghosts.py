@@ -14,8 +14,10 @@ from isotomon.rebuild.quick import Quick
 Array = NDArray[np.float64]
 
 
-def ghosts_of(quick: Quick, station: str, drawing: str, theme: Theme) -> list[tuple[str, Array, QColor]]:
-    """(name, points (n, 2), colour) of the neighbouring stations' profiles; of the station's own while it is ready-made."""
+def ghosts_of(quick: Quick, station: str, theme: Theme, body: bool) -> list[tuple[str, Array, QColor]]:
+    """(name, points (n, 2), colour) of the neighbouring stations' profiles; of the station's own while it is ready-made;
+    with `body`, nameless sections all along the body as well.
+    """
     if quick.shape is None or not station:
         return []
     numbers = quick.resolved.stations
@@ -33,4 +35,10 @@ def ghosts_of(quick: Quick, station: str, drawing: str, theme: Theme) -> list[tu
         section = quick.drawings.section(own) if isinstance(own, Drawn) else None
         points = to_drawing(local[samples.outline], numbers[index], section)
         found.append((numbers[k].station.name, points, station_colour(theme, k / max(len(numbers) - 1, 1))))
+    if body:
+        section = quick.drawings.section(own) if isinstance(own, Drawn) else None
+        for row in np.unique(np.linspace(0, len(shape.v) - 1, 25).astype(int)).tolist():
+            local = samples.value @ shape.sections.local[row]
+            faint = QColor(theme.hairline)
+            found.append(("", to_drawing(local[samples.outline], numbers[index], section), faint))
     return found

@@ -500,9 +500,9 @@ class DrawingPanel(QScrollArea):
             item.setData(Qt.ItemDataRole.UserRole, c.id)
             item.setSelected(c.id in editor.selection)
         rows.setFixedHeight(min(len(editor.drawing.constraints), 14) * 23 + 6)
-        rows.setVisible(rows.count() > 0)
         rows.itemClicked.connect(lambda item: editor.choose((item.data(Qt.ItemDataRole.UserRole),)))
-        column.addWidget(rows)
+        if rows.count():
+            column.addWidget(rows)
 
 
 def _centre(editor: DrawingEditor, refs: tuple[str, ...]) -> np.ndarray:

@@ -31,6 +31,12 @@ Array = NDArray[np.float64]
 STILL_AFTER = 160
 """Milliseconds without movement until a smooth frame is drawn."""
 PICK_PIXELS = 7.0
+GRIP_WORDS = {
+    "move": "move the profile in its plane",
+    "turn": "turn it",
+    "tilt_x": "tilt it about X",
+    "tilt_y": "tilt it about Y",
+}
 
 
 def _rgb(colour: str | QColor) -> tuple[float, float, float]:
@@ -47,6 +53,8 @@ class View(QWidget):
     """id of the station double-clicked"""
     pulled = Signal(str, object, object)
     """id of the datum dragged; from which pixel, to which: (2,) each"""
+    gripped = Signal(str, object, object)
+    """the grip dragged; from which pixel, to which: (2,) each"""
     let_go = Signal()
 
     def __init__(self, theme: Theme) -> None:
@@ -68,6 +76,7 @@ class View(QWidget):
         self._datums: dict[str, list[Array]] = {}
         self.datums_shown = True
         self._pull: tuple[str, QPointF] | None = None
+        self._grips: dict[str, Array] = {}
         self._finding: Finding | None = None
         self._image: QImage | None = None
         self._stale = True
@@ -110,6 +119,35 @@ class View(QWidget):
         )
         low, high = points.min(axis=0), points.max(axis=0)
         return {key: lines for key, thing in quick.datums.items() if (lines := datum_lines(thing, low, high))}
+
+    def set_grips(self, grips: dict[str, Array]) -> None:
+        """Places by which the chosen station can be moved, turned and tilted."""
+        self._grips = grips
+        self.update()
+
+    def _grip_at(self, at: QPointF) -> str:
+        """The grip under a pixel, if any."""
+        if not self._grips:
+            return ""
+        places = self.camera.project(np.array(list(self._grips.values())), self.width(), self.height())[:, :2]
+        away = np.linalg.norm(places - np.array([at.x(), at.y()]), axis=1)
+        return list(self._grips)[int(np.argmin(away))] if away.min() < 9.0 else ""
+
+    def _paint_grips(self, painter: QPainter) -> None:
+        """A ring to move by, a ring with a hub to turn by, bars to tilt by."""
+        for kind, place in self._grips.items():
+            x, y = self.camera.project(place[None], self.width(), self.height())[0][:2].tolist()
+            painter.setPen(QPen(QColor(self.theme.accent), 2.0))
+            painter.setBrush(QColor(self.theme.paper))
+            if kind.startswith("tilt"):
+                painter.drawRoundedRect(
+                    QRectF(x - 7, y - 3.5, 14, 7) if kind == "tilt_x" else QRectF(x - 3.5, y - 7, 7, 14), 2, 2
+                )
+            else:
+                painter.drawEllipse(QPointF(x, y), 6.0, 6.0)
+            if kind == "turn":
+                painter.setBrush(QColor(self.theme.accent))
+                painter.drawEllipse(QPointF(x, y), 1.5, 1.5)
 
     def show_datums(self, visible: bool) -> None:
         """Show or hide all datums; the design stays as it is."""
@@ -247,6 +285,7 @@ class View(QWidget):
                 key in self.selected or key == self.hovered,
             )
         self._paint_datum_names(painter, taken)
+        self._paint_grips(painter)
         if self._finding is not None and self._finding.position is not None:
             self._paint_finding(painter, self._finding)
 
@@ -338,6 +377,10 @@ class View(QWidget):
     def mousePressEvent(self, event: QMouseEvent) -> None:
         """Begin to turn or move."""
         self.setFocus()
+        grip = self._grip_at(event.position()) if event.button() == Qt.MouseButton.LeftButton else ""
+        if grip and not event.modifiers():
+            self._pull = (f"grip {grip}", event.position())
+            return
         under = self.pick(event.position()) if event.button() == Qt.MouseButton.LeftButton else ""
         if under in self._datums and under in self.selected and not event.modifiers():
             self._pull = (under, event.position())
@@ -354,8 +397,9 @@ class View(QWidget):
         if self._pull is not None:
             key, begun = self._pull
             if (event.position() - begun).manhattanLength() > 3:
-                now = event.position()
-                self.pulled.emit(key, np.array([begun.x(), begun.y()]), np.array([now.x(), now.y()]))
+                now, from_ = event.position(), np.array([begun.x(), begun.y()])
+                signal = self.gripped if key.startswith("grip ") else self.pulled
+                signal.emit(key.removeprefix("grip "), from_, np.array([now.x(), now.y()]))
             return
         if self._drag is None:
             self._hover(event.position())
@@ -374,6 +418,8 @@ class View(QWidget):
         self.touch()
 
     def _hover(self, at: QPointF) -> None:
+        grip = self._grip_at(at)
+        self.setToolTip(f"Drag to {GRIP_WORDS[grip]}" if grip else "")
         key = self.pick(at)
         if key != self.hovered:
             self.hovered = key

@@ -1,0 +1,117 @@
+"""Grips of the chosen station in the View: a profile is moved, turned and tilted in space by hand."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+from numpy.typing import NDArray
+
+from isotomon.model import edits
+from isotomon.model.records import Design
+from isotomon.model.resolve import StationNumbers
+
+if TYPE_CHECKING:
+    from isotomon.app.window import Window
+
+Array = NDArray[np.float64]
+GRIPS: dict[str, tuple[str, tuple[str, ...]]] = {
+    "move": ("move", ("offset_x", "offset_y")),
+    "turn": ("turn", ("set_angle",)),
+    "tilt_x": ("tilt about X", ("tilt_x",)),
+    "tilt_y": ("tilt about Y", ("tilt_y",)),
+}
+"""Grip → what it does, in words, and the fields it changes."""
+
+
+def values_of(n: StationNumbers) -> dict[str, float]:
+    """The numbers that grips change: mm and rad."""
+    return {
+        "offset_x": n.offset[0],
+        "offset_y": n.offset[1],
+        "set_angle": n.set_angle,
+        "tilt_x": n.tilt[0],
+        "tilt_y": n.tilt[1],
+    }
+
+
+def grip_place(kind: str, n: StationNumbers, values: dict[str, float]) -> Array:
+    """(3,) where a grip stands: on the pivot, at the profile's +X side, above it and at its -X side."""
+    reach = 0.62 * n.chord
+    c, s = np.cos(values["set_angle"]), np.sin(values["set_angle"])
+    local = {
+        "move": (0.0, 0.0),
+        "turn": (1.15 * reach * c, 1.15 * reach * s),
+        "tilt_x": (0.0, reach),
+        "tilt_y": (-reach, 0.0),
+    }[kind]
+    x, y = local[0] + values["offset_x"], local[1] + values["offset_y"]
+    ca, sa, cb, sb = (f(values[k]) for k in ("tilt_x", "tilt_y") for f in (np.cos, np.sin))
+    across, up = np.array([cb, 0.0, -sb]), np.array([sb * sa, ca, cb * sa])
+    return np.array([0.0, 0.0, n.position]) + x * across + y * up
+
+
+class GripTools:
+    """Turns a pull on a grip into numbers; the View only knows places and pixels."""
+
+    def __init__(self, window: Window) -> None:
+        self.w = window
+        self._begun: tuple[str, str, dict[str, float], StationNumbers] | None = None
+
+    def grips(self) -> dict[str, Array]:
+        """Places of the grips, while one station is chosen."""
+        desk = self.w.desk
+        chosen = desk.selected_stations()
+        if desk.quick is None or len(chosen) != 1 or len(desk.selection) != 1:
+            return {}
+        n = next((n for n in desk.quick.resolved.stations if n.station.id == chosen[0]), None)
+        if n is None:
+            return {}
+        return {
+            kind: grip_place(kind, n, values_of(n))
+            for kind in GRIPS
+            if not (kind.startswith("tilt") and n.station.plane)
+        }
+
+    def pull(self, kind: str, start: Array, now: Array) -> None:
+        """A grip dragged from one pixel to another: its fields follow, seen at once."""
+        desk, view = self.w.desk, self.w.view
+        title, fields = GRIPS[kind]
+        chosen = desk.selected_stations()
+        if desk.quick is None or len(chosen) != 1:
+            return
+        if self._begun is None:
+            n = next(n for n in desk.quick.resolved.stations if n.station.id == chosen[0])
+            driven = [f for f in fields if isinstance(getattr(n.station, f), str)]
+            if driven:
+                desk.said.emit("note", f"A formula drives {driven[0].replace('_', ' ')}; change the number behind it.")
+                return
+            self._begun = (kind, chosen[0], values_of(n), n)
+        _, key, values, n = self._begun
+        steps = {f: 1e-3 * n.chord if f.startswith("offset") else 1e-3 for f in fields}
+        places = [grip_place(kind, n, values)] + [
+            grip_place(kind, n, {**values, f: values[f] + steps[f]}) for f in fields
+        ]
+        seen = view.camera.project(np.array(places), view.width(), view.height())[:, :2]
+        slopes = np.array([(p - seen[0]) / steps[f] for p, f in zip(seen[1:], fields, strict=True)]).T
+        change = np.linalg.lstsq(slopes, now - start, rcond=1e-3)[0]
+        fine = {f: _round(values[f] + float(d), f) for f, d in zip(fields, change, strict=True)}
+        limit = np.radians(80.0)
+        fine = {f: float(np.clip(v, -limit, limit)) if f.startswith("tilt") else v for f, v in fine.items()}
+
+        def edit(design: Design) -> Design:
+            return edits.change_station(design, key, **fine)
+
+        desk.preview(f"{title} the station", edit)
+
+    def let_go(self) -> None:
+        """The pull is over: it becomes one step."""
+        self._begun = None
+        self.w.desk.finish_preview()
+
+
+def _round(value: float, field: str) -> float:
+    """Hundredths of a millimetre, or of a degree."""
+    if field.startswith("offset"):
+        return round(value, 2)
+    return float(np.radians(round(float(np.degrees(value)), 2)))
