@@ -9,8 +9,14 @@ from pathlib import Path
 
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
 
-from isotomon.app.main import save_window, wait_for, window_off_screen
+from isotomon.app.main import save_window, solid_ready, wait_for, window_off_screen
 from isotomon.app.window import Window
+from isotomon.model import edits
+from isotomon.model.drawing import Drawing
+from isotomon.profile import shapes
+from isotomon.profile.change import round_corner
+from isotomon.profile.relate import add_dimension, put_ties
+from isotomon.profile.shapes import Spot
 from isotomon.samples import sample
 
 
@@ -51,6 +57,26 @@ def _hover(w: Window) -> None:
     w._show_live(640.0)
 
 
+def _numbers(w: Window) -> None:
+    w.board._pointer = None
+    w._show_live(float("nan"))
+    w.set_stage("Set out")
+    w.toggle_numbers()
+    w.desk.select(("n2",))
+
+
+def _datums(w: Window) -> None:
+    w.toggle_numbers()
+    w.view.set_finding(None)
+    w.desk.select((_station(w, "r5"),))
+    w.datums.make("parallel")
+    w.desk.select(())
+    w.datums.make("cylinder")
+    w.desk.do("widen", lambda d: edits.set_datum_value(d, d.datums[-1].id, 0, 160.0))
+    assert w.desk.design is not None
+    w.desk.select((w.desk.design.datums[0].id,))
+
+
 def _slate(w: Window) -> None:
     w.board._pointer = None
     w._show_live(float("nan"))
@@ -70,8 +96,39 @@ SHOTS: dict[str, Callable[[Window], None]] = {
     "check": _check,
     "grid": _grid,
     "live-section": _hover,
+    "numbers": _numbers,
+    "datums": _datums,
     "slate": _slate,
 }
+
+
+def _half_section(w: Window) -> None:
+    """A half section drawn at the lower station by the tools themselves, one corner still free."""
+    w.room.open_station("s2")
+    editor = w.room.editor
+    axis = [Spot(0, 0), Spot(0, 120)]
+    run = [Spot(0, 0), Spot(90, 0), Spot(90, 70), Spot(0, 120)]
+    w.desk.do("new drawing", lambda d: edits.add_drawing(d, Drawing("g7", "half section")))
+    editor.open("g7", "s2")
+
+    def draw(d: Drawing) -> Drawing:
+        d = shapes.line(d, axis[0], axis[1], "centre")
+        d = shapes.line(d, Spot(0, 0, "p1"), run[1])
+        d = shapes.line(d, Spot(90, 0, "p3"), run[2])
+        d = shapes.line(d, Spot(90, 70, "p4"), Spot(0, 120, "p2"))
+        return put_ties(put_ties(d, "fixed", [("p1",)]), "horizontal", [("e2",)])
+
+    editor.commit("draw", draw)
+    editor.commit("upright", lambda d: put_ties(d, "vertical", [("e1",), ("e3",)]))
+    editor.commit("width", lambda d: add_dimension(d, "width", ("p3", "e1"), 0, (10.0, -34.0)))
+    editor.commit("rounded", lambda d: round_corner(d, "p4", 18.0))
+    editor.fit()
+    editor.choose(("e4",))
+
+
+def _drawing(w: Window) -> None:
+    w.room.open_station("s3")
+    w.room.editor.choose(("e1", "e2"))
 
 
 def main(folder: Path) -> None:
@@ -81,12 +138,22 @@ def main(folder: Path) -> None:
         for name, arrange in SHOTS.items():
             arrange(window)
             wait_for(lambda: False, 0.3)
+            wait_for(lambda: solid_ready(window), 30.0)
             save_window(window, folder / f"{name}.png")
             print(folder / f"{name}.png")
         _finder(window)
         wait_for(lambda: False, 0.2)
         window.finder.grab().save(str(folder / "find.png"))
         window.finder.close()
+        window.files.may_leave = lambda: True  # type: ignore[method-assign]
+    with window_off_screen(sample("signal-mast")) as window:
+        window.files.may_leave = lambda: True  # type: ignore[method-assign]
+        window.show_work()
+        for name, arrange in (("drawing", _drawing), ("half-section", _half_section)):
+            arrange(window)
+            wait_for(lambda: False, 0.8)
+            save_window(window, folder / f"{name}.png")
+            print(folder / f"{name}.png")
 
 
 if __name__ == "__main__":

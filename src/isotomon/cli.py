@@ -62,6 +62,19 @@ def _parser() -> argparse.ArgumentParser:
     export.add_argument("file", type=Path, metavar="FILE.step|.stl")
     export.set_defaults(run=_export)
 
+    numbers = commands.add_parser("numbers", help="print the named numbers, or change them")
+    numbers.add_argument("design", type=Path, metavar="DESIGN")
+    numbers.add_argument("changes", nargs="*", metavar="NAME=VALUE", help="such as span='1.2 m'")
+    numbers.add_argument("--csv", type=Path, metavar="FILE", help="also bring in numbers from a CSV")
+    numbers.add_argument("--out", type=Path, metavar="DESIGN", help="where the changed design goes (default: back)")
+    numbers.set_defaults(run=_numbers)
+
+    drawing = commands.add_parser("drawing", help="write a drawing of a design")
+    drawing.add_argument("design", type=Path, metavar="DESIGN")
+    drawing.add_argument("name", metavar="NAME", help="the drawing's name")
+    drawing.add_argument("file", type=Path, metavar="FILE.dxf|.svg|.dat")
+    drawing.set_defaults(run=_drawing)
+
     picture = commands.add_parser("picture", help="draw a picture of a design")
     picture.add_argument("design", type=Path, metavar="DESIGN")
     picture.add_argument("file", type=Path, metavar="FILE.png")
@@ -113,6 +126,39 @@ def _table(options: argparse.Namespace) -> int:
     design = read_table(options.table)
     save(design, options.out)
     print(f"{options.out}: {len(design.stations)} stations, {len(design.laws)} laws")
+    return 0
+
+
+def _numbers(options: argparse.Namespace) -> int:
+    from isotomon.exchange.numbers import read_numbers, write_numbers
+    from isotomon.model import edits
+    from isotomon.model.file import load, save
+    from isotomon.quantity import read
+    from isotomon.rebuild.settle import check_design
+
+    design = load(options.design)
+    if options.csv is not None:
+        design = edits.put_numbers(design, read_numbers(options.csv, design.unit))
+    for text in options.changes:
+        name, equals, value = text.partition("=")
+        found = next((n for n in design.numbers if n.name == name.strip()), None)
+        if not equals or found is None:
+            names = ", ".join(n.name for n in design.numbers) or "none"
+            raise FileError(f"'{text}' changes no number; write NAME=VALUE with one of: {names}")
+        unit = {"length": design.unit, "angle": "deg", "ratio": "mm"}[found.kind]
+        design = edits.change_number(design, found.id, value=read(value, found.kind, unit))
+    if options.changes or options.csv is not None:
+        check_design(design)
+        save(design, options.out or options.design)
+    print(write_numbers(design), end="")
+    return 0
+
+
+def _drawing(options: argparse.Namespace) -> int:
+    from isotomon import script
+
+    script.write_drawing(script.load(options.design), options.name, options.file)
+    print(options.file)
     return 0
 
 

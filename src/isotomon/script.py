@@ -15,13 +15,21 @@ from pathlib import Path
 from types import TracebackType
 from typing import Any
 
-from isotomon.errors import IsotomonError
+from isotomon.errors import DesignError, IsotomonError
+from isotomon.exchange.drawing_files import read_drawing as _read_drawing
+from isotomon.exchange.drawing_files import write_drawing as _write_drawing
+from isotomon.exchange.numbers import read_numbers as _read_numbers
+from isotomon.exchange.numbers import write_numbers
 from isotomon.exchange.table import read_table as _read_table
 from isotomon.exchange.table import write_table
-from isotomon.model import edits, file
+from isotomon.model import draw_edits, edits, file
+from isotomon.model.datums import Datum
+from isotomon.model.draw_edits import Pen
+from isotomon.model.drawing import Constraint, Drawing
 from isotomon.model.records import (
     Circle,
     Design,
+    Drawn,
     Ellipse,
     FromPoints,
     Law,
@@ -37,12 +45,17 @@ from isotomon.model.records import (
     Superellipse,
 )
 from isotomon.model.sections import parse_section, section_text
+from isotomon.profile import change, copies, shapes
+from isotomon.profile.relate import add_dimension
+from isotomon.profile.shapes import Spot
+from isotomon.profile.solver import freedoms, solve
 from isotomon.rebuild import check as _check
 from isotomon.rebuild import deliver
 from isotomon.rebuild.insert import insert_station
 from isotomon.rebuild.quick import Quick
 from isotomon.rebuild.quick import rebuild as rebuilt
 from isotomon.rebuild.session import Session
+from isotomon.rebuild.settle import settled
 from isotomon.rebuild.supervisor import Supervisor
 from isotomon.samples import sample
 from isotomon.solid.protocol import Built
@@ -69,6 +82,34 @@ def read_table(path: str | Path) -> Design:
     Raises: FileError.
     """
     return _read_table(Path(path))
+
+
+def read_numbers(path: str | Path, unit: str = "mm") -> tuple[Number, ...]:
+    """Named numbers from CSV, for `edits.put_numbers`.
+
+    Raises: FileError.
+    """
+    return _read_numbers(Path(path), unit)
+
+
+def read_drawing(path: str | Path, unit: str = "mm") -> Drawing:
+    """A drawing from a DXF, SVG or coordinate file; `unit`: of lengths where the file does not say.
+
+    Raises: FileError.
+    """
+    return _read_drawing(Path(path), unit).drawing
+
+
+def write_drawing(design: Design, name: str, path: str | Path) -> None:
+    """Write a drawing of a design, solved, as DXF, SVG or coordinates, by the file's ending.
+
+    Raises: FileError, DesignError.
+    """
+    found = next((d for d in design.drawings if d.name == name or d.id == name), None)
+    if found is None:
+        names = ", ".join(d.name for d in design.drawings) or "none"
+        raise DesignError(f"the design has no drawing '{name}'; it has {names}")
+    _write_drawing(rebuilt(design).drawings.solutions[found.id].drawing, Path(path))
 
 
 def load(path: str | Path) -> Design:
@@ -113,7 +154,11 @@ def export(design: Design, path: str | Path, solids: Solids) -> None:
 
 __all__ = [
     "Circle",
+    "Constraint",
+    "Datum",
     "Design",
+    "Drawing",
+    "Drawn",
     "Ellipse",
     "FromPoints",
     "IsotomonError",
@@ -123,25 +168,39 @@ __all__ = [
     "Naca4",
     "Number",
     "Outline",
+    "Pen",
     "Polygon",
     "Quick",
     "Rounded",
     "Session",
     "Solids",
+    "Spot",
     "Star",
     "Station",
     "Superellipse",
+    "add_dimension",
     "build",
+    "change",
     "check",
+    "copies",
+    "draw_edits",
     "edits",
     "export",
+    "freedoms",
     "insert_station",
     "load",
     "parse_section",
+    "read_drawing",
+    "read_numbers",
     "read_table",
     "rebuilt",
     "sample",
     "save",
     "section_text",
+    "settled",
+    "shapes",
+    "solve",
+    "write_drawing",
+    "write_numbers",
     "write_table",
 ]

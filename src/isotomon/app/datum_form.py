@@ -74,6 +74,8 @@ class DatumForm(QWidget):
             label.setWordWrap(True)
             column.addWidget(label)
         self.users.setProperty("soft", True)
+        # Its lines come with the results; a wrapped label would not make room for them in time.
+        self.figures.setWordWrap(False)
         self.refresh()
 
     def _datum(self) -> Datum:

@@ -97,8 +97,9 @@ HELP = {
     "view": (
         "The View",
         "The body in space. Drag with the left button to turn it, with the middle button (or Shift) to move it; the wheel "
-        "zooms to the pointer. Arrow keys turn, with Shift they move. A click chooses a station or the body, a double "
-        "click looks straight at a station's plane.",
+        "zooms to the pointer. Arrow keys turn, with Shift they move. A click chooses a station, datum or the body, a double "
+        "click draws its section. While one station is chosen, its grips move, turn and tilt it. A chosen datum is dragged by "
+        "its one free number; D hides or shows all datums.",
     ),
     "board": (
         "The Board",
@@ -124,6 +125,22 @@ HELP = {
         "What is chosen, with every value as a field. A field takes a number, a number with a unit (12 cm, 0.1 turn) or a "
         "formula on named numbers (span * 0.2 + 5 mm; position and fraction may be used too). Drag a field's name sideways "
         "to change it: Shift finer, Ctrl coarser; Esc gives up. Up and Down step.",
+    ),
+    "drawing": (
+        "The profile editor",
+        "Looks straight at a station's plane; neighbouring sections are faint. Take a tool from the tray and click where its "
+        "hint says; Esc stops, Enter ends a run or curve, A makes the next piece of a run an arc. What the pointer catches is "
+        "named beside it, and each constraint that a click would take for granted is shown before it; Alt refuses. Choose "
+        "things (Shift for several, or a box: leftwards it takes what it touches) and the panel offers the constraints that "
+        "fit. F and two clicks make a figure; double-click it to type another, a formula, or “name = 5 mm”. Hollow green "
+        "points can still move: drag them. The first closed run takes the station's section; a half section that ends on a "
+        "centre line (X) is closed by its mirror image. Ctrl+Return goes back to the View.",
+    ),
+    "numbers": (
+        "The numbers table",
+        "Every named number with its value or formula, what that is now, a note, and where it is used. Type into the last row "
+        "for a new one. A new name is taken over by all formulas; a number in use says where instead of going. In any field, "
+        "“name = 5 mm” gives its value a name on the spot.",
     ),
     "grid": (
         "The station table",

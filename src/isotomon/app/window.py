@@ -481,7 +481,7 @@ class Window(QMainWindow):
     def show_help(self) -> None:
         """Help for the part that has the focus or the pointer."""
         widget: QWidget | None = QApplication.focusWidget() or QApplication.widgetAt(self.cursor().pos())
-        topics = ("view", "board", "bodyplan", "ledger", "details", "grid", "drawing")
+        topics = ("view", "board", "bodyplan", "ledger", "details", "grid", "drawing", "numbers")
         while widget is not None and widget.objectName() not in topics:
             widget = widget.parentWidget()
         self.help_sheet = HelpSheet(self, widget.objectName() if widget else "board", self._actions())

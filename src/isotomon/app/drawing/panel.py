@@ -31,6 +31,7 @@ from isotomon.app.fields import NumberField
 from isotomon.errors import IsotomonError
 from isotomon.model import draw_edits, edits
 from isotomon.model.drawing import DIMENSIONS, Constraint, Line, Ring, Spline, replace
+from isotomon.model.records import Drawn
 from isotomon.profile.copies import offset, ring, row, similarity, transform
 from isotomon.profile.drawn import Figures
 from isotomon.profile.relate import constraint_words, possible_ties
@@ -143,7 +144,10 @@ class DrawingPanel(QScrollArea):
         if users:
             self._text(column, "Stands at " + ", ".join(s.name for s in users[:8]), soft=True)
         else:
-            self._text(column, "Stands at no station yet; its first closed run takes the station's section.", soft=True)
+            here = next((s for s in editor.design.stations if s.id == editor.station), None)
+            waits = here is not None and not isinstance(here.section, Drawn)
+            how = "its first closed run takes this station's section" if waits else "Link a drawing puts it on stations"
+            self._text(column, f"Stands at no station yet; {how}.", soft=True)
 
     def _rename(self, name: QLineEdit) -> None:
         text, key = name.text().strip(), self.editor.key
@@ -447,7 +451,8 @@ class DrawingPanel(QScrollArea):
             ("Size", f"{display((f.high[0] - f.low[0]) * s, 3)} × {display((f.high[1] - f.low[1]) * s, 3)} {unit}"),
             ("Thickness", f"{display(f.thickness * s, 3)} {unit}"),
             ("Centroid", f"{display(f.centroid[0] * s, 3)}, {display(f.centroid[1] * s, 3)}"),
-            ("I max, I min", f"{f.i_max * s**4:.5g}, {f.i_min * s**4:.5g} {unit}⁴"),
+            ("I max", f"{f.i_max * s**4:.5g} {unit}⁴"),
+            ("I min", f"{f.i_min * s**4:.5g} {unit}⁴"),
             ("Principal axis", f"{display(math.degrees(f.axis), 3)}°"),
             ("Corners", str(f.corners)),
         ]
