@@ -74,8 +74,6 @@ class DatumForm(QWidget):
             label.setWordWrap(True)
             column.addWidget(label)
         self.users.setProperty("soft", True)
-        # Its lines come with the results; a wrapped label would not make room for them in time.
-        self.figures.setWordWrap(False)
         self.refresh()
 
     def _datum(self) -> Datum:
@@ -154,6 +152,10 @@ class DatumForm(QWidget):
         self.figures.setText(_said(quick.datums.get(self.key), design.unit))
         users = edits.datum_users(design, self.key)
         self.users.setText("Carries " + ", ".join(users) if users else "Nothing stands on it yet.")
+        # Wrapped labels in a nested layout do not ask for room when their text grows.
+        layout = self.layout()
+        assert layout is not None
+        self.setMinimumHeight(layout.heightForWidth(max(self.width(), 200)))
 
 
 def _said(thing: object, unit: str) -> str:

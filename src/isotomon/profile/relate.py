@@ -104,7 +104,7 @@ def _two_lines(drawing: Drawing, picked: tuple[str, ...], at: Array) -> tuple[Co
     assert isinstance(first, Line) and isinstance(second, Line)
     u, v = places[first.b] - places[first.a], places[second.b] - places[second.a]
     cell = float(u[0] * v[1] - u[1] * v[0])
-    if abs(cell) < 1e-9 * float(np.hypot(*u) * np.hypot(*v)):
+    if abs(cell) <= 1e-9 * float(np.hypot(*u) * np.hypot(*v)):
         if "centre" in (first.role, second.role):
             line, axis = (second, first) if first.role == "centre" else (first, second)
             return "width", (line.a, axis.id), 0
