@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -29,13 +29,15 @@ def find_flaws(field: SectionField, places: int = 61, per_lane: int = 40) -> lis
     Folded: neighbouring sections pass through each other (S_v·n ≤ 0, n the plane's normal). Inside out: the section
     runs clockwise. Crossing: the section's outline crosses itself.
     """
+    wrap, field = field.wrap, replace(field, wrap=None)  # a flat body that is sound stays so when it is bent
     v = np.unique(np.concatenate([np.linspace(field.first, field.last, places), field.nodes]))
     share = np.linspace(0.0, 1.0, per_lane, endpoint=False)
     matrix = field.common.matrix(
         [share if not lane.basis.periodic else np.arange(160) / 160 for lane in field.common.lanes]
     )
     sections = field.sections(v)
-    local, space = np.matmul(matrix, sections.local), np.matmul(matrix, sections.control)
+    local, flat = np.matmul(matrix, sections.local), np.matmul(matrix, sections.control)
+    space = flat if wrap is None else wrap.laid(flat)[0]
     advance = np.einsum("vui,vi->vu", np.matmul(matrix, sections.slopes), sections.normal)
     flaws = []
     if advance.min() <= 0.0:

@@ -8,13 +8,14 @@ turned forward, offset, and laid in their (perhaps tilted) datum planes.
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, fields
+from dataclasses import dataclass, fields, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.errors import FieldError
 from isotomon.field.correspond import Correspondence
+from isotomon.field.wrapping import Wrap, bent
 from isotomon.geometry.hermite import Hermite, Settle, smooth
 from isotomon.geometry.planar import cross
 
@@ -95,6 +96,7 @@ class SectionField:
     common: Correspondence
     stations: tuple[Placed, ...]
     ruled: bool
+    wrap: Wrap | None
     nodes: Array
     angle: Layers
     body: Layers
@@ -111,7 +113,11 @@ class SectionField:
     def sections(self, v: Array) -> Sections:
         """The sections at every v (n_v,), with all that is derived from them at once."""
         v = np.asarray(v, dtype=np.float64)
-        return _ruled_sections(self, v) if self.ruled else _smooth_sections(self, v)
+        flat = _ruled_sections(self, v) if self.ruled else _smooth_sections(self, v)
+        if self.wrap is None:
+            return flat
+        control, slopes = bent(self.common, self.wrap, flat.control, flat.slopes)
+        return replace(flat, control=control, slopes=slopes)
 
     def place(self, position: float) -> tuple[Array, Array]:
         """Offset (2,) and tilt (2,) of the plane at a position, as a station there would have them."""
@@ -240,11 +246,17 @@ def _outline(station: Placed) -> Array:
     return station.chord * np.concatenate([station.shape.ravel(), station.anchor.ravel()])
 
 
-def make_field(common: Correspondence, stations: Sequence[Placed], ruled: bool = False) -> SectionField:
-    """The field through `stations`, whose shapes are in the common form.
+def make_field(
+    common: Correspondence, stations: Sequence[Placed], ruled: bool = False, wrap: Wrap | None = None
+) -> SectionField:
+    """The field through `stations`, whose shapes are in the common form; with `wrap`, on cylinders about its axis.
 
-    Raises: FieldError, for fewer than two stations or two at one position.
+    Raises: FieldError, for fewer than two stations, two at one position, or wrapped ones that are ruled or tilted.
     """
+    if wrap is not None and ruled:
+        raise FieldError("straight rulings do not go with wrapped stations; make the loft smooth")
+    if wrap is not None and any(s.tilt != (0.0, 0.0) for s in stations):
+        raise FieldError("a wrapped station cannot be tilted; take the tilt off, or let it stand on its own")
     ordered = tuple(sorted(stations, key=lambda s: s.position))
     if len(ordered) < 2:
         raise FieldError(
@@ -264,7 +276,7 @@ def make_field(common: Correspondence, stations: Sequence[Placed], ruled: bool =
         settle=_settle(common, lowest),
     )
     angle = _layers(ordered, [lambda s: np.array([s.set_angle])], without=lambda s: s.round)
-    return SectionField(common, ordered, ruled, nodes, angle, body)
+    return SectionField(common, ordered, ruled, wrap, nodes, angle, body)
 
 
 def pinched(field: SectionField) -> NDArray[np.bool_]:

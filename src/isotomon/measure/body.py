@@ -47,7 +47,7 @@ def body_measures(field: SectionField, rule: Quadrature, per_bay: int = 10) -> B
     flux = _fluxes(points, normal, weight)
     surface = float(np.sum(weight * np.linalg.norm(normal, axis=2)))
     for end, outward in ((field.first, -1.0), (field.last, 1.0)):
-        cap, cap_area = _cap(field, end, outward, rule)
+        cap, cap_area = (_cap if field.wrap is None else _bent_cap)(field, end, outward, rule)
         flux = flux + cap
         surface += cap_area
     volume = float(flux[0])
@@ -85,3 +85,25 @@ def _cap(field: SectionField, at: float, outward: float, rule: Quadrature) -> tu
     second = np.array([spread[0, 0], spread[1, 1], spread[2, 2], spread[0, 1], spread[0, 2], spread[1, 2]])
     reach = float(sections.origin[0] @ normal)
     return reach * np.concatenate([[area / 3.0], area * middle / 4.0, second / 5.0]), area
+
+
+def _bent_cap(field: SectionField, at: float, outward: float, rule: Quadrature) -> tuple[Array, float]:
+    """The same of a cap that lies on its cylinder, over the section as it is drawn flat.
+
+    Green's theorem: the integral of f over the section is that of F dy round it, with F the integral of f by x from 0.
+    """
+    assert field.wrap is not None
+    sections = field.sections(np.array([at]))
+    edge, run = rule.value @ sections.local[0], rule.slope @ sections.local[0]
+    gx, gw = np.polynomial.legendre.leggauss(16)
+    share = (gx + 1.0) / 2.0
+    flat = np.stack([edge[:, :1] * share, np.repeat(edge[:, 1:], len(share), axis=1)], axis=-1)
+    plane = np.concatenate([flat, np.full((*flat.shape[:2], 1), at)], axis=-1)
+    points, _ = field.wrap.laid(plane)
+    axis = np.array([0.0, 0.0, field.wrap.height])
+    way = np.array([*field.wrap.way, 0.0])
+    spoke = points - axis
+    spoke = spoke - (spoke @ way)[..., None] * way
+    normal = outward * spoke / np.linalg.norm(spoke, axis=-1, keepdims=True)
+    weight = (rule.weight * run[:, 1])[:, None] * (edge[:, :1] * gw / 2.0)
+    return _fluxes(points, normal, weight), float(np.sum(weight))

@@ -61,6 +61,8 @@ class Resolved:
     names: dict[str, Quantity]
     stations: tuple[StationNumbers, ...]
     figures: dict[str, dict[str, float]]
+    wrap: tuple[float, float, float] | None = None
+    """When stations stand on cylinders: the axis's direction (x, y) of length 1, and where it crosses Z, mm."""
 
 
 Placed = Mapping[str, tuple[float, float, float]]

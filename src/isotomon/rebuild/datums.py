@@ -79,9 +79,11 @@ class Ground:
     # What stations and the body give
 
     def _station_plane(self, station: Station) -> Plane:
-        if station.plane:
-            plane = self.plane(station.plane)
-            position, a, b = g.tilts_of(plane)
+        thing = self.get(station.plane) if station.plane else None
+        if isinstance(thing, Cylinder):  # the plane that touches it where it crosses the body's axis
+            position, a, b = float(thing.axis.origin[2]) + thing.radius, 0.0, 0.0
+        elif station.plane:
+            position, a, b = g.tilts_of(self.plane(station.plane))
         else:
             position, a, b = (
                 self._value(station.name, getattr(station, f), k)

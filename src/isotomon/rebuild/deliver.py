@@ -22,12 +22,16 @@ def loft_request(shape: Shape, tolerance: float, request_id: int, limit: float =
 
     Raises: FieldError, when the skin cannot be fitted.
     """
+    wrap = shape.field.wrap
     ends = shape.field.sections(shape.field.nodes[[0, -1]])
     return Loft(
         id=request_id,
         key=shape.key,
         patches=[pack_patch(p) for p in patches(shape.field, tolerance)],
-        ends=[(_vector(ends.origin[i]), _vector(ends.normal[i])) for i in (0, 1)],
+        ends=[(_vector(ends.origin[i]), _vector(ends.normal[i])) for i in (0, 1)]
+        if wrap is None
+        else [((0.0, 0.0, wrap.height), (*wrap.way, 0.0))] * 2,
+        radii=None if wrap is None else (shape.field.first - wrap.height, shape.field.last - wrap.height),
         tolerance=max(tolerance, 1e-7),
         deflection=deflection(shape),
         limit=limit,

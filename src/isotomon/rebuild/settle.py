@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 
 import numpy as np
 
-from isotomon.errors import IsotomonError
+from isotomon.errors import DesignError, IsotomonError
 from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane, planes_meet, tilts_of
 from isotomon.model.drawing import Drawing
 from isotomon.model.edits import change_drawing, find
@@ -31,21 +32,43 @@ def settle(design: Design) -> tuple[Resolved, Drawings]:
     ground = Ground(design, names)
     troubles: list[Trouble] = []
     placed: dict[str, tuple[float, float, float]] = {}
+    wrap: tuple[float, float, float] | None = None
     for station in design.stations:
         if station.plane:
             try:
-                placed[station.id] = tilts_of(ground.plane(station.plane))
+                thing = ground.get(station.plane)
+                if isinstance(thing, Cylinder):
+                    axis = wrap_axis(thing)
+                    if wrap is not None and not np.allclose(axis, wrap, atol=1e-6):
+                        raise DesignError("its cylinder has another axis than those of the other stations")
+                    wrap, placed[station.id] = axis, (axis[2] + thing.radius, 0.0, 0.0)
+                else:
+                    placed[station.id] = tilts_of(ground.plane(station.plane))
             except IsotomonError as error:
                 troubles.append(
                     (station.id, f"station {station.name}", f"its plane: {error}; it stands where it stood")
                 )
-    resolved = resolve_design(design, placed)
+    resolved = replace(resolve_design(design, placed), wrap=wrap)
     ground.resolved = resolved
     drawings = _solve_all(design, ground, resolved, troubles)
     stations = tuple(
         replace_numbers(n, drawings) if isinstance(n.station.section, Drawn) else n for n in resolved.stations
     )
-    return Resolved(resolved.names, stations, resolved.figures), drawings
+    return replace(resolved, stations=stations), drawings
+
+
+def wrap_axis(cylinder: Cylinder) -> tuple[float, float, float]:
+    """The direction (x, y) of a cylinder's axis, and where it crosses Z, for stations that lie on it.
+
+    Raises: DesignError, when the axis does not cross the body's own squarely.
+    """
+    way, origin = cylinder.axis.way, cylinder.axis.origin
+    square = abs(float(way[2])) < 1e-9
+    away = abs(float(origin[0] * way[1] - origin[1] * way[0]))
+    if not square or away > 1e-6 * max(cylinder.radius, 1.0):
+        raise DesignError("the axis of its cylinder must cross the body's axis (Z) squarely, as a shaft does")
+    x, y = (float(way[0]), float(way[1])) if (way[0], way[1]) > (0.0, 0.0) else (-float(way[0]), -float(way[1]))
+    return x + 0.0, y + 0.0, float(origin[2])
 
 
 def check_design(design: Design) -> None:
@@ -103,7 +126,7 @@ def _numbers_so_far(resolved: Resolved, drawings: Drawings) -> Resolved:
         else n
         for n in resolved.stations
     )
-    return Resolved(resolved.names, stations, resolved.figures)
+    return replace(resolved, stations=stations)
 
 
 def _drawings_behind(design: Design, drawing: Drawing) -> set[str]:

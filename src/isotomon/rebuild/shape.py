@@ -15,6 +15,7 @@ from isotomon.errors import FieldError, ProfileError
 from isotomon.field.correspond import Correspondence, correspond
 from isotomon.field.mesh import Sampling, sampling
 from isotomon.field.section_field import Placed, SectionField, make_field
+from isotomon.field.wrapping import Wrap, finer
 from isotomon.geometry.basis import Basis
 from isotomon.measure.sections import Quadrature, quadrature
 from isotomon.model.records import Design, Drawn, FromPoints, Kept, KeptRun, Outline, Section
@@ -46,14 +47,21 @@ def digest(value: object) -> str:
 
 
 @lru_cache(maxsize=32)
-def form_of(sources: tuple[Source, ...]) -> Form:
-    """The common form of different profiles, in order along the body.
+def form_of(sources: tuple[Source, ...], wrapped: bool = False) -> Form:
+    """The common form of different profiles, in order along the body; fine enough to be bent when they are `wrapped`.
 
     Raises: ProfileError, FieldError.
     """
     outlines = tuple(_outline(source) for source in sources)
-    common = correspond(outlines)
-    return Form(digest(sources), sources, common, outlines, quadrature(common), sampling(common))
+    common = finer(correspond(outlines)) if wrapped else correspond(outlines)
+    return Form(
+        digest((sources, wrapped) if wrapped else sources),
+        sources,
+        common,
+        outlines,
+        quadrature(common),
+        sampling(common),
+    )
 
 
 def _outline(source: Source) -> Outline2D:
@@ -89,12 +97,13 @@ def shape_form(design: Design, resolved: Resolved, drawings: Drawings) -> tuple[
     sources = _sources(design, resolved, drawings)
     own = tuple(dict.fromkeys(s for s in sources.values() if not isinstance(s, Kept)))
     everything = tuple(dict.fromkeys(sources.values()))
+    wrapped = resolved.wrap is not None
     if not own:
-        return form_of(everything), sources
-    form = form_of(own)
+        return form_of(everything, wrapped), sources
+    form = form_of(own, wrapped)
     if all(_fits(s, form.common) for s in everything if isinstance(s, Kept)):
         return form, sources
-    return form_of(everything), sources
+    return form_of(everything, wrapped), sources
 
 
 def _fits(kept: Kept, common: Correspondence) -> bool:
@@ -112,7 +121,8 @@ def make_shape(design: Design, resolved: Resolved, drawings: Drawings) -> tuple[
     form, sources = shape_form(design, resolved, drawings)
     index = {source: i for i, source in enumerate(form.sources)}
     placed = [_place(n, sources[n.station.id], form, index) for n in resolved.stations]
-    return make_field(form.common, placed, design.loft.ruled), form
+    wrap = Wrap(resolved.wrap[:2], resolved.wrap[2]) if resolved.wrap is not None else None
+    return make_field(form.common, placed, design.loft.ruled, wrap), form
 
 
 def _place(n: StationNumbers, source: Source, form: Form, index: dict[Source, int]) -> Placed:
@@ -166,7 +176,8 @@ def shape_key(field: SectionField, form: Form, tolerance: float) -> str:
         )
         for s in field.stations
     ]
-    return digest((isotomon.__version__, form.key, field.ruled, tolerance, stations))
+    wrap = (field.wrap.way, field.wrap.height) if field.wrap is not None else None
+    return digest((isotomon.__version__, form.key, field.ruled, wrap, tolerance, stations))
 
 
 def keep_section(field: SectionField, form: Form, position: float) -> dict[str, object]:

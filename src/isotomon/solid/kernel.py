@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 from OCP.APIHeaderSection import APIHeaderSection_MakeHeader
 from OCP.BinTools import BinTools
-from OCP.BRep import BRep_Tool
+from OCP.BRep import BRep_Builder, BRep_Tool
 from OCP.BRepBuilderAPI import (
     BRepBuilderAPI_MakeEdge,
     BRepBuilderAPI_MakeFace,
@@ -26,12 +26,12 @@ from OCP.BRepGProp import BRepGProp
 from OCP.BRepLib import BRepLib
 from OCP.BRepMesh import BRepMesh_IncrementalMesh
 from OCP.collections import Array1_double, Array1_int, Array2_gp_Pnt
-from OCP.Geom import Geom_BSplineSurface
-from OCP.gp import gp_Dir, gp_Pln, gp_Pnt
+from OCP.Geom import Geom_BSplineSurface, Geom_CylindricalSurface
+from OCP.gp import gp_Ax3, gp_Dir, gp_Pln, gp_Pnt
 from OCP.GProp import GProp_GProps
 from OCP.IFSelect import IFSelect_ReturnStatus
 from OCP.Interface import Interface_Static
-from OCP.ShapeFix import ShapeFix_Solid
+from OCP.ShapeFix import ShapeFix_Face, ShapeFix_Solid
 from OCP.STEPCAFControl import STEPCAFControl_Writer
 from OCP.STEPControl import STEPControl_StepModelType
 from OCP.TCollection import TCollection_ExtendedString, TCollection_HAsciiString
@@ -116,8 +116,34 @@ def _cap(edges: Sequence[Any], origin: Sequence[float], normal: Sequence[float])
     return face.Face()
 
 
-def loft(patches: Sequence[Patch], ends: Sequence[tuple[Sequence[float], Sequence[float]]], tolerance: float) -> Body:
-    """A solid from lanes and two flat caps. `ends`: origin and normal of the first and last plane.
+def _round_cap(
+    edges: Sequence[Any], origin: Sequence[float], way: Sequence[float], radius: float, tolerance: float
+) -> TopoDS_Face:
+    """The part of a cylinder inside an outline that lies on it; the cylinder's seam is on the far side of the axis."""
+    wire = BRepBuilderAPI_MakeWire()
+    for edge in edges:
+        wire.Add(edge)
+    if not wire.IsDone():
+        raise SolidError("the end of the body is not one closed outline")
+    skin = Geom_CylindricalSurface(gp_Ax3(gp_Pnt(*origin), gp_Dir(*way), gp_Dir(0.0, 0.0, -1.0)), radius)
+    face, builder = TopoDS_Face(), BRep_Builder()
+    builder.MakeFace(face, skin, tolerance)
+    builder.Add(face, wire.Wire())
+    fix = ShapeFix_Face(face)
+    fix.SetPrecision(tolerance)
+    fix.Perform()
+    fix.FixOrientation()
+    return fix.Face()
+
+
+def loft(
+    patches: Sequence[Patch],
+    ends: Sequence[tuple[Sequence[float], Sequence[float]]],
+    radii: tuple[float, float] | None,
+    tolerance: float,
+) -> Body:
+    """A solid from lanes and two caps. `ends`: origin and normal of the first and last plane, or, with `radii`, origin
+    and direction of the axis of the cylinders that the ends lie on.
 
     Raises: SolidError.
     """
@@ -134,8 +160,9 @@ def loft(patches: Sequence[Patch], ends: Sequence[tuple[Sequence[float], Sequenc
         for at, column in ((float(patch.breaks_v[0]), 0), (float(patch.breaks_v[-1]), -1)):
             if at in rims and np.ptp(patch.control[:, column], axis=0).max() > tolerance:
                 rims[at].append(BRepBuilderAPI_MakeEdge(skin.VIso(at)).Edge())
-    for name, at, (origin, normal) in zip(("first cap", "last cap"), (first, last), ends, strict=True):
-        faces.append((name, _cap(rims[at], origin, normal)))
+    for k, (name, at, (origin, way)) in enumerate(zip(("first cap", "last cap"), (first, last), ends, strict=True)):
+        cap = _cap(rims[at], origin, way) if radii is None else _round_cap(rims[at], origin, way, radii[k], tolerance)
+        faces.append((name, cap))
     return _sewn(faces, tolerance)
 
 

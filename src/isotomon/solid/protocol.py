@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from isotomon.errors import SolidError
 from isotomon.geometry.patch import Patch
 
-PROTOCOL = 1
+PROTOCOL = 2
 _HEAD = struct.Struct("<Q")
 MOST_BYTES = 1 << 31
 
@@ -66,12 +66,17 @@ def unpack_patch(p: PatchData) -> Patch:
 
 
 class Loft(msgspec.Struct, tag=True):
-    """Build a body from patches and flat ends, and keep it under `key`. `limit`: seconds."""
+    """Build a body from patches and its ends, and keep it under `key`. `limit`: seconds.
+
+    `ends`: origin and normal of a flat end; with `radii` those of both ends' cylinders about the line through `origin`
+    along `normal`.
+    """
 
     id: int
     key: str
     patches: list[PatchData]
     ends: list[tuple[Vector, Vector]]
+    radii: tuple[float, float] | None
     tolerance: float
     deflection: float
     limit: float

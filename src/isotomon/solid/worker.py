@@ -63,7 +63,7 @@ def run_step(request: Loft | Export, bodies: OrderedDict[str, Built]) -> Reply:
     Raises: SolidError.
     """
     if isinstance(request, Loft):
-        body = kernel.loft([unpack_patch(p) for p in request.patches], request.ends, request.tolerance)
+        body = kernel.loft([unpack_patch(p) for p in request.patches], request.ends, request.radii, request.tolerance)
         vertices, triangles, owner = kernel.mesh(body, request.deflection)
         closed = kernel.is_closed(kernel.welded(vertices, triangles, 2.0 * request.tolerance)[1])
         report = kernel.report(body, closed)
