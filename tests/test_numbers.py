@@ -78,3 +78,12 @@ class NumberTableTest(WithWindow):
         field.begin_naming()
         self.assertEqual(field.edit.selectedText(), "name")
         self.keys("Ctrl+Z")
+
+    def test_a_cell_of_the_grid_names_its_value(self) -> None:
+        """`name = value` in a cell of the station grid makes the number and lets the cell use it."""
+        desk = self.window.desk
+        model = self.window.grid.stations
+        self.assertTrue(model.setData(model.index(1, 3), "girth = 133 mm"))
+        assert desk.design is not None
+        self.assertEqual((desk.design.numbers[0].name, desk.design.numbers[0].value), ("girth", 133.0))
+        self.assertEqual(desk.design.stations[1].chord, "girth")

@@ -17,6 +17,7 @@ import numpy as np
 from isotomon.errors import FileError, SolidError
 from isotomon.measure.body import body_measures
 from isotomon.model import edits
+from isotomon.model.records import Naca4
 from isotomon.rebuild.check import check_json, checked, exit_code
 from isotomon.rebuild.deliver import build, export, loft_request
 from isotomon.rebuild.quick import rebuild
@@ -36,6 +37,7 @@ from isotomon.solid.protocol import (
 )
 from tests.__main__ import children
 from tests.helpers import design, results
+from tests.test_wrapped import fan
 
 BODIES = {
     "frustum": ([(0.0, "circle", 40.0, 0.0), (100.0, "circle", 20.0, 0.0)], False),
@@ -150,6 +152,7 @@ class Bodies(WithWorker):
             for name, quick in (
                 ("blade", rebuild(sample("reach-blade"))),
                 ("prism", results(*BODIES["turned prism"])[0]),
+                ("fan", rebuild(fan(Naca4("4412")))),
             ):
                 path = Path(folder) / f"{name}.step"
                 export(quick, self.supervisor, path)
@@ -329,7 +332,7 @@ class Protocol(unittest.TestCase):
         send(stream, Ready(version=PROTOCOL + 1))
         send(stream, Cancel(3))
         stream.seek(0)
-        with self.assertRaisesRegex(SolidError, "protocol 2, expected 1"):
+        with self.assertRaisesRegex(SolidError, f"protocol {PROTOCOL + 1}, expected {PROTOCOL}"):
             receive_reply(stream)
         cut = io.BytesIO(stream.getvalue()[:-2])
         with self.assertRaises(SolidError):

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 from isotomon.app.command import Command
 from isotomon.app.datums import DATUM_COMMANDS
 from isotomon.app.drawing.commands import DRAWING_COMMANDS
+from isotomon.model.datums import construction
 from isotomon.model.records import Drawn
 
 if TYPE_CHECKING:
@@ -72,6 +73,16 @@ def _needs_linked(w: Window) -> str:
     return "" if len(drawn) == len(w.desk.selected_stations()) else "Choose stations with a drawing"
 
 
+def _needs_drawable(w: Window) -> str:
+    if needs_design(w):
+        return needs_design(w)
+    assert w.desk.design is not None
+    design, chosen = w.desk.design, w.desk.selection
+    planes = [d.id for d in design.datums if construction(d).makes == "plane"]
+    known = {*(s.id for s in design.stations), *(d.id for d in design.drawings), *planes}
+    return "" if len(chosen) == 1 and chosen[0] in known else "Choose one station, drawing or datum plane first"
+
+
 def _ruled(w: Window) -> bool:
     return w.desk.design is not None and w.desk.design.loft.ruled
 
@@ -115,8 +126,8 @@ COMMANDS: tuple[Command, ...] = (
             "A copy of the chosen station, half a bay further on", _needs_one),
     Command("remove", "Remove", lambda w: w.tools.remove(), "Del", "Draw", "x", "Take out what is chosen",
             _needs_chosen),
-    Command("draw", "Draw the section", lambda w: w.room.open_station(w.desk.selected_stations()[0]), "F6", "Draw",
-            "draw", "Open the profile editor at the chosen station", _needs_one),
+    Command("draw", "Draw the section", lambda w: w.room.open_chosen(), "F6", "Draw",
+            "draw", "Open the profile editor at the chosen station, drawing or datum plane", _needs_drawable),
     Command("drawn", "Turn into a drawing", lambda w: w.room.turn_into_drawn(), "", "Draw", "to-drawn",
             "The ready-made section as lines and curves, to be changed by hand", _needs_one, None, "Drawing"),
     Command("link", "Link a drawing", lambda w: w.room.link_menu(), "", "Draw", "linked",

@@ -28,10 +28,12 @@ from isotomon.app.law_form import LawForm
 from isotomon.app.wiring import wire
 from isotomon.errors import DesignError, IsotomonError
 from isotomon.model import edits
+from isotomon.model.datums import construction
 from isotomon.model.records import Design, Number, Station
 from isotomon.model.resolve import StationNumbers
 from isotomon.model.sections import GRAMMAR, parse_section, section_text
 from isotomon.quantity import Kind, Value, display, to_unit
+from isotomon.rebuild.settle import stand_and_check
 from isotomon.solid.protocol import Built
 
 _STATION_FIELDS: tuple[tuple[str, str, Kind, str, str], ...] = (
@@ -302,13 +304,14 @@ class Details(QScrollArea):
         )
         assert desk.design is not None
         planes = candidates(desk.design, "P", stations=False)
+        planes += [(d.id, f"{d.name} (wrapped)") for d in desk.design.datums if construction(d).makes == "cylinder"]
         if len(planes) > 3 or station().plane:
             self._choice(
                 column,
                 "Stands on",
                 {"": "Its own position"} | dict(planes),
                 lambda: station().plane,
-                lambda plane: desk.do("stand on a plane", lambda d: edits.stand_on(d, keys, plane)),
+                lambda plane: desk.do("stand on a plane", lambda d: stand_and_check(d, keys, plane)),
             )
         for name, title, kind, tip, blank in _STATION_FIELDS:
             if name == "position" and not one:

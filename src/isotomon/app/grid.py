@@ -12,10 +12,11 @@ from PySide6.QtGui import QGuiApplication, QKeyEvent, QKeySequence
 from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableView
 
 from isotomon.app.desk import Desk
+from isotomon.app.fields import NAMING
 from isotomon.errors import DesignError, IsotomonError
 from isotomon.model import edits
 from isotomon.model.drawing import Drawing
-from isotomon.model.records import Design, Outline, Station
+from isotomon.model.records import Design, Number, Outline, Station
 from isotomon.model.resolve import STATION_KINDS, StationNumbers
 from isotomon.model.sections import parse_section, section_text
 from isotomon.quantity import display, read, scale_of, show
@@ -138,7 +139,12 @@ def cell_edit(cells: list[tuple[str, str, str]]) -> Edit:
         unit = design.unit
         changes: dict[str, dict[str, Any]] = {}
         for key, name, text in cells:
-            changes.setdefault(key, {})[name] = _value(design, name, text.strip(), unit)
+            naming = NAMING.match(text) if name in STATION_KINDS else None
+            value = _value(design, name, (naming[2] if naming else text).strip(), unit)
+            if naming:
+                number = Number(edits.fresh_id(design, "n"), naming[1], value, STATION_KINDS[name])
+                design, value = edits.add_number(design, number), naming[1]
+            changes.setdefault(key, {})[name] = value
 
         def change(station: Station) -> Station:
             return edits.replace(station, **changes[station.id])

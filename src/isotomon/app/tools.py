@@ -14,7 +14,7 @@ from PySide6.QtWidgets import QFileDialog, QMenu
 from isotomon.errors import IsotomonError
 from isotomon.exchange.space_points import read_points, section_in_space
 from isotomon.exchange.table import read_foil
-from isotomon.geometry.datums import Plane
+from isotomon.geometry.datums import Cylinder, Plane
 from isotomon.model import edits
 from isotomon.model.draw_edits import next_name
 from isotomon.model.records import (
@@ -77,7 +77,7 @@ class Tools:
         quick = desk.quick
         if quick is None:
             return
-        plane = next((k for k in desk.selection if isinstance(quick.datums.get(k), Plane)), "")
+        plane = next((k for k in desk.selection if isinstance(quick.datums.get(k), Plane | Cylinder)), "")
         if plane and quick.resolved.stations:
             self._add_copy(quick.resolved.stations[-1].station.id, 0.0, "add a station on a plane", plane)
             return

@@ -10,7 +10,7 @@ import numpy as np
 from isotomon.errors import DesignError, IsotomonError
 from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane, planes_meet, tilts_of
 from isotomon.model.drawing import Drawing
-from isotomon.model.edits import change_drawing, find
+from isotomon.model.edits import change_drawing, find, stand_on
 from isotomon.model.records import Design, Drawn
 from isotomon.model.resolve import Resolved, resolve_design
 from isotomon.profile.solver import Solution
@@ -69,6 +69,19 @@ def wrap_axis(cylinder: Cylinder) -> tuple[float, float, float]:
         raise DesignError("the axis of its cylinder must cross the body's axis (Z) squarely, as a shaft does")
     x, y = (float(way[0]), float(way[1])) if (way[0], way[1]) > (0.0, 0.0) else (-float(way[0]), -float(way[1]))
     return x + 0.0, y + 0.0, float(origin[2])
+
+
+def stand_and_check(design: Design, keys: tuple[str, ...], plane: str) -> Design:
+    """Stations put on a datum plane or cylinder (empty: back on their own), if they can stand there.
+
+    Raises: IsotomonError, saying why not.
+    """
+    made = stand_on(design, keys, plane)
+    _, drawings = settle(made)
+    for key, _, text in drawings.troubles:
+        if key in keys and plane:
+            raise DesignError(text.split("; it stands")[0])
+    return made
 
 
 def check_design(design: Design) -> None:

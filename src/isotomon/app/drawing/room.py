@@ -83,6 +83,20 @@ class DrawingRoom:
             name = draw_edits.next_name((d.name for d in design.drawings), f"{station.name} section")
             self._show(lambda: self.editor.begin(Drawing(edits.fresh_id(design, "g"), name), key))
 
+    def open_chosen(self) -> None:
+        """Draw at the chosen station, in the chosen drawing, or on the chosen datum plane."""
+        desk = self.w.desk
+        design = desk.design
+        assert design is not None
+        key = desk.selection[0]
+        if any(s.id == key for s in design.stations):
+            self.open_station(key)
+        elif any(d.id == key for d in design.drawings):
+            self.open_drawing(key)
+        else:
+            name = draw_edits.next_name((d.name for d in design.drawings), f"on {edits.find(design.datums, key).name}")
+            self._show(lambda: self.editor.begin(Drawing(edits.fresh_id(design, "g"), name, plane=key), ""))
+
     def open_drawing(self, key: str) -> None:
         """Draw a drawing, seen from the first station it stands at."""
         design = self.w.desk.design
