@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
     QMenu,
     QProgressBar,
     QPushButton,
+    QSizePolicy,
     QSplitter,
     QStackedWidget,
     QTableView,
@@ -145,11 +146,9 @@ class Window(QMainWindow):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         column.addWidget(self._stage_strip())
-        self.tray = QWidget()
-        self.tray.setObjectName("tray")
-        self._tray_row = QHBoxLayout(self.tray)
-        self._tray_row.setContentsMargins(10, 3, 10, 3)
-        self._tray_row.setSpacing(2)
+        self.tray = QStackedWidget()
+        self.tray.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
+        self._trays: dict[tuple[str, bool], QWidget] = {}
         column.addWidget(self.tray)
         self.pages = QStackedWidget()
         self.pages.addWidget(self.start_page)
@@ -404,26 +403,32 @@ class Window(QMainWindow):
         self.board.setFocus()
 
     def set_stage(self, name: str) -> None:
-        """Fill the tray with a stage's tools."""
+        """Show a stage's tools in the tray; while a drawing is open, Draw shows its tools."""
         name = name if name in STAGES else STAGES[0]
         self.stage = name
         self.stage_buttons[name].setChecked(True)
         self.settings.setValue("stage", name)
-        while (item := self._tray_row.takeAt(0)) is not None:
-            if (widget := item.widget()) is not None:
-                self._tray_buttons = [(b, c) for b, c in self._tray_buttons if b is not widget]
-                widget.hide()
-                widget.deleteLater()
+        drawing = self.room.editing and name == "Draw"
+        if (name, drawing) not in self._trays:
+            self._trays[name, drawing] = self._make_tray(name, drawing)
+            self.tray.addWidget(self._trays[name, drawing])
+        self.tray.setCurrentWidget(self._trays[name, drawing])
+        self.refresh_commands()
+
+    def _make_tray(self, name: str, drawing: bool) -> QWidget:
+        tray = QWidget()
+        tray.setObjectName("tray")
+        row = QHBoxLayout(tray)
+        row.setContentsMargins(10, 3, 10, 3)
+        row.setSpacing(2)
         families: dict[str, list[Command]] = {}
         for command in COMMANDS:
-            if command.stage == name and command.drawing == (self.room.editing and name == "Draw"):
+            if command.stage == name and command.drawing == drawing:
                 families.setdefault(command.family or command.id, []).append(command)
         for title, members in families.items():
-            self._tray_row.addWidget(
-                self._tool_button(members[0]) if len(members) == 1 else self._family_button(title, members)
-            )
-        self._tray_row.addStretch(1)
-        self.refresh_commands()
+            row.addWidget(self._tool_button(members[0]) if len(members) == 1 else self._family_button(title, members))
+        row.addStretch(1)
+        return tray
 
     def refresh_commands(self) -> None:
         """Which commands can be used now, and why others cannot."""
@@ -438,6 +443,8 @@ class Window(QMainWindow):
             if command.checked is not None:
                 action.setChecked(command.checked(self))
         for button, command in self._tray_buttons:
+            if not button.isVisibleTo(self):
+                continue
             reason = command.reason(self)
             button.setEnabled(not reason)
             title = self.actions_by_id[command.id].text()

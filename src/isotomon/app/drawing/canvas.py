@@ -62,9 +62,7 @@ class Canvas(Sheet):
         """All of the drawing, or the ghosts while it is empty, in the canvas."""
         if not self.key:
             return
-        points = [p.at(np.linspace(0, 1, 33)) for p in self.catcher.pieces.values()] + (
-            [self.catcher.points] if self.catcher.ids else []
-        )
+        points = [p for p in (self.catcher.stack, self.catcher.points) if len(p)]
         if not points:
             points = [g for _, g, _ in self._ghosts()] or [np.array([[-60.0, -40.0], [60.0, 40.0]])]
         every = np.vstack(points)
@@ -97,12 +95,8 @@ class Canvas(Sheet):
         if self.show_grid:
             paint.draw_grid(painter, self.theme, rect, low, high, paint.grid_step(self.per_pixel), self.to_screen)
         paint.draw_ghosts(painter, self.theme, self._ghosts(), self.to_screen)  # type: ignore[arg-type]
-        outer = self.runs.closed
-        paint.fill_runs(painter, self.theme, [c.polygon() for c in outer], self.to_screen)
-        if self.runs.mirrored:
-            paint.draw_ghosts(
-                painter, self.theme, [("", outer[0].polygon(), QColor(self.theme.accent))], self.to_screen
-            )
+        if not self.opening:
+            self._paint_runs(painter)
         chosen, clash = (
             set(self.selection) | set(self._picked),
             {k for c in self.solution.conflicts for k in c.culprits},
@@ -114,7 +108,8 @@ class Canvas(Sheet):
                 paint.draw_handles(painter, self.theme, handle_tips(self.catcher, key), self.to_screen, chosen)
         paint.draw_points(painter, self.theme, self.catcher, self.to_screen, free, chosen, self.hovered)
         self._paint_marks(painter, chosen, clash)
-        self._paint_findings(painter)
+        if not self.opening:
+            self._paint_findings(painter)
         self._paint_tool(painter)
         if self.hidden_figures:
             painter.setPen(self.theme.ink)
@@ -125,6 +120,14 @@ class Canvas(Sheet):
             painter.setPen(self.theme.attention)
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(QRectF(*self._box).normalized())
+
+    def _paint_runs(self, painter: QPainter) -> None:
+        """The inside of closed runs, and the mirror image of a half section."""
+        outer = self.runs.closed
+        paint.fill_runs(painter, self.theme, [c.polygon() for c in outer], self.to_screen)
+        if self.runs.mirrored:
+            image = ("", outer[0].polygon(), QColor(self.theme.accent))
+            paint.draw_ghosts(painter, self.theme, [image], self.to_screen)
 
     def _paint_marks(self, painter: QPainter, chosen: set[str], clash: set[str]) -> None:
         self._boxes, self.hidden_figures = {}, 0

@@ -15,7 +15,6 @@ from isotomon.app.drawing.snap import Catcher
 from isotomon.app.shapes import polygon
 from isotomon.app.theme import Theme
 from isotomon.model.drawing import part_points
-from isotomon.profile.curves import polyline
 
 Array = NDArray[np.float64]
 ToScreen = Callable[[Array], Array]
@@ -90,8 +89,9 @@ def draw_parts(
     """Lines and curves: ink when fixed, verdigris while something of them can move; construction dashed."""
     painter.setBrush(Qt.BrushStyle.NoBrush)
     follows = {p.id for p in catcher.drawing.points if p.source}
+    every = to(catcher.stack)
     for part in catcher.drawing.parts:
-        points = to(polyline(catcher.pieces[part.id]))
+        points = every[catcher.slices[part.id]]
         moves = part.id in free or any(p in free for p in part_points(part))
         colour = QColor(theme.accent if moves else theme.ink)
         width = 2.2 if part.role == "shape" else 1.2

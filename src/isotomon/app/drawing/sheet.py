@@ -67,6 +67,7 @@ class Sheet(QWidget):
         self.clipboard: tuple[Drawing, tuple[str, ...]] | None = None
         self._picked: tuple[str, ...] = ()
         self._dragged: Drawing | None = None
+        self.opening = False
         self._followed: dict[str, tuple[float, float]] = {}
         self._forget()
         desk.design_changed.connect(self._design_changed)
@@ -83,9 +84,16 @@ class Sheet(QWidget):
         self.key, self.station = key, station
         self.selection, self.tool, self.spots = (), None, ()
         self._forget()
+        self.opening = True
         self.fit()
         self.setFocus()
-        QTimer.singleShot(0, self.changed.emit)  # the canvas first, the panel a frame later
+        QTimer.singleShot(0, self._opened)
+
+    def _opened(self) -> None:
+        """After the first frame: runs, and the panel with all it says."""
+        self.opening = False
+        self.update()
+        self.changed.emit()
 
     def begin(self, drawing: Drawing, station: str) -> None:
         """Begin a new drawing for a station; it comes into the design with its first line."""

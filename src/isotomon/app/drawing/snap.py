@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.model.drawing import ConstraintKind, Drawing, Line, part_ends, part_points
-from isotomon.profile.curves import Piece, piece_of
+from isotomon.profile.curves import Piece, piece_of, polyline
 from isotomon.profile.loops import places_of
 from isotomon.profile.meet import meets, nearest
 from isotomon.profile.shapes import Spot
@@ -39,10 +39,11 @@ class Catcher:
         self.parts = {p.id: p for p in drawing.parts}
         ends = [set(part_ends(p) or ()) for p in drawing.parts]
         self._ends = set().union(*ends) if ends else set()
-        self._samples = {
-            key: piece.at(np.linspace(0.0, 1.0, 2 if piece.kind == "line" else 65))
-            for key, piece in self.pieces.items()
-        }
+        self._samples = {key: polyline(piece) for key, piece in self.pieces.items()}
+        self.stack = np.vstack(list(self._samples.values())) if self._samples else np.zeros((0, 2))
+        """points along all parts, one part after another"""
+        ends = np.cumsum([len(p) for p in self._samples.values()], dtype=int).tolist()
+        self.slices = {key: slice(a, b) for key, a, b in zip(self._samples, [0, *ends], ends, strict=False)}
 
     def point_at(self, at: Array, reach: float) -> str:
         """The point within `reach` mm, if any."""
