@@ -16,6 +16,8 @@ import warnings
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+# Our matrices are small: threads of the linear algebra only get in each other's way, as in the application.
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 # A run must not read or write the user's own settings, nor find a display.
 for name in ("DISPLAY", "WAYLAND_DISPLAY"):
     os.environ.pop(name, None)
