@@ -9,6 +9,7 @@ import numpy as np
 
 from isotomon.errors import DesignError, ProfileError
 from isotomon.geometry.planar import signed_area
+from isotomon.model import edits
 from isotomon.model.draw_edits import Pen, copy_into, join, part_from, remove
 from isotomon.model.drawing import Arc, Curve, Drawing, Line, Ring, check_drawing, find_part, find_point, replace
 from isotomon.model.edits import change_number
@@ -22,7 +23,7 @@ from isotomon.profile.readymade import naca4
 from isotomon.profile.shapes import Spot
 from isotomon.profile.solver import freedoms, measured, solve
 from isotomon.rebuild.drawn import solved
-from isotomon.rebuild.settle import settle
+from isotomon.rebuild.settle import settle, settled
 
 EMPTY = Drawing("g1", "test")
 
@@ -285,3 +286,17 @@ class InADesign(unittest.TestCase):
         self.assertEqual(solved.cache_info().misses - before, 2)
         xs = [p.x for p in changed.solutions["g17"].drawing.points]
         self.assertAlmostEqual(max(xs) - min(xs), 31.0, delta=1e-9)
+
+    def test_a_clash_stays_until_something_is_dropped(self) -> None:
+        """Two fixed ends and a figure that does not fit between them clash, however often the drawing is settled."""
+        pen = Pen(replace(shapes.line(EMPTY, Spot(0, 0), Spot(40, 0)), id="g1"))
+        for end in ("p1", "p2"):
+            pen.tie("fixed", end)
+        pen.tie("distance", "e1", value=30.0)
+        design = Design("clash", drawings=(pen.done(),))
+        for _ in range(3):
+            design = settled(design, "g1")
+        _, drawings = settle(design)
+        self.assertEqual([set(c.culprits) for c in drawings.solutions["g1"].conflicts], [{"c1", "c2", "c3"}])
+        freed = settled(edits.change_drawing(design, "g1", lambda d: remove(d, ("c2",))), "g1")
+        self.assertAlmostEqual(find_point(freed.drawings[0], "p2").x, 30.0, delta=1e-9)

@@ -151,10 +151,6 @@ class DatumTools:
         seen = view.camera.project(np.array(places), view.width(), view.height())
         return np.asarray((seen[1] - seen[0])[:2] / step)
 
-    def bring_in(self, ref: str) -> str:
-        """A datum or a neighbour's part brought live into the open drawing."""
-        return self.w.room.bring_in(ref)
-
 
 def _rounded(value: float) -> float:
     return float(f"{value:.6g}")

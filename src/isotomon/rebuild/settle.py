@@ -191,10 +191,12 @@ def _in_plane(drawing: Drawing, source: str, ground: Ground) -> tuple[float, flo
 def settled(design: Design, key: str) -> Design:
     """The design with one drawing's solved coordinates written into it, as after every edit of the drawing.
 
+    While constraints clash the coordinates stay as they are, so that what is fixed still knows where.
+
     Raises: IsotomonError, when its numbers cannot be worked out or a constraint cannot be written.
     """
     drawing = find(design.drawings, key)
     resolved, drawings = settle(design)
     places = drawings.outside.get(key, {})
     solution = solved(drawing, tuple(resolved.figures[key].items()), tuple(places.items()))
-    return change_drawing(design, key, lambda _: solution.drawing)
+    return design if not solution.ok else change_drawing(design, key, lambda _: solution.drawing)
