@@ -10,6 +10,10 @@ import tempfile
 import unittest
 from pathlib import Path
 
+from isotomon.exchange.drawing_files import read_drawing
+from isotomon.model.file import load, save
+from isotomon.rebuild.quick import rebuild
+from isotomon.samples import sample
 from tests.test_table import GOOD
 
 ROOT = Path(__file__).parent.parent
@@ -30,6 +34,29 @@ def isotomon(*words: str, cwd: str | Path = ROOT) -> subprocess.CompletedProcess
 
 class CommandLine(unittest.TestCase):
     """Every command, and its exit codes."""
+
+    def test_numbers_and_drawings(self) -> None:
+        """Numbers are printed and changed, with what depends on them; a drawing is written; wrong words exit 2."""
+        with tempfile.TemporaryDirectory() as name:
+            folder = Path(name)
+            save(sample("signal-mast"), folder / "mast.isotomon")
+            done = isotomon("numbers", "mast.isotomon", "lobe_reach=12.5 cm", "--out", "wide.isotomon", cwd=folder)
+            self.assertEqual((done.returncode, done.stderr), (0, ""))
+            self.assertIn("lobe_reach,125.0 mm,length", done.stdout)
+            wide = rebuild(load(folder / "wide.isotomon"))
+            self.assertAlmostEqual(wide.resolved.stations[0].chord, 2 * (125.0 + 52.0), delta=1e-6)
+            done = isotomon("drawing", "wide.isotomon", "four lobes", "lobes.dxf", cwd=folder)
+            self.assertEqual((done.returncode, done.stdout.strip()), (0, "lobes.dxf"))
+            self.assertEqual(len(read_drawing(folder / "lobes.dxf", "mm").drawing.parts), 8)
+            for words, said in (
+                (("numbers", "mast.isotomon", "girth=5"), "lobe_reach"),
+                (("numbers", "mast.isotomon", "height=foot"), "'foot' is not known"),
+                (("drawing", "mast.isotomon", "none", "a.dxf"), "four lobes"),
+                (("drawing", "mast.isotomon", "four lobes", "a.png"), "ending"),
+            ):
+                done = isotomon(*words, cwd=folder)
+                self.assertEqual(done.returncode, 2, words)
+                self.assertIn(said, done.stderr)
 
     def test_table_check_export_picture(self) -> None:
         """From a table to a design, its check, a solid and a picture; nothing is overwritten unasked."""

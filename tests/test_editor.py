@@ -18,7 +18,7 @@ ALT = Qt.KeyboardModifier.AltModifier
 NONE = Qt.KeyboardModifier.NoModifier
 
 
-class Editor(WithWindow):
+class EditorCase(WithWindow):
     """A window on the table of test_window; its root is a circle."""
 
     @property
@@ -53,6 +53,10 @@ class Editor(WithWindow):
         self.assertTrue(self.canvas.figure.isVisible())
         QTest.keyClicks(self.canvas.figure, text)
         QTest.keyClick(self.canvas.figure, Qt.Key.Key_Return)
+
+
+class Editor(EditorCase):
+    """The whole job, and what goes with it."""
 
     def draw_half_section(self) -> str:
         """Axis from the origin, run round to its other end, three figures: fully fixed. Returns the drawing's id."""

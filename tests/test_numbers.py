@@ -87,3 +87,28 @@ class NumberTableTest(WithWindow):
         assert desk.design is not None
         self.assertEqual((desk.design.numbers[0].name, desk.design.numbers[0].value), ("girth", 133.0))
         self.assertEqual(desk.design.stations[1].chord, "girth")
+
+    def test_csv_and_points_in_space_through_the_window(self) -> None:
+        """Numbers go out and come in as CSV; a file of points in space becomes a station; wrong files change nothing."""
+        window, desk = self.window, self.window.desk
+        assert desk.design is not None
+        path = self.folder / "n.csv"
+        path.write_text("name,value\nhub,41 mm\nlean,3 deg\n")
+        window.files.read_numbers(path)
+        self.assertEqual([(n.name, n.kind) for n in desk.design.numbers], [("hub", "length"), ("lean", "angle")])
+        path.write_text("name,value\nhub,44 mm\nworse,oops\n")
+        window.files.read_numbers(path)
+        self.assertEqual(desk.design.numbers[0].value, 41.0)
+        self.assertIn("line 3", window.message.text())
+        ring = [(20 * math.cos(a), 20 * math.sin(a), 340 + 2 * math.cos(a)) for a in (0.1 * k for k in range(63))]
+        points = self.folder / "ring.xyz"
+        points.write_text("\n".join(" ".join(f"{c:.9f}" for c in p) for p in ring))
+        count = len(desk.design.stations)
+        window.tools.put_space(points)
+        self.assertEqual(len(desk.design.stations), count + 1)
+        self.assertAlmostEqual(desk.design.stations[-1].position, 340.0, delta=1e-3)
+        self.assertIn("of the plane", window.message.text())
+        self.settle()
+        points.write_text("1 2 3\n")
+        window.tools.put_space(points)
+        self.assertEqual(len(desk.design.stations), count + 1)

@@ -302,10 +302,7 @@ class DrawingPanel(QScrollArea):
             number = self._plain(value, "length")
         except IsotomonError as error:
             return str(error)
-        return self.editor.commit(
-            "move a point",
-            lambda d: replace(d, points=tuple(replace(p, **{axis: number}) if p.id == ref else p for p in d.points)),
-        )
+        return self.editor.place_point(ref, axis, number)
 
     def _radius(self, ref: str, value: Value) -> str:
         try:
@@ -422,9 +419,9 @@ class DrawingPanel(QScrollArea):
         fold.setCheckable(True)
         fold.setChecked(self._open_block)
         fold.toggled.connect(self._fold(holder))
-        holder.setVisible(self._open_block)
         column.addWidget(fold)
         column.addWidget(holder)
+        holder.setVisible(self._open_block)
 
     _open_block = False
 

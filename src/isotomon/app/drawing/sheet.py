@@ -31,6 +31,7 @@ from isotomon.profile.solver import (
     freedoms,
     freedoms_at,
     measured,
+    solve,
 )
 from isotomon.quantity import Value, read, resolve_numbers, show
 from isotomon.rebuild.drawn import solved
@@ -370,6 +371,22 @@ class Sheet(QWidget):
             lambda d: draw_edits.change_constraint(d, key, value=given, driving=True),
             number=number,
         )
+
+    def place_point(self, ref: str, axis: str, number: float) -> str:
+        """Put a point at a typed coordinate; what it is tied to follows. Returns what is wrong, or nothing."""
+        drawing = self.solution.drawing
+        moved = replace(
+            drawing, points=tuple(replace(p, **{axis: number}) if p.id == ref else p for p in drawing.points)
+        )
+        pen = Pen(moved)
+        pin = pen.tie("fixed", ref)
+        try:
+            pinned = solve(pen.done(), self.figures(drawing), self._followed)
+        except IsotomonError as error:
+            return str(error)
+        if not pinned.ok:
+            return "its constraints do not let the point stand there; change or drop one of them"
+        return self.commit("move a point", lambda _: draw_edits.remove(pinned.drawing, (pin,)))
 
     def remove_chosen(self) -> None:
         """Delete what is chosen, with what cannot stand without it."""
