@@ -99,7 +99,7 @@ class NumberTableTest(WithWindow):
         path.write_text("name,value\nhub,44 mm\nworse,oops\n")
         window.files.read_numbers(path)
         self.assertEqual(desk.design.numbers[0].value, 41.0)
-        self.assertIn("line 3", window.message.text())
+        self.assertIn("oops", window.message.text())
         ring = [(20 * math.cos(a), 20 * math.sin(a), 340 + 2 * math.cos(a)) for a in (0.1 * k for k in range(63))]
         points = self.folder / "ring.xyz"
         points.write_text("\n".join(" ".join(f"{c:.9f}" for c in p) for p in ring))
