@@ -19,6 +19,7 @@ from isotomon.profile import shapes
 from isotomon.profile.drawn import figures_of
 from isotomon.profile.relate import add_dimension, put_ties
 from isotomon.profile.shapes import Spot
+from isotomon.samples import sample
 from tests.test_editor import ALT, NONE, EditorCase
 from tests.test_window import LEFT
 
@@ -253,6 +254,14 @@ class Work(EditorCase):
         self.settle()
         moved = np.abs(np.array([p.x for p in canvas.drawing.points]) - xs)
         self.assertGreater(float(moved.max()), 5.0)
+
+    def test_another_design_leaves_the_drawing(self) -> None:
+        """Opening another design goes back to the View, even when that has a drawing of the same id."""
+        self.assertTrue(self.window.room.editing)
+        with mock.patch.object(type(self.window.files), "may_leave", lambda _: True):
+            self.window.files.open_design(sample("signal-mast"), ask=True)
+        self.assertFalse(self.window.room.editing)
+        self.settle()
 
     def test_draw_on_a_plane_ready_made_and_half(self) -> None:
         """A drawing begun on a datum plane; a ready-made section put on it; a half section opened and closed again."""

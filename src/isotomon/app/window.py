@@ -353,6 +353,7 @@ class Window(QMainWindow):
         parts = [f"✕ {errors} error{'s' if errors > 1 else ''}"] if errors else []
         parts += [f"▲ {out} out of band"] if out else []
         self.count_button.setText("   ".join(parts) or "✓ All in band")
+        self.count_button.setMinimumWidth(self.count_button.sizeHint().width())
         self.count_button.setToolTip("Show or hide the list of findings")
         if self._finding_at >= len(quick.findings):
             self._finding_at = -1

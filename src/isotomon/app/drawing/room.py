@@ -60,6 +60,7 @@ class DrawingRoom:
         self.editor: DrawingEditor = DrawingEditor(window.desk, window.theme)
         self.panel: DrawingPanel = DrawingPanel(self.editor)
         self.editor.closed.connect(self.leave)
+        window.desk.session_changed.connect(self.leave)
         self.editor.changed.connect(window.refresh_commands)
         self.editor.hinted.connect(lambda text: window._say("", text))
         self._plan_shown = True

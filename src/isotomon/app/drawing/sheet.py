@@ -93,6 +93,7 @@ class Sheet(QWidget):
     def _opened(self) -> None:
         """After the first frame: runs, and the panel with all it says."""
         self.opening = False
+        self._say_hint()
         self.update()
         self.changed.emit()
 
@@ -268,6 +269,8 @@ class Sheet(QWidget):
             )
         elif self.tool is not None:
             self.hinted.emit(f"{self.tool.title}: {self.tool.prompt}. Esc stops.")
+        elif self.key and not self.drawing.parts:
+            self.hinted.emit("Take a tool from the tray: W draws a run of lines and arcs. F1 tells the rest.")
         else:
             self.hinted.emit("Drag what is free; choose things to tie them; double-click a figure to change it.")
 
