@@ -49,7 +49,7 @@ def main() -> None:
         return body
 
     def ours() -> None:
-        f, _ = make_shape(quick.design, quick.resolved)
+        f, _ = make_shape(quick.design, quick.resolved, quick.drawings)
         skin_mesh(f.sections(np.linspace(f.first, f.last, 201)), shape.form.samples)
 
     theirs = float(np.median(timed(kernel_loft, 3)))
@@ -65,7 +65,10 @@ def main() -> None:
     first = field.sections(field.nodes[:1])
     areas = timed(lambda: curves(field.sections(v), first, shape.form.rule), 9)
     body = kernel.loft(
-        patches(field, 1e-4), [(at_stations.origin[k].tolist(), at_stations.normal[k].tolist()) for k in (0, -1)], 1e-4
+        patches(field, 1e-4),
+        [(at_stations.origin[k].tolist(), at_stations.normal[k].tolist()) for k in (0, -1)],
+        None,
+        1e-4,
     )
     start = time.perf_counter()
     found = [_cut_area(body, float(z)) for z in v[::40]]
@@ -92,6 +95,7 @@ def main() -> None:
         made = kernel.loft(
             patches(field, 1e-4),
             [(at_stations.origin[k].tolist(), at_stations.normal[k].tolist()) for k in (0, -1)],
+            None,
             1e-4,
         )
         points, triangles, _ = kernel.mesh(made, 0.13)

@@ -99,15 +99,12 @@ class DatumTools:
             desk.select((datum.id,))
 
     def reason(self, kind: str) -> str:
-        """Why a kind cannot be made now; empty: it can."""
+        """Why a kind cannot be made now; empty: it can. Asked often, so it only looks whether there is anything to take."""
         design = self.w.desk.design
         if design is None:
             return "Open or begin a design first"
-        needs = {"c": "a station or a curve", "R": "something round", "P": "a plane", "p": "a point", "A": "an axis"}
-        for letter, ref in zip(CONSTRUCTIONS[kind].on, filled(design, kind, self.w.desk.selection), strict=True):
-            if not ref:
-                return f"This needs {needs.get(letter, 'something')} first"
-        return ""
+        curved = set(CONSTRUCTIONS[kind].on) & {"c", "R"}
+        return "This needs a station, a curve or something round first" if curved and not design.stations else ""
 
     def pull(self, key: str, start: Array, now: Array) -> None:
         """A datum dragged in the View from one pixel to another: its first number follows."""

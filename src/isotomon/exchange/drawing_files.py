@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from isotomon.errors import FileError, ProfileError
-from isotomon.exchange import dxf, svg
+from isotomon.exchange import svg
 from isotomon.exchange.pieces import MOST_PIECES, Sheet
 from isotomon.model.draw_edits import join, remove
 from isotomon.model.drawing import Drawing, part_ends
@@ -42,6 +42,8 @@ def read_drawing(path: Path, unit: str) -> Found:
     data = read_bytes(path, MOST_BYTES, "drawing")
     sheet = Sheet(str(path))
     if ending == ".dxf":
+        from isotomon.exchange import dxf  # its library takes half a second to load: only when it is needed
+
         said_unit = dxf.read(data, sheet, LENGTHS[unit])
     elif ending == ".svg":
         said_unit = svg.read(data, sheet)
@@ -113,6 +115,8 @@ def write_drawing(drawing: Drawing, path: Path) -> None:
     """
     ending = path.suffix.lower()
     if ending == ".dxf":
+        from isotomon.exchange import dxf
+
         write_atomically(path, dxf.write(drawing))
     elif ending == ".svg":
         write_atomically(path, svg.write(drawing))
