@@ -255,6 +255,21 @@ class Work(EditorCase):
         moved = np.abs(np.array([p.x for p in canvas.drawing.points]) - xs)
         self.assertGreater(float(moved.max()), 5.0)
 
+    def test_enter_before_a_tool_has_all_it_asks_for(self) -> None:
+        """A tool ended early makes nothing and breaks nothing; a coordinate that is given a name says it stays plain."""
+        count = len(self.canvas.drawing.parts)
+        for tool in ("arc-three", "slot-curved", "rectangle-three"):
+            self.window.run_command(tool)
+            for x in (-30, 30):
+                self.click_at(x, 24, ALT)
+            self.key(Qt.Key.Key_Return)
+            self.assertEqual((len(self.canvas.drawing.parts), self.canvas.spots), (count, ()))
+        self.key(Qt.Key.Key_Escape)
+        self.canvas.choose(("p3",))
+        field = self.window.room.panel.fields["x"]
+        self.type(field.edit, "far = 30 mm")
+        self.assertIn("plain number", field.wrong.text())
+
     def test_another_design_leaves_the_drawing(self) -> None:
         """Opening another design goes back to the View, even when that has a drawing of the same id."""
         self.assertTrue(self.window.room.editing)

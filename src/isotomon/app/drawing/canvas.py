@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
 
 import numpy as np
 from numpy.typing import NDArray
@@ -25,12 +24,10 @@ from isotomon.app.drawing.sheet import Sheet
 from isotomon.app.drawing.snap import Catch, Catcher
 from isotomon.app.theme import Theme
 from isotomon.errors import IsotomonError
-from isotomon.model.drawing import DIMENSIONS, Curve, Drawing, replace
+from isotomon.model.drawing import DIMENSIONS, Curve, replace
 from isotomon.quantity import show
 
 Array = NDArray[np.float64]
-Change = Callable[[Drawing], Drawing]
-CATCH_PIXELS = 9.0
 
 
 class Canvas(Sheet):
@@ -102,7 +99,7 @@ class Canvas(Sheet):
             {k for c in self.solution.conflicts for k in c.culprits},
         )
         free = self.freedom.free
-        paint.draw_parts(painter, self.theme, self.catcher, self.to_screen, free, chosen, self.hovered, set())
+        paint.draw_parts(painter, self.theme, self.catcher, self.to_screen, free, chosen, self.hovered)
         for key in {k.partition("@")[0] for k in chosen}:
             if isinstance(self.catcher.parts.get(key), Curve):
                 paint.draw_handles(painter, self.theme, handle_tips(self.catcher, key), self.to_screen, chosen)
@@ -208,9 +205,7 @@ class Canvas(Sheet):
         assert isinstance(tool, DrawTool) and catch is not None
         spots = (*self.spots, catch.spot)
         build = DRAW_BY_ID["arc-tangent"] if self.arc_next else tool
-        if len(spots) < 2 or (
-            tool.id != "draw-run" and not tool.open_end and len(spots) < len(tool.prompts) and len(spots) < 2
-        ):
+        if len(spots) < 2:
             return
         try:
             made = build.build(self.solution.drawing, spots, self.settings)
@@ -219,7 +214,7 @@ class Canvas(Sheet):
             return
         new = {p.id for p in made.parts} - {p.id for p in self.solution.drawing.parts}
         ghost = Catcher(replace(made, parts=tuple(p for p in made.parts if p.id in new), constraints=()))
-        paint.draw_parts(painter, self.theme, ghost, self.to_screen, frozenset(new), set(), "", set())
+        paint.draw_parts(painter, self.theme, ghost, self.to_screen, frozenset(new), set(), "")
         a, b = spots[-2].at, spots[-1].at
         length, unit = float(np.hypot(*(b - a))), self.design.unit
         angle = math.degrees(math.atan2(b[1] - a[1], b[0] - a[0]))

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, Qt, QTimer
@@ -39,7 +37,6 @@ from isotomon.profile.solver import (
 from isotomon.quantity import show
 
 Array = NDArray[np.float64]
-Change = Callable[[Drawing], Drawing]
 CATCH_PIXELS = 9.0
 
 

@@ -84,7 +84,6 @@ def draw_parts(
     free: frozenset[str],
     chosen: set[str],
     hovered: str,
-    clash: set[str],
 ) -> None:
     """Lines and curves: ink when fixed, verdigris while something of them can move; construction dashed."""
     painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -103,8 +102,6 @@ def draw_parts(
             pen.setDashPattern([10.0, 3.0, 2.0, 3.0])
         if follows and follows.issuperset(part_points(part)):
             pen.setColor(QColor("#3B3F8C") if theme.name == "vellum" else QColor("#8E93E6"))
-        if part.id in clash:
-            pen.setColor(QColor(theme.failure))
         if part.id in chosen or part.id == hovered:
             glow = QColor(theme.attention)
             glow.setAlphaF(0.45 if part.id in chosen else 0.25)

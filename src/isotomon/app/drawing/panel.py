@@ -116,6 +116,8 @@ class DrawingPanel(QScrollArea):
         field.set_value(number if value is None else value, number)
         field.entered.connect(lambda v: field.explain(str(take(v) or "")))
         field.scrub_done.connect(lambda v: field.explain(str(take(v) or "")))
+        if value is None:  # a figure is named where it is made
+            field.named.connect(lambda *_: field.explain("This keeps a plain number; add a named number first"))
         column.addWidget(field)
         self.fields[key] = field
         return field

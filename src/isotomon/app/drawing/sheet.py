@@ -39,7 +39,6 @@ from isotomon.rebuild.settle import settled
 
 Array = NDArray[np.float64]
 Change = Callable[[Drawing], Drawing]
-CATCH_PIXELS = 9.0
 
 
 class Sheet(QWidget):
@@ -311,9 +310,9 @@ class Sheet(QWidget):
     def finish_tool(self) -> None:
         """Make what the spots given so far describe, if they are enough."""
         tool, spots = self.tool, self.spots
-        if (isinstance(tool, DrawTool) and tool.id != "draw-run" and len(spots) >= 2) or (
-            isinstance(tool, DrawTool) and len(tool.prompts) == 1 and spots
-        ):
+        enough = isinstance(tool, DrawTool) and len(spots) >= (2 if tool.open_end else len(tool.prompts))
+        # A run is made step by step; there is nothing left of it to make.
+        if enough and isinstance(tool, DrawTool) and tool.id != "draw-run":
             self._make(tool, spots)
         self.spots, self.ties = (), []
         self._say_hint()
