@@ -62,7 +62,7 @@ def transform(drawing: Drawing, keys: Iterable[Id], matrix: Array, shift: Array)
     constraints = tuple(
         replace(c, value=c.value * scale)
         if isinstance(c.value, float)
-        and DIMENSIONS[c.kind] == "length"
+        and DIMENSIONS.get(c.kind) == "length"
         and inside.issuperset(r.split("@")[0] for r in c.on)
         else c
         for c in drawing.constraints
