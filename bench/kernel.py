@@ -49,7 +49,7 @@ def main() -> None:
         return body
 
     def ours() -> None:
-        f, _ = make_shape(quick.design, quick.resolved, quick.drawings)
+        f, _, _ = make_shape(quick.design, quick.resolved, quick.drawings)
         skin_mesh(f.sections(np.linspace(f.first, f.last, 201)), shape.form.samples)
 
     theirs = float(np.median(timed(kernel_loft, 3)))

@@ -24,6 +24,9 @@ class BodyPlan(QWidget):
     """Shows a Quick's sections in their planes, X to the right and Y up; a click chooses a station."""
 
     picked = Signal(str)
+    tie_pulled = Signal(str, int, object)
+    """the station and which of its ties is dragged, and to which place in its plane (2,)"""
+    let_go = Signal()
 
     def __init__(self, theme: Theme) -> None:
         super().__init__()
@@ -39,6 +42,7 @@ class BodyPlan(QWidget):
         self._live: Array | None = None
         self._zoom, self._shift = 1.0, QPointF(0, 0)
         self._drag: QPointF | None = None
+        self._tie: tuple[str, int] | None = None
         self._hovered = ""
 
     def show_quick(self, quick: Quick) -> None:
@@ -52,9 +56,8 @@ class BodyPlan(QWidget):
             rings = applied(samples.value, local)
             for n, ring in zip(quick.resolved.stations, rings[:, samples.outline], strict=True):
                 self._outlines[n.station.id] = np.vstack([ring, ring[:1]])
-            lane = samples.lane
-            starts = np.flatnonzero(np.r_[True, lane[1:] != lane[:-1]])
-            self._ties = [rings[:, s] for s in starts]
+            rows = shape.form.common.rows(np.array([t.u for t in shape.form.common.ties]))
+            self._ties = list(np.matmul(rows, local).transpose(1, 0, 2))
         self.update()
 
     def set_selected(self, ids: tuple[str, ...]) -> None:
@@ -123,6 +126,13 @@ class BodyPlan(QWidget):
         p.setPen(QPen(QColor(self.theme.hairline), 1))
         for tie in self._ties:
             p.drawPolyline(polygon(self.to_pixels(tie)))
+        p.setBrush(QColor(self.theme.paper))
+        p.setPen(QPen(QColor(self.theme.ink), 1.4))
+        for _, index in self._tie_ends():
+            for tie in self._ties:
+                x, y = self.to_pixels(tie[index : index + 1])[0].tolist()
+                p.drawEllipse(QPointF(x, y), 3.2, 3.2)
+        p.setBrush(Qt.BrushStyle.NoBrush)
         count = max(len(self._outlines) - 1, 1)
         for index, (key, ring) in enumerate(self._outlines.items()):
             strong = key in self.selected or key == self._hovered
@@ -140,6 +150,27 @@ class BodyPlan(QWidget):
             p.setPen(QColor(self.theme.ink))
             p.drawText(QRectF(self.width() - 130, 5, 120, 18), Qt.AlignmentFlag.AlignRight, name)
 
+    def _tie_ends(self) -> list[tuple[str, int]]:
+        """(station, row) of the profiles whose tie ends can be dragged: the chosen ones, and the one pointed at."""
+        return [(k, i) for i, k in enumerate(self._outlines) if k in self.selected or k == self._hovered]
+
+    def tie_at(self, at: QPointF) -> tuple[str, int] | None:
+        """(station, tie) whose end is at a pixel, of the profiles that show theirs."""
+        point = np.array([at.x(), at.y()])
+        best, found = PICK_PIXELS, None
+        for key, row in self._tie_ends():
+            for k, tie in enumerate(self._ties):
+                away = float(np.linalg.norm(self.to_pixels(tie[row : row + 1])[0] - point))
+                if away < best:
+                    best, found = away, (key, k)
+        return found
+
+    def from_pixels(self, at: QPointF) -> Array:
+        """(2,) mm of a pixel."""
+        scale, cx, cy = self._frame()
+        x = (at.x() - self.width() / 2 - self._shift.x()) / scale + cx
+        return np.array([x, cy - (at.y() - self.height() / 2 - 4 - self._shift.y()) / scale])
+
     def pick(self, at: QPointF) -> str:
         """The station whose section is at a pixel, or nothing."""
         point = np.array([at.x(), at.y()])
@@ -152,12 +183,18 @@ class BodyPlan(QWidget):
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         """Choose a station, or begin to move the paper."""
+        self._tie = self.tie_at(event.position()) if event.button() == Qt.MouseButton.LeftButton else None
+        if self._tie is not None:
+            return
         if event.button() == Qt.MouseButton.LeftButton:
             self.picked.emit(self.pick(event.position()))
         self._drag = event.position()
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         """Move the paper, or show what a click would choose."""
+        if self._tie is not None and event.buttons():
+            self.tie_pulled.emit(*self._tie, self.from_pixels(event.position()))
+            return
         if self._drag is not None and event.buttons():
             self._shift += event.position() - self._drag
             self._drag = event.position()
@@ -171,6 +208,9 @@ class BodyPlan(QWidget):
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         """The paper stays where it is."""
         self._drag = None
+        if self._tie is not None:
+            self._tie = None
+            self.let_go.emit()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         """Fit again."""

@@ -7,6 +7,8 @@ from typing import TYPE_CHECKING
 from isotomon.app.command import Command
 from isotomon.app.datums import DATUM_COMMANDS
 from isotomon.app.drawing.commands import DRAWING_COMMANDS
+from isotomon.app.guides import GUIDE_COMMANDS
+from isotomon.app.ties import TIE_COMMANDS
 from isotomon.model.datums import construction
 from isotomon.model.records import Drawn
 
@@ -14,7 +16,7 @@ if TYPE_CHECKING:
     from isotomon.app.window import Window
 
 
-STAGES = ("Set out", "Draw", "Shape", "Check", "Deliver")
+STAGES = ("Set out", "Draw", "Guide", "Shape", "Check", "Deliver")
 
 
 def needs_design(w: Window) -> str:
@@ -40,7 +42,7 @@ def _needs_one(w: Window) -> str:
 
 
 def _needs_chosen(w: Window) -> str:
-    return needs_design(w) or ("" if w.removable() else "Choose a station, number or law first")
+    return needs_design(w) or ("" if w.removable() else "Choose a station, guide, number or law first")
 
 
 def _needs_undo(w: Window) -> str:
@@ -190,6 +192,8 @@ COMMANDS: tuple[Command, ...] = (
     Command("hide-datums", "Hide or show datums", lambda w: w.view.show_datums(not w.view.datums_shown), "D", "", "hidden",
             "All datums in the View, in one go; the design stays as it is", needs_design, lambda w: not w.view.datums_shown),
     *DRAWING_COMMANDS,
+    *GUIDE_COMMANDS,
+    *TIE_COMMANDS,
 )
 # fmt: on
 

@@ -70,7 +70,7 @@ class Desk(QObject):
         design = self.design
         if design is None:
             return set()
-        groups = (design.numbers, design.stations, design.laws, design.drawings, design.datums)
+        groups = (design.numbers, design.stations, design.laws, design.drawings, design.datums, design.guides)
         return {entry.id for group in groups for entry in group} | {design.loft.id}
 
     # Changing

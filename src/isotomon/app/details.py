@@ -24,7 +24,10 @@ from isotomon.app.datum_form import DatumForm
 from isotomon.app.datums import candidates
 from isotomon.app.desk import Desk
 from isotomon.app.fields import NumberField
+from isotomon.app.guide_form import GuideForm
 from isotomon.app.law_form import LawForm
+from isotomon.app.loft_form import LoftForm
+from isotomon.app.mends import MendList
 from isotomon.app.wiring import wire
 from isotomon.errors import DesignError, IsotomonError
 from isotomon.model import edits
@@ -86,6 +89,7 @@ class Details(QScrollArea):
             chosen,
             design.unit if design else "",
             tuple(n.kind for n in design.numbers if n.id in chosen) if design else (),
+            tuple(len(g.on) for g in design.guides if g.id in chosen) if design else (),
         )
         if shown == self._shown:
             self.refresh()
@@ -132,6 +136,11 @@ class Details(QScrollArea):
             self.fields = datum_form.fields
             column.addWidget(datum_form)
             self._refreshers.append(datum_form.refresh)
+        elif any(g.id in chosen for g in design.guides):
+            guide_form = GuideForm(self.desk, next(g.id for g in design.guides if g.id in chosen))
+            self.fields = guide_form.fields
+            column.addWidget(guide_form)
+            self._refreshers.append(guide_form.refresh)
         elif design.loft.id in chosen:
             self._body_form(column)
         else:
@@ -212,13 +221,12 @@ class Details(QScrollArea):
         wire(self.desk, field, title, edit)
 
     def _findings(self, column: QVBoxLayout, about: Callable[[], set[str]]) -> None:
-        label = self._text(column)
+        listed = MendList(self.desk)
+        column.addWidget(listed)
 
         def refresh() -> None:
             quick, keys = self.desk.quick, about()
-            found = [f for f in quick.findings if f.about in keys] if quick is not None else []
-            label.setText("\n".join(f"▲ {f.where}: {f.text}" for f in found[:4]))
-            label.setVisible(bool(found))
+            listed.show_findings([f for f in quick.findings if f.about in keys] if quick is not None else [])
 
         self._refreshers.append(refresh)
 
@@ -454,6 +462,9 @@ class Details(QScrollArea):
             lambda: "ruled" if desk.design and desk.design.loft.ruled else "smooth",
             lambda how: desk.do("smooth or ruled", lambda d: edits.change_loft(d, ruled=how == "ruled")),
         )
+        loft_form = LoftForm(desk)
+        column.addWidget(loft_form)
+        self._refreshers.append(loft_form.refresh)
         field = NumberField("Density", "ratio", "", "kg/m³; leave blank when the mass is not wanted", "none")
         field.unit_label.setText("kg/m³")
         self._refreshers.append(
@@ -479,7 +490,9 @@ class Details(QScrollArea):
             again.setVisible(not good and not desk.building)
 
         self._refreshers.append(refresh)
-        self._findings(column, lambda: {desk.design.loft.id} if desk.design else set())
+        self._findings(
+            column, lambda: {desk.design.loft.id, *(r.id for r in desk.design.loft.rails)} if desk.design else set()
+        )
 
     def _body_figures(self) -> str:
         quick = self.desk.quick

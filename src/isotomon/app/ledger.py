@@ -77,7 +77,7 @@ class Ledger(QTreeWidget):
         self._solid: Built | Failed | None = None
         self._solid_key = ""
         self._quick: Quick | None = None
-        for name in ("Numbers", "Datums", "Drawings", "Stations", "Body", "Laws"):
+        for name in ("Numbers", "Datums", "Drawings", "Stations", "Guides", "Body", "Laws"):
             item = QTreeWidgetItem(self, [name])
             item.setFlags(Qt.ItemFlag.ItemIsEnabled)
             font = QFont(self.font())
@@ -136,6 +136,12 @@ class Ledger(QTreeWidget):
         for index, n in enumerate(quick.resolved.stations):
             dot = _dot(station_colour(self.theme, index / count).name())
             rows.append(("Stations", n.station.id, n.station.name, self._station_figure(quick, index), dot))
+        rails = {r.guide: r.id for r in quick.design.loft.rails}
+        flagged |= {key for key, rail in rails.items() if rail in flagged}
+        for guide in quick.design.guides:
+            curve = quick.guides.get(guide.id)
+            text = "–" if curve is None else f"{show(float(curve.table(401)[2][-1]), 'length', unit)} {unit}"
+            rows.append(("Guides", guide.id, guide.name, f"rail · {text}" if guide.id in rails else text, None))
         body, figure = quick.design.loft, "–"
         if quick.full is not None:
             figure = f"{display(quick.full.body.volume / 1e3, 1)} cm³"
@@ -184,7 +190,7 @@ class Ledger(QTreeWidget):
                 item.setIcon(0, dot)
         for name, group in self._groups.items():
             group.setText(0, f"{name}  {group.childCount()}" if name != "Body" else name)
-            group.setHidden(name in ("Datums", "Drawings") and not group.childCount())
+            group.setHidden(name in ("Datums", "Drawings", "Guides") and not group.childCount())
         self.blockSignals(False)
 
     def _menu(self, at: QPoint) -> None:

@@ -29,6 +29,7 @@ class Theme:
     accent: str
     attention: str
     failure: str
+    guide: str
     body: str
     sky: str
     chosen: str
@@ -46,6 +47,7 @@ VELLUM = Theme(
     "#1F7A6D",
     "#B9770E",
     "#B23A3A",
+    "#7B3F73",
     "#E4DDD0",
     "#FBF9F3",
     "#D6E3DC",
@@ -61,6 +63,7 @@ SLATE = Theme(
     "#4FB3A3",
     "#E0A33C",
     "#E07A72",
+    "#CF9FD6",
     "#8F7657",
     "#2A343A",
     "#2F4A49",

@@ -15,7 +15,7 @@ from isotomon.errors import IsotomonError
 from isotomon.exchange.space_points import read_points, section_in_space
 from isotomon.exchange.table import read_foil
 from isotomon.geometry.datums import Cylinder, Plane
-from isotomon.model import edits
+from isotomon.model import edits, loft_edits
 from isotomon.model.draw_edits import next_name
 from isotomon.model.records import (
     Circle,
@@ -148,11 +148,14 @@ class Tools:
         laws = [law.id for law in desk.design.laws if law.id in chosen]
         drawings = [d.id for d in desk.design.drawings if d.id in chosen]
         datums = [d.id for d in reversed(desk.design.datums) if d.id in chosen]
+        guides = [g.id for g in reversed(desk.design.guides) if g.id in chosen]
 
         def edit(design: Design) -> Design:
             design = edits.remove_stations(design, stations) if stations else design
             for key in laws:
                 design = edits.remove_law(design, key)
+            for key in guides:
+                design = loft_edits.remove_guide(design, key)
             for key in drawings:
                 design = edits.remove_drawing(design, key)
             for key in datums:
@@ -167,6 +170,7 @@ class Tools:
                 (stations, "station"),
                 (drawings, "drawing"),
                 (datums, "datum"),
+                (guides, "guide"),
                 (numbers, "number"),
                 (laws, "law"),
             )

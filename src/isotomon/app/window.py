@@ -42,10 +42,12 @@ from isotomon.app.files import Files
 from isotomon.app.finder import Action, Finder, HelpSheet
 from isotomon.app.grid import StationGrid
 from isotomon.app.grips import GripTools
+from isotomon.app.guides import GuideTools
 from isotomon.app.ledger import Ledger
 from isotomon.app.number_table import NumberTable
 from isotomon.app.start import StartPage
 from isotomon.app.theme import THEMES, VELLUM, apply_theme, icon
+from isotomon.app.ties import TieTools
 from isotomon.app.tools import Tools
 from isotomon.app.viewport.view import View
 from isotomon.app.wiring import offer_behind_formula
@@ -72,6 +74,8 @@ class Window(QMainWindow):
         self.tools: Tools = Tools(self)
         self.datums: DatumTools = DatumTools(self)
         self.grips: GripTools = GripTools(self)
+        self.guides: GuideTools = GuideTools(self)
+        self.ties: TieTools = TieTools(self)
         self.view: View = View(self.theme)
         self.body_plan: BodyPlan = BodyPlan(self.theme)
         self.board: Board = Board(self.theme)
@@ -282,8 +286,10 @@ class Window(QMainWindow):
         self.view.opened.connect(self._open_station)
         self.body_plan.picked.connect(lambda key: desk.select((key,)))
         self.view.pulled.connect(self.datums.pull)
-        self.view.gripped.connect(self.grips.pull)
+        self.view.gripped.connect(self._pull_grip)
         self.view.let_go.connect(self.grips.let_go)
+        self.body_plan.tie_pulled.connect(self.ties.pull_in_plan)
+        self.body_plan.let_go.connect(desk.finish_preview)
         self.ledger.chosen.connect(desk.select)
         self.ledger.opened.connect(self._open_station)
         self.ledger.remove_wanted.connect(partial(self.run_command, "remove"))
@@ -315,7 +321,7 @@ class Window(QMainWindow):
     def _show_quick(self, quick: Quick) -> None:
         for widget in (self.view, self.body_plan, self.board, self.ledger):
             widget.show_quick(quick)
-        self.view.set_grips(self.grips.grips())
+        self.show_grips()
         self._show_findings(quick)
         self._show_live(self._live_at)
         self._show_solid_line()
@@ -324,11 +330,20 @@ class Window(QMainWindow):
     def _show_selection(self) -> None:
         stations = self.desk.selected_stations()
         self.view.set_selected(self.desk.selection)
-        self.view.set_grips(self.grips.grips())
+        self.show_grips()
         for widget in (self.body_plan, self.board):
             widget.set_selected(stations)
         self.ledger.set_selected(self.desk.selection)
         self.refresh_commands()
+
+    def show_grips(self) -> None:
+        """Places in the View that can be dragged, for what is chosen."""
+        self.view.set_grips({**self.grips.grips(), **self.guides.grips(), **self.ties.grips()})
+
+    def _pull_grip(self, kind: str, start: np.ndarray, now: np.ndarray) -> None:
+        word = kind.split()[0]
+        tools = self.guides if word in ("point", "handle") else self.ties if word == "tie" else self.grips
+        tools.pull(kind, start, now)
 
     def _show_live(self, position: float) -> None:
         self._live_at = position
@@ -344,7 +359,8 @@ class Window(QMainWindow):
         words = {"error": "✕", "band": "▲", "note": "·"}
         self.finding_list.clear()
         for finding in quick.findings:
-            item = QListWidgetItem(f"{words[finding.severity]}  {finding.where}: {finding.text}")
+            mends = "  → " + " · ".join(m.title for m in finding.mends) if finding.mends else ""
+            item = QListWidgetItem(f"{words[finding.severity]}  {finding.where}: {finding.text}{mends}")
             self.finding_list.addItem(item)
         if not quick.findings:
             self.finding_list.addItem("Nothing is wrong and everything is in its band.")
@@ -522,6 +538,9 @@ class Window(QMainWindow):
         self._say(finding.severity, f"{finding.where}: {finding.text}")
 
     def _culprit(self, quick: Quick, finding: Finding) -> str:
+        rail = next((r for r in quick.design.loft.rails if r.id == finding.about), None)
+        if rail is not None:
+            return rail.guide
         if finding.position is not None and finding.severity == "band":
             for n in quick.resolved.stations:
                 if abs(n.position - finding.position) < 1e-6:

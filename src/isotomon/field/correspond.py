@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.errors import FieldError, KnotError
-from isotomon.field.ties import Ties, automatic_ties
+from isotomon.field.ties import Held, Ties, automatic_ties
 from isotomon.geometry.basis import Basis, fit
 from isotomon.geometry.hermite import smooth
 from isotomon.profile.outline import Outline2D
@@ -18,6 +18,8 @@ Array = NDArray[np.float64]
 
 FIT = 7e-8
 """Largest distance of a section in the common basis from its outline, for a chord of 1."""
+ROUND = 200.0
+"""Round outlines alone are followed so many times more closely: what is round is to stay so."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -30,15 +32,46 @@ class Lane:
 
 
 @dataclass(frozen=True, eq=False)
+class Tied:
+    """Points that belong together: at `u`, at `share` (outlines,) of each outline's arc length. `name`: of a tie set by
+    hand or a rail, else empty."""
+
+    name: str
+    u: float
+    share: Array
+
+
+@dataclass(frozen=True, eq=False)
 class Correspondence:
-    """`lanes` in order round the section; `control`: (outlines, n, 2), each outline in the lanes' bases."""
+    """`lanes` in order round the section, `u` (lanes + 1,) their borders from 0 to 1; `control`: (outlines, n, 2), each
+    outline in the lanes' bases. `ties`: all points that belong together, those at lane borders first.
+    """
 
     lanes: tuple[Lane, ...]
+    u: Array
     control: Array
+    ties: tuple[Tied, ...]
+
+    def place_of(self, name: str) -> float:
+        """The u of a tie or rail held by name."""
+        return next(t.u for t in self.ties if t.name == name)
 
     @property
     def size(self) -> int:
         return self.lanes[-1].columns.stop
+
+    def rows(self, u: Array, derivative: int = 0) -> Array:
+        """(len(u), n) matrix that evaluates sections, or a derivative by u, at places round the section."""
+        u = np.asarray(u, dtype=np.float64)
+        which = np.clip(np.searchsorted(self.u, u, side="right") - 1, 0, len(self.lanes) - 1)
+        result = np.zeros((len(u), self.size))
+        for k, lane in enumerate(self.lanes):
+            here = which == k
+            if here.any():
+                wide = self.u[k + 1] - self.u[k]
+                part = lane.basis.matrix((u[here] - self.u[k]) / wide, derivative) / wide**derivative
+                result[np.ix_(here, np.arange(lane.columns.start, lane.columns.stop))] = part
+        return result
 
     def matrix(self, per_lane: Sequence[Array], derivative: int = 0) -> Array:
         """Block matrix (sum of samples, n) that evaluates each lane at its own parameters."""
@@ -50,46 +83,80 @@ class Correspondence:
         return result
 
 
-def correspond(outlines: Sequence[Outline2D]) -> Correspondence:
-    """The common form of `outlines` (turned back, chord 1).
+def correspond(outlines: Sequence[Outline2D], held: Sequence[Held] = ()) -> Correspondence:
+    """The common form of `outlines` (turned back, chord 1), with ties and rails `held` where they are.
 
     Raises: FieldError, when they cannot be made to correspond.
     """
-    ties = automatic_ties(outlines)
-    if ties is None:
-        start = np.zeros((len(outlines), 1))
-        ties = Ties(np.hstack([start, start + 1.0]), np.zeros((len(outlines), 1), dtype=bool), np.array([0.0, 1.0]))
-        names, periodic = ["round"], True
-    else:
-        count = len(ties.u) - 1
-        names, periodic = [f"{k + 1}-{(k + 1) % count + 1}" for k in range(count)], False
-    marks = _common_marks(outlines, ties)
+    everything = automatic_ties(outlines, held)
+    ties, inner = _without_smooth(outlines, everything)
+    periodic = not len(ties.corner[0]) or not ties.corner.any()
+    count = len(ties.u) - 1
+    names = ["round"] if periodic else [f"{k + 1}-{(k + 1) % count + 1}" for k in range(count)]
+    marks = _common_marks(outlines, ties, inner)
+    weights = np.full(len(outlines), ROUND if all(o.round for o in outlines) else 1.0)
     maps = [_share_map(o, i, ties, marks, periodic) for i, o in enumerate(outlines)]
     lanes, blocks, column = [], [], 0
     for k, name in enumerate(names):
         u0, u1 = ties.u[k], ties.u[k + 1]
         joins = {(m.u - u0) / (u1 - u0): m.continuity for m in marks if u0 < m.u < u1}
         try:
-            basis, control = fit(_sampler(outlines, maps, u0, u1), FIT, joins=joins, periodic=periodic)
+            basis, control = fit(_sampler(outlines, weights, maps, u0, u1), FIT, joins=joins, periodic=periodic)
         except KnotError as error:
             raise FieldError(f"the sections cannot be carried into one another smoothly: {error}") from None
         lanes.append(Lane(name, basis, slice(column, column + basis.size)))
-        blocks.append(control.reshape(basis.size, len(outlines), 2).transpose(1, 0, 2))
+        blocks.append(control.reshape(basis.size, len(outlines), 2).transpose(1, 0, 2) / weights[:, None, None])
         column += basis.size
     if not periodic:
         for here, after in zip(blocks, [*blocks[1:], blocks[0]], strict=True):
             after[:, 0] = here[:, -1]
     control = np.concatenate(blocks, axis=1)
     control.setflags(write=False)
-    return Correspondence(tuple(lanes), control)
+    tied = (
+        []
+        if periodic
+        else [Tied(n, float(u), ties.share[:, k]) for k, (n, u) in enumerate(zip(ties.names, ties.u, strict=False))]
+    )
+    tied += [Tied(m.name, m.u, np.array([m.shares[i] for i in range(len(outlines))])) for m in marks if m.held]
+    return Correspondence(tuple(lanes), ties.u, control, tuple(tied))
+
+
+def _without_smooth(outlines: Sequence[Outline2D], everything: Ties | None) -> tuple[Ties, list[tuple[str, Array]]]:
+    """The ties that are a corner somewhere, and (name, shares) of those that are smooth on every outline: these make no
+    crease and lie inside a lane. Without any corner the section begins at the widest gap between them."""
+    if everything is None:
+        start = np.zeros((len(outlines), 1))
+        none = np.zeros((len(outlines), 1), dtype=bool)
+        return Ties(np.hstack([start, start + 1.0]), none, np.array([0.0, 1.0]), ("",)), []
+    crisp = np.asarray(everything.corner.any(axis=0))
+    inner = [(n, everything.share[:, k]) for k, n in enumerate(everything.names) if not crisp[k]]
+    if crisp.any():
+        first = int(np.argmax(crisp))
+        order = [*range(first, len(crisp)), *range(first)]
+        share = np.hstack([everything.share[:, first:-1], everything.share[:, :first] + 1.0])
+        keep = [k for k, old in enumerate(order) if crisp[old]]
+        share = np.hstack([share[:, keep], share[:, keep[:1]] + 1.0])
+        u = (share - share[:, :1]).mean(axis=0)
+        corner = everything.corner[:, [order[k] for k in keep]]
+        return Ties(share, corner, u, tuple(everything.names[order[k]] for k in keep)), inner
+    gap = np.diff(everything.u)
+    k = int(gap.argmax())
+    # Begun where the outlines themselves begin, if no tie is near; else in the middle of the widest gap.
+    begins = np.zeros(len(outlines))
+    if np.abs((everything.share[:, :-1] + 0.5) % 1.0 - 0.5).min() < 0.02:
+        begins = (everything.share[:, k] + everything.share[:, k + 1]) / 2.0
+    share = np.stack([begins, begins + 1.0], axis=1)
+    return Ties(share, np.zeros((len(outlines), 1), dtype=bool), np.array([0.0, 1.0]), ("",)), inner
 
 
 def _sampler(
-    outlines: Sequence[Outline2D], maps: Sequence[Callable[[Array], Array]], u0: float, u1: float
+    outlines: Sequence[Outline2D], weights: Array, maps: Sequence[Callable[[Array], Array]], u0: float, u1: float
 ) -> Callable[[Array], Array]:
     def sample(w: Array) -> Array:
         u = u0 + w * (u1 - u0)
-        return np.hstack([o.points(share(u) * o.length) for o, share in zip(outlines, maps, strict=True)])
+        return np.hstack(
+            [k * o.points(share(u) * o.length) for k, o, share in zip(weights, outlines, maps, strict=True)]
+        )
 
     return sample
 
@@ -100,6 +167,7 @@ class _CommonMark:
     u: float
     continuity: int
     shares: dict[int, float]
+    held: bool = False
 
 
 def _marks_of(outline: Outline2D) -> list[tuple[str, float, int]]:
@@ -111,27 +179,42 @@ def _marks_of(outline: Outline2D) -> list[tuple[str, float, int]]:
     return found
 
 
-def _common_marks(outlines: Sequence[Outline2D], ties: Ties) -> list[_CommonMark]:
-    """Marks by name, each at the mean place of the outlines that have it, where their order agrees.
+SAME = 1e-5
+"""A mark this near a held place (share of the perimeter) on an outline is that place."""
+CLOSE = 0.01
+"""A mark this near a held place does not steer the correspondence, which the held place does."""
+
+
+def _common_marks(outlines: Sequence[Outline2D], ties: Ties, inner: Sequence[tuple[str, Array]]) -> list[_CommonMark]:
+    """Held places inside lanes, and marks by name, each at the mean place of the outlines that have it.
 
     Within each pair of ties a mark lies at the same fraction of the way as on its outline, so that between ties
     that fall on corners the correspondence stays by arc length.
     """
+    held = []
+    for name, shares in inner:
+        relative = ties.share[:, 0] + np.mod(shares - ties.share[:, 0], 1.0)
+        places = [float(np.interp(r, ties.share[i], ties.u)) for i, r in enumerate(relative)]
+        held.append(_CommonMark(name, float(np.mean(places)), 2, dict(enumerate(relative.tolist())), True))
+    held.sort(key=lambda m: m.u)
     gathered: dict[str, dict[int, tuple[float, int]]] = {}
     for i, outline in enumerate(outlines):
         for name, share, continuity in _marks_of(outline):
-            relative = ties.share[i, 0] + np.mod(share - ties.share[i, 0], 1.0)
-            gathered.setdefault(name, {})[i] = (float(relative), continuity)
-    marks = []
+            away = ties.share[i, 0] + np.mod(share - ties.share[i, 0], 1.0)
+            gathered.setdefault(name, {})[i] = (float(away), continuity)
+    nodes_u = np.sort(np.r_[ties.u, [m.u for m in held]])
+    nodes_s = [np.sort(np.r_[ties.share[i], [m.shares[i] for m in held]]) for i in range(len(outlines))]
+    own: list[_CommonMark] = []
     for name, here in gathered.items():
-        places = [float(np.interp(share, ties.share[i], ties.u)) for i, (share, _) in here.items()]
-        marks.append(
-            _CommonMark(
-                name, float(np.mean(places)), min(c for _, c in here.values()), {i: s for i, (s, _) in here.items()}
-            )
-        )
-    marks.sort(key=lambda m: m.u)
-    return marks
+        continuity = min(c for _, c in here.values())
+        same = [m for m in held if all(abs(m.shares[i] - s) < SAME for i, (s, _) in here.items())]
+        if same:
+            held = [replace(m, continuity=min(m.continuity, continuity)) if m is same[0] else m for m in held]
+            continue
+        u = float(np.mean([np.interp(s, nodes_s[i], nodes_u) for i, (s, _) in here.items()]))
+        steers = all(abs(u - m.u) > CLOSE for m in held)
+        own.append(_CommonMark(name, u, continuity, {i: s for i, (s, _) in here.items()} if steers else {}))
+    return sorted([*held, *own], key=lambda m: m.u)
 
 
 def _share_map(

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from isotomon.errors import FieldError
 from isotomon.field.correspond import Correspondence
+from isotomon.field.rails import Frames, Rails
 from isotomon.field.wrapping import Wrap, bent
 from isotomon.geometry.hermite import Hermite, Settle, smooth
 from isotomon.geometry.planar import cross
@@ -97,6 +98,7 @@ class SectionField:
     stations: tuple[Placed, ...]
     ruled: bool
     wrap: Wrap | None
+    rails: Rails | None
     nodes: Array
     angle: Layers
     body: Layers
@@ -129,6 +131,10 @@ class SectionField:
         row = pairs[bay[0]] + share[0] * (pairs[bay[0] + 1] - pairs[bay[0]])
         return row[:2], row[2:]
 
+    def unrailed(self) -> SectionField:
+        """The field as it would be without its rails."""
+        return replace(self, rails=None)
+
     def is_round(self, v: Array) -> NDArray[np.bool_]:
         """Whether the section at each v has no angle of its own: between two round stations, or at one."""
         flags = np.array([s.round for s in self.stations])
@@ -144,11 +150,14 @@ def _smooth_sections(field: SectionField, v: Array) -> Sections:
     local1 = _turned(body1[:, :-4], angle) + body1[:, None, -4:-2]
     local1 += rate[:, None, None] * np.stack([-turned[..., 1], turned[..., 0]], axis=-1)
     tilt, tilt1 = body[:, -2:], body1[:, -2:]
-    origin, across, up = _planes(v, tilt)
-    origin1, across1, up1 = _plane_slopes(tilt, tilt1)
-    slopes = _in_space(local1, origin1, across, up)
+    planes = Frames(*_planes(v, tilt), *_plane_slopes(tilt, tilt1))
+    origin, across, up = planes.origin, planes.across, planes.up
+    if field.rails is not None:
+        local, local1 = field.rails.carried(planes, local, local1)
+        angle, rate = _angle_of(local, local1, angle)
+    slopes = _in_space(local1, planes.origin1, across, up)
     if tilt.any():
-        slopes += _in_space(local, np.zeros_like(origin), across1, up1)
+        slopes += _in_space(local, np.zeros_like(origin), planes.across1, planes.up1)
     return Sections(
         v=v,
         local=local[:, :-2],
@@ -162,6 +171,13 @@ def _smooth_sections(field: SectionField, v: Array) -> Sections:
         twist_rate=rate,
         round=field.is_round(v),
     )
+
+
+def _angle_of(local: Array, local1: Array, near: Array) -> tuple[Array, Array]:
+    """Angle of the nominal chord, the one within half a turn of `near`, and its derivative."""
+    along, along1 = local[:, -1] - local[:, -2], local1[:, -1] - local1[:, -2]
+    angle = near + np.mod(np.arctan2(along[:, 1], along[:, 0]) - near + np.pi, 2 * np.pi) - np.pi
+    return angle, cross(along, along1) / np.maximum(np.sum(along * along, axis=1), 1e-300)
 
 
 def _ruled_sections(field: SectionField, v: Array) -> Sections:
@@ -181,9 +197,7 @@ def _ruled_sections(field: SectionField, v: Array) -> Sections:
     away = control - origin[:, None, :]
     local = np.matmul(away, axes)
     local1 = np.matmul(slopes - origin1[:, None, :], axes) + np.matmul(away, axes1)
-    along, along1 = local[:, -1] - local[:, -2], local1[:, -1] - local1[:, -2]
-    near = field.angle(v)[:, 0]
-    angle = near + np.mod(np.arctan2(along[:, 1], along[:, 0]) - near + np.pi, 2 * np.pi) - np.pi
+    angle, rate_of = _angle_of(local, local1, field.angle(v)[:, 0])
     return Sections(
         v=v,
         local=local[:, :-2],
@@ -194,7 +208,7 @@ def _ruled_sections(field: SectionField, v: Array) -> Sections:
         control=control[:, :-2],
         slopes=slopes[:, :-2],
         angle=angle,
-        twist_rate=cross(along, along1) / np.sum(along * along, axis=1),
+        twist_rate=rate_of,
         round=field.is_round(v),
     )
 
@@ -247,12 +261,20 @@ def _outline(station: Placed) -> Array:
 
 
 def make_field(
-    common: Correspondence, stations: Sequence[Placed], ruled: bool = False, wrap: Wrap | None = None
+    common: Correspondence,
+    stations: Sequence[Placed],
+    ruled: bool = False,
+    wrap: Wrap | None = None,
+    rails: Rails | None = None,
 ) -> SectionField:
-    """The field through `stations`, whose shapes are in the common form; with `wrap`, on cylinders about its axis.
+    """The field through `stations`, whose shapes are in the common form; with `wrap`, on cylinders about its axis; with
+    `rails`, carried to them.
 
-    Raises: FieldError, for fewer than two stations, two at one position, or wrapped ones that are ruled or tilted.
+    Raises: FieldError, for fewer than two stations, two at one position, wrapped ones that are ruled or tilted, or rails
+    with straight rulings.
     """
+    if rails is not None and ruled:
+        raise FieldError("straight rulings run straight from station to station, past the rails; make the loft smooth")
     if wrap is not None and ruled:
         raise FieldError("straight rulings do not go with wrapped stations; make the loft smooth")
     if wrap is not None and any(s.tilt != (0.0, 0.0) for s in stations):
@@ -274,9 +296,10 @@ def make_field(
         ordered,
         [_outline, lambda s: np.array(s.offset), lambda s: np.array(s.tilt)],
         settle=_settle(common, lowest),
+        dimension=2,
     )
     angle = _layers(ordered, [lambda s: np.array([s.set_angle])], without=lambda s: s.round)
-    return SectionField(common, ordered, ruled, wrap, nodes, angle, body)
+    return SectionField(common, ordered, ruled, wrap, rails, nodes, angle, body)
 
 
 def pinched(field: SectionField) -> NDArray[np.bool_]:
@@ -323,9 +346,10 @@ def _layers(
     channels: Sequence[Channel],
     without: Callable[[Placed], bool] = lambda s: False,
     settle: Settle | None = None,
+    dimension: int = 0,
 ) -> Layers:
     """The interpolant by rank, channels side by side. A station `without` a value takes its neighbour's at the ends
-    of the body and is passed over between. `settle` belongs to the first channel.
+    of the body and is passed over between. `settle` and `dimension` belong to the first channel.
     """
     parts: list[Hermite] = []
     for rank in sorted({s.rank for s in stations}):
@@ -345,7 +369,7 @@ def _layers(
             if max(float(np.abs(v).max()) for v in values) < 1e-12:
                 continue
             settle = None
-        curves = [smooth(x, v, settle if k == 0 else None) for k, v in enumerate(values)]
+        curves = [smooth(x, v, settle, dimension) if k == 0 else smooth(x, v) for k, v in enumerate(values)]
         parts.append(Hermite(x, np.hstack([curve.data for curve in curves])))
     return Layers(tuple(parts))
 

@@ -1,147 +1,326 @@
-"""Ties: which point of one outline belongs to which point of another, chosen for least turn and travel."""
+"""Ties: which point of one outline belongs to which point of another, chosen for least turn and travel.
+
+The choice is over all outlines at once. Ties set by hand and the places of rails are held; between them corners are
+matched in their order round the section, and what has no partner falls where the outline is nearest.
+"""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.errors import FieldError
+from isotomon.geometry.planar import cross
 from isotomon.profile.outline import Outline2D
 
 Array = NDArray[np.float64]
 
-NEAR = np.radians(30.0)
-"""Corners whose directions from the middle differ by more do not belong together."""
+ALONE = 0.09
+"""What it costs a corner, or a tie, to have no partner, as the square of a distance between outlines about 1 wide: a corner is
+matched with one up to 50° away on a round section."""
 MERGE = 0.03
 """Corners closer than this share of the perimeter may meet in one corner on another outline."""
+SNAP = 1e-6
+"""A held place this near a corner (share of the perimeter) is the corner."""
+APART = 2e-3
+"""Neighbouring ties that are no corners keep this share of the perimeter between them."""
+
+
+@dataclass(frozen=True)
+class Held:
+    """A tie set by hand, or a rail's place: `shares` of the arc length by outline index, not all need to be known."""
+
+    name: str
+    shares: tuple[float | None, ...]
 
 
 @dataclass(frozen=True, eq=False)
 class Ties:
     """`share`: (outlines, ties + 1), where each tie lies on each outline as a share of its arc length, counted from
     the outline's start and not wrapped, the first tie repeated one turn later. `corner`: (outlines, ties), whether
-    the outline has a corner there. `u`: (ties + 1,) from 0 to 1.
+    the outline has a corner there. `u`: (ties + 1,) from 0 to 1. `names`: of held ties, else empty.
     """
 
     share: Array
     corner: NDArray[np.bool_]
     u: Array
+    names: tuple[str, ...]
 
 
-def _directions(outline: Outline2D, shares: Array) -> Array:
-    """Direction (rad, in [0, 2π)) from the outline's middle to its points at `shares` of the arc length."""
-    polygon = outline.polygon(400)
-    middle = (polygon.min(axis=0) + polygon.max(axis=0)) / 2.0
-    away = outline.points(shares * outline.length) - middle
-    return np.mod(np.arctan2(away[:, 1], away[:, 0]), 2 * np.pi)
+@dataclass(eq=False)
+class _Tie:
+    """A tie under way: its places so far by outline, and where it lies (2,) on those, all outlines about as wide as 1."""
+
+    name: str = ""
+    share: dict[int, float] = field(default_factory=dict)
+    place: dict[int, Array] = field(default_factory=dict)
+
+    def seen_from(self, outline: int) -> Array:
+        """Its place on the nearest outline that has it."""
+        return self.place[min(self.place, key=lambda i: abs(i - outline))]
 
 
-def automatic_ties(outlines: Sequence[Outline2D]) -> Ties | None:
-    """Ties at every corner of every outline; None when all are smooth (they then correspond from their +X points).
+class _Shape:
+    """An outline with what is asked of it often: samples round it about its centroid, half a unit from it in the mean."""
+
+    def __init__(self, outline: Outline2D) -> None:
+        self.outline = outline
+        self.corners = outline.corner_lengths() / outline.length
+        self.s = np.arange(720) / 720.0
+        points = outline.points(self.s * outline.length)
+        self.middle = _centroid(points)
+        self.size = 2.0 * float(np.sqrt(np.mean(np.sum((points - self.middle) ** 2, axis=1))))
+        self.samples = (points - self.middle) / self.size
+        seen = np.unwrap(np.arctan2(self.samples[:, 1], self.samples[:, 0]))
+        self.seen: Array | None = seen if np.all(np.diff(seen) > 0.0) and seen[-1] - seen[0] < 2 * np.pi else None
+
+    def at(self, share: float) -> Array:
+        point = self.outline.points(np.array([share * self.outline.length]))[0]
+        return np.asarray((point - self.middle) / self.size)
+
+    def snapped(self, share: float) -> float:
+        """A share, or the corner's if one is there."""
+        if len(self.corners):
+            away = np.abs((self.corners - share + 0.5) % 1.0 - 0.5)
+            k = int(away.argmin())
+            if away[k] < SNAP:
+                return float(self.corners[k])
+        return share % 1.0
+
+    def is_corner(self, share: float) -> bool:
+        return bool(len(self.corners)) and bool(np.abs((self.corners - share + 0.5) % 1.0 - 0.5).min() < 1e-9)
+
+    def facing(self, place: Array, start: float, wide: float) -> float:
+        """How far on from `start`, within `wide`, the outline faces a place: in its direction from the middle if the
+        middle sees all of the outline, else nearest to it."""
+        if self.seen is not None:
+            direction = np.arctan2(place[1], place[0])
+            wanted = self.seen[0] + np.mod(direction - self.seen[0], 2 * np.pi)
+            turn = np.append(self.seen, self.seen[0] + 2 * np.pi)
+            on = (float(np.interp(wanted, turn, np.append(self.s, 1.0))) - start) % 1.0
+            if on <= wide:
+                return on
+            return 0.0 if 1.0 - on < on - wide else wide
+        ahead = np.mod(self.s - start, 1.0)
+        away = np.where(ahead <= wide, np.linalg.norm(self.samples - place, axis=1), np.inf)
+        return float(ahead[int(away.argmin())])
+
+
+def _centroid(points: Array) -> Array:
+    """(2,) of the area inside a polygon."""
+    after = np.roll(points, -1, axis=0)
+    swirl = cross(points, after)
+    return np.asarray(((points + after) * swirl[:, None]).sum(axis=0) / (3.0 * swirl.sum()))
+
+
+def automatic_ties(outlines: Sequence[Outline2D], held: Sequence[Held] = ()) -> Ties | None:
+    """Ties at every corner of every outline, and the held ones; None when there is neither a corner nor anything held.
 
     Outlines are taken already turned back, so that equal directions from the middle mean no turn.
-    Raises: FieldError, when corners cannot be matched in one order round the section.
+    Raises: FieldError, when held ties do not go round all outlines in one order.
     """
-    corners = [outline.corner_lengths() / outline.length for outline in outlines]
-    if not any(len(c) for c in corners):
+    shapes = [_Shape(o) for o in outlines]
+    ties = _held_ties(shapes, held)
+    order = sorted(range(len(shapes)), key=lambda i: (-len(shapes[i].corners), i))
+    if not ties and not len(shapes[order[0]].corners):
         return None
-    first = max(range(len(outlines)), key=lambda i: (len(corners[i]), -i))
-    directions = [_directions(o, c) for o, c in zip(outlines, corners, strict=True)]
-    ties: list[dict[int, float]] = [{first: float(s)} for s in corners[first]]
-    aims = list(directions[first])
-    for i in range(len(outlines)):
-        if i != first and len(corners[i]):
-            _match(i, corners[i], directions[i], ties, aims)
-    order = np.argsort(aims, kind="stable")
-    return _placed(outlines, [ties[k] for k in order], np.array(aims)[order])
+    for i in order:
+        if len(shapes[i].corners):
+            ties = _with_corners(i, shapes[i], ties)
+    for i, shape in enumerate(shapes):
+        _fill(i, shape, ties)
+    return _placed(shapes, ties)
 
 
-def _match(i: int, shares: Array, directions: Array, ties: list[dict[int, float]], aims: list[float]) -> None:
-    """Join each corner of outline i to the tie whose direction is nearest, both ways; the rest become new ties."""
-    apart = np.abs(np.mod(directions[:, None] - np.array(aims) + np.pi, 2 * np.pi) - np.pi)
-    best_tie, best_corner = apart.argmin(axis=1), apart.argmin(axis=0)
-    for corner, tie in enumerate(best_tie):
-        if best_corner[tie] == corner and apart[corner, tie] < NEAR:
-            ties[tie][i] = float(shares[corner])
+def _held_ties(shapes: list[_Shape], held: Sequence[Held]) -> list[_Tie]:
+    """Held ties in their order round the section."""
+    ties = []
+    for h in held:
+        tie = _Tie(h.name)
+        for i, share in enumerate(h.shares):
+            if share is not None:
+                tie.share[i] = shapes[i].snapped(share)
+                tie.place[i] = shapes[i].at(tie.share[i])
+        if tie.share:
+            ties.append(tie)
+    if len(ties) < 2:
+        return ties
+    ties = _by_direction(ties)
+    for i in range(len(shapes)):
+        here = np.array([t.share[i] for t in ties if i in t.share])
+        steps = np.mod(np.diff(np.append(here, here[:1])) + 1e-9, 1.0) - 1e-9
+        if len(here) > 1 and abs(np.maximum(steps, 0.0).sum() - 1.0) > 1e-6:
+            names = " and ".join(t.name for t in ties if i in t.share)
+            raise FieldError(f"{names} cross between profiles: they do not go round all of them in one order; move one")
+    return ties
+
+
+def _by_direction(ties: list[_Tie]) -> list[_Tie]:
+    """In their order on the outline that has most of them; the others fall in by their direction from the middle."""
+    count = {i: sum(i in t.share for t in ties) for t in ties for i in t.share}
+    base = max(count, key=lambda i: (count[i], -i))
+    known = sorted((t for t in ties if base in t.share), key=lambda t: t.share[base])
+    for tie in (t for t in ties if base not in t.share):
+        angle = np.arctan2(*tie.seen_from(base)[::-1])
+        others = np.array([np.arctan2(*t.seen_from(base)[::-1]) for t in known])
+        behind = np.mod(angle - others, 2 * np.pi)
+        known.insert(int(behind.argmin()) + 1, tie)
+    return known
+
+
+def _with_corners(i: int, shape: _Shape, ties: list[_Tie]) -> list[_Tie]:
+    """The ties with every corner of outline i on one of them; corners without a partner become ties of their own."""
+    free = [float(c) for c in shape.corners if all(abs(t.share.get(i, -1.0) - c) > 1e-12 for t in ties)]
+    anchors = [k for k, t in enumerate(ties) if i in t.share]
+    if not ties:
+        return [_new(i, shape, c) for c in free]
+    if not anchors:
+        return _matched_round(i, shape, free, ties)
+    result: list[_Tie] = []
+    for a, b in zip(anchors, [*anchors[1:], anchors[0] + len(ties)], strict=True):
+        start = ties[a].share[i]
+        wide = (ties[b % len(ties)].share[i] - start) % 1.0 or 1.0
+        inside = sorted((c for c in free if 0.0 < (c - start) % 1.0 < wide), key=lambda c: (c - start) % 1.0)
+        between = [ties[k % len(ties)] for k in range(a + 1, b)]
+        result += [ties[a], *_aligned(i, shape, inside, between)[1]]
+    return result
+
+
+def _new(i: int, shape: _Shape, corner: float) -> _Tie:
+    return _Tie("", {i: corner}, {i: shape.at(corner)})
+
+
+def _matched_round(i: int, shape: _Shape, corners: list[float], ties: list[_Tie]) -> list[_Tie]:
+    """The cheapest alignment over all places to begin at on the outline."""
+    best = min((_alignment(i, shape, corners[k:] + corners[:k], ties)[0], k) for k in range(len(corners)))
+    k = best[1]
+    return _aligned(i, shape, corners[k:] + corners[:k], ties)[1]
+
+
+def _alignment(i: int, shape: _Shape, corners: list[float], ties: list[_Tie]) -> tuple[float, list[tuple[int, int]]]:
+    """(cost, pairs of corner and tie): in order, by dynamic programming (Needleman and Wunsch, 1970)."""
+    m, n = len(corners), len(ties)
+    cost = np.zeros((m + 1, n + 1))
+    cost[:, 0], cost[0] = ALONE * np.arange(m + 1), ALONE * np.arange(n + 1)
+    if m and n:
+        places = np.array([shape.at(c) for c in corners])
+        goals = np.array([t.seen_from(i) for t in ties])
+        apart = np.sum((places[:, None] - goals) ** 2, axis=2)
+        for a in range(m):
+            for b in range(n):
+                cost[a + 1, b + 1] = min(cost[a, b] + apart[a, b], cost[a, b + 1] + ALONE, cost[a + 1, b] + ALONE)
+    pairs, a, b = [], m, n
+    while a and b:
+        if cost[a, b] == cost[a - 1, b - 1] + apart[a - 1, b - 1]:
+            a, b = a - 1, b - 1
+            pairs.append((a, b))
+        elif cost[a, b] == cost[a - 1, b] + ALONE:
+            a -= 1
         else:
-            ties.append({i: float(shares[corner])})
-            aims.append(float(directions[corner]))
+            b -= 1
+    return float(cost[m, n]), pairs[::-1]
 
 
-def _placed(outlines: Sequence[Outline2D], ties: list[dict[int, float]], aims: Array) -> Ties:
+def _aligned(i: int, shape: _Shape, corners: list[float], ties: list[_Tie]) -> tuple[float, list[_Tie]]:
+    """Ties with the corners of outline i on them, in order."""
+    cost, pairs = _alignment(i, shape, corners, ties)
+    result: list[_Tie] = []
+    a = b = 0
+    for corner, tie in [*pairs, (len(corners), len(ties))]:
+        result += _merged_in([_new(i, shape, c) for c in corners[a:corner]], ties[b:tie], i)
+        if tie < len(ties):
+            ties[tie].share[i] = corners[corner]
+            ties[tie].place[i] = shape.at(corners[corner])
+            result.append(ties[tie])
+        a, b = corner + 1, tie + 1
+    return cost, result
+
+
+def _merged_in(new: list[_Tie], old: list[_Tie], i: int) -> list[_Tie]:
+    """Two runs of ties in one, each in its order, by where they lie round the middle."""
+    result = list(old)
+    at = 0
+    for tie in new:
+        angle = np.arctan2(*tie.place[i][::-1])
+        while at < len(result) and np.sin(np.arctan2(*result[at].seen_from(i)[::-1]) - angle) < 0.0:
+            at += 1
+        result.insert(at, tie)
+        at += 1
+    return result
+
+
+def _fill(i: int, shape: _Shape, ties: list[_Tie]) -> None:
+    """Places on outline i for the ties that are not on it yet, in order between those that are."""
+    anchors = [k for k, t in enumerate(ties) if i in t.share]
+    if not anchors:
+        k = max(range(len(ties)), key=lambda j: float(np.linalg.norm(ties[j].seen_from(i))))
+        ties[k].share[i] = shape.facing(ties[k].seen_from(i), 0.0, 1.0) % 1.0
+        anchors = [k]
+    for a, b in zip(anchors, [*anchors[1:], anchors[0] + len(ties)], strict=True):
+        between = [ties[k % len(ties)] for k in range(a + 1, b)]
+        if not between:
+            continue
+        low, high = ties[a], ties[b % len(ties)]
+        start = low.share[i]
+        wide = (high.share[i] - start) % 1.0 or 1.0
+        ahead = np.array([shape.facing(t.seen_from(i), start, wide) for t in between])
+        ahead = _kept_apart(np.maximum.accumulate(ahead), wide)
+        ahead = _merged(i, low, between, high, ahead, wide)
+        for tie, on in zip(between, ahead.tolist(), strict=True):
+            tie.share[i] = (start + on) % 1.0
+
+
+def _kept_apart(ahead: Array, wide: float) -> Array:
+    """Places in order with some room between them and to both ends, moved no more than that takes."""
+    room = min(APART, wide / (2.0 * (len(ahead) + 1)))
+    ramp = room * np.arange(1, len(ahead) + 1)
+    low = np.maximum.accumulate(np.maximum(ahead - ramp, 0.0)) + ramp
+    top = wide - room * np.arange(len(ahead), 0, -1)
+    return np.minimum(low, top)
+
+
+def _merged(i: int, low: _Tie, between: list[_Tie], high: _Tie, ahead: Array, wide: float) -> Array:
+    """A tie next to a corner of outline i shares it when elsewhere the two lie close (a trailing edge that closes)."""
+    ahead = ahead.copy()
+    for k, tie in enumerate(between):
+        for beside, at in ((low, 0.0), (high, wide)):
+            if tie.name or (beside is high and k != len(between) - 1) or (beside is low and k != 0):
+                continue
+            gaps = [
+                abs((tie.share[m] - beside.share[m] + 0.5) % 1.0 - 0.5) for m in tie.place.keys() & beside.place.keys()
+            ]
+            if gaps and max(gaps) < MERGE and i in beside.place:
+                ahead[k] = at
+    return ahead
+
+
+def _placed(shapes: list[_Shape], ties: list[_Tie]) -> Ties:
     count = len(ties)
-    share = np.zeros((len(outlines), count + 1))
-    corner = np.zeros((len(outlines), count), dtype=bool)
-    for i, outline in enumerate(outlines):
-        has = np.array([i in tie for tie in ties])
-        here = np.array([tie.get(i, np.nan) for tie in ties])
-        if not has.all():
-            here = _fill(outline, here, has, aims)
-            here = _merged(i, here, ties)
-        relative = _once_round(here, aims)
-        if relative is None:
-            relative = _once_round(_spread(here, has), aims)
-        if relative is None:
-            raise FieldError(
-                "the corners of two sections do not follow in the same order; use sections that are more alike"
-            )
-        share[i] = relative + here[0]
-        corner[i] = has | np.isin(np.round(here, 12), np.round(here[has], 12))
+    share = np.zeros((len(shapes), count + 1))
+    corner = np.zeros((len(shapes), count), dtype=bool)
+    for i, shape in enumerate(shapes):
+        here = np.array([t.share[i] for t in ties])
+        steps = np.maximum(np.mod(np.diff(np.append(here, here[0])) + 1e-9, 1.0) - 1e-9, 0.0)
+        if steps.sum() < 0.5:
+            # All ties share one corner: the lane that is widest elsewhere takes the whole way round.
+            steps[int(np.argmax(_widths(ties)))] += 1.0
+        share[i] = here[0] + np.r_[0.0, np.cumsum(steps)]
+        share[i, -1] = here[0] + 1.0
+        corner[i] = [shape.is_corner(s) for s in here]
     u = (share - share[:, :1]).mean(axis=0)
     if np.any(np.diff(u) <= 0.0):
         raise FieldError("two corners fall together on every section; use sections that are more alike")
-    return Ties(share, corner, u)
+    return Ties(share, corner, u, tuple(t.name for t in ties))
 
 
-def _fill(outline: Outline2D, here: Array, has: NDArray[np.bool_], aims: Array) -> Array:
-    """Shares of the ties that fall on no corner of this outline: in the same direction from its middle."""
-    s = np.arange(2000) / 2000.0
-    seen = np.unwrap(_directions(outline, s))
-    if np.all(np.diff(seen) > 0.0):
-        wanted = seen[0] + np.mod(aims - seen[0], 2 * np.pi)
-        by_direction = np.interp(wanted, np.append(seen, seen[0] + 2 * np.pi), np.append(s, 1.0))
-    else:
-        by_direction = aims / (2 * np.pi)
-    return np.where(has, here, by_direction)
-
-
-def _merged(i: int, here: Array, ties: list[dict[int, float]]) -> Array:
-    """A tie next to a corner of outline i shares it when elsewhere the two lie close (a trailing edge that closes)."""
-    here = here.copy()
-    for k, tie in enumerate(ties):
-        for beside in (ties[k - 1], ties[(k + 1) % len(ties)]):
-            if i in tie or i not in beside:
-                continue
-            gaps = [abs((tie[m] - beside[m] + 0.5) % 1.0 - 0.5) for m in tie.keys() & beside.keys()]
-            if gaps and max(gaps) < MERGE:
-                here[k] = beside[i]
-    return here
-
-
-def _once_round(here: Array, aims: Array) -> Array | None:
-    """Shares counted from the first tie, ending at 1; None when they do not go round in order.
-
-    When all ties share one corner, the widest lane (by direction) takes the whole way round.
-    """
-    steps = np.mod(np.diff(np.append(here, here[0])) + 1e-9, 1.0) - 1e-9
-    steps = np.maximum(steps, 0.0)
-    if steps.sum() < 0.5:
-        steps[int(np.argmax(np.mod(np.diff(np.append(aims, aims[0])), 2 * np.pi)))] += 1.0
-    if abs(steps.sum() - 1.0) > 1e-6:
-        return None
-    relative = np.concatenate([[0.0], np.cumsum(steps)])
-    relative[-1] = 1.0
-    return np.minimum(relative, 1.0)
-
-
-def _spread(here: Array, has: NDArray[np.bool_]) -> Array:
-    """Ties off the corners spread evenly between the corners around them, so that the order holds."""
-    count = len(here)
-    own = np.flatnonzero(has) if has.any() else np.array([0])
-    index = np.append(own, own[0] + count)
-    value = np.unwrap(np.append(here[own], here[own[0]] + 1.0), period=1.0)
-    place = np.arange(count) + np.where(np.arange(count) < own[0], count, 0)
-    return np.mod(np.interp(place, index, value), 1.0)
+def _widths(ties: list[_Tie]) -> Array:
+    """How far each tie is from the next, on the outline where that is most."""
+    return np.array(
+        [
+            max((((b.share[i] - a.share[i]) % 1.0) for i in a.share.keys() & b.share.keys()), default=0.0)
+            for a, b in zip(ties, [*ties[1:], ties[0]], strict=True)
+        ]
+    )

@@ -6,7 +6,7 @@ distance of its plane. Along the axis and round the cylinder lengths stay as the
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import numpy as np
@@ -45,6 +45,15 @@ class Wrap:
         plane = da[..., None] * way + (dr * s + r * c * dt)[..., None] * side
         return points, np.concatenate([plane, (dr * c - r * s * dt)[..., None]], axis=-1)
 
+    def flattened(self, points: Array) -> Array:
+        """What `laid` does taken back: points (..., 3) of space in the flat body's."""
+        way = np.array(self.way)
+        side = np.array([way[1], -way[0]])
+        along, across, up = points[..., :2] @ way, points[..., :2] @ side, points[..., 2] - self.height
+        r, turn = np.hypot(across, up), np.arctan2(across, up)
+        flat = along[..., None] * way + (r * turn)[..., None] * side
+        return np.asarray(np.concatenate([flat, (self.height + r)[..., None]], axis=-1))
+
     def check(self, flat: Array) -> None:
         """Raises: FieldError, for a body that reaches its axis, or further round it than once."""
         r = flat[..., 2] - self.height
@@ -69,7 +78,7 @@ def finer(common: Correspondence) -> Correspondence:
     if not lanes[0].basis.periodic:
         for here, after in zip(blocks, [*blocks[1:], blocks[0]], strict=True):
             after[:, 0] = here[:, -1]
-    return Correspondence(tuple(lanes), np.concatenate(blocks, axis=1))
+    return replace(common, lanes=tuple(lanes), control=np.concatenate(blocks, axis=1))
 
 
 def _finer_basis(basis: Basis) -> Basis:

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.interpolate import PPoly
 from scipy.linalg import solve_banded
 
 Array = NDArray[np.float64]
@@ -36,6 +37,15 @@ class Hermite:
     def __call__(self, x: Array, derivative: int = 0) -> Array:
         """Values (len(x), m), or a derivative by x; outside the ends the end value (and slope 0) is kept."""
         return self.weights(x, derivative) @ self.data
+
+    def pieces(self) -> PPoly:
+        """The same curve as polynomials, quicker to evaluate for few columns."""
+        n = len(self.x)
+        h = np.diff(self.x)[:, None]
+        y, first, second = self.data[:n], self.data[n : 2 * n], self.data[2 * n :]
+        ends = np.stack([y[:-1], first[:-1] * h, second[:-1] * h * h, y[1:], first[1:] * h, second[1:] * h * h])
+        powers = np.tensordot(_QUINTIC, ends, 1) / h ** np.arange(6)[:, None, None]
+        return PPoly(powers[::-1], self.x)
 
     def weights(self, x: Array, derivative: int = 0) -> Array:
         """(len(x), 3n): what each entry of `data` contributes at each x."""
@@ -79,13 +89,18 @@ def natural_slopes(x: Array, y: Array) -> tuple[Array, Array]:
     return first, second
 
 
-def smooth(x: Array, y: Array, settle: Settle | None = None) -> Hermite:
+SLACK = 0.12
+"""Of several points each may turn back by this share of what the point that moves most in the bay moves."""
+
+
+def smooth(x: Array, y: Array, settle: Settle | None = None, dimension: int = 0) -> Hermite:
     """The C2 interpolant of `y` (n, m) at `x` (n,) that does not turn back on itself inside a bay.
 
     Where the natural cubic spline moves from each site to the next without turning back, it is the result. Elsewhere
     the slopes and second derivatives at a bay's ends are drawn towards safe ones by the least share that makes the
-    bay's Bernstein coefficients advance in the direction from site to site. For m > 1 the data are points and
-    "advance" is measured along the line between them, so the result turns with its data.
+    bay's Bernstein coefficients advance in the direction from site to site. For m > 1 the data are points of m
+    coordinates, or of `dimension` coordinates each, and "advance" is measured along the line between them, so the
+    result turns with its data.
     Source: the sufficient condition of Dougherty, Edelman, Hyman, "Nonnegativity-, monotonicity-, or
     convexity-preserving cubic and quintic Hermite interpolation", Math. Comp. 52 (1989), in Bernstein form.
     `settle` may change slopes and second derivatives (n, m) in place before the bays are made.
@@ -94,11 +109,13 @@ def smooth(x: Array, y: Array, settle: Settle | None = None) -> Hermite:
     if not y.any():
         return Hermite(x, np.zeros((3 * len(x), y.shape[1])))
     first, second = natural_slopes(x, y)
-    h = np.diff(x)[:, None]
-    rise = np.diff(y, axis=0) / h
+    h = np.diff(x)
     if len(x) > 2:
-        share = _least_share(h[:, 0], rise, first, second, safe := _safe_slopes(rise))
-        first = (1.0 - share)[:, None] * first + share[:, None] * safe
+        d = dimension or y.shape[1]
+        rise = np.diff(y, axis=0).reshape(len(h), -1, d) / h[:, None, None]
+        safe = _safe_slopes(rise)
+        share = _least_share(h[:, None], rise, first.reshape(safe.shape), second.reshape(safe.shape), safe)
+        first = (1.0 - share)[:, None] * first + share[:, None] * safe.reshape(y.shape)
         second = (1.0 - share)[:, None] * second
     if settle is not None:
         settle(first, second)
@@ -106,37 +123,45 @@ def smooth(x: Array, y: Array, settle: Settle | None = None) -> Hermite:
 
 
 def _safe_slopes(rise: Array) -> Array:
-    """Slopes (n, m) that with zero second derivative never overshoot: short, and zero where the data turn back."""
-    ahead, behind = np.vstack([rise, rise[-1:]]), np.vstack([rise[:1], rise])
-    a2, b2 = np.sum(ahead * ahead, axis=1), np.sum(behind * behind, axis=1)
-    together = np.sum(ahead * behind, axis=1)
+    """Slopes (n, points, d) that with zero second derivative never overshoot: short, and zero where a point turns back."""
+    ahead, behind = np.concatenate([rise, rise[-1:]]), np.concatenate([rise[:1], rise])
+    a2, b2 = np.sum(ahead * ahead, axis=2), np.sum(behind * behind, axis=2)
+    together = np.sum(ahead * behind, axis=2)
     # The harmonic mean's length, 2ab/(a+b), never exceeds twice the shorter; 5/8 of it stays below 5/4 of each.
     a, b = np.sqrt(a2), np.sqrt(b2)
     total = np.where(a + b > 0.0, a + b, 1.0)
-    mean = (b[:, None] * ahead + a[:, None] * behind) / total[:, None]
+    mean = (b[..., None] * ahead + a[..., None] * behind) / total[..., None]
     agree = np.clip(together / np.where(a * b > 0.0, a * b, 1.0), 0.0, 1.0)
-    return 0.625 * agree[:, None] * mean
+    return np.asarray(0.625 * agree[..., None] * mean)
 
 
 def _least_share(h: Array, rise: Array, first: Array, second: Array, safe: Array) -> Array:
-    """For each site, the share (0..1) of the safe slope needed in the bays beside it."""
-    length2 = np.sum(rise * rise, axis=1)
-    scale2 = length2.max() if length2.size else 0.0
-    still = length2 <= 1e-24 * scale2
+    """For each site, the share (0..1) of the safe slopes needed in the bays beside it. `rise`: (bays, points, d);
+    the others (sites, points, d)."""
+    length2 = np.sum(rise * rise, axis=2)
+    most = np.sqrt(length2.max(axis=1, keepdims=True))
+    allowed = (0.0 if rise.shape[1] == 1 else SLACK) * most
+    still = length2 <= 1e-24 * length2.max()
 
     def along(site: Array, bay: slice) -> Array:
-        return np.sum(rise * site[bay], axis=1)
+        return np.asarray(np.sum(rise * site[bay], axis=2))
 
     left, right = slice(None, -1), slice(1, None)
     f0, f1 = along(first, left), along(first, right)
     c0, c1 = along(second, left) * h, along(second, right) * h
     g0, g1 = along(safe, left), along(safe, right)
     share = np.zeros(len(h) + 1)
-    moving = np.sqrt(np.sum(first * first, axis=1)) > 1e-12 * np.sqrt(scale2)
-    share[left][still & (moving[left] | moving[right])] = 1.0
-    share[right][still & (moving[left] | moving[right])] = 1.0
+    # A point that stays where it is from site to site may not wander off between them.
+    speed = np.sqrt(np.sum(first * first, axis=2)) / 5.0
+    size = 1e-12 * np.sqrt(length2.max())
+    for end in (left, right):
+        wander = still & (speed[end] > allowed + size)
+        share[end] = np.maximum(
+            share[end], np.where(wander, 1.0 - allowed / np.maximum(speed[end], 1e-300), 0.0).max(axis=1)
+        )
+    slack = -allowed * np.sqrt(length2) - 1e-12 * length2
     for _ in range(4):
-        s0, s1 = share[left], share[right]
+        s0, s1 = share[left, None], share[right, None]
         d0, d1 = (1 - s0) * f0 + s0 * g0, (1 - s1) * f1 + s1 * g1
         e0, e1 = (1 - s0) * c0, (1 - s1) * c1
         steps = np.stack(
@@ -144,10 +169,10 @@ def _least_share(h: Array, rise: Array, first: Array, second: Array, safe: Array
         )
         # The same steps if both ends were wholly safe: never negative, so a share of them mends any deficit.
         calm = np.stack([g0 / 5, g0 / 5, length2 - 0.4 * (g0 + g1), g1 / 5, g1 / 5])
-        deficit = np.where(steps < -1e-12 * length2, -steps / np.maximum(calm - steps, 1e-300), 0.0)
-        need0, need1 = np.clip(deficit[:3].max(axis=0), 0, 1), np.clip(deficit[2:].max(axis=0), 0, 1)
+        deficit = np.where(steps < slack, (slack - steps) / np.maximum(calm - steps, 1e-300), 0.0)
+        need0, need1 = np.clip(deficit[:3].max(axis=(0, 2)), 0, 1), np.clip(deficit[2:].max(axis=(0, 2)), 0, 1)
         if not (need0.any() or need1.any()):
             break
-        share[left] = np.maximum(share[left], 1.0 - (1.0 - s0) * (1.0 - need0))
-        share[right] = np.maximum(share[right], 1.0 - (1.0 - s1) * (1.0 - need1))
+        share[left] = np.maximum(share[left], 1.0 - (1.0 - s0[:, 0]) * (1.0 - need0))
+        share[right] = np.maximum(share[right], 1.0 - (1.0 - s1[:, 0]) * (1.0 - need1))
     return share

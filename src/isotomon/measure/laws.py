@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,6 +17,14 @@ from isotomon.measure.sections import Curves
 Array = NDArray[np.float64]
 Severity = Literal["error", "band", "note"]
 Quality = Literal["area", "set_angle", "turn", "twist_rate"]
+
+
+@dataclass(frozen=True, eq=False)
+class Mend:
+    """A way to mend what is wrong: what it does, in words, and the edit of the design that does it."""
+
+    title: str
+    edit: Callable[[Any], Any]
 
 
 @dataclass(frozen=True)
@@ -32,6 +41,7 @@ class Finding:
     position: float | None = None
     place: tuple[float, float, float] | None = None
     about: str = ""
+    mends: tuple[Mend, ...] = ()
 
 
 @dataclass(frozen=True, eq=False)

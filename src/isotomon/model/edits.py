@@ -13,16 +13,25 @@ from isotomon.model.base import Record
 from isotomon.model.datums import Datum, construction
 from isotomon.model.draw_edits import next_name
 from isotomon.model.drawing import Drawing
+from isotomon.model.guides import Guide, Rail, Tie
 from isotomon.model.records import Design, Drawn, Kept, Law, Loft, Number, Outline, Section, Station
 from isotomon.quantity import Value, check_name
 
-Entry = TypeVar("Entry", Number, Outline, Station, Law, Drawing, Datum)
+Entry = TypeVar("Entry", Number, Outline, Station, Law, Drawing, Datum, Guide, Rail, Tie)
 replace = msgspec.structs.replace
 
 
 def fresh_id(design: Design, stem: str) -> str:
     """An id that nothing in the design has had: ids are never counted down."""
-    groups = (design.numbers, design.outlines, design.stations, design.laws, design.drawings, design.datums)
+    groups = (
+        design.numbers,
+        design.outlines,
+        design.stations,
+        design.laws,
+        design.drawings,
+        design.datums,
+        design.guides,
+    )
     taken = {r.id for group in groups for r in group}
     highest = max((int(m[1]) for i in taken if (m := re.fullmatch(rf"{stem}(\d+)", i))), default=0)
     return f"{stem}{highest + 1}"
@@ -60,14 +69,30 @@ def add_station(design: Design, station: Station) -> Design:
 
 
 def remove_stations(design: Design, keys: tuple[str, ...]) -> Design:
-    """The design without some stations, and without the law points that stood on them."""
+    """The design without some stations, and without the law points, tie ends and points of curves that stood on them."""
     left = tuple(s for s in design.stations if s.id not in keys)
     laws = tuple(
         replace(law, points=tuple(p for p in law.points if p.station not in keys)) if law.points else law
         for law in design.laws
     )
     laws = tuple(law for law in laws if law.points or law.formula is not None)
-    return replace(design, stations=left, laws=laws)
+    loft = design.loft
+    rails = tuple(
+        replace(
+            r,
+            ends=tuple(e for e in r.ends if e.station not in keys),
+            follows=tuple(k for k in r.follows if k not in keys),
+        )
+        for r in loft.rails
+    )
+    ties = tuple(replace(t, ends=tuple(e for e in t.ends if e.station not in keys)) for t in loft.ties)
+    turns = tuple(t for t in loft.turns if t.station not in keys)
+    loft = replace(loft, rails=rails, ties=tuple(t for t in ties if len(t.ends) > 1), turns=turns)
+    guides = []
+    for guide in design.guides:
+        points = tuple(p for p in guide.points if p.on.split("/")[0] not in keys)
+        guides.append(replace(guide, points=points) if len(points) > 1 else guide)
+    return replace(design, stations=left, laws=laws, loft=loft, guides=tuple(guides))
 
 
 def add_number(design: Design, number: Number) -> Design:
@@ -130,6 +155,11 @@ def _values(design: Design) -> list[tuple[str, Any]]:
     for datum in design.datums:
         fields = zip(construction(datum).fields, datum.values, strict=False)
         found += [(f"datum {datum.name} {f.title.lower()}", v) for f, v in fields]
+    for g in design.guides:
+        found += [(f"guide {g.name} {f.title.lower()}", v) for f, v in zip(g.way.fields, g.values, strict=False)]
+        found += [
+            (f"guide {g.name}, point {k + 1}", v) for k, p in enumerate(g.points) for v in (p.x, p.y, p.z, p.pull)
+        ]
     for d in design.drawings:
         found += [(f"drawing {d.name}, {c.kind} {c.id}", c.value) for c in d.constraints]
     for law in design.laws:
@@ -164,6 +194,14 @@ def map_formulas(design: Design, change: Callable[[str], str]) -> Design:
         datums=tuple(
             replace(d, values=tuple(change(v) if isinstance(v, str) else v for v in d.values)) for d in design.datums
         ),
+        guides=tuple(
+            replace(
+                g,
+                values=tuple(change(v) if isinstance(v, str) else v for v in g.values),
+                points=tuple(mapped(p, ("x", "y", "z", "pull")) for p in g.points),
+            )
+            for g in design.guides
+        ),
         drawings=tuple(
             replace(d, constraints=tuple(mapped(c, ("value",)) for c in d.constraints)) for d in design.drawings
         ),
@@ -197,6 +235,7 @@ def datum_users(design: Design, key: str) -> list[str]:
     """What stands on a datum, in words."""
     users = [f"datum {d.name}" for d in design.datums if key in d.on]
     users += [f"station {s.name}" for s in design.stations if s.plane == key]
+    users += [f"guide {g.name}" for g in design.guides if key in g.on or any(key in (p.on, p.toward) for p in g.points)]
     return users + [
         f"drawing {d.name}" for d in design.drawings if any(p.source.split(":")[0] == key for p in d.points)
     ]

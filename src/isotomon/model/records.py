@@ -7,6 +7,7 @@ from typing import Literal
 from isotomon.model.base import Id, Pair, Record, clean_pairs
 from isotomon.model.datums import Datum
 from isotomon.model.drawing import Drawing
+from isotomon.model.guides import Guide, Rail, Tie, Turns
 from isotomon.quantity import Kind, Value
 
 FORMAT = "isotomon-design"
@@ -184,6 +185,11 @@ class Loft(Record, frozen=True):
     ruled: bool = False
     density: float | None = None
     """kg/m³, when the mass is wanted."""
+    rails: tuple[Rail, ...] = ()
+    stretch: bool = False
+    """Rails only stretch the section towards themselves, where they leave it free, instead of scaling it evenly."""
+    ties: tuple[Tie, ...] = ()
+    turns: tuple[Turns, ...] = ()
 
 
 class Design(Record, frozen=True):
@@ -197,6 +203,7 @@ class Design(Record, frozen=True):
     outlines: tuple[Outline, ...] = ()
     datums: tuple[Datum, ...] = ()
     drawings: tuple[Drawing, ...] = ()
+    guides: tuple[Guide, ...] = ()
     stations: tuple[Station, ...] = ()
     loft: Loft = Loft(id="body", name="body")
     laws: tuple[Law, ...] = ()

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from isotomon.errors import DesignError, IsotomonError, QuantityError
 from isotomon.model.datums import check_datum
 from isotomon.model.drawing import DIMENSIONS, Drawing, check_drawing
+from isotomon.model.guides import check_guide
 from isotomon.model.records import Design, Drawn, Law, Station
 from isotomon.model.sections import check_section, is_foil
 from isotomon.quantity import Kind, Quantity, Value, evaluate, resolve, resolve_numbers
@@ -97,6 +98,8 @@ def resolve_design(design: Design, placed: Placed | None = None) -> Resolved:
         law_band(law, names)
     for datum in design.datums:
         check_datum(datum)
+    for guide in design.guides:
+        check_guide(guide)
     figures = {d.id: drawing_figures(check_drawing(d), names) for d in design.drawings}
     for station in design.stations:
         if isinstance(station.section, Drawn) and station.section.drawing not in figures:
@@ -132,6 +135,9 @@ def _check_counts(design: Design) -> None:
         ("foil outlines", design.outlines, 200),
         ("drawings", design.drawings, 500),
         ("datums", design.datums, 1000),
+        ("guides", design.guides, 1000),
+        ("rails", design.loft.rails, 64),
+        ("ties", design.loft.ties, 200),
     ):
         if len(entries) > most:
             raise DesignError(f"the design has {len(entries)} {what}; at most {most} can be used")

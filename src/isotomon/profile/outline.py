@@ -17,6 +17,8 @@ Curve = Callable[[Array], Array]
 
 FIT = 3e-8
 """Largest distance of a run from its definition, for a chord of 1."""
+ROUND_FIT = 1e-10
+"""The same for a circle: what is round is to be round to about the last digit that shows."""
 
 
 @dataclass(frozen=True)
@@ -96,7 +98,9 @@ def line(a: Sequence[float], b: Sequence[float]) -> Run:
     return Run(basis, ends, float(np.linalg.norm(ends[1] - ends[0])))
 
 
-def fit_run(curve: Curve, *, marks: Sequence[tuple[str, float, int]] = (), periodic: bool = False) -> Run:
+def fit_run(
+    curve: Curve, *, marks: Sequence[tuple[str, float, int]] = (), periodic: bool = False, tolerance: float = FIT
+) -> Run:
     """A run fitted to `curve` (t in [0, 1] → (n, 2)) with the parameter changed to arc length.
 
     `marks`: (name, t, continuity) in order of t, where the curve is less smooth than elsewhere.
@@ -124,7 +128,7 @@ def fit_run(curve: Curve, *, marks: Sequence[tuple[str, float, int]] = (), perio
         Mark(name, float(start / length), order) for (name, _, order), start in zip(marks, starts[1:], strict=True)
     )
     try:
-        basis, control = fit(by_share, FIT, joins={m.share: m.continuity for m in placed}, periodic=periodic)
+        basis, control = fit(by_share, tolerance, joins={m.share: m.continuity for m in placed}, periodic=periodic)
     except (KnotError, np.linalg.LinAlgError) as error:
         raise ProfileError(f"the section cannot be followed smoothly: {error}") from None
     return Run(basis, control, length, placed)

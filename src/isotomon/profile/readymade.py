@@ -25,7 +25,7 @@ from isotomon.model.records import (
     Superellipse,
 )
 from isotomon.profile.foil_points import outline_from_points
-from isotomon.profile.outline import Outline2D, Run, fit_run, line
+from isotomon.profile.outline import FIT, ROUND_FIT, Outline2D, Run, fit_run, line
 
 Array = NDArray[np.float64]
 FOIL_ANCHOR = np.array([[0.0, 0.0], [1.0, 0.0]])
@@ -119,7 +119,8 @@ def ellipse(ratio: float) -> Outline2D:
     def curve(t: Array) -> Array:
         return np.stack([0.5 * np.cos(2 * np.pi * t), 0.5 * ratio * np.sin(2 * np.pi * t)], axis=1)
 
-    return Outline2D((fit_run(curve, periodic=True),), CENTRED_ANCHOR, round=ratio == 1.0)
+    run = fit_run(curve, periodic=True, tolerance=ROUND_FIT if ratio == 1.0 else FIT)
+    return Outline2D((run,), CENTRED_ANCHOR, round=ratio == 1.0)
 
 
 def superellipse(ratio: float, exponent: float) -> Outline2D:

@@ -10,15 +10,20 @@ from numpy.typing import NDArray
 
 from isotomon.errors import DesignError, IsotomonError, QuantityError
 from isotomon.field.section_field import SectionField
+from isotomon.field.skin import BodySkin, RoundSkin, Skin
 from isotomon.geometry import datums as g
 from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane, SpaceCurve
+from isotomon.geometry.space import line
 from isotomon.model.datums import BUILT_IN, BUILT_IN_NAMES, Datum, construction
+from isotomon.model.drawing import Drawing
 from isotomon.model.records import Design, Drawn, Station
 from isotomon.model.resolve import Resolved
 from isotomon.profile.curves import piece_of
 from isotomon.profile.loops import places_of
 from isotomon.quantity import Quantity, resolve
 from isotomon.rebuild.drawn import Drawings, to_plane
+from isotomon.rebuild.guides import drawing_curve, guide_curve
+from isotomon.rebuild.placing import Stood, named_point, stood
 
 Array = NDArray[np.float64]
 Thing = Plane | Axis | Array | Frame | Cylinder | SpaceCurve
@@ -34,6 +39,7 @@ class Ground:
     shape: SectionField | None = None
     drawings: Drawings | None = None
     _made: dict[str, Thing] = field(default_factory=dict)
+    _stood: dict[str, Stood] = field(default_factory=dict)
     _under_way: list[str] = field(default_factory=list)
 
     def get(self, ref: str) -> Thing:
@@ -58,13 +64,24 @@ class Ground:
         """A reference in words."""
         name, _, part = ref.partition("/")
         found = next(
-            (d.name for group in (self.design.datums, self.design.stations) for d in group if d.id == name), name
+            (
+                d.name
+                for group in (self.design.datums, self.design.stations, self.design.guides, self.design.drawings)
+                for d in group
+                if d.id == name
+            ),
+            name,
         )
         return f"{found} {part}".strip() if name not in BUILT_IN_NAMES else BUILT_IN_NAMES[name]
 
     def _work_out(self, ref: str) -> Thing:
         if ref in BUILT_IN:
             return _BUILT[ref]
+        guide = next((u for u in self.design.guides if u.id == ref), None)
+        if guide is not None:
+            return guide_curve(self, guide)
+        if self.drawing(ref) is not None:
+            return drawing_curve(self, ref)
         datum = next((d for d in self.design.datums if d.id == ref), None)
         if datum is not None:
             return self._datum(datum)
@@ -94,15 +111,38 @@ class Ground:
         return Plane(np.array([0.0, 0.0, position]), across, normal)
 
     def _station_part(self, station: Station, part: str) -> Thing:
-        if part not in ("lead", "trail", "outline"):
+        if part != "outline" and not named_point(part):
             return self._drawn_part(station, part)
-        field_, resolved = self._shaped(f"{station.name} {part}")
-        index = [n.station.id for n in resolved.stations].index(station.id)
-        sections = field_.sections(field_.nodes[index : index + 1])
-        if part in ("lead", "trail"):
-            x, y = sections.anchor[0, 0 if part == "lead" else 1]
-            return sections.origin[0] + x * sections.across[0] + y * sections.up[0]
-        return _outline_curve(field_, index)
+        stand = self.profile(station)
+        return stand.curve() if part == "outline" else stand.point(part)
+
+    def profile(self, station: Station) -> Stood:
+        """A station's profile where it stands.
+
+        Raises: DesignError, while the stations are not worked out.
+        """
+        if self.resolved is None or self.drawings is None:
+            raise DesignError(f"the profile at station '{station.name}' is not there yet, or stands on this itself")
+        n = next(n for n in self.resolved.stations if n.station.id == station.id)
+        if station.id in self._stood and self._stood[station.id].n is n:
+            return self._stood[station.id]
+        if math.isnan(n.chord):
+            raise DesignError(f"the drawing at station '{station.name}' is not solved yet, or stands on this itself")
+        self._stood[station.id] = stood(n, self.design, self.drawings, self.resolved.wrap)
+        return self._stood[station.id]
+
+    def drawing(self, ref: str) -> Drawing | None:
+        """The drawing with this id, if there is one."""
+        return next((d for d in self.design.drawings if d.id == ref), None)
+
+    def skin(self, ref: str) -> Skin:
+        """A skin: the body's, a plane or a cylinder."""
+        if ref in (self.design.loft.id, f"{self.design.loft.id}/skin"):
+            return BodySkin(self._shaped("the body's skin")[0])
+        thing = self.get(ref)
+        if isinstance(thing, Cylinder):
+            return RoundSkin(thing)
+        return self.plane(ref)
 
     def _drawn_part(self, station: Station, part: str) -> Thing:
         """A point or part of a station's drawing, where it lies in space."""
@@ -143,6 +183,8 @@ class Ground:
             rings = [g.round_through(c) for c in (_ring(field_, ends.control[k]) for k in range(len(field_.nodes)))]
             way = rings[-1].axis.origin - rings[0].axis.origin
             return Cylinder(Axis(rings[0].axis.origin, g.unit(way, "the body has no axis")), rings[0].radius)
+        if part in ("first-rim", "last-rim"):
+            return _rim(field_, field_.first if part == "first-rim" else field_.last)
         if not part.isdecimal() or not 1 <= int(part) <= len(lanes) or lanes[0].basis.periodic:
             raise DesignError(f"the body has no edge at tie {part} any more; pick another")
         column = lanes[int(part) - 1].columns.start
@@ -197,8 +239,10 @@ class Ground:
         return self._as(ref, thing, Frame, "a frame")
 
     def curve(self, ref: str) -> SpaceCurve:
-        """A curve; a station stands for its profile."""
+        """A curve, or an axis as long as the edge it came from; a station stands for its profile."""
         thing = self.get(ref)
+        if isinstance(thing, Axis) and thing.length:
+            return line(thing.origin, thing.origin + thing.length * thing.way)
         if isinstance(thing, Plane) and any(s.id == ref for s in self.design.stations):
             thing = self.get(f"{ref}/outline")
         return self._as(ref, thing, SpaceCurve, "a curve")
@@ -233,24 +277,12 @@ def _ring(field_: SectionField, control: Array) -> Array:
     return field_.common.matrix(u) @ control
 
 
-def _outline_curve(field_: SectionField, index: int) -> SpaceCurve:
-    """A station's profile in space, over all its lanes in turn; lane borders are its corners."""
-    control = field_.sections(field_.nodes[index : index + 1]).control[0]
+def _rim(field_: SectionField, v: float) -> SpaceCurve:
+    """The closed edge of an end of the body; lane borders are its corners."""
+    control = field_.sections(np.array([v])).control[0]
     lanes = field_.common.lanes
-    count = len(lanes)
-
-    def at(t: Array) -> Array:
-        place = np.clip(np.asarray(t, dtype=float), 0.0, 1.0) * count
-        which = np.minimum(place.astype(int), count - 1)
-        points = np.empty((len(place), 3))
-        for k, lane in enumerate(lanes):
-            here = which == k
-            if here.any():
-                points[here] = lane.basis.matrix(place[here] - k) @ control[lane.columns]
-        return points
-
-    corners = () if lanes[0].basis.periodic else tuple(k / count for k in range(count))
-    return SpaceCurve(at, True, corners)
+    corners = () if lanes[0].basis.periodic else tuple(float(u) for u in field_.common.u[:-1])
+    return SpaceCurve(lambda t: field_.common.rows(np.asarray(t, dtype=float)) @ control, True, corners)
 
 
 def _placed(ground: Ground, on: tuple[str, ...], v: list[float]) -> Plane:

@@ -51,8 +51,10 @@ def blocked(quick: Quick) -> str | None:
     """Why no solid can be made of these results, or None."""
     if quick.shape is None:
         return quick.findings[0].text if quick.findings else "there is no body yet"
+    loft = quick.design.loft
+    about = {loft.id, *(rail.id for rail in loft.rails)}
     for finding in quick.findings:
-        if finding.severity == "error" and finding.about == quick.design.loft.id:
+        if finding.severity == "error" and finding.about in about:
             return f"{finding.where}: {finding.text}"
     return None
 

@@ -8,22 +8,27 @@ from dataclasses import dataclass, fields
 import numpy as np
 from numpy.typing import NDArray
 
-from isotomon.errors import IsotomonError
+from isotomon.errors import FieldError, IsotomonError
 from isotomon.field.checks import find_flaws
 from isotomon.field.mesh import SkinMesh, skin_mesh
 from isotomon.field.section_field import SectionField, Sections
+from isotomon.geometry.datums import SpaceCurve
 from isotomon.measure.body import BodyMeasures, body_measures
-from isotomon.measure.laws import Finding, Judged, course, law_findings, quality_of
+from isotomon.measure.laws import Finding, Judged, Mend, course, law_findings, quality_of
 from isotomon.measure.sections import Curves, Extents, Moments, curves, extents, moments
+from isotomon.model import loft_edits
 from isotomon.model.records import Design, Law, LawPoint, Quality
 from isotomon.model.resolve import Resolved, law_band, law_targets, law_value, names_at
 from isotomon.rebuild.datums import Ground, Thing, work_out
 from isotomon.rebuild.drawn import Drawings
+from isotomon.rebuild.rails import Laid, lay_rails, lay_ties, miss_findings, together
 from isotomon.rebuild.settle import settle
 from isotomon.rebuild.shape import Form, make_shape, shape_key
 
 Array = NDArray[np.float64]
 MOVING, AT_REST = 101, 201
+LEAST_TURN = np.radians(0.5)
+"""Less turn than this by ties set by hand is no finding."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -41,6 +46,10 @@ class Shape:
     mesh: SkinMesh
     at_stations: NDArray[np.intp]
     mesh_rows: NDArray[np.intp]
+    tie_lines: Array
+    """(ties, mesh rows, 3): where each of the form's ties runs along the body."""
+    tie_shares: Array
+    """(stations, ties): the share of each profile's arc length; NaN at kept sections."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -60,10 +69,13 @@ class Quick:
     resolved: Resolved
     drawings: Drawings
     datums: Mapping[str, Thing]
+    guides: Mapping[str, SpaceCurve]
     shape: Shape | None
     full: Full | None
     judged: tuple[Judged, ...]
     findings: tuple[Finding, ...]
+    unintended: Array | None = None
+    """(stations,) rad of turn that ties set by hand cause; None without such ties, and while something moves."""
 
     def stations_out(self) -> frozenset[str]:
         """Ids of the stations at which a law is not kept."""
@@ -93,23 +105,28 @@ def rebuild(design: Design, moving: bool = False) -> Quick:
     """
     resolved, drawings = settle(design)
     drawn = drawing_findings(drawings)
-    try:
-        shape = _shape(design, resolved, drawings, MOVING if moving else AT_REST)
-    except IsotomonError as error:
-        why = Finding("error", design.loft.name, str(error), about=design.loft.id)
-        datums, lost = _datums(design, resolved, drawings, None)
-        return Quick(design, resolved, drawings, datums, None, None, (), (*drawn, *lost, why))
-    datums, lost = _datums(design, resolved, drawings, shape.field)
+    ground = Ground(design, resolved.names, resolved, None, drawings)
+    shape, loft, groups = _shape(ground, resolved, drawings, MOVING if moving else AT_REST)
+    ground.shape = shape.field if shape is not None else None
+    datums, lost = _datums(design, ground)
+    guides, unmade = _guides(design, ground)
+    lost += [*unmade, *loft]
+    if shape is None:
+        return Quick(design, resolved, drawings, datums, guides, None, None, (), (*drawn, *lost))
     judged, findings = judge_laws(design, resolved, shape)
     if moving:
-        return Quick(design, resolved, drawings, datums, shape, None, judged, (*drawn, *lost, *findings))
+        return Quick(design, resolved, drawings, datums, guides, shape, None, judged, (*drawn, *lost, *findings))
     full = Full(
         moments(shape.sections, shape.form.rule),
         extents(shape.field.sections(shape.field.nodes), shape.form.common),
         body_measures(shape.field, shape.form.rule),
     )
     flaws = _flaw_findings(design, shape, full)
-    return Quick(design, resolved, drawings, datums, shape, full, judged, (*drawn, *lost, *flaws, *findings))
+    turn = _unintended(design, resolved, drawings, shape, groups)
+    flaws += turn_findings(design, shape, turn, judged)
+    return Quick(
+        design, resolved, drawings, datums, guides, shape, full, judged, (*drawn, *lost, *flaws, *findings), turn
+    )
 
 
 def drawing_findings(drawings: Drawings) -> tuple[Finding, ...]:
@@ -117,25 +134,64 @@ def drawing_findings(drawings: Drawings) -> tuple[Finding, ...]:
     return tuple(Finding("error", name, text, about=key) for key, name, text in drawings.troubles)
 
 
-def _datums(
-    design: Design, resolved: Resolved, drawings: Drawings, field: SectionField | None
-) -> tuple[Mapping[str, Thing], list[Finding]]:
+def _datums(design: Design, ground: Ground) -> tuple[Mapping[str, Thing], list[Finding]]:
     """All datums, and a finding for each whose source is gone."""
     if not design.datums:
         return {}, []
-    things, troubles = work_out(Ground(design, resolved.names, resolved, field, drawings))
+    things, troubles = work_out(ground)
     return things, [
         Finding("error", f"datum {name}", f"{text}. Pick again in its Details", about=key)
         for key, name, text in troubles
     ]
 
 
-def _shape(design: Design, resolved: Resolved, drawings: Drawings, places: int) -> Shape:
-    field, form = make_shape(design, resolved, drawings)
+def _guides(design: Design, ground: Ground) -> tuple[Mapping[str, SpaceCurve], list[Finding]]:
+    """All guides, and a finding for each that cannot be made."""
+    curves: dict[str, SpaceCurve] = {}
+    findings = []
+    for guide in design.guides:
+        try:
+            curves[guide.id] = ground.curve(guide.id)
+        except IsotomonError as error:
+            text = str(error).removeprefix(f"guide '{guide.name}': ")
+            findings.append(Finding("error", f"guide {guide.name}", text, about=guide.id))
+    return curves, findings
+
+
+def _shape(
+    ground: Ground, resolved: Resolved, drawings: Drawings, places: int
+) -> tuple[Shape | None, list[Finding], list[list[Laid]]]:
+    """The body, if one can be made, what is wrong with it and its rails and ties, and the rails it follows."""
+    design = ground.design
+    groups: list[list[Laid]] = []
+    findings: list[Finding] = []
+    try:
+        laid, findings = lay_rails(design, ground)
+        groups, near = together(laid)
+        findings += near
+        ties = lay_ties(design, ground)
+        try:
+            field, form, shares = make_shape(design, resolved, drawings, groups, ties)
+            field.sections(field.nodes[:1])
+        except FieldError as error:
+            if not groups and not ties:
+                raise
+            text = f"{error}. The body is shown without its rails and ties"
+            findings.append(Finding("error", design.loft.name, text, about=design.loft.id))
+            groups = []
+            field, form, shares = make_shape(design, resolved, drawings)
+        findings += miss_findings(design, field, groups)
+        return _laid_out(design, field, form, shares, places), findings, groups
+    except IsotomonError as error:
+        return None, [*findings, Finding("error", design.loft.name, str(error), about=design.loft.id)], groups
+
+
+def _laid_out(design: Design, field: SectionField, form: Form, shares: Array, places: int) -> Shape:
     v = np.union1d(np.linspace(field.first, field.last, places), field.nodes)
     sections, at_stations = field.sections(v), np.searchsorted(v, field.nodes)
     # While something moves, every other place is enough for the eye: the skin between is smooth by its normals.
     seen = np.union1d(np.arange(0, len(v), 2 if places == MOVING else 1), at_stations)
+    rows = form.common.rows(np.array([t.u for t in form.common.ties]))
     return Shape(
         field=field,
         form=form,
@@ -146,7 +202,50 @@ def _shape(design: Design, resolved: Resolved, drawings: Drawings, places: int) 
         mesh=skin_mesh(sections.at(seen), form.samples),
         at_stations=at_stations,
         mesh_rows=np.searchsorted(seen, at_stations),
+        tie_lines=np.matmul(rows, sections.control[seen]).transpose(1, 0, 2),
+        tie_shares=shares,
     )
+
+
+def _unintended(
+    design: Design, resolved: Resolved, drawings: Drawings, shape: Shape, groups: list[list[Laid]]
+) -> Array | None:
+    """(stations,) rad: the turn the body has beyond what the automatic ties would give it."""
+    if not design.loft.ties:
+        return None
+    field, form, _ = make_shape(design, resolved, drawings, groups)
+    plain = field.sections(field.nodes)
+    usual = curves(plain, plain.first(), form.rule).turn
+    away = shape.curves.turn[shape.at_stations] - usual
+    return np.asarray(np.unwrap(np.mod(away + np.pi, 2 * np.pi) - np.pi))
+
+
+def turn_findings(design: Design, shape: Shape, turn: Array | None, judged: tuple[Judged, ...]) -> list[Finding]:
+    """A finding for turn that ties cause and no law of turn asks for."""
+    if turn is None or not len(turn) or np.abs(turn).max() < LEAST_TURN:
+        return []
+    if any(j.quality == "turn" and not j.out.any() for j in judged):
+        return []
+    steps = np.diff(turn)
+    k = int(np.abs(steps).argmax())
+    stations = shape.field.stations
+    names = {s.id: s.name for s in design.stations}
+    worst = float(turn[int(np.abs(turn).argmax())])
+    text = (
+        f"ties set by hand turn it by {np.degrees(worst):.4g}° in all, most between {names[stations[k].key]} and "
+        f"{names[stations[k + 1].key]} ({np.degrees(steps[k]):.4g}°), and no law asks for it"
+    )
+    mends = (
+        Mend("Even out: all ties automatic", loft_edits.remove_ties),
+        Mend("Intend it: a law of turn", lambda d: loft_edits.intend_turn(d, _turn_points(shape))),
+    )
+    middle = (stations[k].position + stations[k + 1].position) / 2.0
+    return [Finding("band", design.loft.name, text, middle, about=design.loft.id, mends=mends)]
+
+
+def _turn_points(shape: Shape) -> tuple[LawPoint, ...]:
+    rows = zip(shape.field.stations, shape.curves.turn[shape.at_stations].tolist(), strict=True)
+    return tuple(LawPoint(value, station.key) for station, value in rows)
 
 
 def _flaw_findings(design: Design, shape: Shape, full: Full) -> list[Finding]:

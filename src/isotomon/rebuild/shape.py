@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -14,31 +15,39 @@ import isotomon
 from isotomon.errors import FieldError, ProfileError
 from isotomon.field.correspond import Correspondence, correspond
 from isotomon.field.mesh import Sampling, sampling
+from isotomon.field.rails import Track, make_rails
 from isotomon.field.section_field import Placed, SectionField, make_field
+from isotomon.field.ties import Held
 from isotomon.field.wrapping import Wrap, finer
 from isotomon.geometry.basis import Basis
+from isotomon.geometry.datums import SpaceCurve
 from isotomon.measure.sections import Quadrature, quadrature
-from isotomon.model.records import Design, Drawn, FromPoints, Kept, KeptRun, Outline, Section
+from isotomon.model.records import Design, Kept, KeptRun
 from isotomon.model.resolve import Resolved, StationNumbers
 from isotomon.profile.outline import Outline2D
-from isotomon.profile.readymade import outline_of
-from isotomon.rebuild.drawn import Drawings, SolvedSection, section_shape
+from isotomon.rebuild.drawn import Drawings
+from isotomon.rebuild.placing import Source, outline_for, source_of
+from isotomon.rebuild.rails import Laid, Shares
 
 Array = NDArray[np.float64]
-Source = Section | Outline | SolvedSection
-"""What a profile is made of: its record, the coordinates behind it, or the solved drawing."""
+
+Variant = tuple[Source, tuple[tuple[str, float | None], ...]]
+"""A profile with the places of ties and rails held on it."""
 
 
 @dataclass(frozen=True, eq=False)
 class Form:
-    """Profiles in their common form, with what is derived from it alone. `key` names it."""
+    """Profiles in their common form, with what is derived from it alone. `key` names it. `anchor_u`: (2,) the places
+    round the section nearest to the nominal points of the first profile that has an angle of its own.
+    """
 
     key: str
-    sources: tuple[Source, ...]
+    variants: tuple[Variant, ...]
     common: Correspondence
     outlines: tuple[Outline2D, ...]
     rule: Quadrature
     samples: Sampling
+    anchor_u: Array
 
 
 def digest(value: object) -> str:
@@ -47,88 +56,115 @@ def digest(value: object) -> str:
 
 
 @lru_cache(maxsize=32)
-def form_of(sources: tuple[Source, ...], wrapped: bool = False) -> Form:
+def form_of(variants: tuple[Variant, ...], wrapped: bool = False) -> Form:
     """The common form of different profiles, in order along the body; fine enough to be bent when they are `wrapped`.
 
     Raises: ProfileError, FieldError.
     """
-    outlines = tuple(_outline(source) for source in sources)
-    common = finer(correspond(outlines)) if wrapped else correspond(outlines)
+    outlines = tuple(outline_for(source) for source, _ in variants)
+    names = dict.fromkeys(name for _, held in variants for name, _ in held)
+    held = [Held(name, tuple(dict(places).get(name) for _, places in variants)) for name in names]
+    common = correspond(outlines, held)
+    common = finer(common) if wrapped else common
+    plain = not names
+    sources = tuple(source for source, _ in variants) if plain else variants
     return Form(
         digest((sources, wrapped) if wrapped else sources),
-        sources,
+        variants,
         common,
         outlines,
         quadrature(common),
         sampling(common),
+        _anchor_places(common, outlines),
     )
 
 
-def _outline(source: Source) -> Outline2D:
-    if isinstance(source, SolvedSection):
-        return section_shape(source).outline
-    if isinstance(source, Outline):
-        return outline_of(FromPoints(source.id), {source.id: source})
-    return outline_of(source, {})
+def _anchor_places(common: Correspondence, outlines: tuple[Outline2D, ...]) -> Array:
+    index = next((i for i, o in enumerate(outlines) if not o.round), 0)
+    u = np.arange(1440) / 1440.0
+    points = common.rows(u) @ common.control[index]
+    away = np.linalg.norm(points[:, None] - outlines[index].anchor, axis=2)
+    return np.asarray(u[away.argmin(axis=0)])
 
 
-def _sources(design: Design, resolved: Resolved, drawings: Drawings) -> dict[str, Source]:
-    """What each station's profile is made of, by station id."""
-    known = {o.id: o for o in design.outlines}
-    found: dict[str, Source] = {}
-    for n in resolved.stations:
-        section = n.station.section
-        if isinstance(section, Drawn):
-            found[n.station.id] = drawings.section(section)
-        elif not isinstance(section, FromPoints):
-            found[n.station.id] = section
-        elif section.outline in known:
-            found[n.station.id] = known[section.outline]
-        else:
-            raise ProfileError(f"station '{n.station.name}': its foil coordinates are gone; choose another section")
-    return found
-
-
-def shape_form(design: Design, resolved: Resolved, drawings: Drawings) -> tuple[Form, dict[str, Source]]:
-    """The common form of a design's profiles. Kept sections follow the others where their lanes match.
+def shape_form(
+    design: Design, resolved: Resolved, drawings: Drawings, held: Sequence[tuple[str, Shares]] = ()
+) -> tuple[Form, dict[str, Variant]]:
+    """The common form of a design's profiles, with ties and rails held where they are (name, shares by station).
+    Kept sections follow the others where their lanes match.
 
     Raises: ProfileError, FieldError.
     """
-    sources = _sources(design, resolved, drawings)
-    own = tuple(dict.fromkeys(s for s in sources.values() if not isinstance(s, Kept)))
-    everything = tuple(dict.fromkeys(sources.values()))
+    variants: dict[str, Variant] = {}
+    for n in resolved.stations:
+        key, source = n.station.id, source_of(n, design, drawings)
+        places = (
+            () if isinstance(source, Kept) else tuple((name, shares[key]) for name, shares in held if key in shares)
+        )
+        variants[key] = (source, places)
+    own = tuple(dict.fromkeys(v for v in variants.values() if not isinstance(v[0], Kept)))
+    everything = tuple(dict.fromkeys(variants.values()))
     wrapped = resolved.wrap is not None
     if not own:
-        return form_of(everything, wrapped), sources
+        return form_of(everything, wrapped), variants
     form = form_of(own, wrapped)
-    if all(_fits(s, form.common) for s in everything if isinstance(s, Kept)):
-        return form, sources
-    return form_of(everything, wrapped), sources
+    if all(_fits(v[0], form.common) for v in everything if isinstance(v[0], Kept)):
+        return form, variants
+    return form_of(everything, wrapped), variants
 
 
 def _fits(kept: Kept, common: Correspondence) -> bool:
     return len(kept.runs) == len(common.lanes) and kept.runs[0].periodic == common.lanes[0].basis.periodic
 
 
-def make_shape(design: Design, resolved: Resolved, drawings: Drawings) -> tuple[SectionField, Form]:
-    """The section field of a design.
+def make_shape(
+    design: Design,
+    resolved: Resolved,
+    drawings: Drawings,
+    groups: Sequence[Sequence[Laid]] = (),
+    ties: Sequence[tuple[str, Shares]] = (),
+) -> tuple[SectionField, Form, Array]:
+    """The section field of a design, with its ties and its rails, in groups that act as one; the form of its profiles; and
+    (stations, ties) the shares of the profiles' arc lengths at which the form's ties lie.
 
     Raises: IsotomonError, naming the station where one is to blame.
     """
     if len(resolved.stations) < 2:
         count = len(resolved.stations)
         raise FieldError(f"a loft needs two stations or more; the design has {count or 'none'}")
-    form, sources = shape_form(design, resolved, drawings)
-    index = {source: i for i, source in enumerate(form.sources)}
-    placed = [_place(n, sources[n.station.id], form, index) for n in resolved.stations]
+    held = [*ties, *((f"rail {g[0].rail.id}", g[0].shares) for g in groups)]
+    form, variants = shape_form(design, resolved, drawings, held)
+    index = {variant: i for i, variant in enumerate(form.variants)}
+    turns = {t.station: t.turns for t in design.loft.turns}
+    placed, whole = [], 0
+    for n in resolved.stations:
+        whole += turns.get(n.station.id, 0)
+        placed.append(_place(n, variants[n.station.id], form, index, 2.0 * np.pi * whole))
     wrap = Wrap(resolved.wrap[:2], resolved.wrap[2]) if resolved.wrap is not None else None
-    return make_field(form.common, placed, design.loft.ruled, wrap), form
+    tracks = [
+        Track(g[0].rail.id, _midway([x.curve for x in g]), form.common.place_of(f"rail {g[0].rail.id}")) for g in groups
+    ]
+    rails = make_rails(form.common, tracks, form.anchor_u, design.loft.stretch)
+    shares = np.full((len(placed), len(form.common.ties)), np.nan)
+    for row, n in enumerate(resolved.stations):
+        at = index.get(variants[n.station.id])
+        if at is not None:
+            shares[row] = [t.share[at] % 1.0 for t in form.common.ties]
+    return make_field(form.common, placed, design.loft.ruled, wrap, rails), form, shares
 
 
-def _place(n: StationNumbers, source: Source, form: Form, index: dict[Source, int]) -> Placed:
-    if source in index:
-        shape, anchor = form.common.control[index[source]], form.outlines[index[source]].anchor
-        is_round = form.outlines[index[source]].round
+def _midway(curves: Sequence[SpaceCurve]) -> SpaceCurve:
+    """One curve as it is; several as the one midway between them."""
+    if len(curves) == 1:
+        return curves[0]
+    return SpaceCurve(lambda t: np.mean([c.at(t) for c in curves], axis=0))
+
+
+def _place(n: StationNumbers, variant: Variant, form: Form, index: dict[Variant, int], turn: float) -> Placed:
+    source = variant[0]
+    if variant in index:
+        shape, anchor = form.common.control[index[variant]], form.outlines[index[variant]].anchor
+        is_round = form.outlines[index[variant]].round
     else:
         assert isinstance(source, Kept)
         shape, anchor, is_round = kept_control(source, form), np.array(source.anchor), source.round
@@ -137,7 +173,7 @@ def _place(n: StationNumbers, source: Source, form: Form, index: dict[Source, in
         key=n.station.id,
         position=n.position,
         chord=n.chord,
-        set_angle=n.set_angle,
+        set_angle=n.set_angle + turn,
         offset=n.offset,
         tilt=n.tilt,
         shape=shape - pivot,
@@ -177,11 +213,18 @@ def shape_key(field: SectionField, form: Form, tolerance: float) -> str:
         for s in field.stations
     ]
     wrap = (field.wrap.way, field.wrap.height) if field.wrap is not None else None
-    return digest((isotomon.__version__, form.key, field.ruled, wrap, tolerance, stations))
+    rails = None
+    if field.rails is not None:
+        t = np.linspace(0.0, 1.0, 65)
+        curves = [(k.key, k.u, hashlib.sha256(k.curve.at(t).tobytes()).digest()) for k in field.rails.tracks]
+        rails = (field.rails.stretch, curves)
+    parts = (isotomon.__version__, form.key, field.ruled, wrap, tolerance, stations)
+    return digest(parts if rails is None else (*parts, rails))
 
 
 def keep_section(field: SectionField, form: Form, position: float) -> dict[str, object]:
     """Fields of a station that holds the section the body has at `position`: section, chord, angle, pivot, offset, tilt."""
+    field = field.unrailed()  # the rails act on the inserted section as they acted on the body there
     sections = field.sections(np.array([position]))
     along = sections.anchor[0, 1] - sections.anchor[0, 0]
     chord, angle = float(np.hypot(*along)), float(sections.angle[0])

@@ -87,6 +87,12 @@ class Camera:
         scale = height / self.height
         return np.stack([width / 2.0 + (away @ right) * scale, height / 2.0 - (away @ up) * scale], axis=-1)
 
+    def away(self, place: Array, pixel: Array, width: int, height: int) -> Array:
+        """(3,) from a place to what lies under a pixel (2,), in the plane through the place that faces the camera."""
+        right, up, _ = self.axes()
+        off = (pixel - self.project(place[None], width, height)[0]) * self.height / height
+        return np.asarray(off[0] * right - off[1] * up)
+
 
 def _about(axis: Array, angle: float) -> Array:
     x, y, z = axis

@@ -24,6 +24,7 @@ from isotomon.app.viewport.camera import Camera
 from isotomon.app.viewport.datum_lines import datum_lines
 from isotomon.app.viewport.scene import Scene
 from isotomon.field.section_field import Sections
+from isotomon.geometry import space
 from isotomon.measure.laws import Finding
 from isotomon.rebuild.quick import Quick
 
@@ -31,11 +32,15 @@ Array = NDArray[np.float64]
 STILL_AFTER = 160
 """Milliseconds without movement until a smooth frame is drawn."""
 PICK_PIXELS = 7.0
+GUIDE_PLACES = 241
 GRIP_WORDS = {
     "move": "move the profile in its plane",
     "turn": "turn it",
     "tilt_x": "tilt it about X",
     "tilt_y": "tilt it about Y",
+    "point": "move the curve's point",
+    "handle": "bend the curve",
+    "tie": "slide the tie along its profile; it snaps to corners",
 }
 
 
@@ -74,9 +79,13 @@ class View(QWidget):
         self._live: Sections | None = None
         self._outlines: dict[str, Array] = {}
         self._datums: dict[str, list[Array]] = {}
+        self._guides: dict[str, Array] = {}
+        self._comb: list[Array] = []
+        self.ties_shown = False
         self.datums_shown = True
         self._pull: tuple[str, QPointF] | None = None
         self._grips: dict[str, Array] = {}
+        self._held_grip = ""
         self._finding: Finding | None = None
         self._image: QImage | None = None
         self._stale = True
@@ -107,6 +116,8 @@ class View(QWidget):
                 line = shape.mesh.points[row, ring]
                 self._outlines[station.station.id] = np.vstack([line, line[:1]])
         self._datums = self._lines_of_datums(quick)
+        self._guides = {key: curve.at(np.linspace(0.0, 1.0, GUIDE_PLACES)) for key, curve in quick.guides.items()}
+        self._make_comb()
         self.scene.set_mesh(shape.mesh if shape is not None else None)
         if shape is not None and not self._fitted:
             self._fitted = True
@@ -119,6 +130,25 @@ class View(QWidget):
         )
         low, high = points.min(axis=0), points.max(axis=0)
         return {key: lines for key, thing in quick.datums.items() if (lines := datum_lines(thing, low, high))}
+
+    def _make_comb(self) -> None:
+        """The curvature comb of the chosen guide: bristles, and the line over their ends."""
+        self._comb = []
+        curves = self.quick.guides if self.quick is not None else {}
+        chosen = [curves[k] for k in self.selected if k in curves]
+        if len(chosen) != 1:
+            return
+        t = np.linspace(0.004, 0.996, 81)
+        place, bend = chosen[0].at(t), space.curvature(chosen[0], t)
+        size = np.linalg.norm(bend, axis=1).max()
+        if size * np.linalg.norm(np.ptp(place, axis=0)) > 1e-6:
+            ends = place - bend * (0.12 * float(np.ptp(place, axis=0).max()) / size)
+            self._comb = [ends, *np.stack([place, ends], axis=1)]
+
+    def show_ties(self, visible: bool) -> None:
+        """Show or hide the ties along the body."""
+        self.ties_shown = visible
+        self._refresh_curves()
 
     def set_grips(self, grips: dict[str, Array]) -> None:
         """Places by which the chosen station can be moved, turned and tilted."""
@@ -139,7 +169,10 @@ class View(QWidget):
             x, y = self.camera.project(place[None], self.width(), self.height())[0][:2].tolist()
             painter.setPen(QPen(QColor(self.theme.accent), 2.0))
             painter.setBrush(QColor(self.theme.paper))
-            if kind.startswith("tilt"):
+            word = kind.split()[0]
+            if word in ("point", "handle", "tie"):
+                self._paint_mark(painter, word, kind, QPointF(x, y))
+            elif kind.startswith("tilt"):
                 painter.drawRoundedRect(
                     QRectF(x - 7, y - 3.5, 14, 7) if kind == "tilt_x" else QRectF(x - 3.5, y - 7, 7, 14), 2, 2
                 )
@@ -149,14 +182,30 @@ class View(QWidget):
                 painter.setBrush(QColor(self.theme.accent))
                 painter.drawEllipse(QPointF(x, y), 1.5, 1.5)
 
+    def _paint_mark(self, painter: QPainter, word: str, kind: str, at: QPointF) -> None:
+        """A square for a curve's point, a small ring on its arm for a handle, a dot for a tie."""
+        painter.setPen(QPen(QColor(self.theme.ink if word == "tie" else self.theme.guide), 1.6))
+        if word == "point":
+            painter.drawRect(QRectF(at.x() - 4, at.y() - 4, 8, 8))
+        elif word == "tie":
+            painter.setBrush(QColor(self.theme.ink if kind == self._held_grip else self.theme.paper))
+            painter.drawEllipse(at, 3.5, 3.5)
+        else:
+            foot = self._grips.get(kind.replace("handle", "point"))
+            if foot is not None:
+                x, y = self.camera.project(foot[None], self.width(), self.height())[0][:2].tolist()
+                painter.drawLine(QPointF(x, y), at)
+            painter.drawEllipse(at, 3.5, 3.5)
+
     def show_datums(self, visible: bool) -> None:
         """Show or hide all datums; the design stays as it is."""
         self.datums_shown = visible
         self._refresh_curves()
 
     def set_selected(self, ids: tuple[str, ...]) -> None:
-        """Mark stations."""
+        """Mark stations, guides and datums."""
         self.selected = ids
+        self._make_comb()
         self._refresh_curves()
 
     def set_live(self, sections: Sections | None) -> None:
@@ -232,6 +281,11 @@ class View(QWidget):
             strong = key in self.selected or key == self.hovered
             colour_of = self.theme.attention if strong else self.theme.soft_ink
             curves += [(line, _rgb(colour_of), strong) for line in lines]
+        for key, line in self._guides.items():
+            curves.append((line, _rgb(self.theme.guide), key in self.selected or key == self.hovered))
+        curves += [(line, _rgb(self.theme.soft_ink), False) for line in self._comb]
+        if self.quick is not None and self.quick.shape is not None and self.ties_shown:
+            curves += [(line, _rgb(self.theme.ink), False) for line in self.quick.shape.tie_lines]
         if self._live is not None and self.quick is not None and self.quick.shape is not None:
             samples = self.quick.shape.mesh.sampling
             line = (samples.value @ self._live.control[0])[samples.outline]
@@ -285,6 +339,7 @@ class View(QWidget):
                 key in self.selected or key == self.hovered,
             )
         self._paint_datum_names(painter, taken)
+        self._paint_guide_names(painter, taken)
         self._paint_grips(painter)
         if self._finding is not None and self._finding.position is not None:
             self._paint_finding(painter, self._finding)
@@ -302,6 +357,16 @@ class View(QWidget):
                 taken.append(box)
                 painter.setPen(QColor(self.theme.ink if key in self.selected else self.theme.soft_ink))
                 painter.drawText(box, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, names[key])
+
+    def _paint_guide_names(self, painter: QPainter, taken: list[QRectF]) -> None:
+        """The names of chosen guides, and of the one under the pointer, at their middles."""
+        assert self.quick is not None
+        for guide in self.quick.design.guides:
+            if guide.id not in self._guides or (guide.id not in self.selected and guide.id != self.hovered):
+                continue
+            line = self.camera.project(self._guides[guide.id], self.width(), self.height())
+            x, y = line[len(line) // 2][:2].tolist()
+            self._paint_tag(painter, QPointF(x, y), guide.name, taken, True)
 
     def _paint_tag(self, painter: QPainter, at: QPointF, text: str, taken: list[QRectF], strong: bool) -> None:
         width = painter.fontMetrics().horizontalAdvance(text) + 10
@@ -354,11 +419,15 @@ class View(QWidget):
 
     def pick(self, at: QPointF) -> str:
         """The station whose outline is at a pixel, else the body's id if it is there, else nothing."""
-        if self.quick is None or self.quick.shape is None:
+        if self.quick is None:
             return ""
         point = np.array([at.x(), at.y()])
         best, key = PICK_PIXELS, ""
         for name, line in self._outlines.items():
+            distance = _distance_to_line(point, self.camera.project(line, self.width(), self.height()))
+            if distance < best:
+                best, key = distance, name
+        for name, line in self._guides.items() if not key else ():
             distance = _distance_to_line(point, self.camera.project(line, self.width(), self.height()))
             if distance < best:
                 best, key = distance, name
@@ -369,7 +438,7 @@ class View(QWidget):
                 )
                 if distance < best:
                     best, key = distance, name
-        if key or not self.body_shown:
+        if key or not self.body_shown or self.quick.shape is None:
             return key
         pixels = self.camera.project(self.quick.shape.mesh.points[::2, ::2].reshape(-1, 3), self.width(), self.height())
         return self.quick.design.loft.id if np.min(np.linalg.norm(pixels - point, axis=1)) < 10.0 else ""
@@ -380,6 +449,7 @@ class View(QWidget):
         grip = self._grip_at(event.position()) if event.button() == Qt.MouseButton.LeftButton else ""
         if grip and not event.modifiers():
             self._pull = (f"grip {grip}", event.position())
+            self._held_grip = grip
             return
         under = self.pick(event.position()) if event.button() == Qt.MouseButton.LeftButton else ""
         if under in self._datums and under in self.selected and not event.modifiers():
@@ -419,7 +489,7 @@ class View(QWidget):
 
     def _hover(self, at: QPointF) -> None:
         grip = self._grip_at(at)
-        self.setToolTip(f"Drag to {GRIP_WORDS[grip]}" if grip else "")
+        self.setToolTip(f"Drag to {GRIP_WORDS[grip.split()[0]]}" if grip else "")
         key = self.pick(at)
         if key != self.hovered:
             self.hovered = key
@@ -429,7 +499,7 @@ class View(QWidget):
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         """A click without movement picks."""
         if self._pull is not None:
-            self._pull = None
+            self._pull, self._held_grip = None, ""
             self.let_go.emit()
             return
         drag, self._drag = self._drag, None

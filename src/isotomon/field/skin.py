@@ -1,0 +1,239 @@
+"""Places on skins: a body's own, a plane, a cylinder. Curves are dropped onto them, and found where two of them meet."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from contourpy import contour_generator
+from numpy.typing import NDArray
+
+from isotomon.errors import FieldError
+from isotomon.field.section_field import SectionField
+from isotomon.geometry.datums import Cylinder, Plane, SpaceCurve, plane_at
+from isotomon.geometry.planar import cross3
+from isotomon.geometry.space import resampled, samples_of, through
+
+Array = NDArray[np.float64]
+REACH = 10.0
+"""A cylinder is looked at for so many radii along its axis."""
+
+
+@dataclass(frozen=True, eq=False)
+class BodySkin:
+    """The skin of a body between its ends: `u` the share of the way round (lane by lane), `v` the position, mm."""
+
+    field: SectionField
+
+    def at(self, u: Array, v: Array) -> tuple[Array, Array, Array]:
+        """(m, 3) each: points, and their derivatives by u and by v."""
+        sections = self.field.sections(v)
+        value, slope = self.field.common.rows(u), self.field.common.rows(u, 1)
+        return (
+            np.einsum("mn,mnk->mk", value, sections.control),
+            np.einsum("mn,mnk->mk", slope, sections.control),
+            np.einsum("mn,mnk->mk", value, sections.slopes),
+        )
+
+    def grid(self, n_u: int = 161, n_v: int = 121) -> tuple[Array, Array, Array]:
+        """u (n_u,), v (n_v,), points (n_v, n_u, 3); the last u is the first again."""
+        u = np.linspace(0.0, 1.0, n_u)
+        v = np.union1d(np.linspace(self.field.first, self.field.last, n_v), self.field.nodes)
+        return u, v, np.matmul(self.field.common.rows(u), self.field.sections(v).control)
+
+    def held(self, u: Array, v: Array) -> tuple[Array, Array]:
+        """Parameters brought back onto the skin."""
+        return np.mod(u, 1.0), np.clip(v, self.field.first, self.field.last)
+
+
+@dataclass(frozen=True, eq=False)
+class RoundSkin:
+    """A cylinder: `u` the share of the way round, `v` along the axis, mm."""
+
+    thing: Cylinder
+
+    def at(self, u: Array, v: Array) -> tuple[Array, Array, Array]:
+        """(m, 3) each: points, and their derivatives by u and by v."""
+        base, r = plane_at(self.thing.axis.origin, self.thing.axis.way), self.thing.radius
+        c, s = np.cos(2 * np.pi * u)[:, None], np.sin(2 * np.pi * u)[:, None]
+        way = np.broadcast_to(base.normal, (len(u), 3))
+        points = base.origin + r * (c * base.across + s * base.up) + v[:, None] * base.normal
+        return points, 2 * np.pi * r * (c * base.up - s * base.across), way
+
+    def grid(self, n_u: int = 161, n_v: int = 121) -> tuple[Array, Array, Array]:
+        """u (n_u,), v (n_v,), points (n_v, n_u, 3)."""
+        reach = REACH * self.thing.radius
+        u, v = np.linspace(0.0, 1.0, n_u), np.linspace(-reach, reach, n_v)
+        flat = np.meshgrid(u, v)
+        return u, v, self.at(flat[0].ravel(), flat[1].ravel())[0].reshape(n_v, n_u, 3)
+
+    def held(self, u: Array, v: Array) -> tuple[Array, Array]:
+        """Parameters brought back onto the skin."""
+        return np.mod(u, 1.0), v
+
+
+Skin = BodySkin | RoundSkin | Plane
+
+
+def level(skin: Skin, points: Array) -> tuple[Array, Array]:
+    """Signed distance (m,) of points from a plane or cylinder, and its gradient (m, 3).
+
+    Raises: FieldError, for a body.
+    """
+    if isinstance(skin, Plane):
+        return (points - skin.origin) @ skin.normal, np.broadcast_to(skin.normal, points.shape)
+    if isinstance(skin, RoundSkin):
+        axis = skin.thing.axis
+        away = points - axis.origin
+        away = away - (away @ axis.way)[:, None] * axis.way
+        far = np.linalg.norm(away, axis=1)
+        return far - skin.thing.radius, away / np.maximum(far, 1e-300)[:, None]
+    raise FieldError("two skins of bodies cannot be met yet; pick a plane or a cylinder as one of them")
+
+
+def dropped(curve: SpaceCurve, skin: Skin, way: Array | None) -> SpaceCurve:
+    """A curve dropped onto a skin along a direction (3,), or along the skin's normals.
+
+    Raises: FieldError, where it misses the skin.
+    """
+    _, points = samples_of(curve)
+    return resampled(curve, _dropped_points(points, skin, way))
+
+
+def _dropped_points(points: Array, skin: Skin, way: Array | None) -> Array:
+    if not isinstance(skin, BodySkin):
+        off, gradient = level(skin, points)
+        if way is None:
+            return points - off[:, None] * gradient
+        return points + _reach(points, skin, way)[:, None] * way
+    u, v, grid = skin.grid()
+    flat = grid.reshape(-1, 3)
+    cell = float(np.median(np.linalg.norm(np.diff(grid, axis=0), axis=2)))
+    cell = max(cell, float(np.median(np.linalg.norm(np.diff(grid, axis=1), axis=2))))
+    away = flat[None] - points[:, None]
+    if way is None:
+        start = np.linalg.norm(away, axis=2).argmin(axis=1)
+    else:
+        along = away @ way
+        beside = np.linalg.norm(away - along[..., None] * way, axis=2)
+        # The first skin met going along the direction; behind the curve only when there is none ahead.
+        order = np.where(beside < 1.5 * cell, np.where(along > -cell, along, 1e9 - along), np.inf)
+        start = order.argmin(axis=1)
+        lost = np.isinf(order.min(axis=1))
+        if lost.any():
+            raise FieldError(_missed(points[int(np.argmax(lost))]))
+    at_u, at_v = u[start % len(u)], v[start // len(u)]
+    for _ in range(12):
+        p, pu, pv = skin.at(at_u, at_v)
+        miss = points - p
+        if way is None:
+            a = np.stack([pu, pv, cross3(pu, pv)], axis=2)
+        else:
+            a = np.stack([pu, pv, np.broadcast_to(-way, pu.shape)], axis=2)
+        step = np.linalg.solve(a + 1e-12 * np.abs(a).max() * np.eye(3), miss[..., None])[..., 0]
+        at_u, at_v = skin.held(at_u + np.clip(step[:, 0], -0.02, 0.02), at_v + step[:, 1])
+    found = skin.at(at_u, at_v)[0]
+    if way is not None:
+        off = found - points
+        beside = np.linalg.norm(off - (off @ way)[:, None] * way, axis=1)
+        if beside.max() > 1e-3 * cell:
+            raise FieldError(_missed(points[int(beside.argmax())]))
+    return found
+
+
+def _reach(points: Array, skin: Plane | RoundSkin, way: Array) -> Array:
+    """How far along a direction points reach a plane or cylinder first."""
+    if isinstance(skin, Plane):
+        lean = float(way @ skin.normal)
+        if abs(lean) < 1e-6:
+            raise FieldError("the direction lies in the plane, so that the curve never reaches it; pick another")
+        return np.asarray(-((points - skin.origin) @ skin.normal) / lean)
+    axis = skin.thing.axis
+    away, flat = points - axis.origin, way - axis.way * float(way @ axis.way)
+    away = away - (away @ axis.way)[:, None] * axis.way
+    a, b, c = float(flat @ flat), away @ flat, np.sum(away * away, axis=1) - skin.thing.radius**2
+    inside = b * b - a * c
+    if a < 1e-12 or inside.min() < 0.0:
+        raise FieldError(_missed(points[int(inside.argmin())]))
+    near, far = (-b - np.sqrt(inside)) / a, (-b + np.sqrt(inside)) / a
+    return np.where(near > -1e-9, near, np.where(far > 0.0, far, near))
+
+
+def _missed(point: Array) -> str:
+    where = ", ".join(f"{c:.4g}" for c in point)
+    return f"the curve misses the skin at ({where}); pick another direction, or cut the curve back"
+
+
+def on_skin(skin: BodySkin, u: Array, v: Array, closed: bool) -> SpaceCurve:
+    """The curve drawn on a skin through places on it: smooth in u and v, laid on the skin.
+
+    `u` is not wrapped: 0.9 to 1.1 goes on round past the start.
+    """
+    plan = through(np.column_stack([u * 1000.0, v, np.zeros(len(u))]), closed=closed)
+    t = np.linspace(0.0, 1.0, 193)
+    flat = plan.at(t)
+    points = skin.at(*skin.held(flat[:, 0] / 1000.0, flat[:, 1]))[0]
+    return through(points[:-1] if closed else points, closed=closed)
+
+
+def meeting(a: Skin, b: Skin, branch: int) -> SpaceCurve:
+    """A branch (counted from 1, the longest first) of the curve where two skins meet.
+
+    Raises: FieldError, when they do not meet, or have fewer branches.
+    """
+    if isinstance(a, Plane) or (isinstance(a, RoundSkin) and isinstance(b, BodySkin)):
+        a, b = b, a
+    if isinstance(a, Plane):
+        raise FieldError("two planes meet in a straight line; make a datum axis of them")
+    u, v, grid = a.grid()
+    high = level(b, grid.reshape(-1, 3))[0].reshape(len(v), len(u))
+    lines = _joined_round([np.asarray(line) for line in contour_generator(u, v, high).lines(0.0)])
+    if not lines:
+        raise FieldError("the two skins meet nowhere; move one of them")
+    runs = []
+    for line in lines:
+        p = a.at(*a.held(line[:, 0], line[:, 1]))[0]
+        runs.append((float(np.linalg.norm(np.diff(p, axis=0), axis=1).sum()), line, p))
+    runs.sort(key=lambda run: -run[0])
+    if not 1 <= branch <= len(runs):
+        raise FieldError(f"the two skins meet in {len(runs)} curves; ask for one of those")
+    length, line, p = runs[branch - 1]
+    closed = bool(np.linalg.norm(p[0] - p[-1]) < 1e-3 * length)
+    run = np.r_[0.0, np.cumsum(np.linalg.norm(np.diff(p, axis=0), axis=1))]
+    want = np.linspace(0.0, run[-1], 129)
+    places = np.stack([np.interp(want, run, line[:, k]) for k in (0, 1)], axis=1)
+    for _ in range(6):
+        q, qu, qv = a.at(*a.held(places[:, 0], places[:, 1]))
+        off, gradient = level(b, q)
+        du, dv = np.sum(gradient * qu, axis=1), np.sum(gradient * qv, axis=1)
+        # Step in the direction that moves the point least in space.
+        e, g = np.sum(qu * qu, axis=1), np.sum(qv * qv, axis=1)
+        size = du * du / e + dv * dv / g
+        places -= np.stack([off * du / e, off * dv / g], axis=1) / np.maximum(size, 1e-12)[:, None]
+    points = a.at(*a.held(places[:, 0], places[:, 1]))[0]
+    return through(points[:-1] if closed else points, closed=closed)
+
+
+def _joined_round(lines: list[Array]) -> list[Array]:
+    """Contours that end at u = 1 go on from u = 0: such pieces are made one, with u counted on."""
+    rest, done = [line for line in lines if len(line) > 1], []
+    while rest:
+        line = rest.pop()
+        for _ in range(len(rest)):
+            tail = line[-1]
+            match = next(
+                (
+                    (k, way)
+                    for k, other in enumerate(rest)
+                    for way in (1, -1)
+                    if abs(abs(other[::way][0, 0] % 1.0 - tail[0] % 1.0) % 1.0) < 1e-9
+                    and abs(other[::way][0, 1] - tail[1]) < 1e-6
+                ),
+                None,
+            )
+            if match is None:
+                break
+            other = rest.pop(match[0])[:: match[1]]
+            line = np.vstack([line, other[1:] + np.array([round(tail[0] - other[0, 0]), 0.0])])
+        done.append(line)
+    return done

@@ -1,0 +1,189 @@
+"""Stations' profiles as they stand: what each is made of, and its points in space, before any body is made of them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from isotomon.errors import DesignError, ProfileError
+from isotomon.field.wrapping import Wrap
+from isotomon.geometry.basis import Basis
+from isotomon.geometry.datums import Plane, SpaceCurve
+from isotomon.model.records import Design, Drawn, FromPoints, Kept, Outline, Section
+from isotomon.model.resolve import StationNumbers
+from isotomon.profile.outline import Outline2D, Run
+from isotomon.profile.readymade import outline_of
+from isotomon.rebuild.drawn import Drawings, SolvedSection, section_shape
+
+Array = NDArray[np.float64]
+Source = Section | Outline | SolvedSection
+"""What a profile is made of: its record, the coordinates behind it, or the solved drawing."""
+NAMES = ("lead", "trail", "upper", "lower")
+
+
+def source_of(n: StationNumbers, design: Design, drawings: Drawings) -> Source:
+    """What a station's profile is made of.
+
+    Raises: ProfileError, when that is gone.
+    """
+    section = n.station.section
+    if isinstance(section, Drawn):
+        return drawings.section(section)
+    if not isinstance(section, FromPoints):
+        return section
+    for outline in design.outlines:
+        if outline.id == section.outline:
+            return outline
+    raise ProfileError(f"station '{n.station.name}': its foil coordinates are gone; choose another section")
+
+
+@lru_cache(maxsize=512)
+def outline_for(source: Source) -> Outline2D:
+    """The outline of what a profile is made of, for a chord of 1.
+
+    Raises: ProfileError.
+    """
+    if isinstance(source, SolvedSection):
+        return section_shape(source).outline
+    if isinstance(source, Outline):
+        return outline_of(FromPoints(source.id), {source.id: source})
+    if isinstance(source, Kept):
+        runs = [
+            (Basis(r.degree, np.array(r.breaks), np.array(r.multiplicity, dtype=np.int64), r.periodic), r.control)
+            for r in source.runs
+        ]
+        fine = np.linspace(0.0, 1.0, 401)
+        made = tuple(
+            Run(b, np.array(c), float(np.linalg.norm(np.diff(b.matrix(fine) @ np.array(c), axis=0), axis=1).sum()))
+            for b, c in runs
+        )
+        return Outline2D(made, np.array(source.anchor), source.round)
+    return outline_of(source, {})
+
+
+@dataclass(frozen=True, eq=False)
+class Stood:
+    """A station's profile where it stands: `plane` of the section, made flat when it is wrapped."""
+
+    n: StationNumbers
+    outline: Outline2D
+    plane: Plane
+    wrap: Wrap | None
+
+    @property
+    def pivot(self) -> Array:
+        anchor = self.outline.anchor
+        return np.asarray(anchor[0] + self.n.pivot * (anchor[1] - anchor[0]))
+
+    def in_plane(self, unit: Array) -> Array:
+        """Points (m, 2) of the outline at chord 1 → (m, 2) mm in the station's plane."""
+        c, s = np.cos(self.n.set_angle), np.sin(self.n.set_angle)
+        flat = (unit - self.pivot) * self.n.chord
+        return np.asarray(flat @ np.array([[c, s], [-s, c]]) + np.array(self.n.offset))
+
+    def to_unit(self, flat: Array) -> Array:
+        """What `in_plane` takes back."""
+        c, s = np.cos(self.n.set_angle), np.sin(self.n.set_angle)
+        return np.asarray((flat - np.array(self.n.offset)) @ np.array([[c, -s], [s, c]]) / self.n.chord + self.pivot)
+
+    def in_space(self, unit: Array) -> Array:
+        """(m, 3) where points of the outline lie."""
+        flat = self.in_plane(unit)
+        points = self.plane.origin + flat[:, :1] * self.plane.across + flat[:, 1:] * self.plane.up
+        return points if self.wrap is None else self.wrap.laid(points)[0]
+
+    def point(self, part: str) -> Array:
+        """(3,) a point of the profile by its name (`named_share`).
+
+        Raises: DesignError.
+        """
+        try:
+            share = named_share(self.outline, part)
+        except DesignError as error:
+            raise DesignError(f"the profile at station '{self.n.station.name}': {error}") from None
+        return self.in_space(self.outline.points(np.array([share * self.outline.length])))[0]
+
+    def curve(self) -> SpaceCurve:
+        """The profile as a closed curve; its corners are the parameters where it turns sharply."""
+        outline = self.outline
+        corners = tuple((outline.corner_lengths() / outline.length).tolist())
+        return SpaceCurve(lambda t: self.in_space(outline.points(np.asarray(t) * outline.length)), True, corners)
+
+
+def named_point(part: str) -> bool:
+    """Whether a station's part is a point of its profile by name."""
+    return part in NAMES or part.startswith("at:") or (part[:1] == "c" and part[1:].isdecimal())
+
+
+def named_share(outline: Outline2D, part: str) -> float:
+    """The share of the arc length at a named point: `lead`, `trail` (where the outline comes nearest to them), `upper`,
+    `lower` (its highest and lowest), `c2` (a corner, counted from nought), `at:0.25` (the share itself).
+
+    Raises: DesignError.
+    """
+    if part.startswith("at:"):
+        try:
+            return float(part[3:]) % 1.0
+        except ValueError:
+            raise DesignError(f"'{part}' is not a share of its length, such as at:0.25") from None
+    corners = outline.corner_lengths()
+    if part not in NAMES:
+        if int(part[1:]) >= len(corners):
+            raise DesignError(f"it has {len(corners)} corners; pick one of those")
+        return float(corners[int(part[1:])] / outline.length)
+    if part in ("upper", "lower"):
+        return _extreme_share(outline, 1.0 if part == "upper" else -1.0)
+    x, y = np.round(outline.anchor[0 if part == "lead" else 1], 9).tolist()
+    return nearest_share(outline, x, y)
+
+
+@lru_cache(maxsize=512)
+def _extreme_share(outline: Outline2D, way: float) -> float:
+    """Where an outline is highest (way 1) or lowest (-1)."""
+    return _least(outline, lambda p: -way * p[:, 1])
+
+
+@lru_cache(maxsize=4096)
+def nearest_share(outline: Outline2D, x: float, y: float) -> float:
+    """The share of an outline's arc length nearest to a point (chord 1); a corner's own share at a corner."""
+    point = np.array([x, y])
+    return _least(outline, lambda p: np.sum((p - point) ** 2, axis=1))
+
+
+def _least(outline: Outline2D, cost: Callable[[Array], Array]) -> float:
+    """The share at which a smooth cost of the outline's points is least, to about 1e-9."""
+    corners = outline.corner_lengths() / outline.length
+    low, step, count = 0.0, 1.0 / 720, 721
+    for _ in range(4):
+        s = low + step * np.arange(count, dtype=np.float64)
+        away = cost(outline.points(s * outline.length))
+        k = int(away.argmin())
+        low, step, count = float(s[k]) - step, step / 10.0, 21
+    best = float(s[k])
+    # The last three places about the least lie on a parabola.
+    if 0 < k < len(s) - 1:
+        a, b, c = away[k - 1 : k + 2]
+        bend = a - 2.0 * b + c
+        best += float(0.5 * (a - c) / bend if bend > 0.0 else 0.0) * float(s[1] - s[0])
+    if len(corners):
+        off = np.abs((corners - best + 0.5) % 1.0 - 0.5)
+        if off.min() < 1e-5:
+            return float(corners[int(off.argmin())])
+    return round(best, 9) % 1.0
+
+
+def stood(n: StationNumbers, design: Design, drawings: Drawings, wrap: tuple[float, float, float] | None) -> Stood:
+    """A station's profile where it stands.
+
+    Raises: ProfileError.
+    """
+    a, b = n.tilt
+    across = np.array([np.cos(b), 0.0, -np.sin(b)])
+    normal = np.array([np.sin(b) * np.cos(a), -np.sin(a), np.cos(b) * np.cos(a)])
+    plane = Plane(np.array([0.0, 0.0, n.position]), across, normal)
+    outline = outline_for(source_of(n, design, drawings))
+    return Stood(n, outline, plane, Wrap(wrap[:2], wrap[2]) if wrap is not None else None)

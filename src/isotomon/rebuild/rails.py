@@ -1,0 +1,256 @@
+"""A design's rails and ties laid on its profiles: where each meets every profile, and what is wrong with them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from isotomon.errors import IsotomonError
+from isotomon.field.rails import Track
+from isotomon.field.section_field import SectionField
+from isotomon.field.wrapping import Wrap
+from isotomon.geometry.datums import SpaceCurve
+from isotomon.measure.laws import Finding, Mend
+from isotomon.model import loft_edits
+from isotomon.model.guides import End, Guide, Rail
+from isotomon.model.records import Design, Kept
+from isotomon.profile.outline import Outline2D
+from isotomon.rebuild.datums import Ground
+from isotomon.rebuild.placing import Stood, named_share, nearest_share, outline_for, source_of
+
+Array = NDArray[np.float64]
+Shares = dict[str, float | None]
+"""Station id → share of the profile's arc length; None where it takes the place in between."""
+NEAR = 0.01
+"""Rails nearer to each other than this share of the section act as one."""
+BETWEEN = 8
+"""A rail's course is looked at in so many places a bay."""
+
+
+@dataclass(frozen=True, eq=False)
+class Laid:
+    """A rail with its curve in the space in which sections are flat, and where it meets the profiles."""
+
+    rail: Rail
+    name: str
+    curve: SpaceCurve
+    shares: Shares
+
+
+def lay_rails(design: Design, ground: Ground) -> tuple[list[Laid], list[Finding]]:
+    """The rails that can be followed, and a finding for each that cannot."""
+    laid: list[Laid] = []
+    findings: list[Finding] = []
+    resolved, drawings = ground.resolved, ground.drawings
+    if not design.loft.rails or resolved is None or drawings is None or len(resolved.stations) < 2:
+        return laid, findings
+    if design.loft.ruled:
+        text = "straight rulings run straight from station to station, past the rails; make the loft smooth"
+        return laid, [Finding("error", design.loft.name, text, about=design.loft.id)]
+    stands = [ground.profile(n.station) for n in resolved.stations]
+    fine = _between(stands)
+    for rail in design.loft.rails:
+        name = ground.called(rail.guide)
+        try:
+            curve = ground.curve(rail.guide)
+        except IsotomonError as error:
+            text = f"{error}. It is left out until then"
+            mend = Mend("Take the rail out", lambda d, k=rail.id: loft_edits.remove_rail(d, k))  # type: ignore[misc]
+            findings.append(Finding("error", f"rail {name}", text, about=rail.id, mends=(mend,)))
+            continue
+        wrap = stands[0].wrap
+        flat = curve if wrap is None else SpaceCurve(lambda t, c=curve, w=wrap: w.flattened(c.at(t)), curve.closed)  # type: ignore[misc]
+        track = Track(rail.id, flat, 0.0)
+        at, gap, count = track.levels(*fine)
+        trouble = _course(rail, name, track, stands, fine[0], (at, gap, count))
+        if trouble is not None:
+            findings.append(trouble)
+            continue
+        shares = _meetings(design, rail, stands, flat.at(at[::BETWEEN]))
+        laid.append(Laid(rail, name, flat, shares))
+    return laid, findings
+
+
+def _between(stands: Sequence[Stood]) -> tuple[Array, Array]:
+    """Origins and normals (n, 3) of the stations' planes and, interpolated, of some between: every BETWEEN-th is one."""
+    places = np.arange(len(stands), dtype=float)
+    fine = np.linspace(0.0, len(stands) - 1.0, BETWEEN * (len(stands) - 1) + 1)
+    rows = np.array([[*s.plane.origin, *s.plane.normal] for s in stands])
+    both = np.stack([np.interp(fine, places, column) for column in rows.T], axis=1)
+    return both[:, :3], both[:, 3:] / np.linalg.norm(both[:, 3:], axis=1, keepdims=True)
+
+
+def _course(
+    rail: Rail,
+    name: str,
+    track: Track,
+    stands: Sequence[Stood],
+    o: Array,
+    levels: tuple[Array, Array, Array],
+) -> Finding | None:
+    """Why a rail cannot be followed from the first to the last plane, if it cannot."""
+    at, gap, count = levels
+    curve = track.curve
+    take_out = Mend("Take the rail out", lambda d: loft_edits.remove_rail(d, rail.id))
+    size = max(s.n.chord for s in stands)
+    if gap.max() > 1e-7 * size:
+        k = int(gap.argmax())
+        x, y, z = curve.at(at[[k]])[0].tolist()
+        station = stands[round(k / BETWEEN)].n.station.name
+        text = f"stops {gap[k]:.4g} mm short of the plane of station {station}; lengthen it, or take it out"
+        mends = [take_out]
+        if gap[0] > 0.0 or gap[-1] > 0.0:
+            mends.insert(
+                0,
+                Mend(
+                    "Lengthen the guide",
+                    lambda d: loft_edits.lengthen(d, rail.id, float(gap[0]), float(gap[-1]), bool(at[0] > at[-1])),
+                ),
+            )
+        return Finding("error", f"rail {name}", text, z, (x, y, z), rail.id, tuple(mends))
+    if count.max() > 1:
+        k = int(count.argmax())
+        x, y, z = curve.at(at[[k]])[0].tolist()
+        text = f"doubles back: it passes the section at {o[k, 2]:.4g} mm {count[k]} times; straighten it there, or take it out"
+        return Finding("error", f"rail {name}", text, float(o[k, 2]), (x, y, z), rail.id, (take_out,))
+    return None
+
+
+def _meetings(design: Design, rail: Rail, stands: Sequence[Stood], places: Array) -> Shares:
+    """Where a rail meets every profile: as it was set, by construction, or where the profile comes nearest to it."""
+    guide = next((g for g in design.guides if g.id == rail.guide), None)
+    known = _by_construction(guide) if guide is not None else {}
+    shares: Shares = {}
+    for stand, place in zip(stands, places, strict=True):
+        key, outline = stand.n.station.id, stand.outline
+        end = next((e for e in rail.ends if e.station == key), None)
+        if isinstance(stand.n.station.section, Kept):
+            shares[key] = None
+        elif end is not None:
+            shares[key] = end_share(end, outline)
+        elif key in known:
+            shares[key] = named_share(outline, known[key])
+        else:
+            away = place - stand.plane.origin
+            flat = np.array([[away @ stand.plane.across, away @ stand.plane.up]])
+            x, y = np.round(stand.to_unit(flat)[0], 9).tolist()
+            shares[key] = nearest_share(outline, x, y)
+    return shares
+
+
+def _by_construction(guide: Guide) -> dict[str, str]:
+    """Station → the named point of its profile that a guide through points passes."""
+    found = {}
+    for p in guide.points if guide.kind == "through" else ():
+        station, _, part = p.on.partition("/")
+        if part and (p.x, p.y, p.z) == (0.0, 0.0, 0.0):
+            found[station] = part
+    return found
+
+
+def end_share(end: End, outline: Outline2D) -> float:
+    """The share of the arc length at which an end set by hand lies."""
+    corners = outline.corner_lengths()
+    if end.corner is not None and end.corner < len(corners):
+        return float(corners[end.corner] / outline.length)
+    return end.share % 1.0
+
+
+def lay_ties(design: Design, ground: Ground) -> list[tuple[str, Shares]]:
+    """(name, where it lies by station) of every tie set by hand."""
+    resolved, drawings = ground.resolved, ground.drawings
+    if resolved is None or drawings is None:
+        return []
+    sources = {n.station.id: source_of(n, design, drawings) for n in resolved.stations} if design.loft.ties else {}
+    return [
+        (
+            f"tie {tie.id}",
+            {e.station: end_share(e, outline_for(sources[e.station])) for e in tie.ends if e.station in sources},
+        )
+        for tie in design.loft.ties
+    ]
+
+
+def together(laid: list[Laid]) -> tuple[list[list[Laid]], list[Finding]]:
+    """Rails that meet the profiles at nearly one place, in groups that act as one; with a finding for such."""
+    groups: list[list[Laid]] = []
+    for one in laid:
+        for group in groups:
+            gaps = [
+                abs((a - b + 0.5) % 1.0 - 0.5)
+                for key, a in one.shares.items()
+                if a is not None and (b := group[0].shares.get(key)) is not None
+            ]
+            if gaps and max(gaps) < NEAR:
+                group.append(one)
+                break
+        else:
+            groups.append([one])
+    findings = [
+        Finding(
+            "note",
+            f"rails {' and '.join(x.name for x in group)}",
+            "they are nearer to each other than a hundredth of the section and act as one, midway between them",
+            about=group[1].rail.id,
+            mends=(Mend(f"Take {group[1].name} out", lambda d, k=group[1].rail.id: loft_edits.remove_rail(d, k)),),  # type: ignore[misc]
+        )
+        for group in groups
+        if len(group) > 1
+    ]
+    return groups, findings
+
+
+def miss_findings(design: Design, field: SectionField, groups: list[list[Laid]]) -> list[Finding]:
+    """A finding for every rail and station that are farther apart than the design's tolerance."""
+    if field.rails is None:
+        return []
+    gaps, places = rail_gaps(field)
+    findings = []
+    by_key = {group[0].rail.id: group[0] for group in groups}
+    kept = {s.key for s in field.stations if s.rank > field.stations[0].rank}
+    kept |= {s.id for s in design.stations if isinstance(s.section, Kept)}
+    names = {s.id: s.name for s in design.stations}
+    for column, track in enumerate(field.rails.tracks):
+        one = by_key[track.key]
+        for row, station in enumerate(field.stations):
+            gap = float(np.linalg.norm(gaps[row, column]))
+            if gap <= design.tolerance or station.key in kept or station.key in one.rail.follows:
+                continue
+            x, y, z = places[row, column].tolist()
+            place = (x, y, z)
+            findings.append(
+                Finding(
+                    "error",
+                    f"rail {one.name} at station {names[station.key]}",
+                    f"the rail misses the profile by {gap:.4g} mm",
+                    float(field.nodes[row]),
+                    place,
+                    track.key,
+                    _miss_mends(design, one, station.key, names[station.key], place, field.wrap),
+                )
+            )
+    return findings
+
+
+def _miss_mends(
+    design: Design, one: Laid, station: str, name: str, place: tuple[float, float, float], wrap: Wrap | None
+) -> tuple[Mend, ...]:
+    follow = Mend(f"Let the profile's point at {name} follow", lambda d: loft_edits.follow(d, one.rail.id, station))
+    guide = next((g for g in design.guides if g.id == one.rail.guide), None)
+    share = one.shares[station]
+    if guide is None or guide.kind != "through" or share is None:
+        return (follow,)
+    point = f"{station}/at:{share:.9g}"
+    move = Mend("Move the guide to the profile", lambda d: loft_edits.pass_point(d, one.rail.guide, point, place))
+    return move, follow
+
+
+def rail_gaps(field: SectionField) -> tuple[Array, Array]:
+    """(stations, rails, 2) from each profile's own rail point to the rail, in its plane, mm; and that point (…, 3)."""
+    assert field.rails is not None
+    plain = field.unrailed().sections(field.nodes)
+    there = np.matmul(field.rails.rows, field.sections(field.nodes).local)
+    return there - np.matmul(field.rails.rows, plain.local), np.matmul(field.rails.rows, plain.control)
