@@ -156,6 +156,8 @@ COMMANDS: tuple[Command, ...] = (
             "Intend the present turn, within a band", needs_body),
     Command("law-rate", "Twist rate law", lambda w: w.tools.add_law("twist_rate"), "", "Check", "rate",
             "Intend the present twist rate, within a band", needs_body),
+    Command("law-thickness", "Thickness law", lambda w: w.tools.add_law("thickness"), "", "Check", "thickness",
+            "Intend the present thicknesses, within a band", needs_body),
     Command("findings", "Findings", lambda w: w.toggle_findings(), "F8", "Check", "triangle-alert",
             "The list of what is wrong or out of band", needs_design, lambda w: w.findings_shown()),
     Command("worst", "Next finding", lambda w: w.next_finding(), "Ctrl+F8", "Check", "target",

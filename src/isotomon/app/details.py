@@ -464,6 +464,7 @@ class Details(QScrollArea):
         )
         loft_form = LoftForm(desk)
         column.addWidget(loft_form)
+        self.fields.update(loft_form.fields)
         self._refreshers.append(loft_form.refresh)
         field = NumberField("Density", "ratio", "", "kg/m³; leave blank when the mass is not wanted", "none")
         field.unit_label.setText("kg/m³")

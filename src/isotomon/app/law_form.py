@@ -20,18 +20,28 @@ from PySide6.QtWidgets import (
 )
 
 from isotomon.app.desk import Desk
+from isotomon.app.meet_form import MeetForm
 from isotomon.errors import DesignError, IsotomonError
+from isotomon.measure.laws import quality_of
 from isotomon.model import edits
 from isotomon.model.records import Design, Law
 from isotomon.quantity import display, evaluate, names_in, to_unit
 
-QUALITY_NAMES = {"area": "Area", "set_angle": "Set angle", "turn": "Turn", "twist_rate": "Twist rate"}
+QUALITY_NAMES = {
+    "area": "Area",
+    "set_angle": "Set angle",
+    "turn": "Turn",
+    "twist_rate": "Twist rate",
+    "thickness": "Thickness",
+}
 
 
 def surface_scale(law: Law, unit: str) -> tuple[float, str]:
     """How many shown units one inner unit of the law's quality is, and the unit's name."""
     if law.quality == "area":
         return to_unit(1.0, unit) ** 2, f"{unit}²"
+    if law.quality == "thickness":
+        return to_unit(1.0, unit), unit
     return (math.degrees(1.0) * 1000.0, "°/m") if law.quality == "twist_rate" else (math.degrees(1.0), "°")
 
 
@@ -77,7 +87,8 @@ class LawForm(QWidget):
             if title:
                 grid.addWidget(QLabel(title), row, 0)
             grid.addWidget(widget, row, 1 if title else 0, 1, 1 if title else 2)
-        for row, wide in enumerate((self.points, self.add, self.wrong, self.worst), len(rows)):
+        self.meet = MeetForm(desk, key)
+        for row, wide in enumerate((self.points, self.add, self.wrong, self.worst, self.meet), len(rows)):
             grid.addWidget(wide, row, 0, 1, 2)
         self.wrong.hide()
         self.name.editingFinished.connect(self._rename)
@@ -134,6 +145,7 @@ class LawForm(QWidget):
             scale, unit = surface_scale(law, "mm")
             name = {
                 "mm²": f"{display(middle * scale, 3)} mm * 1 mm",
+                "mm": f"{display(middle * scale, 3)} mm",
                 "°/m": f"{display(middle * scale, 4)} deg / 1 m",
             }.get(unit, f"{display(middle * scale, 4)} deg")
             self._do("give the law by a formula", formula=name, points=())
@@ -148,8 +160,7 @@ class LawForm(QWidget):
         quick = self.desk.quick
         if quick is None or quick.shape is None:
             return 1.0
-        values = getattr(quick.shape.curves, law.quality)
-        return float(np.nanmean(values))
+        return float(np.nanmean(quality_of(quick.shape.curves, law.quality)))
 
     def _set_formula(self) -> None:
         law = self.law()

@@ -5,11 +5,15 @@ from __future__ import annotations
 import math
 from functools import partial
 
+import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from isotomon.app.desk import Desk
+from isotomon.app.fields import NumberField
+from isotomon.app.wiring import wire
 from isotomon.model import edits, loft_edits
+from isotomon.model.records import Design
 from isotomon.quantity import display
 
 
@@ -44,8 +48,71 @@ class LoftForm(QWidget):
         self.even.clicked.connect(lambda: desk.do("even the ties out", loft_edits.remove_ties))
         for widget in (self.rails, self.add, self.act, self.ties, self.even):
             column.addWidget(widget)
+        self.fields: dict[str, NumberField] = {}
+        self.how: dict[str, QComboBox] = {}
+        self.reached: dict[str, QLabel] = {}
+        for which, title in (("first", "First end"), ("last", "Last end")):
+            self._make_end(column, which, title)
         self._shown: list[tuple[str, str]] | None = None
         self.refresh()
+
+    def _make_end(self, column: QVBoxLayout, which: str, title: str) -> None:
+        row = QWidget()
+        line = QHBoxLayout(row)
+        line.setContentsMargins(0, 0, 0, 0)
+        label = QLabel(title)
+        label.setMinimumWidth(78)
+        box = QComboBox()
+        box.setAccessibleName(title)
+        box.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        box.wheelEvent = lambda event: event.ignore()  # type: ignore[method-assign]
+        for word, text in (("free", "Free"), ("square", "Square to its plane"), ("leaning", "Leaning outward")):
+            box.addItem(text, word)
+        box.activated.connect(
+            lambda k: self.desk.do("change an end", lambda d: loft_edits.change_ending(d, which, how=box.itemData(k)))
+        )
+        line.addWidget(label)
+        line.addWidget(box, 1)
+        column.addWidget(row)
+        self.how[which] = box
+        unit = self.desk.design.unit if self.desk.design is not None else "mm"
+        for name, kind, tip in (
+            ("angle", "angle", "From square to the plane; outward is positive"),
+            ("strength", "length", "Over what length the skin is brought to it; nought: the whole bay"),
+        ):
+            field = NumberField(name.capitalize(), kind, unit if kind == "length" else "deg", tip)  # type: ignore[arg-type]
+            wire(
+                self.desk,
+                field,
+                f"change an end's {name}",
+                lambda v, n=name: lambda d: loft_edits.change_ending(d, which, **{n: 0.0 if v is None else v}),  # type: ignore[misc]
+            )
+            self.fields[f"{which} {name}"] = field
+            column.addWidget(field)
+        self.reached[which] = QLabel()
+        self.reached[which].setProperty("soft", True)
+        column.addWidget(self.reached[which])
+
+    def _refresh_ends(self, design: Design) -> None:
+        quick = self.desk.quick
+        for row, which in enumerate(("first", "last")):
+            ending = getattr(design.loft, which)
+            self.how[which].setCurrentIndex(self.how[which].findData(ending.how))
+            for name, shown in (("angle", ending.how == "leaning"), ("strength", ending.how != "free")):
+                field = self.fields[f"{which} {name}"]
+                field.setVisible(shown)
+                numbers = quick.resolved.ends[row] if quick is not None else None
+                field.set_value(getattr(ending, name), getattr(numbers, name) if numbers is not None else 0.0)
+            text = ""
+            if quick is not None and quick.full is not None and quick.shape is not None:
+                low, high = np.degrees(quick.full.leans[row])
+                if ending.how == "free":
+                    text = f"Leans {low:.2f}° to {high:.2f}°"
+                else:
+                    aim = math.degrees(numbers.angle) if numbers is not None else 0.0
+                    text = f"Reached within {max(abs(low - aim), abs(high - aim)):.2g}°"
+            self.reached[which].setText(text)
+            self.reached[which].setVisible(bool(text))
 
     def _add_rail(self, row: int) -> None:
         key = self.add.itemData(row)
@@ -90,6 +157,7 @@ class LoftForm(QWidget):
         self.ties.setText("\n".join(lines))
         self.ties.setVisible(bool(lines))
         self.even.setVisible(bool(loft.ties))
+        self._refresh_ends(design)
 
     def _rail_row(self, key: str, name: str) -> QWidget:
         row = QWidget()

@@ -200,7 +200,7 @@ class TieTools:
 
 
 TIE_COMMANDS: tuple[Command, ...] = (
-    Command("ties", "Show ties", lambda w: w.ties.toggle(), "T", "Guide", "ties",
+    Command("ties", "Show ties", lambda w: w.ties.toggle(), "Y", "Guide", "ties",
             "The points that belong together, along the body; drag an end of a chosen station",
             lambda w: w.ties.body_reason(), lambda w: w.view.ties_shown, "Ties"),
     Command("tie-add", "Add a tie", lambda w: w.ties.add(), "", "Guide", "",

@@ -18,6 +18,7 @@ from isotomon.geometry.datums import Cylinder, Plane
 from isotomon.model import edits, loft_edits
 from isotomon.model.draw_edits import next_name
 from isotomon.model.records import (
+    Apex,
     Circle,
     Design,
     Drawn,
@@ -41,6 +42,8 @@ if TYPE_CHECKING:
 
 READY_MADE: tuple[tuple[str, Section], ...] = (
     ("Circle", Circle()),
+    ("Point, rounded off", Apex()),
+    ("Point, sharp", Apex(False)),
     ("Ellipse", Ellipse(0.5)),
     ("Rounded rectangle", Rounded(0.6, 0.15)),
     ("Superellipse", Superellipse(0.7, 3.0)),
@@ -268,9 +271,13 @@ class Tools:
         if not points:
             desk.said.emit("error", "All sections are round, so there is no set angle to intend.")
             return
-        band = {"area": 0.01, "twist_rate": math.radians(1.0) / 1000.0}.get(quality, math.radians(0.5))
+        band = {"area": 0.01, "thickness": 0.02, "twist_rate": math.radians(1.0) / 1000.0}.get(
+            quality, math.radians(0.5)
+        )
         key = edits.fresh_id(desk.design, "law")
-        law = Law(key, quality.replace("_", " "), quality, band, relative=quality == "area", points=points)
+        law = Law(
+            key, quality.replace("_", " "), quality, band, relative=quality in ("area", "thickness"), points=points
+        )
         if self._do(f"add a law for the {law.name}", lambda d: edits.add_law(d, law)):
             desk.select((key,))
 

@@ -37,6 +37,7 @@ from isotomon.app.datums import DatumTools
 from isotomon.app.desk import Desk
 from isotomon.app.details import Details, solid_state
 from isotomon.app.drawing.room import DrawingRoom
+from isotomon.app.end_grips import EndGrips
 from isotomon.app.engine import Engine
 from isotomon.app.files import Files
 from isotomon.app.finder import Action, Finder, HelpSheet
@@ -76,6 +77,7 @@ class Window(QMainWindow):
         self.grips: GripTools = GripTools(self)
         self.guides: GuideTools = GuideTools(self)
         self.ties: TieTools = TieTools(self)
+        self.ends: EndGrips = EndGrips(self)
         self.view: View = View(self.theme)
         self.body_plan: BodyPlan = BodyPlan(self.theme)
         self.board: Board = Board(self.theme)
@@ -338,10 +340,14 @@ class Window(QMainWindow):
 
     def show_grips(self) -> None:
         """Places in the View that can be dragged, for what is chosen."""
-        self.view.set_grips({**self.grips.grips(), **self.guides.grips(), **self.ties.grips()})
+        tools = (self.grips, self.guides, self.ties, self.ends)
+        self.view.set_grips({kind: place for tool in tools for kind, place in tool.grips().items()})
 
     def _pull_grip(self, kind: str, start: np.ndarray, now: np.ndarray) -> None:
         word = kind.split()[0]
+        if word == "end":
+            self.ends.pull(kind, now)
+            return
         tools = self.guides if word in ("point", "handle") else self.ties if word == "tie" else self.grips
         tools.pull(kind, start, now)
 
@@ -351,7 +357,7 @@ class Window(QMainWindow):
         sections = None
         if not math.isnan(position) and quick is not None and quick.shape is not None:
             field = quick.shape.field
-            sections = field.sections(np.array([np.clip(position, field.first, field.last)]))
+            sections = field.sections(field.params(np.array([np.clip(position, field.first, field.last)])))
         self.view.set_live(sections)
         self.body_plan.set_live(sections)
 

@@ -31,6 +31,7 @@ def find_flaws(field: SectionField, places: int = 61, per_lane: int = 40) -> lis
     """
     wrap, field = field.wrap, replace(field, wrap=None)  # a flat body that is sound stays so when it is bent
     v = np.unique(np.concatenate([np.linspace(field.first, field.last, places), field.nodes]))
+    v = v[(1 if field.stations[0].tip else 0) : (-1 if field.stations[-1].tip else None)]
     share = np.linspace(0.0, 1.0, per_lane, endpoint=False)
     matrix = field.common.matrix(
         [share if not lane.basis.periodic else np.arange(160) / 160 for lane in field.common.lanes]
@@ -40,6 +41,7 @@ def find_flaws(field: SectionField, places: int = 61, per_lane: int = 40) -> lis
     space = flat if wrap is None else wrap.laid(flat)[0]
     advance = np.einsum("vui,vi->vu", np.matmul(matrix, sections.slopes), sections.normal)
     flaws = []
+    v = sections.position
     if advance.min() <= 0.0:
         row, column = (int(i) for i in np.unravel_index(int(advance.argmin()), advance.shape))
         flaws.append(

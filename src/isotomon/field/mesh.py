@@ -79,6 +79,11 @@ def skin_mesh(sections: Sections, samples: Sampling) -> SkinMesh:
     """The skin through `sections`: points and normals."""
     normals = cross3(applied(samples.slope, sections.control), applied(samples.value, sections.slopes))
     size = np.sqrt(np.einsum("vuk,vuk->vu", normals, normals))[..., None]
+    for row, beside in ((0, 1), (-1, -2)):
+        # At a point the skin has no normal of its own: it takes the mean of those round it.
+        if np.ptp(sections.local[row], axis=0).max() == 0.0:
+            around = normals[beside] / np.maximum(size[beside], 1e-300)
+            normals[row], size[row] = around.mean(axis=0), np.linalg.norm(around.mean(axis=0))
     return SkinMesh(sections.v, applied(samples.value, sections.control), normals / np.maximum(size, 1e-300), samples)
 
 

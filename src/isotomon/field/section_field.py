@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from isotomon.errors import FieldError
 from isotomon.field.correspond import Correspondence
+from isotomon.field.ends import End, make_end
 from isotomon.field.rails import Frames, Rails
 from isotomon.field.wrapping import Wrap, bent
 from isotomon.geometry.hermite import Hermite, Settle, smooth
@@ -40,6 +41,8 @@ class Placed:
     anchor: Array
     round: bool
     rank: int
+    tip: str = ""
+    """`sharp` or `rounded` for a point at an end of the body, at which the shape has no size."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -54,9 +57,15 @@ class Layers:
 
 @dataclass(frozen=True, eq=False)
 class Sections:
-    """Sections at `v` (n_v,) mm, as control points. Lengths in mm, angles in rad."""
+    """Sections at `v` (n_v,) mm, as control points. Lengths in mm, angles in rad.
+
+    `position`: along the body, the same as v but towards a rounded tip.
+    """
 
     v: Array
+    position: Array
+    advance: Array
+    """(n_v,) how fast the position changes with v: 1 but towards a rounded tip."""
     local: Array
     """(n_v, n, 2) in the section's own plane."""
     anchor: Array
@@ -72,7 +81,7 @@ class Sections:
     angle: Array
     """(n_v,) angle of the nominal chord in the plane, continuous along the body."""
     twist_rate: Array
-    """(n_v,) its derivative by arc length of the carrier, which on a straight carrier is v; rad/mm."""
+    """(n_v,) its derivative by v; rad/mm."""
     round: NDArray[np.bool_]
     """(n_v,) whether the section has no angle of its own."""
 
@@ -92,13 +101,20 @@ class Sections:
 
 @dataclass(frozen=True, eq=False)
 class SectionField:
-    """One body. `nodes`: (stations,) positions in mm, in order. The layers are the channels along v."""
+    """One body. `nodes`: (stations,) places along v in mm, in order. The layers are the channels along v.
+
+    v is the position along Z, except in a bay that ends in a rounded tip: there the position is a quartic of v that
+    stands still at the tip, so that sections of sizes smooth in v close to a smooth cap. `tips`: (v, way, length of the
+    bay) of such.
+    """
 
     common: Correspondence
     stations: tuple[Placed, ...]
     ruled: bool
     wrap: Wrap | None
     rails: Rails | None
+    ends: tuple[End, ...]
+    tips: tuple[tuple[float, float, float], ...]
     nodes: Array
     angle: Layers
     body: Layers
@@ -121,6 +137,15 @@ class SectionField:
         control, slopes = bent(self.common, self.wrap, flat.control, flat.slopes)
         return replace(flat, control=control, slopes=slopes)
 
+    def positions(self, v: Array, derivative: int = 0) -> Array:
+        """(n_v,) mm along Z at v, or how fast that changes."""
+        return _positions(self.tips, v, derivative)
+
+    def params(self, position: Array) -> Array:
+        """v at positions along Z."""
+        position = np.asarray(position, dtype=np.float64)
+        return _params(self.tips, position)
+
     def place(self, position: float) -> tuple[Array, Array]:
         """Offset (2,) and tilt (2,) of the plane at a position, as a station there would have them."""
         if not self.ruled:
@@ -135,6 +160,10 @@ class SectionField:
         """The field as it would be without its rails."""
         return replace(self, rails=None)
 
+    def unbent(self) -> SectionField:
+        """The field as it would be without its rails and its ends' conditions."""
+        return replace(self, rails=None, ends=())
+
     def is_round(self, v: Array) -> NDArray[np.bool_]:
         """Whether the section at each v has no angle of its own: between two round stations, or at one."""
         flags = np.array([s.round for s in self.stations])
@@ -142,7 +171,9 @@ class SectionField:
         return (flags[bay] & flags[bay + 1]) | (flags[bay] & (share == 0.0)) | (flags[bay + 1] & (share == 1.0))
 
 
-def _smooth_sections(field: SectionField, v: Array) -> Sections:
+def _flat_sections(field: SectionField, v: Array) -> tuple[Array, Array, Frames, Array, Array]:
+    """Control and nominal points in their planes (n_v, n + 2, 2), their slopes, the planes, the angle and its slope:
+    before rails."""
     body, body1 = field.body(v), field.body(v, 1)
     angle, rate = field.angle(v)[:, 0], field.angle(v, 1)[:, 0]
     turned = _turned(body[:, :-4], angle)
@@ -150,16 +181,27 @@ def _smooth_sections(field: SectionField, v: Array) -> Sections:
     local1 = _turned(body1[:, :-4], angle) + body1[:, None, -4:-2]
     local1 += rate[:, None, None] * np.stack([-turned[..., 1], turned[..., 0]], axis=-1)
     tilt, tilt1 = body[:, -2:], body1[:, -2:]
-    planes = Frames(*_planes(v, tilt), *_plane_slopes(tilt, tilt1))
+    for end in field.ends:
+        more, more1 = end.moved(v)
+        local, local1 = local + more, local1 + more1
+    z, z1 = field.positions(v), field.positions(v, 1)
+    return local, local1, Frames(*_planes(z, tilt), *_plane_slopes(z1, tilt, tilt1)), angle, rate
+
+
+def _smooth_sections(field: SectionField, v: Array) -> Sections:
+    local, local1, planes, angle, rate = _flat_sections(field, v)
     origin, across, up = planes.origin, planes.across, planes.up
     if field.rails is not None:
         local, local1 = field.rails.carried(planes, local, local1)
+    if field.rails is not None or field.ends:
         angle, rate = _angle_of(local, local1, angle)
     slopes = _in_space(local1, planes.origin1, across, up)
-    if tilt.any():
+    if planes.across1.any() or planes.up1.any():
         slopes += _in_space(local, np.zeros_like(origin), planes.across1, planes.up1)
     return Sections(
         v=v,
+        position=origin[:, 2],
+        advance=planes.origin1[:, 2],
         local=local[:, :-2],
         anchor=local[:, -2:],
         origin=origin,
@@ -176,8 +218,9 @@ def _smooth_sections(field: SectionField, v: Array) -> Sections:
 def _angle_of(local: Array, local1: Array, near: Array) -> tuple[Array, Array]:
     """Angle of the nominal chord, the one within half a turn of `near`, and its derivative."""
     along, along1 = local[:, -1] - local[:, -2], local1[:, -1] - local1[:, -2]
+    size2 = np.sum(along * along, axis=1)
     angle = near + np.mod(np.arctan2(along[:, 1], along[:, 0]) - near + np.pi, 2 * np.pi) - np.pi
-    return angle, cross(along, along1) / np.maximum(np.sum(along * along, axis=1), 1e-300)
+    return np.where(size2 > 0.0, angle, near), cross(along, along1) / np.maximum(size2, 1e-300)
 
 
 def _ruled_sections(field: SectionField, v: Array) -> Sections:
@@ -192,7 +235,7 @@ def _ruled_sections(field: SectionField, v: Array) -> Sections:
     rate = ((tilt[1:] - tilt[:-1]) / np.diff(nodes)[:, None])[bay]
     here = tilt[bay] + share[:, None] * (tilt[bay + 1] - tilt[bay])
     origin, across, up = _planes(v, here)
-    origin1, across1, up1 = _plane_slopes(here, rate)
+    origin1, across1, up1 = _plane_slopes(np.ones_like(v), here, rate)
     axes, axes1 = np.stack([across, up], axis=2), np.stack([across1, up1], axis=2)
     away = control - origin[:, None, :]
     local = np.matmul(away, axes)
@@ -200,6 +243,8 @@ def _ruled_sections(field: SectionField, v: Array) -> Sections:
     angle, rate_of = _angle_of(local, local1, field.angle(v)[:, 0])
     return Sections(
         v=v,
+        position=v,
+        advance=np.ones_like(v),
         local=local[:, :-2],
         anchor=local[:, -2:],
         origin=origin,
@@ -213,6 +258,37 @@ def _ruled_sections(field: SectionField, v: Array) -> Sections:
     )
 
 
+def _positions(tips: Sequence[tuple[float, float, float]], v: Array, derivative: int = 0) -> Array:
+    z = v.copy() if derivative == 0 else np.ones_like(v)
+    for at, way, length in tips:
+        t = way * (v - at) / length
+        here = t < 1.0
+        t = np.maximum(t[here], 0.0)
+        # 1 with slope 1 and no second derivative where the bay begins, 0 with slope 0 at the tip.
+        z[here] = (
+            at + way * length * t * t * (3.0 - 3.0 * t + t * t)
+            if derivative == 0
+            else t * (6.0 - 9.0 * t + 4.0 * t * t)
+        )
+    return z
+
+
+def _params(tips: Sequence[tuple[float, float, float]], position: Array) -> Array:
+    v = position.copy()
+    for at, way, length in tips:
+        share = np.clip(way * (position - at) / length, 0.0, 1.0)
+        t = np.sqrt(share / 3.0)
+        for _ in range(30):
+            slope = t * (6.0 - 9.0 * t + 4.0 * t * t)
+            t = np.where(
+                share > 0.0,
+                np.clip(t - (t * t * (3.0 - 3.0 * t + t * t) - share) / np.maximum(slope, 1e-12), 0.0, 1.0),
+                0.0,
+            )
+        v = np.where(way * (position - at) < length, at + way * length * t, v)
+    return v
+
+
 def _planes(v: Array, tilt: Array) -> tuple[Array, Array, Array]:
     """Origin, X and Y axes (n_v, 3) of planes at v along +Z, tilted about X, then about Y."""
     zero, (a, b) = np.zeros_like(v), tilt.T
@@ -224,12 +300,12 @@ def _planes(v: Array, tilt: Array) -> tuple[Array, Array, Array]:
     )
 
 
-def _plane_slopes(tilt: Array, tilt1: Array) -> tuple[Array, Array, Array]:
+def _plane_slopes(z1: Array, tilt: Array, tilt1: Array) -> tuple[Array, Array, Array]:
     """Derivatives by v of what `_planes` gives."""
     zero, (a, b), (da, db) = np.zeros(len(tilt)), tilt.T, tilt1.T
     ca, sa, cb, sb = np.cos(a), np.sin(a), np.cos(b), np.sin(b)
     return (
-        np.stack([zero, zero, zero + 1.0], axis=1),
+        np.stack([zero, zero, z1], axis=1),
         np.stack([-sb * db, zero, -cb * db], axis=1),
         np.stack([cb * db * sa + sb * ca * da, -sa * da, -sb * db * sa + cb * ca * da], axis=1),
     )
@@ -266,9 +342,11 @@ def make_field(
     ruled: bool = False,
     wrap: Wrap | None = None,
     rails: Rails | None = None,
+    endings: tuple[tuple[float, float] | None, tuple[float, float] | None] = (None, None),
 ) -> SectionField:
     """The field through `stations`, whose shapes are in the common form; with `wrap`, on cylinders about its axis; with
-    `rails`, carried to them.
+    `rails`, carried to them. `endings`: (strength in mm, nought for the whole bay; angle in rad) at the first and last
+    end, None where it is free.
 
     Raises: FieldError, for fewer than two stations, two at one position, wrapped ones that are ruled or tilted, or rails
     with straight rulings.
@@ -284,22 +362,56 @@ def make_field(
         raise FieldError(
             f"a loft needs two stations or more, and there {'is' if len(ordered) == 1 else 'are'} {len(ordered)}"
         )
-    nodes = np.array([s.position for s in ordered])
+    inner = [s for s in ordered[1:-1] if s.tip]
+    if inner:
+        raise FieldError(
+            f"a point can only be at an end of the body; there is one at {inner[0].position:g} mm inside it"
+        )
+    positions = np.array([s.position for s in ordered])
+    nodes = positions
     if np.any(np.diff(nodes) <= 0.0):
         at = float(nodes[int(np.argmin(np.diff(nodes)))])
         raise FieldError(f"two stations stand at one position ({at:g} mm); move one of them")
+    if ruled and any(s.tip == "rounded" for s in ordered):
+        raise FieldError("straight rulings end in a sharp point; make the point sharp, or the loft smooth")
     ranks = sorted({s.rank for s in ordered})
     if sum(s.rank == ranks[0] for s in ordered) < 2:
         ordered = tuple(Placed(**{**vars(s), "rank": 0}) for s in ordered)
+    least = min(s.rank for s in ordered)
+    first = np.array([s.position for s in ordered if s.rank == least])
+    tips = tuple(
+        (float(first[row]), way, float(abs(first[beside] - first[row])))
+        for row, beside, way in ((0, 1, 1.0), (-1, -2, -1.0))
+        if ordered[row].tip == "rounded" and not (len(first) == 2 and row == -1 and ordered[0].tip == "rounded")
+    )
+    nodes = _params(tips, positions) if tips else positions
+    ordered = tuple(replace(s, position=float(v)) for s, v in zip(ordered, nodes, strict=True)) if tips else ordered
     lowest = np.stack([_outline(s).reshape(-1, 2) for s in ordered if s.rank == min(t.rank for t in ordered)])
     body = _layers(
         ordered,
         [_outline, lambda s: np.array(s.offset), lambda s: np.array(s.tilt)],
-        settle=_settle(common, lowest),
+        settle=_settle(common, first, lowest),
         dimension=2,
     )
     angle = _layers(ordered, [lambda s: np.array([s.set_angle])], without=lambda s: s.round)
-    return SectionField(common, ordered, ruled, wrap, rails, nodes, angle, body)
+    field = SectionField(common, ordered, ruled, wrap, rails, (), tips, nodes, angle, body)
+    if ruled or endings == (None, None):
+        return field
+    return replace(field, ends=_ends(field, endings))
+
+
+def _ends(field: SectionField, endings: tuple[tuple[float, float] | None, ...]) -> tuple[End, ...]:
+    """The conditions at the ends, each no longer than the bay beside it."""
+    plain = field.unbent()
+    made = []
+    for row, way, ending in ((0, 1.0, endings[0]), (-1, -1.0, endings[1])):
+        if ending is not None and not field.stations[row].tip:
+            v = field.nodes[[row]]
+            bay = float(abs(field.nodes[row] - field.nodes[1 if row == 0 else -2]))
+            length = min(ending[0], bay) or bay
+            local, local1, frames = _flat_sections(plain, v)[:3]
+            made.append(make_end(field.common, frames, local[0], local1[0], float(v[0]), length, way, ending[1]))
+    return tuple(made)
 
 
 def pinched(field: SectionField) -> NDArray[np.bool_]:
@@ -313,21 +425,30 @@ def pinched(field: SectionField) -> NDArray[np.bool_]:
     )
 
 
-def _settle(common: Correspondence, shapes: Array) -> Settle | None:
+def _settle(common: Correspondence, nodes: Array, shapes: Array) -> Settle | None:
     """Makes a lane that is pinched at a station come to nothing gently, so that its width never changes sign.
 
     `shapes`: (stations, n + 2, 2). There all of the lane moves as its middle does; the neighbouring lanes take up the
-    difference evenly along their way.
+    difference evenly along their way. At a point, `nodes` (stations,) apart, the body opens in the shape of the section
+    next to it.
     """
+    bare = [row for row in (0, -1) if not shapes[row].any()]
     gone = [
         (row, number)
         for number, lane in enumerate(common.lanes)
         for row in np.flatnonzero(np.ptp(shapes[:, lane.columns], axis=1).max(axis=1) < 1e-9)
+        if np.ptp(shapes[row], axis=0).max() > 0.0  # at a point all lanes end, each in its own direction
     ]
-    if not gone:
+    if not gone and not bare:
         return None
 
     def settle(first: Array, second: Array) -> None:
+        for end in bare:
+            near = shapes[1 if end == 0 else -2].ravel()
+            bay = nodes[1] - nodes[0] if end == 0 else nodes[-2] - nodes[-1]
+            # As steeply as the spline would in the mean, within what leaves the section room.
+            steep = float(np.clip(bay * (first[end] @ near) / max(float(near @ near), 1e-300), 0.7, 2.0))
+            first[end], second[end] = steep * near / bay, 0.0
         for slopes in (first.reshape(shapes.shape), second.reshape(shapes.shape)):
             for row, number in gone:
                 lane = common.lanes[number]

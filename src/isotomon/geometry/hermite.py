@@ -114,7 +114,10 @@ def smooth(x: Array, y: Array, settle: Settle | None = None, dimension: int = 0)
         d = dimension or y.shape[1]
         rise = np.diff(y, axis=0).reshape(len(h), -1, d) / h[:, None, None]
         safe = _safe_slopes(rise)
-        share = _least_share(h[:, None], rise, first.reshape(safe.shape), second.reshape(safe.shape), safe)
+        # Beside a site at which all points are one, none may turn back: there they have no room.
+        bare = np.asarray(~y.any(axis=1))
+        tight = bare[1:] | bare[:-1]
+        share = _least_share(h[:, None], rise, first.reshape(safe.shape), second.reshape(safe.shape), safe, tight)
         first = (1.0 - share)[:, None] * first + share[:, None] * safe.reshape(y.shape)
         second = (1.0 - share)[:, None] * second
     if settle is not None:
@@ -135,12 +138,12 @@ def _safe_slopes(rise: Array) -> Array:
     return np.asarray(0.625 * agree[..., None] * mean)
 
 
-def _least_share(h: Array, rise: Array, first: Array, second: Array, safe: Array) -> Array:
+def _least_share(h: Array, rise: Array, first: Array, second: Array, safe: Array, tight: NDArray[np.bool_]) -> Array:
     """For each site, the share (0..1) of the safe slopes needed in the bays beside it. `rise`: (bays, points, d);
-    the others (sites, points, d)."""
+    the others (sites, points, d). In `tight` bays (bays,) nothing may turn back at all."""
     length2 = np.sum(rise * rise, axis=2)
     most = np.sqrt(length2.max(axis=1, keepdims=True))
-    allowed = (0.0 if rise.shape[1] == 1 else SLACK) * most
+    allowed = np.where(tight[:, None], 0.0, (0.0 if rise.shape[1] == 1 else SLACK) * most)
     still = length2 <= 1e-24 * length2.max()
 
     def along(site: Array, bay: slice) -> Array:

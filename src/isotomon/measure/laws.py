@@ -16,7 +16,7 @@ from isotomon.measure.sections import Curves
 
 Array = NDArray[np.float64]
 Severity = Literal["error", "band", "note"]
-Quality = Literal["area", "set_angle", "turn", "twist_rate"]
+Quality = Literal["area", "set_angle", "turn", "twist_rate", "thickness"]
 
 
 @dataclass(frozen=True, eq=False)
@@ -94,10 +94,17 @@ def _through(position: tuple[float, ...], value: tuple[float, ...]) -> Hermite:
 def quality_of(curves: Curves, quality: Quality) -> Array:
     """The curve a law of this quality is judged against."""
     by_name = {"area": curves.area, "set_angle": curves.set_angle, "turn": curves.turn, "twist_rate": curves.twist_rate}
+    if quality == "thickness":
+        return curves.thickness if curves.thickness is not None else np.full(len(curves.v), np.nan)
     return by_name[quality]
 
 
-_UNITS = {"area": (1.0, "mm²"), "set_angle": (180.0 / math.pi, "°"), "turn": (180.0 / math.pi, "°")}
+_UNITS = {
+    "area": (1.0, "mm²"),
+    "thickness": (1.0, "mm"),
+    "set_angle": (180.0 / math.pi, "°"),
+    "turn": (180.0 / math.pi, "°"),
+}
 
 
 def law_findings(judged: Judged, wheres: list[str]) -> list[Finding]:
@@ -141,7 +148,7 @@ def _amount(value: float, quality: Quality) -> str:
         return f"{math.degrees(value) * 1000.0:.3f} °/m"
     scale, unit = _UNITS[quality]
     digits = 2 if quality == "area" else 3
-    return f"{value * scale:,.{digits}f}{' ' if quality == 'area' else ''}{unit}"
+    return f"{value * scale:,.{digits}f}{' ' if quality in ('area', 'thickness') else ''}{unit}"
 
 
 def _share(value: float, target: float, quality: Quality) -> str:

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from isotomon.field.correspond import Correspondence
 from isotomon.field.section_field import Sections
-from isotomon.geometry.planar import caliper, thickness
+from isotomon.geometry.planar import caliper, cross3, thickness
 
 Array = NDArray[np.float64]
 
@@ -38,7 +38,7 @@ def quadrature(common: Correspondence) -> Quadrature:
 
 @dataclass(frozen=True, eq=False)
 class Curves:
-    """What is always on show along the body, at `v` (n_v,): mm, mm², rad, rad/mm."""
+    """What is always on show along the body, at the positions `v` (n_v,): mm, mm², rad, rad/mm."""
 
     v: Array
     area: Array
@@ -47,18 +47,22 @@ class Curves:
     """NaN where a section is round."""
     turn: Array
     twist_rate: Array
+    thickness: Array | None = None
+    """Worked out only when it is asked for."""
 
 
-def curves(sections: Sections, first: Sections, rule: Quadrature) -> Curves:
-    """Area, angles and turn of `sections`; `first` holds the one section that turn is counted from."""
+def curves(sections: Sections, first: Sections, rule: Quadrature, common: Correspondence | None = None) -> Curves:
+    """Area, angles and turn of `sections`; `first` holds the one section that turn is counted from. With `common` also
+    their thickness."""
     x, y = sections.local[..., 0], sections.local[..., 1]
     return Curves(
-        v=sections.v,
+        v=sections.position,
         area=np.sum((x @ rule.area_form) * y, axis=1),
         chord=np.linalg.norm(sections.anchor[:, 1] - sections.anchor[:, 0], axis=1),
         set_angle=np.where(sections.round, np.nan, sections.angle),
         turn=sections.angle - first.angle[0] + _fit_turn(sections, first, rule),
-        twist_rate=sections.twist_rate,
+        twist_rate=sections.twist_rate / np.maximum(sections.advance, 1e-9),
+        thickness=None if common is None else extents(sections, common, 800).thickness,
     )
 
 
@@ -111,6 +115,17 @@ def moments(sections: Sections, rule: Quadrature) -> Moments:
     )
 
 
+def leans(sections: Sections, common: Correspondence) -> Array:
+    """(2, 2) rad: least and greatest angle by which the skin leans outward from square, at the first and the last of
+    two sections; measured on the skin itself."""
+    u = np.linspace(0.001, 0.999, 360)
+    around = np.matmul(common.rows(u, 1), sections.control)
+    normal = cross3(around, np.matmul(common.rows(u), sections.slopes))
+    normal = normal / np.maximum(np.linalg.norm(normal, axis=2, keepdims=True), 1e-300)
+    lean = np.arcsin(np.clip(np.einsum("vuk,vk->vu", normal, sections.normal), -1.0, 1.0)) * np.array([[-1.0], [1.0]])
+    return np.asarray(np.stack([lean.min(axis=1), lean.max(axis=1)], axis=1))
+
+
 @dataclass(frozen=True, eq=False)
 class Extents:
     """Thickness (square to the chord) and largest caliper at chosen places; mm."""
@@ -124,6 +139,6 @@ def extents(sections: Sections, common: Correspondence, total: int = 2400) -> Ex
     share = np.linspace(0.0, 1.0, max(total // len(common.lanes), 50), endpoint=False)
     points = np.matmul(common.matrix([share] * len(common.lanes)), sections.local)
     along = sections.anchor[:, 1] - sections.anchor[:, 0]
-    c, s = (along / np.linalg.norm(along, axis=1, keepdims=True)).T[:, :, None]
+    c, s = (along / np.maximum(np.linalg.norm(along, axis=1, keepdims=True), 1e-300)).T[:, :, None]
     turned = np.stack([c * points[..., 0] + s * points[..., 1], c * points[..., 1] - s * points[..., 0]], axis=-1)
     return Extents(thickness(turned), caliper(points))

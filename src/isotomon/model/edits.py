@@ -162,6 +162,8 @@ def _values(design: Design) -> list[tuple[str, Any]]:
         ]
     for d in design.drawings:
         found += [(f"drawing {d.name}, {c.kind} {c.id}", c.value) for c in d.constraints]
+    for word, ending in (("first", design.loft.first), ("last", design.loft.last)):
+        found += [(f"{design.loft.name}, {word} end", v) for v in (ending.strength, ending.angle)]
     for law in design.laws:
         found += [(f"law {law.name}", v) for v in (law.formula, law.band)]
         found += [(f"law {law.name}", v) for p in law.points for v in (p.value, p.position, p.band)]
@@ -204,6 +206,11 @@ def map_formulas(design: Design, change: Callable[[str], str]) -> Design:
         ),
         drawings=tuple(
             replace(d, constraints=tuple(mapped(c, ("value",)) for c in d.constraints)) for d in design.drawings
+        ),
+        loft=replace(
+            design.loft,
+            first=mapped(design.loft.first, ("strength", "angle")),
+            last=mapped(design.loft.last, ("strength", "angle")),
         ),
         laws=tuple(mapped_law(law) for law in design.laws),
     )

@@ -159,6 +159,11 @@ def _put_in(design: Design, points: list[GuidePoint], made: GuidePoint, height: 
     return [*points[:at], made, *points[at:]]
 
 
+def change_ending(design: Design, which: str, **changes: Any) -> Design:
+    """The loft with one end (`first` or `last`) ending otherwise."""
+    return change_loft(design, **{which: replace(getattr(design.loft, which), **changes)})
+
+
 # Ties
 
 

@@ -97,7 +97,13 @@ class Drawn(Record, frozen=True, tag="drawn", tag_field="kind"):
     mirror: Literal["", "x", "y"] = ""
 
 
-Section = Naca4 | Circle | Ellipse | Rounded | Superellipse | Polygon | Star | FromPoints | Kept | Drawn
+class Apex(Record, frozen=True, tag="apex", tag_field="kind"):
+    """A single point, at which the body ends: rounded off, or sharp as a cone's tip. It has no size."""
+
+    rounded: bool = True
+
+
+Section = Apex | Naca4 | Circle | Ellipse | Rounded | Superellipse | Polygon | Star | FromPoints | Kept | Drawn
 
 
 class Number(Record, frozen=True):
@@ -148,7 +154,7 @@ class Station(Record, frozen=True):
     """A datum plane it stands on, which then says its position and tilts."""
 
 
-Quality = Literal["area", "set_angle", "turn", "twist_rate"]
+Quality = Literal["area", "set_angle", "turn", "twist_rate", "thickness"]
 
 
 class LawPoint(Record, frozen=True):
@@ -163,7 +169,7 @@ class LawPoint(Record, frozen=True):
 class Law(Record, frozen=True):
     """An intended value along the body: by points, or by a formula in `position` and `fraction`.
 
-    Values: area mm², angles rad, twist rate rad/mm. `band` is a fraction of the target when `relative`, else it is
+    Values: area mm², angles rad, twist rate rad/mm, thickness mm. `band` is a fraction of the target when `relative`, else it is
     in the same unit. `judged` at the stations (points) or along the whole body.
     """
 
@@ -177,6 +183,17 @@ class Law(Record, frozen=True):
     formula: str | None = None
 
 
+class Ending(Record, frozen=True):
+    """How the skin leaves an end of the body: free, square to the end's plane, or leaning outward by an angle from square.
+
+    `strength`: over what length (mm) that is brought about, nought for the whole bay beside it.
+    """
+
+    how: Literal["free", "square", "leaning"] = "free"
+    strength: Value = 0.0
+    angle: Value = 0.0
+
+
 class Loft(Record, frozen=True):
     """The body carried through the stations, in order of position."""
 
@@ -188,6 +205,8 @@ class Loft(Record, frozen=True):
     rails: tuple[Rail, ...] = ()
     stretch: bool = False
     """Rails only stretch the section towards themselves, where they leave it free, instead of scaling it evenly."""
+    first: Ending = Ending()
+    last: Ending = Ending()
     ties: tuple[Tie, ...] = ()
     turns: tuple[Turns, ...] = ()
 

@@ -10,7 +10,7 @@ from isotomon.errors import DesignError, IsotomonError, QuantityError
 from isotomon.model.datums import check_datum
 from isotomon.model.drawing import DIMENSIONS, Drawing, check_drawing
 from isotomon.model.guides import check_guide
-from isotomon.model.records import Design, Drawn, Law, Station
+from isotomon.model.records import Apex, Design, Drawn, Ending, Law, Station
 from isotomon.model.sections import check_section, is_foil
 from isotomon.quantity import Kind, Quantity, Value, evaluate, resolve, resolve_numbers
 
@@ -56,12 +56,21 @@ class LawTarget:
 
 
 @dataclass(frozen=True)
+class EndNumbers:
+    """How the skin leaves an end: over `strength` mm (nought: the whole bay), leaning outward by `angle` rad."""
+
+    strength: float
+    angle: float
+
+
+@dataclass(frozen=True)
 class Resolved:
     """The numbers of a design: stations in order of position. `figures`: drawing id → dimension id → mm or rad."""
 
     names: dict[str, Quantity]
     stations: tuple[StationNumbers, ...]
     figures: dict[str, dict[str, float]]
+    ends: tuple[EndNumbers | None, EndNumbers | None] = (None, None)
     wrap: tuple[float, float, float] | None = None
     """When stations stand on cylinders: the axis's direction (x, y) of length 1, and where it crosses Z, mm."""
 
@@ -104,7 +113,24 @@ def resolve_design(design: Design, placed: Placed | None = None) -> Resolved:
     for station in design.stations:
         if isinstance(station.section, Drawn) and station.section.drawing not in figures:
             raise DesignError(f"station '{station.name}': its drawing is gone; choose another section")
-    return Resolved(names, stations, figures)
+    loft = design.loft
+    return Resolved(names, stations, figures, (_ending(loft.first, "first", names), _ending(loft.last, "last", names)))
+
+
+def _ending(ending: Ending, which: str, names: dict[str, Quantity]) -> EndNumbers | None:
+    if ending.how == "free":
+        return None
+    where = f"the body's {which} end"
+    try:
+        strength = resolve(ending.strength, "length", names)
+        angle = resolve(ending.angle, "angle", names) if ending.how == "leaning" else 0.0
+    except QuantityError as error:
+        raise QuantityError(f"{where}: {error}") from None
+    if strength < 0.0:
+        raise DesignError(f"{where}: its strength is {strength:g} mm; use nought (the whole bay) or more")
+    if abs(angle) > math.radians(80.0):
+        raise DesignError(f"{where}: it leans by {math.degrees(angle):g}°; use at most 80°")
+    return EndNumbers(strength, angle)
 
 
 def drawing_figures(drawing: Drawing, names: dict[str, Quantity]) -> dict[str, float]:
@@ -163,12 +189,13 @@ def _station(
 ) -> StationNumbers:
     names = {**names, "position": Quantity(position, 1, 0), "fraction": Quantity(fraction)}
     drawn = isinstance(station.section, Drawn)
-    if station.chord is None and not drawn:
+    if station.chord is None and not drawn and not isinstance(station.section, Apex):
         raise DesignError(
             f"station '{station.name}' has no chord; only a drawn section can be left as large as it is drawn"
         )
-    chord = math.nan if station.chord is None else _station_value(station, "chord", names)
-    if chord <= 1e-6:
+    pointed = isinstance(station.section, Apex)
+    chord = 0.0 if pointed else math.nan if station.chord is None else _station_value(station, "chord", names)
+    if chord <= 1e-6 and not pointed:
         raise DesignError(f"station '{station.name}': the chord is {chord:g} mm; it must be greater than zero")
     pivot = math.nan if drawn else 0.25 if is_foil(station.section) else 0.5
     if station.pivot is not None:
@@ -198,7 +225,13 @@ def _station(
     )
 
 
-_POWERS: dict[str, tuple[int, int]] = {"area": (2, 0), "set_angle": (0, 1), "turn": (0, 1), "twist_rate": (-1, 1)}
+_POWERS: dict[str, tuple[int, int]] = {
+    "area": (2, 0),
+    "set_angle": (0, 1),
+    "turn": (0, 1),
+    "twist_rate": (-1, 1),
+    "thickness": (1, 0),
+}
 
 
 def law_value(value: Value, law: Law, names: dict[str, Quantity]) -> float:
@@ -213,7 +246,11 @@ def law_value(value: Value, law: Law, names: dict[str, Quantity]) -> float:
     except QuantityError as error:
         raise QuantityError(f"law '{law.name}': {error}") from None
     if (quantity.length, quantity.angle) != _POWERS[law.quality]:
-        wanted = {"area": "an area, such as 300 mm * 2 mm", "twist_rate": "an angle over a length, such as 2 deg / 1 m"}
+        wanted = {
+            "area": "an area, such as 300 mm * 2 mm",
+            "twist_rate": "an angle over a length, such as 2 deg / 1 m",
+            "thickness": "a length, such as 12 mm",
+        }
         raise QuantityError(
             f"law '{law.name}': '{value}' is {quantity.describe()}; "
             f"{law.quality.replace('_', ' ')} needs {wanted.get(law.quality, 'an angle, such as 5 deg')}"

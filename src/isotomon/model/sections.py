@@ -7,6 +7,7 @@ import math
 from isotomon.errors import ProfileError
 from isotomon.model.drawing import Drawing
 from isotomon.model.records import (
+    Apex,
     Circle,
     Drawn,
     Ellipse,
@@ -21,7 +22,7 @@ from isotomon.model.records import (
     Superellipse,
 )
 
-GRAMMAR = "naca:2412, naca:0018b, circle, ellipse:0.4, rounded:0.6:0.1, superellipse:0.6:3, polygon:5, star:5:0.5, file:root.dat, drawn:NAME"
+GRAMMAR = "naca:2412, naca:0018b, circle, ellipse:0.4, rounded:0.6:0.1, superellipse:0.6:3, polygon:5, star:5:0.5, file:root.dat, drawn:NAME, point, point:sharp"
 
 
 def _number(text: str, what: str, low: float, high: float) -> float:
@@ -87,6 +88,10 @@ def parse_section(text: str, outlines: tuple[Outline, ...] = (), drawings: tuple
     wanted = {"naca": 1, "circle": 0, "ellipse": 1, "rounded": 2, "superellipse": 2, "polygon": 1, "star": 2, "file": 1}
     if kind == "drawn":
         return _drawn(text.strip().split(":", 1)[-1].strip(), drawings)
+    if kind == "point":
+        if rest not in ([], ["sharp"]):
+            raise ProfileError(f"'{text.strip()}' is not known; write point (rounded off) or point:sharp")
+        return Apex(not rest)
     if kind not in wanted:
         raise ProfileError(f"'{text.strip()}' is not a known section; use one of {GRAMMAR}")
     if kind == "file":
@@ -138,6 +143,8 @@ def _naca(code: str) -> Naca4:
 def section_text(section: Section, outlines: tuple[Outline, ...] = (), drawings: tuple[Drawing, ...] = ()) -> str:
     """The text that `parse_section` reads back as `section` (kept sections have a text for show only)."""
     match section:
+        case Apex(rounded):
+            return "point" if rounded else "point:sharp"
         case Naca4(digits, blunt):
             return f"naca:{digits}{'b' if blunt else ''}"
         case Circle():

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from isotomon.errors import ProfileError
 from isotomon.geometry.basis import Basis
 from isotomon.model.records import (
+    Apex,
     Circle,
     Ellipse,
     FromPoints,
@@ -50,11 +51,11 @@ def _from_points(points: tuple[tuple[float, float], ...]) -> Outline2D:
 
 
 @lru_cache(maxsize=512)
-def _made(section: Naca4 | Circle | Ellipse | Rounded | Superellipse | Polygon | Star | Kept) -> Outline2D:
+def _made(section: Apex | Naca4 | Circle | Ellipse | Rounded | Superellipse | Polygon | Star | Kept) -> Outline2D:
     match section:
         case Naca4(digits, blunt):
             return naca4(digits, blunt)
-        case Circle():
+        case Circle() | Apex():  # a point has all of its places at one: any outline of no size does
             return ellipse(1.0)
         case Ellipse(ratio):
             return ellipse(ratio)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, fields
+from dataclasses import dataclass, fields, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,7 +15,7 @@ from isotomon.field.section_field import SectionField, Sections
 from isotomon.geometry.datums import SpaceCurve
 from isotomon.measure.body import BodyMeasures, body_measures
 from isotomon.measure.laws import Finding, Judged, Mend, course, law_findings, quality_of
-from isotomon.measure.sections import Curves, Extents, Moments, curves, extents, moments
+from isotomon.measure.sections import Curves, Extents, Moments, curves, extents, leans, moments
 from isotomon.model import loft_edits
 from isotomon.model.records import Design, Law, LawPoint, Quality
 from isotomon.model.resolve import Resolved, law_band, law_targets, law_value, names_at
@@ -59,6 +59,8 @@ class Full:
     moments: Moments
     extents: Extents
     body: BodyMeasures
+    leans: Array
+    """(2, 2) rad: least and greatest lean of the skin outward from square at the first and last end."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -89,6 +91,9 @@ class Quick:
         if self.shape is None:
             return ()
         values = quality_of(self.shape.curves, quality)
+        if quality == "thickness" and self.full is not None:
+            values = np.full(len(values), np.nan)
+            values[self.shape.at_stations] = self.full.extents.thickness
         pairs = zip(self.resolved.stations, self.shape.at_stations, strict=True)
         return tuple(LawPoint(float(values[row]), n.station.id) for n, row in pairs if not np.isnan(values[row]))
 
@@ -120,6 +125,7 @@ def rebuild(design: Design, moving: bool = False) -> Quick:
         moments(shape.sections, shape.form.rule),
         extents(shape.field.sections(shape.field.nodes), shape.form.common),
         body_measures(shape.field, shape.form.rule),
+        leans(shape.field.sections(shape.field.nodes[[0, -1]]), shape.form.common),
     )
     flaws = _flaw_findings(design, shape, full)
     turn = _unintended(design, resolved, drawings, shape, groups)
@@ -191,6 +197,7 @@ def _laid_out(design: Design, field: SectionField, form: Form, shares: Array, pl
     sections, at_stations = field.sections(v), np.searchsorted(v, field.nodes)
     # While something moves, every other place is enough for the eye: the skin between is smooth by its normals.
     seen = np.union1d(np.arange(0, len(v), 2 if places == MOVING else 1), at_stations)
+    thick = any(law.quality == "thickness" for law in design.laws)
     rows = form.common.rows(np.array([t.u for t in form.common.ties]))
     return Shape(
         field=field,
@@ -198,7 +205,7 @@ def _laid_out(design: Design, field: SectionField, form: Form, shares: Array, pl
         key=shape_key(field, form, design.tolerance),
         v=v,
         sections=sections,
-        curves=curves(sections, sections.first(), form.rule),
+        curves=curves(sections, sections.first(), form.rule, form.common if thick else None),
         mesh=skin_mesh(sections.at(seen), form.samples),
         at_stations=at_stations,
         mesh_rows=np.searchsorted(seen, at_stations),
@@ -275,10 +282,10 @@ def judge_laws(design: Design, resolved: Resolved, shape: Shape) -> tuple[tuple[
 
 
 def _judge(law: Law, resolved: Resolved, shape: Shape) -> tuple[Judged, list[str]]:
-    places, line = _law_course(law, resolved, shape.v)
+    places, line = _law_course(law, resolved, shape.curves.v)
     if law.judged == "along":
         position, target, band = line
-        value = quality_of(shape.curves, law.quality)[np.searchsorted(shape.v, position)]
+        value = quality_of(shape.curves, law.quality)[np.searchsorted(shape.curves.v, position)]
         wheres = [f"{z:.4g} mm along" for z in position]
     else:
         position, target, band = places
@@ -289,10 +296,13 @@ def _judge(law: Law, resolved: Resolved, shape: Shape) -> tuple[Judged, list[str
 
 def _curves_at(shape: Shape, position: Array) -> Curves:
     """Curves at places; those at stations and at the evenly spaced places are there already."""
-    rows = np.clip(np.searchsorted(shape.v, position), 0, len(shape.v) - 1)
-    if np.array_equal(shape.v[rows], position):
-        return Curves(**{f.name: getattr(shape.curves, f.name)[rows] for f in fields(shape.curves)})
-    return curves(shape.field.sections(position), shape.sections.first(), shape.form.rule)
+    rows = np.clip(np.searchsorted(shape.curves.v, position), 0, len(shape.v) - 1)
+    if np.array_equal(shape.curves.v[rows], position):
+        every = {f.name: getattr(shape.curves, f.name) for f in fields(shape.curves)}
+        return replace(shape.curves, **{name: values[rows] for name, values in every.items() if values is not None})
+    common = shape.form.common if shape.curves.thickness is not None else None
+    sections = shape.field.sections(shape.field.params(position))
+    return curves(sections, shape.sections.first(), shape.form.rule, common)
 
 
 def _law_course(

@@ -16,7 +16,7 @@ from isotomon.geometry.datums import SpaceCurve
 from isotomon.measure.laws import Finding, Mend
 from isotomon.model import loft_edits
 from isotomon.model.guides import End, Guide, Rail
-from isotomon.model.records import Design, Kept
+from isotomon.model.records import Apex, Design, Kept
 from isotomon.profile.outline import Outline2D
 from isotomon.rebuild.datums import Ground
 from isotomon.rebuild.placing import Stood, named_share, nearest_share, outline_for, source_of
@@ -127,7 +127,7 @@ def _meetings(design: Design, rail: Rail, stands: Sequence[Stood], places: Array
     for stand, place in zip(stands, places, strict=True):
         key, outline = stand.n.station.id, stand.outline
         end = next((e for e in rail.ends if e.station == key), None)
-        if isinstance(stand.n.station.section, Kept):
+        if isinstance(stand.n.station.section, Kept | Apex):
             shares[key] = None
         elif end is not None:
             shares[key] = end_share(end, outline)
@@ -211,7 +211,7 @@ def miss_findings(design: Design, field: SectionField, groups: list[list[Laid]])
     findings = []
     by_key = {group[0].rail.id: group[0] for group in groups}
     kept = {s.key for s in field.stations if s.rank > field.stations[0].rank}
-    kept |= {s.id for s in design.stations if isinstance(s.section, Kept)}
+    kept |= {s.id for s in design.stations if isinstance(s.section, Kept | Apex)}
     names = {s.id: s.name for s in design.stations}
     for column, track in enumerate(field.rails.tracks):
         one = by_key[track.key]

@@ -22,7 +22,7 @@ from isotomon.field.wrapping import Wrap, finer
 from isotomon.geometry.basis import Basis
 from isotomon.geometry.datums import SpaceCurve
 from isotomon.measure.sections import Quadrature, quadrature
-from isotomon.model.records import Design, Kept, KeptRun
+from isotomon.model.records import Apex, Design, Kept, KeptRun
 from isotomon.model.resolve import Resolved, StationNumbers
 from isotomon.profile.outline import Outline2D
 from isotomon.rebuild.drawn import Drawings
@@ -99,11 +99,15 @@ def shape_form(
     for n in resolved.stations:
         key, source = n.station.id, source_of(n, design, drawings)
         places = (
-            () if isinstance(source, Kept) else tuple((name, shares[key]) for name, shares in held if key in shares)
+            ()
+            if isinstance(source, Kept | Apex)
+            else tuple((name, shares[key]) for name, shares in held if key in shares)
         )
         variants[key] = (source, places)
-    own = tuple(dict.fromkeys(v for v in variants.values() if not isinstance(v[0], Kept)))
-    everything = tuple(dict.fromkeys(variants.values()))
+    everything = tuple(dict.fromkeys(v for v in variants.values() if not isinstance(v[0], Apex)))
+    own = tuple(v for v in everything if not isinstance(v[0], Kept))
+    if not everything:
+        raise FieldError("a loft from point to point has no section between them; add a station with a profile")
     wrapped = resolved.wrap is not None
     if not own:
         return form_of(everything, wrapped), variants
@@ -150,7 +154,8 @@ def make_shape(
         at = index.get(variants[n.station.id])
         if at is not None:
             shares[row] = [t.share[at] % 1.0 for t in form.common.ties]
-    return make_field(form.common, placed, design.loft.ruled, wrap, rails), form, shares
+    ends = tuple((e.strength, e.angle) if e is not None else None for e in resolved.ends)
+    return make_field(form.common, placed, design.loft.ruled, wrap, rails, ends), form, shares  # type: ignore[arg-type]
 
 
 def _midway(curves: Sequence[SpaceCurve]) -> SpaceCurve:
@@ -161,8 +166,11 @@ def _midway(curves: Sequence[SpaceCurve]) -> SpaceCurve:
 
 
 def _place(n: StationNumbers, variant: Variant, form: Form, index: dict[Variant, int], turn: float) -> Placed:
-    source = variant[0]
-    if variant in index:
+    source, tip = variant[0], ""
+    if isinstance(source, Apex):
+        tip = "rounded" if source.rounded else "sharp"
+        shape, anchor, is_round = np.zeros((form.common.size, 2)), np.zeros((2, 2)), True
+    elif variant in index:
         shape, anchor = form.common.control[index[variant]], form.outlines[index[variant]].anchor
         is_round = form.outlines[index[variant]].round
     else:
@@ -172,7 +180,7 @@ def _place(n: StationNumbers, variant: Variant, form: Form, index: dict[Variant,
     return Placed(
         key=n.station.id,
         position=n.position,
-        chord=n.chord,
+        chord=n.chord if not tip else 1.0,
         set_angle=n.set_angle + turn,
         offset=n.offset,
         tilt=n.tilt,
@@ -180,6 +188,7 @@ def _place(n: StationNumbers, variant: Variant, form: Form, index: dict[Variant,
         anchor=anchor - pivot,
         round=is_round,
         rank=n.station.rank,
+        tip=tip,
     )
 
 
@@ -208,27 +217,29 @@ def shape_key(field: SectionField, form: Form, tolerance: float) -> str:
             s.tilt,
             s.round,
             s.rank,
+            *((s.tip,) if s.tip else ()),
             hashlib.sha256(s.shape.tobytes()).digest(),
         )
         for s in field.stations
     ]
     wrap = (field.wrap.way, field.wrap.height) if field.wrap is not None else None
+    ends = [(e.v, e.length, hashlib.sha256(e.change.tobytes()).digest()) for e in field.ends]
     rails = None
     if field.rails is not None:
         t = np.linspace(0.0, 1.0, 65)
         curves = [(k.key, k.u, hashlib.sha256(k.curve.at(t).tobytes()).digest()) for k in field.rails.tracks]
         rails = (field.rails.stretch, curves)
     parts = (isotomon.__version__, form.key, field.ruled, wrap, tolerance, stations)
-    return digest(parts if rails is None else (*parts, rails))
+    return digest(parts if rails is None and not ends else (*parts, rails, ends))
 
 
 def keep_section(field: SectionField, form: Form, position: float) -> dict[str, object]:
     """Fields of a station that holds the section the body has at `position`: section, chord, angle, pivot, offset, tilt."""
-    field = field.unrailed()  # the rails act on the inserted section as they acted on the body there
-    sections = field.sections(np.array([position]))
+    field = field.unbent()  # rails and ends act on the inserted section as they acted on the body there
+    sections = field.sections(field.params(np.array([position])))
     along = sections.anchor[0, 1] - sections.anchor[0, 0]
     chord, angle = float(np.hypot(*along)), float(sections.angle[0])
-    offset, tilt = field.place(position)
+    offset, tilt = field.place(float(sections.v[0]))
     c, s = np.cos(angle), np.sin(angle)
     back = np.array([[c, -s], [s, c]])
     # The pivot is the point of the chord nearest the carrier's point; straight rulings may leave it off the chord.

@@ -161,6 +161,8 @@ def loft(
             if at in rims and np.ptp(patch.control[:, column], axis=0).max() > tolerance:
                 rims[at].append(BRepBuilderAPI_MakeEdge(skin.VIso(at)).Edge())
     for k, (name, at, (origin, way)) in enumerate(zip(("first cap", "last cap"), (first, last), ends, strict=True)):
+        if not rims[at]:  # the body ends in a point
+            continue
         cap = _cap(rims[at], origin, way) if radii is None else _round_cap(rims[at], origin, way, radii[k], tolerance)
         faces.append((name, cap))
     return _sewn(faces, tolerance)

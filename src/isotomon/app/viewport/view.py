@@ -40,6 +40,7 @@ GRIP_WORDS = {
     "tilt_y": "tilt it about Y",
     "point": "move the curve's point",
     "handle": "bend the curve",
+    "end": "change how the skin leaves this end",
     "tie": "slide the tie along its profile; it snaps to corners",
 }
 
@@ -170,7 +171,7 @@ class View(QWidget):
             painter.setPen(QPen(QColor(self.theme.accent), 2.0))
             painter.setBrush(QColor(self.theme.paper))
             word = kind.split()[0]
-            if word in ("point", "handle", "tie"):
+            if word in ("point", "handle", "tie", "end"):
                 self._paint_mark(painter, word, kind, QPointF(x, y))
             elif kind.startswith("tilt"):
                 painter.drawRoundedRect(

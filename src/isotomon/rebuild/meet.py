@@ -1,0 +1,240 @@
+"""Meeting a law: the least change of what may change that brings the body into a law's band.
+
+Every round the judged places are made linear in the values that may change, by differences, and the least change that
+brings all of them into the band is found as a least distance problem (Lawson and Hanson, "Solving Least Squares
+Problems", 1974, chapter 23, by non-negative least squares).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.optimize import nnls
+
+from isotomon.errors import DesignError, IsotomonError
+from isotomon.measure.laws import Judged
+from isotomon.model import edits, loft_edits
+from isotomon.model.records import Apex, Design
+from isotomon.quantity import display
+from isotomon.rebuild.quick import Quick, rebuild
+
+Array = NDArray[np.float64]
+Kind = Literal["sizes", "set angles", "offsets", "rail points"]
+KINDS: tuple[Kind, ...] = ("sizes", "set angles", "offsets", "rail points")
+AIM = 0.85
+"""How far out in its band a place is brought to: a little inside, so that rounding keeps it there."""
+ROUNDS = 12
+REACH = 0.25
+"""The most any value changes in one round, as a share of its scale."""
+
+
+@dataclass(frozen=True)
+class Freedom:
+    """A value that may change. `owner` is a station's or guide's id, `scale` a usual change of it (mm or rad)."""
+
+    owner: str
+    field: str
+    name: str
+    value: float
+    scale: float
+    angle: bool = False
+    index: int = 0
+
+
+@dataclass(frozen=True, eq=False)
+class Meeting:
+    """What came of it: the changed design, the worst deviation in half bands before and after, what changed and by how
+    much (freedom, new value), and what it says in words."""
+
+    design: Design
+    before: float
+    after: float
+    changes: tuple[tuple[Freedom, float], ...]
+    text: str
+
+    @property
+    def met(self) -> bool:
+        return self.after <= 1.0 + 1e-9
+
+
+def freedoms(quick: Quick, kinds: Sequence[Kind], stations: Sequence[str] = ()) -> tuple[list[Freedom], list[str]]:
+    """What may change, and names of what a formula drives, at some stations (none given: all)."""
+    found: list[Freedom] = []
+    driven: list[str] = []
+
+    def offer(
+        owner: str, field: str, name: str, value: object, scale: float, angle: bool = False, index: int = 0
+    ) -> None:
+        if isinstance(value, str):
+            driven.append(name)
+        elif isinstance(value, float):
+            found.append(Freedom(owner, field, name, value, scale, angle, index))
+
+    size = max((n.chord for n in quick.resolved.stations), default=100.0)
+    for n in quick.resolved.stations:
+        s = n.station
+        if (stations and s.id not in stations) or isinstance(s.section, Apex):
+            continue
+        if "sizes" in kinds:
+            offer(s.id, "chord", f"chord of {s.name}", s.chord if s.chord is not None else n.chord, n.chord)
+        if "set angles" in kinds:
+            offer(s.id, "set_angle", f"set angle of {s.name}", s.set_angle, 0.5, True)
+        for axis in "xy" if "offsets" in kinds else "":
+            field = f"offset_{axis}"
+            offer(s.id, field, f"offset {axis.upper()} of {s.name}", getattr(s, field), size)
+    rails = {r.guide for r in quick.design.loft.rails}
+    for guide in quick.design.guides if "rail points" in kinds else ():
+        for k, p in enumerate(guide.points if guide.kind == "through" and guide.id in rails else ()):
+            station = p.on.split("/")[0]
+            if p.on and stations and station not in stations:
+                continue
+            for axis in "xy":
+                offer(
+                    guide.id, axis, f"{axis.upper()} of point {k + 1} of {guide.name}", getattr(p, axis), size, False, k
+                )
+    return found, driven
+
+
+def meet(
+    design: Design,
+    law: str,
+    chosen: Sequence[Freedom],
+    told: Callable[[int, float], bool] = lambda round_, worst: True,
+    driven: Sequence[str] = (),
+) -> Meeting:
+    """Bring the body into the band of a law with the least change of what is chosen.
+
+    `told` hears the round and the worst deviation so far, and stops it by returning False.
+    Raises: DesignError, when nothing may change or there is no body.
+    """
+    edits.find(design.laws, law)
+    if not chosen:
+        why = f" ({', '.join(driven[:4])} follow formulas)" if driven else ""
+        raise DesignError(f"nothing that may change is chosen{why}; choose sizes, set angles, offsets or rail points")
+    start = _judged(design, law)
+    scale = np.array([f.scale for f in chosen])
+    x0 = np.array([f.value for f in chosen]) / scale
+    x, best_x = x0.copy(), x0.copy()
+    r = _deviation(start)
+    before = best = float(np.abs(r).max())
+    slopes = np.zeros((len(r), len(x)))
+    for round_ in range(ROUNDS):
+        if best <= 1.0 or not told(round_, best):
+            break
+        slopes = _slopes(design, law, chosen, x * scale, r, scale)
+        wanted = _least_change(r, slopes, x - x0)
+        step = np.clip(wanted - (x - x0), -REACH, REACH)
+        moved = False
+        for _ in range(5):
+            try:
+                trial = _deviation(_judged(_put(design, chosen, (x + step) * scale), law))
+            except IsotomonError:
+                step = step / 2.0
+                continue
+            if np.abs(trial).max() < np.abs(r).max() * (1.0 - 1e-3):
+                x, r, moved = x + step, trial, True
+                break
+            step = step / 2.0
+        if not moved:
+            break
+        if np.abs(r).max() < best:
+            best, best_x = float(np.abs(r).max()), x.copy()
+    values = best_x * scale
+    made = _put(design, chosen, values)
+    changes = tuple((f, float(v)) for f, v in zip(chosen, values, strict=True) if abs(v - f.value) > 1e-6 * f.scale)
+    return Meeting(made, before, best, changes, _said(made, law, best, before, changes, slopes, driven))
+
+
+def _judged(design: Design, law: str) -> Judged:
+    quick = rebuild(design, moving=True)
+    found = next((j for j in quick.judged if j.key == law), None)
+    if found is None or not len(found.position):
+        text = quick.findings[0].text if quick.findings else "the law has no points"
+        raise DesignError(f"the law cannot be judged: {text}")
+    return found
+
+
+def _deviation(judged: Judged) -> Array:
+    """(places,) signed, in half bands; nought where the law says nothing."""
+    return np.asarray(np.nan_to_num((judged.value - judged.target) / judged.band))
+
+
+def _put(design: Design, chosen: Sequence[Freedom], values: Array) -> Design:
+    for f, value in zip(chosen, values.tolist(), strict=True):
+        if abs(value - f.value) <= 1e-12 * f.scale:
+            continue
+        if any(g.id == f.owner for g in design.guides):
+            design = loft_edits.set_guide_point(design, f.owner, f.index, **{f.field: value})
+        else:
+            design = edits.change_station(design, f.owner, **{f.field: value})
+    return design
+
+
+def _slopes(design: Design, law: str, chosen: Sequence[Freedom], values: Array, r: Array, scale: Array) -> Array:
+    """(places, freedoms) change of the deviations by each value, over its scale."""
+    columns = []
+    for k in range(len(chosen)):
+        moved = values.copy()
+        moved[k] += 1e-4 * scale[k]
+        columns.append((_deviation(_judged(_put(design, chosen, moved), law)) - r) / 1e-4)
+    return np.stack(columns, axis=1)
+
+
+def _least_change(r: Array, slopes: Array, so_far: Array) -> Array:
+    """The least change in all that brings the linear deviations into the band, or as near to it as can be."""
+    base = r - slopes @ so_far
+    for share in (0.0, 0.3, 0.6, 0.8, 0.9, 0.95):
+        limit = np.maximum(AIM, AIM + share * (np.abs(r) - AIM))
+        found = _least_distance(np.vstack([slopes, -slopes]), np.concatenate([-limit - base, base - limit]))
+        if found is not None:
+            return found
+    # Nothing linear brings it nearer everywhere: a damped step downhill.
+    damped = slopes.T @ slopes + 1e-3 * np.trace(slopes.T @ slopes) * np.eye(slopes.shape[1])
+    return np.asarray(so_far - np.linalg.solve(damped + 1e-12 * np.eye(len(damped)), slopes.T @ r))
+
+
+def _least_distance(g: Array, h: Array) -> Array | None:
+    """The shortest x with g x ≥ h; None if there is none."""
+    e = np.vstack([g.T, h[None]])
+    f = np.zeros(len(e))
+    f[-1] = 1.0
+    try:
+        u, _ = nnls(e, f, maxiter=20 * e.shape[1])
+    except RuntimeError:
+        return None
+    left = e @ u - f
+    if np.linalg.norm(left) < 1e-9:
+        return None
+    return np.asarray(-left[:-1] / left[-1])
+
+
+def _said(
+    design: Design,
+    law: str,
+    best: float,
+    before: float,
+    changes: Sequence[tuple[Freedom, float]],
+    slopes: Array,
+    driven: Sequence[str],
+) -> str:
+    if best <= 1.0 + 1e-9:
+        if not changes:
+            return "The law is met already; nothing was changed."
+        f, value = max(changes, key=lambda c: abs(c[1] - c[0].value) / c[0].scale)
+        amount = f"{display(np.degrees(value - f.value), 3)}°" if f.angle else f"{display(value - f.value, 3)} mm"
+        more = f", {len(changes)} values changed, most the {f.name}: by {amount}"
+        return f"Met: the worst place is at {best:.0%} of the band (was {before:.0%}){more}."
+    judged = _judged(design, law)
+    k = judged.worst
+    acts = np.abs(slopes[k]).max() if slopes.size else 0.0
+    if acts < 1e-3:
+        why = "none of what may change acts on that place; choose more of it, or a station nearer to it"
+    else:
+        why = "what would mend that place puts others out; let more change, insert a station there, or widen the band"
+    if driven:
+        why += f"; {', '.join(driven[:3])} follow formulas and were left alone"
+    return f"Not met: the best reached is {best:.0%} of the band (was {before:.0%}), at {judged.position[k]:.4g} mm: {why}."
