@@ -127,7 +127,10 @@ def _dropped_points(points: Array, skin: Skin, way: Array | None) -> Array:
         p, pu, pv = skin.at(at_u, at_v)
         miss = points - p
         if way is None:
-            a = np.stack([pu, pv, cross3(pu, pv)], axis=2)
+            n, nu, nv = _normals(skin, at_u, at_v)
+            far = np.einsum("mk,mk->m", miss, n)[:, None]
+            a = np.stack([pu + far * nu, pv + far * nv, n], axis=2)
+            miss = miss - far * n
         else:
             a = np.stack([pu, pv, np.broadcast_to(-way, pu.shape)], axis=2)
         step = np.linalg.solve(a + 1e-12 * np.abs(a).max() * np.eye(3), miss[..., None])[..., 0]
@@ -139,6 +142,17 @@ def _dropped_points(points: Array, skin: Skin, way: Array | None) -> Array:
         if beside.max() > 1e-3 * cell:
             raise FieldError(_missed(points[int(beside.argmax())]))
     return found
+
+
+def _normals(skin: BodySkin, u: Array, v: Array) -> tuple[Array, Array, Array]:
+    """(m, 3) each: normals of length 1, and their derivatives by u and by v from differences into the skin."""
+    near = 1e-6 * (skin.field.last - skin.field.first)
+    inward = np.where(v + near > skin.field.last, -near, near)
+    n = []
+    for at in (skin.at(u, v), skin.at(np.mod(u + 1e-6, 1.0), v), skin.at(u, v + inward)):
+        square = cross3(at[1], at[2])
+        n.append(square / np.maximum(np.linalg.norm(square, axis=1, keepdims=True), 1e-300))
+    return n[0], (n[1] - n[0]) / 1e-6, (n[2] - n[0]) / inward[:, None]
 
 
 def _reach(points: Array, skin: Plane | RoundSkin, way: Array) -> Array:

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.interpolate import CubicSpline
 
 from isotomon.errors import DesignError, IsotomonError, QuantityError
 from isotomon.field import skin as skins
@@ -64,6 +65,8 @@ def point_place(ground: Ground, point: GuidePoint) -> Array:
 def _through(ground: Ground, guide: Guide) -> SpaceCurve:
     places = np.array([point_place(ground, p) for p in guide.points]).reshape(-1, 3)
     closed = guide.choices[0] == "closed"
+    if len(places) < 2:
+        return space.through(places)
     slopes = [_slope(ground, p, places, k, closed) for k, p in enumerate(guide.points)]
     return space.through(places, slopes, closed)
 
@@ -185,10 +188,10 @@ def _along(ground: Ground, value: Value, kind: str) -> Callable[[Array], Array]:
     if not isinstance(value, str) or "fraction" not in value:
         fixed = resolve(value, kind, ground.names)  # type: ignore[arg-type]
         return lambda s: np.full(len(s), fixed)
-    places = np.linspace(0.0, 1.0, 65)
+    places = np.linspace(0.0, 1.0, 97)
     values = [resolve(value, kind, {**ground.names, "fraction": Quantity(float(s))}) for s in places]  # type: ignore[arg-type]
-    course = smooth(places, np.array(values)[:, None])
-    return lambda s: course(s)[:, 0]
+    course = CubicSpline(places, values)
+    return lambda s: np.asarray(course(s))
 
 
 def _helix(ground: Ground, guide: Guide) -> SpaceCurve:
