@@ -7,7 +7,7 @@ import resource
 import subprocess
 import sys
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
@@ -16,7 +16,8 @@ os.environ["OPENBLAS_NUM_THREADS"] = "1"
 import numpy as np
 from tests.drawings import random_drawing, shaken
 
-from isotomon.model import edits
+from isotomon.model import edits, loft_edits
+from isotomon.model.guides import Guide, GuidePoint
 from isotomon.model.records import Circle, Design, Naca4, Station
 from isotomon.profile.solver import begin_drag, drag_to, solve
 from isotomon.rebuild.deliver import build
@@ -46,6 +47,15 @@ def blade(count: int) -> Design:
     return Design("bench", stations=tuple(stations))
 
 
+def railed(design: Design, parts: Sequence[str] = ("lead", "trail", "upper", "lower")) -> Design:
+    """A design with rails through named points of all its profiles."""
+    for k, part in enumerate(parts):
+        points = tuple(GuidePoint(f"{s.id}/{part}") for s in design.stations)
+        guide = Guide(f"u{k}", f"rail {k}", "through", choices=("open",), points=points)
+        design = loft_edits.add_rail(loft_edits.add_guide(design, guide), guide.id)
+    return design
+
+
 def line(what: str, figure: str, target: str, met: bool | None = None) -> None:
     """One row of the result."""
     mark = "" if met is None else "met" if met else "MISSED"
@@ -54,19 +64,26 @@ def line(what: str, figure: str, target: str, met: bool | None = None) -> None:
 
 def arrays() -> None:
     """An edit to mesh and curves, and its growth with the number of stations."""
-    design = sample("reach-blade")
-    rebuild(design)
-    chords = iter(np.linspace(190, 220, 1000))
-    edit = timed(lambda: rebuild(edits.change_station(design, "s6", chord=float(next(chords))), moving=True), 200)
-    p95 = float(np.percentile(edit, 95)) * 1e3
-    line("edit of the 12-station blade to mesh and curves (no rails yet), p95", f"{p95:.1f} ms", "≤ 16 ms", p95 <= 16)
-    growth = []
-    for count in (12, 200):
-        many = blade(count)
-        rebuild(many, moving=True)
-        growth.append(float(np.median(timed(lambda d=many: rebuild(d, moving=True), 15))))  # type: ignore[misc]
-    ratio = growth[1] / growth[0]
-    line("200 stations against 12, the same", f"{ratio:.1f} × the time", "≤ 16.7 × (linear)", ratio <= 200 / 12)
+    design = railed(sample("reach-blade"))
+    for what, which in (("12-station, 4-rail blade", design), ("same without rails", sample("reach-blade"))):
+        rebuild(which)
+        chords = iter(np.linspace(190, 220, 1000))
+        edit = timed(
+            lambda d=which, c=chords: rebuild(edits.change_station(d, "s6", chord=float(next(c))), moving=True),
+            200,  # type: ignore[misc]
+        )
+        p95 = float(np.percentile(edit, 95)) * 1e3
+        line(f"edit of the {what} to mesh and curves, p95", f"{p95:.1f} ms", "≤ 16 ms", p95 <= 16)
+    round_ = [f"at:{k / 16:g}" for k in range(16)]
+    for what, parts in (("", ()), (" with 16 rails", round_)):
+        growth = []
+        for count in (12, 200):
+            many = railed(blade(count), parts)
+            rebuild(many, moving=True)
+            growth.append(float(np.median(timed(lambda d=many: rebuild(d, moving=True), 15))))  # type: ignore[misc]
+        ratio = growth[1] / growth[0]
+        figure = f"{ratio:.1f} × ({growth[1] * 1e3:.0f} ms)"
+        line(f"200 stations against 12{what}, the same", figure, "≤ 16.7 × (linear)", ratio <= 200 / 12)
     rest = float(np.median(timed(lambda: rebuild(design), 10))) * 1e3
     line("the same at rest, with all measures and checks (median)", f"{rest:.0f} ms", "")
 
@@ -111,7 +128,7 @@ def pixels() -> None:
     """An edit to pixels in the window."""
     from isotomon.app.main import wait_for, window_off_screen
 
-    with window_off_screen(sample("reach-blade")) as window:
+    with window_off_screen(railed(sample("reach-blade"))) as window:
         taken = []
         for chord in np.linspace(190.0, 215.0, 60):
             start = time.perf_counter()

@@ -208,7 +208,7 @@ class Bodies(WithWorker):
 
     def test_the_check_says_the_same_in_json(self) -> None:
         """Figures, null for what is undefined, exit codes, and a folded body that is not called valid."""
-        result = checked(rebuild(sample("reach-blade")), self.supervisor)
+        result = checked(rebuild(edits.change_station(sample("reach-blade"), "s6", chord=202.0)), self.supervisor)
         self.assertEqual((result["ok"], exit_code(result)), (False, 1))
         self.assertIsNone(result["stations"][0]["set_angle_deg"])
         self.assertGreaterEqual(len(result["along"]), 101)

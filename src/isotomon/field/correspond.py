@@ -245,10 +245,10 @@ def _share_map(
     starts = np.array([piece.x[0] for piece in pieces])
 
     def by_piece(x: Array) -> Array:
-        ahead = x < starts[0] - 1e-12
-        turned = np.where(ahead, x + 1.0, x)
         # Inside a lane every sample belongs to the piece that holds the lane's middle.
-        which = int(np.clip(np.searchsorted(starts, np.median(turned) + 1e-12, side="right") - 1, 0, len(pieces) - 1))
-        return pieces[which](turned)[:, 0] - np.where(ahead, 1.0, 0.0)
+        middle = float(np.median(x))
+        round_ = 1.0 if middle < starts[0] else 0.0
+        which = int(np.clip(np.searchsorted(starts, middle + round_, side="right") - 1, 0, len(pieces) - 1))
+        return pieces[which](x + round_)[:, 0] - round_
 
     return by_piece

@@ -8,8 +8,8 @@ stay between 0 and 1.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
-from functools import cached_property
+from dataclasses import dataclass
+from functools import cached_property, lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,6 +20,7 @@ from isotomon.geometry.datums import SpaceCurve
 from isotomon.geometry.planar import cross3
 
 Array = NDArray[np.float64]
+Index = NDArray[np.intp]
 Complex = NDArray[np.complex128]
 COLLINEAR = (0.01, 0.04)
 """4·det/trace² of the rail points' spread: below the first (a ratio of singular values of 0.05) they say nothing across
@@ -30,41 +31,75 @@ SAMPLES = 257
 
 @dataclass(frozen=True, eq=False)
 class Track:
-    """One rail in the space in which sections are flat. `key`: the rail's id, `u` its place round the section."""
+    """One rail in the space in which sections are flat. `key`: the rail's id."""
 
     key: str
     curve: SpaceCurve
-    u: float
-    _table: tuple[Array, Array] = field(init=False)
 
-    def __post_init__(self) -> None:
-        t = np.linspace(0.0, 1.0, SAMPLES)
-        object.__setattr__(self, "_table", (t, self.curve.at(t)))
+    @cached_property
+    def table(self) -> Array:
+        """(SAMPLES, 3) points of the curve, evenly spaced in its parameter."""
+        return self.curve.at(np.linspace(0.0, 1.0, SAMPLES))
 
     def levels(self, origin: Array, normal: Array) -> tuple[Array, Array, Array]:
         """Where planes (n, 3) meet the curve: parameters (n,) by bracketing and Newton's rule, how far the curve stays
         from the plane where it does not reach it (n,), and how often it passes each plane (n,)."""
-        t, p = self._table
-        height = p @ normal.T - np.sum(origin * normal, axis=1)
-        size = float(np.ptp(p, axis=0).max())
-        near = np.where(np.abs(height) < 1e-9 * size, 0.0, height)
-        passes = (near[:-1] * near[1:] < 0.0) | ((near[1:] == 0.0) & (near[:-1] != 0.0))
-        passes[0] |= near[0] == 0.0
-        count = passes.sum(axis=0)
-        k = passes.argmax(axis=0)
-        rows = np.arange(len(origin))
-        a, b = near[k, rows], near[k + 1, rows]
-        at = t[k] + (t[1] - t[0]) * np.where(np.abs(a - b) > 0.0, a / np.where(a == b, 1.0, a - b), 0.0)
-        lost = count == 0
-        at[lost] = t[np.abs(height[:, lost]).argmin(axis=0)]
-        low, high = np.maximum(t[k], 0.0), np.minimum(t[k + 1], 1.0)
-        for _ in range(3):
-            off = np.sum((self.curve.at(at) - origin) * normal, axis=1)
-            slope = np.sum(self.curve.rate(at) * normal, axis=1)
-            step = off / np.where(np.abs(slope) > 1e-12 * size, slope, np.inf)
-            at = np.where(lost, at, np.clip(at - step, low, high))
-        gap = np.where(lost, np.abs(height).min(axis=0), 0.0)
-        return at, gap, count
+        at, gap, count, _, _ = met((self,), origin, normal)
+        return at[0], gap[0], count[0]
+
+
+def met(tracks: Sequence[Track], origin: Array, normal: Array) -> tuple[Array, Array, Index, Array, Array]:
+    """`Track.levels` of several tracks at once, (tracks, n) each, with the points there and their rates (tracks, n, 3)."""
+    found = [_bracketed(track.table, origin, normal) for track in tracks]
+    k, share, gap, count = (np.stack(column) for column in zip(*found, strict=True))
+    step = 1.0 / (SAMPLES - 1)
+    low, high, at = k * step, (k + 1) * step, (k + share) * step
+    held = count > 0
+    for _ in range(4):
+        place = np.stack([track.curve.at(t) for track, t in zip(tracks, at, strict=True)])
+        rate = np.stack([track.curve.rate(t) for track, t in zip(tracks, at, strict=True)])
+        off = np.einsum("rnk,nk->rn", place - origin, normal)
+        steep = np.einsum("rnk,nk->rn", rate, normal)
+        move = np.where(held & (np.abs(steep) > 0.0), -off / np.where(steep == 0.0, 1.0, steep), 0.0)
+        moved = np.minimum(np.maximum(at + move, low), high)
+        move, at = moved - at, moved
+        if np.abs(move).max(initial=0.0) < 1e-9:  # what is left is its square, within what a straight step gives
+            return at, gap, count, place + move[..., None] * rate, rate
+    place = np.stack([track.curve.at(t) for track, t in zip(tracks, at, strict=True)])
+    rate = np.stack([track.curve.rate(t) for track, t in zip(tracks, at, strict=True)])
+    return at, gap, count, place, rate
+
+
+def _bracketed(p: Array, origin: Array, normal: Array) -> tuple[Index, Array, Array, Index]:
+    """Where planes first pass a polyline p (m, 3): the piece (n,), the share of it, how far the polyline stays away where
+    it is never passed, and how often it is."""
+    slack = 1e-9 * float(np.ptp(p, axis=0).max())
+    level = np.einsum("nk,nk->n", origin, normal)
+    if (normal == normal[0]).all():
+        height = p @ normal[0]
+        way = 1.0 if height[-1] > height[0] else -1.0
+        rising = way * height
+        if (np.diff(rising) > 0.0).all():
+            want = way * level
+            gap = np.maximum(np.maximum(rising[0] - want, want - rising[-1]), 0.0)
+            gap[gap < slack] = 0.0
+            k = np.clip(np.searchsorted(rising, want, side="right") - 1, 0, len(p) - 2)
+            share = np.clip((want - rising[k]) / (rising[k + 1] - rising[k]), 0.0, 1.0)
+            return k, share, gap, (gap == 0.0).astype(np.intp)
+    height = p @ normal.T - level
+    near = np.where(np.abs(height) < slack, 0.0, height)
+    passes = (near[:-1] * near[1:] < 0.0) | ((near[1:] == 0.0) & (near[:-1] != 0.0))
+    passes[0] |= near[0] == 0.0
+    count = passes.sum(axis=0)
+    k = passes.argmax(axis=0)
+    rows = np.arange(len(origin))
+    a, b = near[k, rows], near[k + 1, rows]
+    share = np.where(a != b, a / np.where(a == b, 1.0, a - b), 0.0)
+    lost = count == 0
+    nearest = np.abs(height).argmin(axis=0)
+    k = np.where(lost, np.minimum(nearest, len(p) - 2), k)
+    share = np.where(lost, nearest - k, share)
+    return k, share, np.where(lost, np.abs(height).min(axis=0), 0.0), count
 
 
 @dataclass(frozen=True, eq=False)
@@ -74,6 +109,8 @@ class Rails:
     """
 
     tracks: tuple[Track, ...]
+    places: tuple[float, ...]
+    """Of each rail round the section, in order."""
     rows: Array
     share: Array
     anchor_share: Array
@@ -85,26 +122,35 @@ class Rails:
         p = np.matmul(self.rows, local[:, :-2])
         p1 = np.matmul(self.rows, local1[:, :-2])
         # A complex step gives the derivative to the last digit (Squire and Trapp, SIAM Review 40, 1998).
-        middle, turn, shift = _transform(p + 1j * STEP * p1, goals + 1j * STEP * goals1, self.stretch)
-        carried = np.matmul(local + 1j * STEP * local1 - middle[:, None], turn) + shift[:, None]
-        left = (goals + 1j * STEP * goals1) - (np.matmul(p + 1j * STEP * p1 - middle[:, None], turn) + shift[:, None])
-        carried += np.matmul(np.vstack([self.share, self.anchor_share]), left)
-        return carried.real.copy(), carried.imag / STEP
+        pc, rc = p + 1j * STEP * p1, goals + 1j * STEP * goals1
+        middle, turn, shift = _transform(pc, rc, self.stretch)
+        left = rc - (np.matmul(pc - middle[:, None], turn) + shift[:, None])
+        away = local - middle.real[:, None]
+        slopes = np.matmul(away, turn.imag / STEP) + np.matmul(local1 - middle.imag[:, None] / STEP, turn.real)
+        return (
+            np.matmul(away, turn.real) + shift.real[:, None] + np.matmul(self.shares, left.real),
+            slopes + shift.imag[:, None] / STEP + np.matmul(self.shares, left.imag / STEP),
+        )
+
+    @cached_property
+    def shares(self) -> Array:
+        """(n + 2, rails): the cardinal functions at control points, then at nominal points."""
+        return np.vstack([self.share, self.anchor_share])
 
     def goals(self, frames: Frames) -> tuple[Array, Array]:
         """(n_v, rails, 2): where the rails pass the planes, in the planes' axes, and its derivative by v."""
-        here, slopes = [], []
-        for track in self.tracks:
-            t = track.levels(frames.origin, frames.normal)[0]
-            away, rate = track.curve.at(t) - frames.origin, track.curve.rate(t)
-            steep = np.sum(rate * frames.normal, axis=1)
-            off = np.sum(frames.origin1 * frames.normal, axis=1) - np.sum(away * frames.normal1, axis=1)
-            rate = rate * (off / np.where(np.abs(steep) > 1e-12, steep, 1e-12))[:, None] - frames.origin1
-            axes = np.stack([frames.across, frames.up], axis=1)
-            axes1 = np.stack([frames.across1, frames.up1], axis=1)
-            here.append(np.einsum("vak,vk->va", axes, away))
-            slopes.append(np.einsum("vak,vk->va", axes, rate) + np.einsum("vak,vk->va", axes1, away))
-        return np.stack(here, axis=1), np.stack(slopes, axis=1)
+        *_, place, rate = met(self.tracks, frames.origin, frames.normal)
+        away = (place - frames.origin).transpose(1, 2, 0)
+        steep = np.einsum("rvk,vk->vr", rate, frames.normal)
+        speed = np.einsum("vk,vk->v", frames.origin1, frames.normal)[:, None] - np.einsum(
+            "vkr,vk->vr", away, frames.normal1
+        )
+        speed = speed / np.where(np.abs(steep) > 1e-12, steep, 1e-12)
+        rate = rate.transpose(1, 2, 0) * speed[:, None] - frames.origin1[..., None]
+        axes = np.stack([frames.across, frames.up], axis=1)
+        axes1 = np.stack([frames.across1, frames.up1], axis=1)
+        slopes = np.matmul(axes, rate) + np.matmul(axes1, away)
+        return np.matmul(axes, away).transpose(0, 2, 1), slopes.transpose(0, 2, 1)
 
 
 @dataclass(frozen=True, eq=False)
@@ -189,19 +235,30 @@ def cardinal(u: Array, places: Array) -> Array:
     return result
 
 
-def make_rails(common: Correspondence, tracks: Sequence[Track], anchor_u: Array, stretch: bool = False) -> Rails | None:
-    """Rails in the common form; None without any. `anchor_u`: (2,) places round the section nearest the nominal points.
+def make_rails(
+    common: Correspondence, tracks: Sequence[Track], places: Sequence[float], anchor_u: Array, stretch: bool = False
+) -> Rails | None:
+    """Rails in the common form, at `places` (rails,) round the section; None without any. `anchor_u`: (2,) places nearest
+    the nominal points.
 
     Raises: FieldError, when two of them lie at one place.
     """
     if not tracks:
         return None
-    ordered = tuple(sorted(tracks, key=lambda t: (t.u % 1.0, t.key)))
-    places = np.mod(np.array([t.u for t in ordered]), 1.0)
-    if len(places) > 1 and np.diff(np.append(places, places[0] + 1.0)).min() < 1e-6:
+    ordered = sorted(zip(np.mod(places, 1.0).tolist(), tracks, strict=True), key=lambda pair: (pair[0], pair[1].key))
+    u = tuple(place for place, _ in ordered)
+    if len(u) > 1 and np.diff(np.append(u, u[0] + 1.0)).min() < 1e-6:
         raise FieldError("two rails lie at one place on the section; take one of them out")
+    rows, share = _cardinals(common, u)
+    return Rails(tuple(t for _, t in ordered), u, rows, share, cardinal(np.mod(anchor_u, 1.0), np.array(u)), stretch)
+
+
+@lru_cache(maxsize=16)
+def _cardinals(common: Correspondence, places: tuple[float, ...]) -> tuple[Array, Array]:
+    """(rails, n) rows that evaluate sections at the rails, and (n, rails) the cardinal functions at control points."""
+    u = np.array(places)
     blocks = []
     for k, lane in enumerate(common.lanes):
         start, wide = common.u[k], common.u[k + 1] - common.u[k]
-        blocks.append(lane.basis.interpolate(lambda w, s=start, d=wide: cardinal(np.mod(s + w * d, 1.0), places)))  # type: ignore[misc]
-    return Rails(ordered, common.rows(places), np.vstack(blocks), cardinal(np.mod(anchor_u, 1.0), places), stretch)
+        blocks.append(lane.basis.interpolate(lambda w, s=start, d=wide: cardinal(np.mod(s + w * d, 1.0), u)))  # type: ignore[misc]
+    return common.rows(u), np.vstack(blocks)

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, fields, replace
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -155,10 +156,6 @@ class SectionField:
         pairs = np.array([[*s.offset, *s.tilt] for s in self.stations])
         row = pairs[bay[0]] + share[0] * (pairs[bay[0] + 1] - pairs[bay[0]])
         return row[:2], row[2:]
-
-    def unrailed(self) -> SectionField:
-        """The field as it would be without its rails."""
-        return replace(self, rails=None)
 
     def unbent(self) -> SectionField:
         """The field as it would be without its rails and its ends' conditions."""
@@ -311,7 +308,22 @@ def _plane_slopes(z1: Array, tilt: Array, tilt1: Array) -> tuple[Array, Array, A
     )
 
 
-Channel = Callable[[Placed], Array]
+class Turned(NamedTuple):
+    """A station as far as its turn goes: mm and rad."""
+
+    position: float
+    rank: int
+    set_angle: float
+    round: bool
+
+
+Ranked = Placed | Turned
+Channel = Callable[[Any], Array]
+
+
+def angle_course(stations: Sequence[Ranked]) -> Layers:
+    """The angle along the body, (n_v, 1) rad, through the stations that are not round."""
+    return _layers(stations, [lambda s: np.array([s.set_angle])], without=lambda s: s.round)
 
 
 def _bays(nodes: Array, v: Array) -> tuple[NDArray[np.intp], Array]:
@@ -393,7 +405,7 @@ def make_field(
         settle=_settle(common, first, lowest),
         dimension=2,
     )
-    angle = _layers(ordered, [lambda s: np.array([s.set_angle])], without=lambda s: s.round)
+    angle = angle_course(ordered)
     field = SectionField(common, ordered, ruled, wrap, rails, (), tips, nodes, angle, body)
     if ruled or endings == (None, None):
         return field
@@ -463,9 +475,9 @@ def _settle(common: Correspondence, nodes: Array, shapes: Array) -> Settle | Non
 
 
 def _layers(
-    stations: Sequence[Placed],
+    stations: Sequence[Ranked],
     channels: Sequence[Channel],
-    without: Callable[[Placed], bool] = lambda s: False,
+    without: Callable[[Any], bool] = lambda s: False,
     settle: Settle | None = None,
     dimension: int = 0,
 ) -> Layers:

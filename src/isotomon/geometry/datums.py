@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,9 +22,11 @@ class Plane:
     across: Array
     normal: Array
 
-    @property
+    @cached_property
     def up(self) -> Array:
-        return np.cross(self.normal, self.across)
+        """(3,) square to both."""
+        (a, b, c), (x, y, z) = self.normal.tolist(), self.across.tolist()
+        return np.array([b * z - c * y, c * x - a * z, a * y - b * x])
 
 
 @dataclass(frozen=True, eq=False)

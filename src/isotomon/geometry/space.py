@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from isotomon.errors import DesignError
 from isotomon.geometry.datums import Plane, SpaceCurve, fitted_plane
-from isotomon.geometry.hermite import Hermite
+from isotomon.geometry.hermite import Hermite, natural_slopes
 from isotomon.geometry.planar import cross3
 
 Array = NDArray[np.float64]
@@ -33,8 +33,9 @@ def through(points: Array, slopes: Sequence[Array | None] | None = None, closed:
     if steps.min() < 1e-9 * max(float(np.abs(points).max()), 1.0):
         raise DesignError(f"points {int(steps.argmin()) + 1} and the next lie at one place; move or remove one")
     held = list(slopes) if slopes is not None else [None] * (len(points) - closed)
-    first, second = _spline_slopes(points, steps, held, closed)
     x = np.r_[0.0, np.cumsum(steps)]
+    free = not closed and all(slope is None for slope in held)
+    first, second = natural_slopes(x, points) if free else _spline_slopes(points, steps, held, closed)
     spline = Hermite(x / x[-1], np.vstack([points, first * x[-1], second * x[-1] ** 2])).pieces()
     slope = spline.derivative()
     return SpaceCurve(lambda t: spline(np.clip(t, 0.0, 1.0)), closed, (), lambda t: slope(np.clip(t, 0.0, 1.0)))

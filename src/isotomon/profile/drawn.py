@@ -63,7 +63,9 @@ def drawn_shape(drawing: Drawing, mirror: Literal["", "x", "y"] = "") -> DrawnSh
     anchor = np.array([[low[0] / width, 0.0], [high[0] / width, 0.0]])
     centred = all(abs(float(x)) < 1e-9 for x in (low + high) / width)
     whole = len(chain.pieces) == 1 and chain.pieces[0].kind == "circle"
-    return DrawnShape(Outline2D(_outline_runs(unit), anchor, round=whole and centred), width, -float(low[0]) / width)
+    return DrawnShape(
+        Outline2D(_outline_runs(unit, drawing.id), anchor, round=whole and centred), width, -float(low[0]) / width
+    )
 
 
 def lofted_run(drawing: Drawing, runs: Runs) -> Chain:
@@ -83,11 +85,12 @@ def _joints(pieces: tuple[Piece, ...]) -> Array:
     return np.abs(np.arctan2(cross(into, out), (into * out).sum(axis=1)))
 
 
-def _outline_runs(pieces: tuple[Piece, ...]) -> tuple[Run, ...]:
-    """Smooth runs between corners; a run without any is periodic and begins at its +X side."""
+def _outline_runs(pieces: tuple[Piece, ...], name: str) -> tuple[Run, ...]:
+    """Smooth runs between corners; a run without any is periodic and begins at its +X side. Marks bear the drawing's
+    `name`, since other drawings may call their parts the same."""
     corner = np.flatnonzero(_joints(pieces) > CORNER)
     if not len(corner):
-        return (_fitted(_from_plus_x(pieces), periodic=True),)
+        return (_fitted(_from_plus_x(pieces), name, periodic=True),)
     starts = np.array([pieces[k].start for k in corner])
     middle = (starts.max(axis=0) + starts.min(axis=0)) / 2.0
     first = int(np.argmin(np.abs(np.arctan2(*(starts - middle).T[::-1]))))
@@ -97,7 +100,9 @@ def _outline_runs(pieces: tuple[Piece, ...]) -> tuple[Run, ...]:
         count = (b - a - 1) % len(pieces) + 1
         own = tuple(pieces[(a + k) % len(pieces)] for k in range(count))
         runs.append(
-            line(own[0].start.tolist(), own[0].end.tolist()) if count == 1 and own[0].kind == "line" else _fitted(own)
+            line(own[0].start.tolist(), own[0].end.tolist())
+            if count == 1 and own[0].kind == "line"
+            else _fitted(own, name)
         )
     # Neighbours share their ends exactly.
     shared = [(a.control[-1] + b.control[0]) / 2.0 for a, b in zip(runs, [*runs[1:], runs[0]], strict=True)]
@@ -108,7 +113,7 @@ def _outline_runs(pieces: tuple[Piece, ...]) -> tuple[Run, ...]:
     return tuple(runs)
 
 
-def _fitted(pieces: tuple[Piece, ...], periodic: bool = False) -> Run:
+def _fitted(pieces: tuple[Piece, ...], name: str, periodic: bool = False) -> Run:
     """Pieces that join smoothly as one run."""
     t = np.linspace(0.0, 1.0, 65)
     lengths = np.array([np.linalg.norm(np.diff(p.at(t), axis=0), axis=1).sum() for p in pieces])
@@ -125,10 +130,12 @@ def _fitted(pieces: tuple[Piece, ...], periodic: bool = False) -> Run:
                 result[here] = piece.at((s[here] - edges[k]) / (edges[k + 1] - edges[k]))
         return result
 
-    marks = [(f"{p.part} {k}", float(edges[k]), 1) for k, p in enumerate(pieces) if k]
+    marks = [(f"{name} {p.part} {k}", float(edges[k]), 1) for k, p in enumerate(pieces) if k]
     for k, p in enumerate(pieces):
         wide = edges[k + 1] - edges[k]
-        marks += [(f"{p.part} {k}.{n}", float(edges[k] + wide * s), order) for n, (s, order) in enumerate(p.breaks)]
+        marks += [
+            (f"{name} {p.part} {k}.{n}", float(edges[k] + wide * s), order) for n, (s, order) in enumerate(p.breaks)
+        ]
     return fit_run(curve, marks=sorted(marks, key=lambda m: m[1]), periodic=periodic)
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, field
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,6 +17,7 @@ from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane, SpaceCurve
 from isotomon.geometry.space import line
 from isotomon.model.datums import BUILT_IN, BUILT_IN_NAMES, Datum, construction
 from isotomon.model.drawing import Drawing
+from isotomon.model.guides import Guide
 from isotomon.model.records import Design, Drawn, Station
 from isotomon.model.resolve import Resolved
 from isotomon.profile.curves import piece_of
@@ -23,7 +25,7 @@ from isotomon.profile.loops import places_of
 from isotomon.quantity import Quantity, resolve
 from isotomon.rebuild.drawn import Drawings, to_plane
 from isotomon.rebuild.guides import drawing_curve, guide_curve
-from isotomon.rebuild.placing import Stood, named_point, stood
+from isotomon.rebuild.placing import Stood, body_angles, named_point, stood
 
 Array = NDArray[np.float64]
 Thing = Plane | Axis | Array | Frame | Cylinder | SpaceCurve
@@ -40,6 +42,8 @@ class Ground:
     drawings: Drawings | None = None
     _made: dict[str, Thing] = field(default_factory=dict)
     _stood: dict[str, Stood] = field(default_factory=dict)
+    _stood_for: Resolved | None = None
+    _angles: dict[str, float] = field(default_factory=dict)
     _under_way: list[str] = field(default_factory=list)
 
     def get(self, ref: str) -> Thing:
@@ -77,21 +81,24 @@ class Ground:
     def _work_out(self, ref: str) -> Thing:
         if ref in BUILT_IN:
             return _BUILT[ref]
-        guide = next((u for u in self.design.guides if u.id == ref), None)
-        if guide is not None:
-            return guide_curve(self, guide)
-        if self.drawing(ref) is not None:
-            return drawing_curve(self, ref)
-        datum = next((d for d in self.design.datums if d.id == ref), None)
-        if datum is not None:
-            return self._datum(datum)
         name, _, part = ref.partition("/")
+        record = self._records.get(name)
+        if isinstance(record, Station):
+            return self._station_part(record, part) if part else self._station_plane(record)
+        if isinstance(record, Guide) and not part:
+            return guide_curve(self, record)
+        if isinstance(record, Drawing) and not part:
+            return drawing_curve(self, ref)
+        if isinstance(record, Datum) and not part:
+            return self._datum(record)
         if name == self.design.loft.id and part:
             return self._body(part)
-        station = next((s for s in self.design.stations if s.id == name), None)
-        if station is None:
-            raise DesignError(f"'{self.called(ref)}' is gone; pick something else")
-        return self._station_part(station, part) if part else self._station_plane(station)
+        raise DesignError(f"'{self.called(ref)}' is gone; pick something else")
+
+    @cached_property
+    def _records(self) -> dict[str, Station | Guide | Drawing | Datum]:
+        d = self.design
+        return {r.id: r for group in (d.stations, d.guides, d.drawings, d.datums) for r in group}
 
     # What stations and the body give
 
@@ -123,12 +130,17 @@ class Ground:
         """
         if self.resolved is None or self.drawings is None:
             raise DesignError(f"the profile at station '{station.name}' is not there yet, or stands on this itself")
-        n = next(n for n in self.resolved.stations if n.station.id == station.id)
-        if station.id in self._stood and self._stood[station.id].n is n:
+        if self._stood_for is not self.resolved:
+            self._stood_for, self._stood, self._angles = self.resolved, {}, {}
+        if station.id in self._stood:
             return self._stood[station.id]
+        n = next(n for n in self.resolved.stations if n.station.id == station.id)
         if math.isnan(n.chord):
             raise DesignError(f"the drawing at station '{station.name}' is not solved yet, or stands on this itself")
-        self._stood[station.id] = stood(n, self.design, self.drawings, self.resolved.wrap)
+        if not self._angles:
+            self._angles = body_angles(self.resolved, self.design, self.drawings)
+        angle = self._angles[station.id]
+        self._stood[station.id] = stood(n, angle, self.design, self.drawings, self.resolved.wrap)
         return self._stood[station.id]
 
     def drawing(self, ref: str) -> Drawing | None:

@@ -56,6 +56,8 @@ def _numbers(ground: Ground, guide: Guide) -> list[float]:
 
 def point_place(ground: Ground, point: GuidePoint) -> Array:
     """(3,) where a point of a guide lies. Raises: IsotomonError."""
+    if point.on and point.x == point.y == point.z == 0.0:
+        return ground.point(point.on)
     away = np.array(
         [number(ground, axis, v, "length") for axis, v in zip("xyz", (point.x, point.y, point.z), strict=True)]
     )

@@ -10,11 +10,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.errors import DesignError, ProfileError
+from isotomon.field.section_field import Turned, angle_course
 from isotomon.field.wrapping import Wrap
 from isotomon.geometry.basis import Basis
 from isotomon.geometry.datums import Plane, SpaceCurve
-from isotomon.model.records import Design, Drawn, FromPoints, Kept, Outline, Section
-from isotomon.model.resolve import StationNumbers
+from isotomon.model.records import Apex, Design, Drawn, FromPoints, Kept, Outline, Section
+from isotomon.model.resolve import Resolved, StationNumbers
 from isotomon.profile.outline import Outline2D, Run
 from isotomon.profile.readymade import outline_of
 from isotomon.rebuild.drawn import Drawings, SolvedSection, section_shape
@@ -72,6 +73,8 @@ class Stood:
     n: StationNumbers
     outline: Outline2D
     plane: Plane
+    angle: float
+    """rad; a round profile, which has none of its own, is turned as the body is there."""
     wrap: Wrap | None
 
     @property
@@ -81,13 +84,13 @@ class Stood:
 
     def in_plane(self, unit: Array) -> Array:
         """Points (m, 2) of the outline at chord 1 → (m, 2) mm in the station's plane."""
-        c, s = np.cos(self.n.set_angle), np.sin(self.n.set_angle)
+        c, s = np.cos(self.angle), np.sin(self.angle)
         flat = (unit - self.pivot) * self.n.chord
         return np.asarray(flat @ np.array([[c, s], [-s, c]]) + np.array(self.n.offset))
 
     def to_unit(self, flat: Array) -> Array:
         """What `in_plane` takes back."""
-        c, s = np.cos(self.n.set_angle), np.sin(self.n.set_angle)
+        c, s = np.cos(self.angle), np.sin(self.angle)
         return np.asarray((flat - np.array(self.n.offset)) @ np.array([[c, -s], [s, c]]) / self.n.chord + self.pivot)
 
     def in_space(self, unit: Array) -> Array:
@@ -102,10 +105,10 @@ class Stood:
         Raises: DesignError.
         """
         try:
-            share = named_share(self.outline, part)
+            unit = _named_point(self.outline, part)
         except DesignError as error:
             raise DesignError(f"the profile at station '{self.n.station.name}': {error}") from None
-        return self.in_space(self.outline.points(np.array([share * self.outline.length])))[0]
+        return self.in_space(unit)[0]
 
     def curve(self) -> SpaceCurve:
         """The profile as a closed curve; its corners are the parameters where it turns sharply."""
@@ -139,6 +142,12 @@ def named_share(outline: Outline2D, part: str) -> float:
         return _extreme_share(outline, 1.0 if part == "upper" else -1.0)
     x, y = np.round(outline.anchor[0 if part == "lead" else 1], 9).tolist()
     return nearest_share(outline, x, y)
+
+
+@lru_cache(maxsize=4096)
+def _named_point(outline: Outline2D, part: str) -> Array:
+    """(1, 2) the named point at chord 1."""
+    return outline.points(np.array([named_share(outline, part) * outline.length]))
 
 
 @lru_cache(maxsize=512)
@@ -176,8 +185,32 @@ def _least(outline: Outline2D, cost: Callable[[Array], Array]) -> float:
     return round(best, 9) % 1.0
 
 
-def stood(n: StationNumbers, design: Design, drawings: Drawings, wrap: tuple[float, float, float] | None) -> Stood:
-    """A station's profile where it stands.
+def body_angles(resolved: Resolved, design: Design, drawings: Drawings) -> dict[str, float]:
+    """Station id → rad by which the body is turned there: its set angle and whole turns; a round profile takes what the
+    body has between its neighbours."""
+    turns = {t.station: t.turns for t in design.loft.turns}
+    marked, whole = [], 0
+    for n in resolved.stations:
+        whole += turns.get(n.station.id, 0)
+        try:
+            is_round = isinstance(n.station.section, Apex) or outline_for(source_of(n, design, drawings)).round
+        except ProfileError:
+            is_round = False
+        marked.append(Turned(n.position, n.station.rank, n.set_angle + 2.0 * np.pi * whole, is_round))
+    return {n.station.id: a for n, a in zip(resolved.stations, _angles_of(tuple(marked)), strict=True)}
+
+
+@lru_cache(maxsize=16)
+def _angles_of(marked: tuple[Turned, ...]) -> list[float]:
+    if len(marked) < 2 or not any(m.round for m in marked):
+        return [m.set_angle for m in marked]
+    return angle_course(marked)(np.array([m.position for m in marked]))[:, 0].tolist()
+
+
+def stood(
+    n: StationNumbers, angle: float, design: Design, drawings: Drawings, wrap: tuple[float, float, float] | None
+) -> Stood:
+    """A station's profile where it stands, turned by `angle`.
 
     Raises: ProfileError.
     """
@@ -186,4 +219,4 @@ def stood(n: StationNumbers, design: Design, drawings: Drawings, wrap: tuple[flo
     normal = np.array([np.sin(b) * np.cos(a), -np.sin(a), np.cos(b) * np.cos(a)])
     plane = Plane(np.array([0.0, 0.0, n.position]), across, normal)
     outline = outline_for(source_of(n, design, drawings))
-    return Stood(n, outline, plane, Wrap(wrap[:2], wrap[2]) if wrap is not None else None)
+    return Stood(n, outline, plane, angle, Wrap(wrap[:2], wrap[2]) if wrap is not None else None)

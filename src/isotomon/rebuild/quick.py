@@ -178,7 +178,6 @@ def _shape(
         ties = lay_ties(design, ground)
         try:
             field, form, shares = make_shape(design, resolved, drawings, groups, ties)
-            field.sections(field.nodes[:1])
         except FieldError as error:
             if not groups and not ties:
                 raise
@@ -186,7 +185,7 @@ def _shape(
             findings.append(Finding("error", design.loft.name, text, about=design.loft.id))
             groups = []
             field, form, shares = make_shape(design, resolved, drawings)
-        findings += miss_findings(design, field, groups)
+        findings += miss_findings(design, [one for group in groups for one in group])
         return _laid_out(design, field, form, shares, places), findings, groups
     except IsotomonError as error:
         return None, [*findings, Finding("error", design.loft.name, str(error), about=design.loft.id)], groups

@@ -9,8 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.errors import IsotomonError
-from isotomon.field.rails import Track
-from isotomon.field.section_field import SectionField
+from isotomon.field.rails import Track, met
 from isotomon.field.wrapping import Wrap
 from isotomon.geometry.datums import SpaceCurve
 from isotomon.measure.laws import Finding, Mend
@@ -32,12 +31,14 @@ BETWEEN = 8
 
 @dataclass(frozen=True, eq=False)
 class Laid:
-    """A rail with its curve in the space in which sections are flat, and where it meets the profiles."""
+    """A rail with its track in the space in which sections are flat, where it meets the profiles, and at stations that it
+    misses the gap (mm) with the profile's point."""
 
     rail: Rail
     name: str
-    curve: SpaceCurve
+    track: Track
     shares: Shares
+    gaps: dict[str, tuple[float, Array]]
 
 
 def lay_rails(design: Design, ground: Ground) -> tuple[list[Laid], list[Finding]]:
@@ -51,27 +52,34 @@ def lay_rails(design: Design, ground: Ground) -> tuple[list[Laid], list[Finding]
         text = "straight rulings run straight from station to station, past the rails; make the loft smooth"
         return laid, [Finding("error", design.loft.name, text, about=design.loft.id)]
     stands = [ground.profile(n.station) for n in resolved.stations]
-    fine = _between(stands)
+    tracks: list[tuple[Rail, Track]] = []
     for rail in design.loft.rails:
-        name = ground.called(rail.guide)
         try:
-            curve = ground.curve(rail.guide)
+            tracks.append((rail, _track(rail, ground.curve(rail.guide), stands[0].wrap)))
         except IsotomonError as error:
             text = f"{error}. It is left out until then"
             mend = Mend("Take the rail out", lambda d, k=rail.id: loft_edits.remove_rail(d, k))  # type: ignore[misc]
-            findings.append(Finding("error", f"rail {name}", text, about=rail.id, mends=(mend,)))
-            continue
-        wrap = stands[0].wrap
-        flat = curve if wrap is None else SpaceCurve(lambda t, c=curve, w=wrap: w.flattened(c.at(t)), curve.closed)  # type: ignore[misc]
-        track = Track(rail.id, flat, 0.0)
-        at, gap, count = track.levels(*fine)
-        trouble = _course(rail, name, track, stands, fine[0], (at, gap, count))
+            name = f"rail {ground.called(rail.guide)}"
+            findings.append(Finding("error", name, text, about=rail.id, mends=(mend,)))
+    if not tracks:
+        return laid, findings
+    origins, normals = _between(stands)
+    at, gap, count, place, _ = met([track for _, track in tracks], origins, normals)
+    for row, (rail, track) in enumerate(tracks):
+        name = ground.called(rail.guide)
+        trouble = _course(rail, name, track, stands, origins, (at[row], gap[row], count[row]))
         if trouble is not None:
             findings.append(trouble)
             continue
-        shares = _meetings(design, rail, stands, flat.at(at[::BETWEEN]))
-        laid.append(Laid(rail, name, flat, shares))
+        shares, gaps = _meetings(design, rail, stands, place[row, ::BETWEEN])
+        laid.append(Laid(rail, name, track, shares, gaps))
     return laid, findings
+
+
+def _track(rail: Rail, curve: SpaceCurve, wrap: Wrap | None) -> Track:
+    if wrap is None:
+        return Track(rail.id, curve)
+    return Track(rail.id, SpaceCurve(lambda t: wrap.flattened(curve.at(t)), curve.closed))
 
 
 def _between(stands: Sequence[Stood]) -> tuple[Array, Array]:
@@ -119,26 +127,35 @@ def _course(
     return None
 
 
-def _meetings(design: Design, rail: Rail, stands: Sequence[Stood], places: Array) -> Shares:
-    """Where a rail meets every profile: as it was set, by construction, or where the profile comes nearest to it."""
+def _meetings(
+    design: Design, rail: Rail, stands: Sequence[Stood], places: Array
+) -> tuple[Shares, dict[str, tuple[float, Array]]]:
+    """Where a rail meets every profile: as it was set, by construction, or where the profile comes nearest to it; and the
+    gaps there, but by construction."""
     guide = next((g for g in design.guides if g.id == rail.guide), None)
     known = _by_construction(guide) if guide is not None else {}
+    ends = {e.station: e for e in rail.ends}
     shares: Shares = {}
+    gaps: dict[str, tuple[float, Array]] = {}
     for stand, place in zip(stands, places, strict=True):
         key, outline = stand.n.station.id, stand.outline
-        end = next((e for e in rail.ends if e.station == key), None)
         if isinstance(stand.n.station.section, Kept | Apex):
             shares[key] = None
-        elif end is not None:
-            shares[key] = end_share(end, outline)
-        elif key in known:
+            continue
+        if key not in ends and key in known:
             shares[key] = named_share(outline, known[key])
+            continue
+        away = place - stand.plane.origin
+        flat = np.array([[away @ stand.plane.across, away @ stand.plane.up]])
+        if key in ends:
+            share = end_share(ends[key], outline)
         else:
-            away = place - stand.plane.origin
-            flat = np.array([[away @ stand.plane.across, away @ stand.plane.up]])
             x, y = np.round(stand.to_unit(flat)[0], 9).tolist()
-            shares[key] = nearest_share(outline, x, y)
-    return shares
+            share = nearest_share(outline, x, y)
+        own = outline.points(np.array([share * outline.length]))
+        shares[key] = share
+        gaps[key] = (float(np.linalg.norm(stand.in_plane(own) - flat)), stand.in_space(own)[0])
+    return shares, gaps
 
 
 def _by_construction(guide: Guide) -> dict[str, str]:
@@ -203,40 +220,27 @@ def together(laid: list[Laid]) -> tuple[list[list[Laid]], list[Finding]]:
     return groups, findings
 
 
-def miss_findings(design: Design, field: SectionField, groups: list[list[Laid]]) -> list[Finding]:
+def miss_findings(design: Design, laid: Sequence[Laid]) -> list[Finding]:
     """A finding for every rail and station that are farther apart than the design's tolerance."""
-    if field.rails is None:
-        return []
-    gaps, places = rail_gaps(field)
+    stations = {s.id: s for s in design.stations}
+    least = min((s.rank for s in design.stations), default=0)
     findings = []
-    by_key = {group[0].rail.id: group[0] for group in groups}
-    kept = {s.key for s in field.stations if s.rank > field.stations[0].rank}
-    kept |= {s.id for s in design.stations if isinstance(s.section, Kept | Apex)}
-    names = {s.id: s.name for s in design.stations}
-    for column, track in enumerate(field.rails.tracks):
-        one = by_key[track.key]
-        for row, station in enumerate(field.stations):
-            gap = float(np.linalg.norm(gaps[row, column]))
-            if gap <= design.tolerance or station.key in kept or station.key in one.rail.follows:
+    for one in laid:
+        for key, (gap, place) in one.gaps.items():
+            if gap <= design.tolerance or stations[key].rank > least or key in one.rail.follows:
                 continue
-            x, y, z = places[row, column].tolist()
-            place = (x, y, z)
-            findings.append(
-                Finding(
-                    "error",
-                    f"rail {one.name} at station {names[station.key]}",
-                    f"the rail misses the profile by {gap:.4g} mm",
-                    float(field.nodes[row]),
-                    place,
-                    track.key,
-                    _miss_mends(design, one, station.key, names[station.key], place, field.wrap),
-                )
+            x, y, z = place.tolist()
+            where, text = (
+                f"rail {one.name} at station {stations[key].name}",
+                f"the rail misses the profile by {gap:.4g} mm",
             )
+            mends = _miss_mends(design, one, key, stations[key].name, (x, y, z))
+            findings.append(Finding("error", where, text, z, (x, y, z), one.rail.id, mends))
     return findings
 
 
 def _miss_mends(
-    design: Design, one: Laid, station: str, name: str, place: tuple[float, float, float], wrap: Wrap | None
+    design: Design, one: Laid, station: str, name: str, place: tuple[float, float, float]
 ) -> tuple[Mend, ...]:
     follow = Mend(f"Let the profile's point at {name} follow", lambda d: loft_edits.follow(d, one.rail.id, station))
     guide = next((g for g in design.guides if g.id == one.rail.guide), None)
@@ -246,11 +250,3 @@ def _miss_mends(
     point = f"{station}/at:{share:.9g}"
     move = Mend("Move the guide to the profile", lambda d: loft_edits.pass_point(d, one.rail.guide, point, place))
     return move, follow
-
-
-def rail_gaps(field: SectionField) -> tuple[Array, Array]:
-    """(stations, rails, 2) from each profile's own rail point to the rail, in its plane, mm; and that point (…, 3)."""
-    assert field.rails is not None
-    plain = field.unrailed().sections(field.nodes)
-    there = np.matmul(field.rails.rows, field.sections(field.nodes).local)
-    return there - np.matmul(field.rails.rows, plain.local), np.matmul(field.rails.rows, plain.control)

@@ -145,10 +145,9 @@ def make_shape(
         whole += turns.get(n.station.id, 0)
         placed.append(_place(n, variants[n.station.id], form, index, 2.0 * np.pi * whole))
     wrap = Wrap(resolved.wrap[:2], resolved.wrap[2]) if resolved.wrap is not None else None
-    tracks = [
-        Track(g[0].rail.id, _midway([x.curve for x in g]), form.common.place_of(f"rail {g[0].rail.id}")) for g in groups
-    ]
-    rails = make_rails(form.common, tracks, form.anchor_u, design.loft.stretch)
+    tracks = [_midway([x.track for x in g]) for g in groups]
+    places = [form.common.place_of(f"rail {t.key}") for t in tracks]
+    rails = make_rails(form.common, tracks, places, form.anchor_u, design.loft.stretch)
     shares = np.full((len(placed), len(form.common.ties)), np.nan)
     for row, n in enumerate(resolved.stations):
         at = index.get(variants[n.station.id])
@@ -158,11 +157,11 @@ def make_shape(
     return make_field(form.common, placed, design.loft.ruled, wrap, rails, ends), form, shares  # type: ignore[arg-type]
 
 
-def _midway(curves: Sequence[SpaceCurve]) -> SpaceCurve:
-    """One curve as it is; several as the one midway between them."""
-    if len(curves) == 1:
-        return curves[0]
-    return SpaceCurve(lambda t: np.mean([c.at(t) for c in curves], axis=0))
+def _midway(tracks: Sequence[Track]) -> Track:
+    """One track as it is; several as the one midway between them."""
+    if len(tracks) == 1:
+        return tracks[0]
+    return Track(tracks[0].key, SpaceCurve(lambda s: np.mean([t.curve.at(s) for t in tracks], axis=0)))
 
 
 def _place(n: StationNumbers, variant: Variant, form: Form, index: dict[Variant, int], turn: float) -> Placed:
@@ -227,7 +226,10 @@ def shape_key(field: SectionField, form: Form, tolerance: float) -> str:
     rails = None
     if field.rails is not None:
         t = np.linspace(0.0, 1.0, 65)
-        curves = [(k.key, k.u, hashlib.sha256(k.curve.at(t).tobytes()).digest()) for k in field.rails.tracks]
+        curves = [
+            (k.key, u, hashlib.sha256(k.curve.at(t).tobytes()).digest())
+            for k, u in zip(field.rails.tracks, field.rails.places, strict=True)
+        ]
         rails = (field.rails.stretch, curves)
     parts = (isotomon.__version__, form.key, field.ruled, wrap, tolerance, stations)
     return digest(parts if rails is None and not ends else (*parts, rails, ends))

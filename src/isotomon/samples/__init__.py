@@ -6,12 +6,17 @@ from collections.abc import Callable
 
 from isotomon.errors import DesignError
 from isotomon.model.records import Design
+from isotomon.samples.kelp_steeper import kelp_steeper
 from isotomon.samples.reach_blade import reach_blade
 from isotomon.samples.signal_mast import signal_mast
 
 SAMPLES: dict[str, tuple[str, Callable[[], Design]]] = {
-    "reach-blade": ("Tidal rotor blade: round root, foils, a twist law and an area law", reach_blade),
-    "signal-mast": ("Turned mast: one four-lobed drawing linked on six stations", signal_mast),
+    "reach-blade": ("Tidal rotor blade: round root, foils, rails along its edges, twist and area laws", reach_blade),
+    "kelp-steeper": ("Leaning vessel: unlike profiles, a front rail and two sides", kelp_steeper),
+    "signal-mast": (
+        "Turned mast: one four-lobed drawing linked on five stations, tied on to a square lamp seat",
+        signal_mast,
+    ),
 }
 
 

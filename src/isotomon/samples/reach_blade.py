@@ -1,4 +1,4 @@
-"""reach-blade: a tidal rotor blade for Tarrowen Sound. Round root, foil sections, twist and area laws. All invented."""
+"""reach-blade: a tidal rotor blade for Tarrowen Sound. Round root, foil sections, edge rails, twist and area laws. All invented."""
 
 from __future__ import annotations
 
@@ -6,6 +6,7 @@ import math
 
 from isotomon.model.draw_edits import Pen
 from isotomon.model.drawing import Drawing
+from isotomon.model.guides import Guide, GuidePoint, Rail
 from isotomon.model.records import Circle, Design, Drawn, Law, LawPoint, Loft, Naca4, Number, Section, Station
 
 _ROWS: tuple[tuple[str, float, Section, str, float], ...] = (
@@ -14,7 +15,7 @@ _ROWS: tuple[tuple[str, float, Section, str, float], ...] = (
     ("shoulder", 0.20, Naca4("4424"), "widest_chord", 22.0),
     ("r3", 0.30, Naca4("4421"), "widest_chord - 14 mm", 17.2),
     ("r4", 0.40, Naca4("4418"), "232 mm", 13.6),
-    ("r5", 0.50, Naca4("4418"), "202 mm", 10.8),
+    ("r5", 0.50, Naca4("4418"), "213 mm", 10.8),
     ("r6", 0.60, Naca4("4415"), "188 mm", 8.6),
     ("r7", 0.70, Naca4("4415"), "168 mm", 6.8),
     ("r8", 0.80, Naca4("4412"), "149 mm", 5.3),
@@ -58,7 +59,7 @@ def _root() -> Drawing:
 
 
 def reach_blade() -> Design:
-    """The sample design. Station r5 has been left too small for its area law."""
+    """The sample design: rails along both edges of the blade, both laws met."""
     span = 1150.0
     numbers = (
         Number("n1", "span", span, "length", "root flange to tip"),
@@ -98,15 +99,20 @@ def reach_blade() -> Design:
             points=tuple(LawPoint(math.radians(angle), by_name[name]) for name, _, _, _, angle in foils),
         ),
     )
+    edges = tuple(
+        Guide(f"u{k}", name, "through", (), (), ("open",), tuple(GuidePoint(f"{s.id}/{part}") for s in stations))
+        for k, (name, part) in enumerate((("leading edge", "lead"), ("trailing edge", "trail")), 1)
+    )
     return Design(
         name="reach-blade",
         tolerance=1e-4,
+        guides=edges,
         numbers=numbers,
         drawings=(_root(),),
         stations=stations,
-        loft=Loft("body", "reach-blade", density=1550.0),
+        loft=Loft("body", "reach-blade", density=1550.0, rails=(Rail("r1", "u1"), Rail("r2", "u2"))),
         laws=laws,
-        note="Rotor blade for the tidal works at Tarrowen Sound. Positions follow the span; r5 is still too small.",
+        note="Rotor blade for the tidal works at Tarrowen Sound. Positions follow the span; rails run along both edges.",
     )
 
 

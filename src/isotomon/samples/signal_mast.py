@@ -6,15 +6,16 @@ import math
 
 from isotomon.model.draw_edits import Pen
 from isotomon.model.drawing import Drawing
-from isotomon.model.records import Design, Drawn, Law, LawPoint, Loft, Number, Station
+from isotomon.model.guides import End, Tie
+from isotomon.model.records import Design, Drawn, Law, LawPoint, Loft, Number, Rounded, Station
 
 _ROWS: tuple[tuple[str, float, str | None, float], ...] = (
     ("foot", 0.0, None, 0.0),
-    ("collar", 0.12, "foot_width * 0.9", 8.0),
-    ("lower", 0.35, "foot_width * 0.74", 26.0),
-    ("middle", 0.6, "foot_width * 0.6", 48.0),
-    ("upper", 0.85, "foot_width * 0.49", 72.0),
-    ("lamp", 1.0, "foot_width * 0.44", 90.0),
+    ("collar", 0.12, "foot_width * 0.9", 5.0),
+    ("lower", 0.32, "foot_width * 0.74", 14.0),
+    ("middle", 0.52, "foot_width * 0.6", 24.0),
+    ("upper", 0.72, "foot_width * 0.5", 35.0),
+    ("lamp seat", 1.0, "foot_width * 0.36", 45.0),
 )
 RADIUS, REACH = 52.0, 118.0
 
@@ -53,7 +54,7 @@ def four_lobes() -> Drawing:
 
 
 def signal_mast() -> Design:
-    """The sample design: one drawing linked on six stations, each with its own size and turn."""
+    """The sample design: one drawing linked on five stations, each with its own size and turn, tied on to a square seat."""
     numbers = (
         Number("n1", "height", 2600.0, "length", "foot plate to lamp seat"),
         Number("n2", "lobe_radius", RADIUS, "length", "of every lobe and every hollow"),
@@ -65,25 +66,30 @@ def signal_mast() -> Design:
             id=f"s{i}",
             name=name,
             position=f"height * {share:g}" if share else 0.0,
-            section=Drawn("g1"),
+            section=Drawn("g1") if name != "lamp seat" else Rounded(1.0, 0.3),
             chord=chord,
             set_angle=math.radians(angle),
         )
         for i, (name, share, chord, angle) in enumerate(_ROWS, 1)
     )
+    # Each lobe goes on to the seat's corner an eighth of a turn further, not back to the one behind it.
+    ties = tuple(Tie(f"t{k + 1}", (End("s5", k / 4), End("s6", k / 4 + 0.125))) for k in range(4))
     law = Law(
         "law1",
         "turn",
         "turn",
         band=math.radians(1.0),
-        points=tuple(LawPoint(math.radians(angle), f"s{i}") for i, (_, _, _, angle) in enumerate(_ROWS, 1)),
+        points=(
+            *(LawPoint(math.radians(r[3]), f"s{i}") for i, r in enumerate(_ROWS[:-1], 1)),
+            LawPoint(math.pi / 2, "s6"),
+        ),
     )
     return Design(
         name="signal-mast",
         numbers=numbers,
         drawings=(four_lobes(),),
         stations=stations,
-        loft=Loft("body", "signal-mast", density=2700.0),
+        loft=Loft("body", "signal-mast", density=2700.0, ties=ties),
         laws=(law,),
-        note="Tide signal mast. Every station shares one drawing; sizes and turns are the stations' own.",
+        note="Tide signal mast. Stations share one drawing; ties carry its lobes on to the corners of the square lamp seat.",
     )
