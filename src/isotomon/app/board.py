@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 
 import numpy as np
+from numpy.typing import NDArray
 from PySide6.QtCore import QEvent, QPoint, QPointF, QSize, Qt, Signal
 from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
@@ -45,6 +46,7 @@ class Board(QWidget):
         self.setMinimumHeight(170)
         self.theme = theme
         self.quick: Quick | None = None
+        self._bends: Mapping[str, NDArray[np.float64]] = {}
         self.selected: tuple[str, ...] = ()
         self.may_drag: Callable[[str], bool] = lambda key: True
         self._hover_key = ""
@@ -61,6 +63,12 @@ class Board(QWidget):
         """Show new results."""
         self.quick = quick
         self.update()
+
+    def set_bends(self, bends: Mapping[str, NDArray[np.float64]]) -> None:
+        """Mark where the area and turn curves change the way they bend."""
+        if bends or self._bends:
+            self._bends = bends
+            self.update()
 
     def set_selected(self, ids: tuple[str, ...]) -> None:
         """Mark stations."""
@@ -87,7 +95,7 @@ class Board(QWidget):
         if self.quick is None:
             painter.fillRect(self.rect(), self.theme.panel)
             return
-        board = BoardPainter(painter, self.theme, self.quick, self.layout_now())
+        board = BoardPainter(painter, self.theme, self.quick, self.layout_now(), self._bends)
         board.ground()
         board.curves()
         board.stations(self.selected, self._hover_key, {self._drag[0]: self._drag[1]} if self._drag else None)

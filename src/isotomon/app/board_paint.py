@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -61,13 +61,15 @@ def nice_step(span: float, count: int) -> float:
     return next(power * k for k in (1.0, 2.0, 5.0, 10.0) if power * k >= raw * 0.999)
 
 
-def _range(values: Sequence[Array]) -> tuple[float, float]:
+def _range(values: Sequence[Array], least: float = 0.0) -> tuple[float, float]:
+    """From the lowest to the highest of all values with some room, and no less than `least` in all."""
     joined = np.concatenate([v[np.isfinite(v)] for v in values] or [np.zeros(1)])
     if not len(joined):
         return 0.0, 1.0
     low, high = float(joined.min()), float(joined.max())
-    if high - low < 1e-9 * max(abs(high), 1.0):
-        low, high = low - max(abs(low) * 0.05, 0.5), high + max(abs(high) * 0.05, 0.5)
+    least = max(least, 1e-3 * max(abs(low), abs(high)))
+    if high - low < least:
+        low, high = (low + high - least) / 2.0, (low + high + least) / 2.0
     pad = 0.08 * (high - low)
     return low - pad, high + pad
 
@@ -80,8 +82,11 @@ def _reach(laws: Sequence[Judged], scale: float) -> list[Array]:
 class BoardPainter:
     """Paints one Quick on a Board."""
 
-    def __init__(self, painter: QPainter, theme: Theme, quick: Quick, layout: Layout) -> None:
+    def __init__(
+        self, painter: QPainter, theme: Theme, quick: Quick, layout: Layout, bends: Mapping[str, Array] | None = None
+    ) -> None:
         self.p, self.theme, self.quick, self.layout = painter, theme, quick, layout
+        self.bends = bends or {}
         self.small = QFont(painter.font())
         self.small.setPixelSize(11)
 
@@ -125,19 +130,44 @@ class BoardPainter:
         low, high = _range([c.area, *_reach(areas, 1.0)])
         bounds = (min(low, 0.0) if low < 0.3 * high else low, high)
         self._plot(self.layout.area, bounds, to_unit(1.0, unit) ** 2, [(c.v, c.area, "accent", solid)], areas, 1.0)
-        self._legend(self.layout.area, [(f"Area {unit}²", solid, "accent")])
+        self._legend(self.layout.area, bounds, [c.area], [(f"Area {unit}²", solid, "accent")])
+        self._bends(self.layout.area, bounds, self.bends.get("area"), c.v, c.area)
         degree = math.degrees(1.0)
         angles = [j for j in self.quick.judged if j.quality in ("set_angle", "turn")]
         lines = [(c.v, c.set_angle * degree, "accent", solid), (c.v, c.turn * degree, "soft_ink", dashed)]
-        bounds = _range([lines[0][1], lines[1][1], *_reach(angles, degree)])
+        bounds = _range([lines[0][1], lines[1][1], *_reach(angles, degree)], 1.0)
         self._plot(self.layout.angle, bounds, 1.0, lines, angles, degree)
-        self._legend(self.layout.angle, [("Set angle °", solid, "accent"), ("Turn °", dashed, "soft_ink")])
+        names = [("Set angle °", solid, "accent"), ("Turn °", dashed, "soft_ink")]
+        self._legend(self.layout.angle, bounds, [lines[0][1], lines[1][1]], names)
+        self._bends(self.layout.angle, bounds, self.bends.get("turn"), c.v, lines[1][1])
 
-    def _legend(self, plot: QRectF, entries: Sequence[tuple[str, Qt.PenStyle, str]]) -> None:
-        """Names of the curves with a stroke of each, in the plot's upper right corner."""
+    def _bends(self, plot: QRectF, bounds: tuple[float, float], at: Array | None, v: Array, values: Array) -> None:
+        """Open diamonds where a curve changes the way it bends."""
+        self.p.setPen(QPen(self.colour("ink"), 1.5))
+        self.p.setBrush(self.colour("paper"))
+        for z in at.tolist() if at is not None else ():
+            y = plot.bottom() - (float(np.interp(z, v, values)) - bounds[0]) / (bounds[1] - bounds[0]) * plot.height()
+            x = float(self.layout.x(z))
+            self.p.drawPolygon(polygon(np.array([[x - 5, y], [x, y - 5], [x + 5, y], [x, y + 5]])))
+        self.p.setBrush(Qt.BrushStyle.NoBrush)
+
+    def _legend(
+        self,
+        plot: QRectF,
+        bounds: tuple[float, float],
+        curves: Sequence[Array],
+        entries: Sequence[tuple[str, Qt.PenStyle, str]],
+    ) -> None:
+        """Names of the curves with a stroke of each, in the upper corner of the plot that they leave free."""
         p = self.p
         p.setFont(self.small)
-        x = plot.right() - 8
+        high = bounds[0] + 0.7 * (bounds[1] - bounds[0])
+        ends = [
+            max((float(np.nanmax(c[part])) for c in curves if np.isfinite(c[part]).any()), default=-math.inf)
+            for part in (slice(0, len(curves[0]) // 4), slice(-len(curves[0]) // 4, None))
+        ]
+        wide = sum(p.fontMetrics().horizontalAdvance(text) + 40 for text, _, _ in entries)
+        x = plot.left() + wide - 8 if ends[1] > high and ends[0] < ends[1] else plot.right() - 8
         for text, style, colour in reversed(entries):
             x -= p.fontMetrics().horizontalAdvance(text)
             p.setPen(self.colour("ink"))

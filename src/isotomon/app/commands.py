@@ -8,6 +8,7 @@ from isotomon.app.command import Command
 from isotomon.app.datums import DATUM_COMMANDS
 from isotomon.app.drawing.commands import DRAWING_COMMANDS
 from isotomon.app.guides import GUIDE_COMMANDS
+from isotomon.app.shape_checks import CHECK_COMMANDS
 from isotomon.app.ties import TIE_COMMANDS
 from isotomon.model.datums import construction
 from isotomon.model.records import Drawn
@@ -196,6 +197,7 @@ COMMANDS: tuple[Command, ...] = (
     *DRAWING_COMMANDS,
     *GUIDE_COMMANDS,
     *TIE_COMMANDS,
+    *CHECK_COMMANDS,
 )
 # fmt: on
 

@@ -12,6 +12,9 @@ from isotomon.rebuild.quick import Quick
 from isotomon.rebuild.session import Edit, Session
 from isotomon.solid.protocol import Built, Failed
 
+CHECKS = "checks"
+"""The id under which the checks of shape are chosen, so that Details shows them."""
+
 
 class Desk(QObject):
     """Every change of the design by hand goes through `do`, or through a preview that ends in it."""
@@ -71,7 +74,7 @@ class Desk(QObject):
         if design is None:
             return set()
         groups = (design.numbers, design.stations, design.laws, design.drawings, design.datums, design.guides)
-        return {entry.id for group in groups for entry in group} | {design.loft.id}
+        return {entry.id for group in groups for entry in group} | {design.loft.id, CHECKS}
 
     # Changing
 

@@ -22,12 +22,13 @@ from PySide6.QtWidgets import (
 
 from isotomon.app.datum_form import DatumForm
 from isotomon.app.datums import candidates
-from isotomon.app.desk import Desk
+from isotomon.app.desk import CHECKS, Desk
 from isotomon.app.fields import NumberField
 from isotomon.app.guide_form import GuideForm
 from isotomon.app.law_form import LawForm
 from isotomon.app.loft_form import LoftForm
 from isotomon.app.mends import MendList
+from isotomon.app.shape_form import ShapeForm
 from isotomon.app.wiring import wire
 from isotomon.errors import DesignError, IsotomonError
 from isotomon.model import edits
@@ -64,13 +65,13 @@ def _number(station: StationNumbers, field: str) -> float:
 class Details(QScrollArea):
     """Rebuilds its form when other things are chosen; refreshes its values otherwise."""
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, desk: Desk, shape_form: Callable[[], ShapeForm]) -> None:
         super().__init__()
         self.setObjectName("details")
         self.setAccessibleName("Details")
         self.setWidgetResizable(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.desk = desk
+        self.desk, self._shape_form = desk, shape_form
         self._shown: object = None
         self._refreshers: list[Callable[[], None]] = []
         self.fields: dict[str, NumberField] = {}
@@ -143,6 +144,11 @@ class Details(QScrollArea):
             self._refreshers.append(guide_form.refresh)
         elif design.loft.id in chosen:
             self._body_form(column)
+        elif CHECKS in chosen:
+            self._text(column, "Checks of shape", head=True)
+            shape_form = self._shape_form()
+            column.addWidget(shape_form)
+            self._refreshers.append(shape_form.refresh)
         else:
             self._design_form(column)
 

@@ -19,6 +19,7 @@ from isotomon.model.guides import GUIDES, Guide, GuidePoint
 from isotomon.model.records import Design
 from isotomon.rebuild.datums import Ground
 from isotomon.rebuild.guides import point_place
+from isotomon.rebuild.looks import ground_of
 
 if TYPE_CHECKING:
     from isotomon.app.window import Window
@@ -203,8 +204,7 @@ class GuideTools:
         quick = self.w.desk.quick
         if quick is None:
             return None
-        shape = quick.shape.field if quick.shape is not None else None
-        return Ground(quick.design, quick.resolved.names, quick.resolved, shape, quick.drawings)
+        return ground_of(quick)
 
     def grips(self) -> dict[str, Array]:
         """Places of the chosen curve's points and of the ends of its handles."""

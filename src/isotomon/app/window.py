@@ -46,6 +46,8 @@ from isotomon.app.grips import GripTools
 from isotomon.app.guides import GuideTools
 from isotomon.app.ledger import Ledger
 from isotomon.app.number_table import NumberTable
+from isotomon.app.shape_checks import ShapeChecks
+from isotomon.app.shape_form import ShapeForm
 from isotomon.app.start import StartPage
 from isotomon.app.theme import THEMES, VELLUM, apply_theme, icon
 from isotomon.app.ties import TieTools
@@ -78,11 +80,12 @@ class Window(QMainWindow):
         self.guides: GuideTools = GuideTools(self)
         self.ties: TieTools = TieTools(self)
         self.ends: EndGrips = EndGrips(self)
+        self.checks: ShapeChecks = ShapeChecks(self)
         self.view: View = View(self.theme)
         self.body_plan: BodyPlan = BodyPlan(self.theme)
         self.board: Board = Board(self.theme)
         self.ledger: Ledger = Ledger(self.theme)
-        self.details: Details = Details(self.desk)
+        self.details: Details = Details(self.desk, lambda: ShapeForm(self.checks))
         self.grid: StationGrid = StationGrid(self.desk)
         self.numbers: NumberTable = NumberTable(self.desk)
         self.start_page = StartPage()
@@ -324,6 +327,7 @@ class Window(QMainWindow):
         for widget in (self.view, self.body_plan, self.board, self.ledger):
             widget.show_quick(quick)
         self.show_grips()
+        self.checks.refresh()
         self._show_findings(quick)
         self._show_live(self._live_at)
         self._show_solid_line()

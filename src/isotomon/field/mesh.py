@@ -26,6 +26,8 @@ class Sampling:
 
     value: csr_array
     slope: csr_array
+    bend: csr_array
+    """The second derivative by each lane's own parameter."""
     lane: Index
     quads: Index
     outline: Index
@@ -52,6 +54,7 @@ def sampling(common: Correspondence, total: int = 128) -> Sampling:
     return Sampling(
         value=csr_array(value),
         slope=csr_array(common.matrix(u, 1)),
+        bend=csr_array(common.matrix(u, 2)),
         lane=np.repeat(np.arange(len(u)), [len(x) for x in u]),
         quads=np.vstack(pairs),
         outline=np.concatenate([p[:, 0] for p in pairs]),

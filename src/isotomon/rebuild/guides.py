@@ -83,7 +83,7 @@ def _slope(ground: Ground, point: GuidePoint, places: Array, k: int, closed: boo
     onward = (
         places[near[-1]] - places[near[0]] if len(near) > 1 else (places[near[0]] - places[k]) * (1 if k == 0 else -1)
     )
-    way = np.array(point.handle) if point.handle is not None else _direction(ground, point.toward)
+    way = np.array(point.handle) if point.handle is not None else direction(ground, point.toward)
     way = unit(way, "a handle has no length; drag it away from its point, or let it go")
     if point.handle is None and float(way @ onward) < 0.0:
         way = -way
@@ -93,7 +93,7 @@ def _slope(ground: Ground, point: GuidePoint, places: Array, k: int, closed: boo
     return way * (3.0 * pull / float(np.mean(spans)) if pull else 1.0)
 
 
-def _direction(ground: Ground, ref: str) -> Array:
+def direction(ground: Ground, ref: str) -> Array:
     """A direction: a plane's normal, an axis's or a straight edge's way."""
     thing = ground.get(ref)
     if isinstance(thing, Plane):
@@ -272,7 +272,7 @@ _MAKE: dict[str, Callable[[Ground, Guide], SpaceCurve]] = {
     "drawn": lambda g, d: drawing_curve(g, d.on[0]),
     "two-views": _two_views,
     "dropped": lambda g, d: skins.dropped(
-        g.curve(d.on[0]), g.skin(d.on[1]), _direction(g, d.on[2]) if d.on[2] else None
+        g.curve(d.on[0]), g.skin(d.on[1]), direction(g, d.on[2]) if d.on[2] else None
     ),
     "on-skin": _on_skin,
     "meets": lambda g, d: skins.meeting(g.skin(d.on[0]), g.skin(d.on[1]), round(_numbers(g, d)[0])),

@@ -100,7 +100,7 @@ def reach_blade() -> Design:
         ),
     )
     edges = tuple(
-        Guide(f"u{k}", name, "through", (), (), ("open",), tuple(GuidePoint(f"{s.id}/{part}") for s in stations))
+        Guide(f"u{k}", name, "through", (), (), ("open",), _edge(stations, part))
         for k, (name, part) in enumerate((("leading edge", "lead"), ("trailing edge", "trail")), 1)
     )
     return Design(
@@ -114,6 +114,11 @@ def reach_blade() -> Design:
         laws=laws,
         note="Rotor blade for the tidal works at Tarrowen Sound. Positions follow the span; rails run along both edges.",
     )
+
+
+def _edge(stations: tuple[Station, ...], part: str) -> tuple[GuidePoint, ...]:
+    """A rail's points; along the round shank it runs straight."""
+    return tuple(GuidePoint(f"{s.id}/{part}", toward="z" if k < 2 else "") for k, s in enumerate(stations))
 
 
 def _value(text: str) -> float | str:

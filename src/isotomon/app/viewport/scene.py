@@ -8,7 +8,7 @@ import numpy as np
 import vtkmodules.vtkRenderingOpenGL2 as _gl
 from numpy.typing import NDArray
 from vtkmodules.util.numpy_support import numpy_to_vtk, numpy_to_vtkIdTypeArray, vtk_to_numpy
-from vtkmodules.vtkCommonCore import vtkPoints, vtkUnsignedCharArray
+from vtkmodules.vtkCommonCore import vtkLookupTable, vtkPoints, vtkUnsignedCharArray
 from vtkmodules.vtkCommonDataModel import vtkCellArray, vtkPolyData
 from vtkmodules.vtkRenderingCore import vtkActor, vtkLight, vtkPolyDataMapper, vtkRenderer
 
@@ -146,6 +146,27 @@ class Scene:
         self._skin_data.Modified()
         self._set_caps(mesh)
         self._set_edges(mesh)
+
+    def set_scalars(self, values: Array | None, table: NDArray[np.uint8], low: float, high: float) -> None:
+        """Colour the skin by a value at each of its points (n_v, samples), from `low` to `high` over a table (k, 3); without
+        values it has the body's own colour."""
+        mapper = self._skin.GetMapper()
+        data = self._skin_data.GetPointData()
+        if values is None or values.size != self._skin_data.GetNumberOfPoints():
+            mapper.ScalarVisibilityOff()
+            data.SetScalars(None)
+            return
+        data.SetScalars(numpy_to_vtk(np.ascontiguousarray(values.ravel(), dtype=np.float32), deep=True))
+        lookup = vtkLookupTable()
+        lookup.SetNumberOfTableValues(len(table))
+        for k, (r, g, b) in enumerate(table.tolist()):
+            lookup.SetTableValue(k, r / 255.0, g / 255.0, b / 255.0, 1.0)
+        lookup.SetTableRange(low, high)
+        mapper.SetLookupTable(lookup)
+        mapper.SetScalarRange(low, high)
+        mapper.SetInterpolateScalarsBeforeMapping(True)
+        mapper.ScalarVisibilityOn()
+        self._skin_data.Modified()
 
     def _set_caps(self, mesh: SkinMesh) -> None:
         ring = mesh.sampling.outline

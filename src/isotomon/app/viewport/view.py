@@ -21,11 +21,14 @@ from PySide6.QtWidgets import QWidget
 
 from isotomon.app.theme import Theme, station_colour
 from isotomon.app.viewport.camera import Camera
+from isotomon.app.viewport.colours import colour_range, colour_table, paint_legend, stripe_table
 from isotomon.app.viewport.datum_lines import datum_lines
 from isotomon.app.viewport.scene import Scene
 from isotomon.field.section_field import Sections
 from isotomon.geometry import space
 from isotomon.measure.laws import Finding
+from isotomon.measure.skin import reflected
+from isotomon.rebuild.looks import Colouring
 from isotomon.rebuild.quick import Quick
 
 Array = NDArray[np.float64]
@@ -82,6 +85,11 @@ class View(QWidget):
         self._datums: dict[str, list[Array]] = {}
         self._guides: dict[str, Array] = {}
         self._comb: list[Array] = []
+        self._lines: list[Array] = []
+        self._colouring: Colouring | None = None
+        self._colour_title = ""
+        self._lamps: Array | None = None
+        self._lamp_count = 12
         self.ties_shown = False
         self.datums_shown = True
         self._pull: tuple[str, QPointF] | None = None
@@ -120,6 +128,7 @@ class View(QWidget):
         self._guides = {key: curve.at(np.linspace(0.0, 1.0, GUIDE_PLACES)) for key, curve in quick.guides.items()}
         self._make_comb()
         self.scene.set_mesh(shape.mesh if shape is not None else None)
+        self._paint_skin()
         if shape is not None and not self._fitted:
             self._fitted = True
             self.fit()
@@ -145,6 +154,38 @@ class View(QWidget):
         if size * np.linalg.norm(np.ptp(place, axis=0)) > 1e-6:
             ends = place - bend * (0.12 * float(np.ptp(place, axis=0).max()) / size)
             self._comb = [ends, *np.stack([place, ends], axis=1)]
+
+    def set_section_lines(self, lines: list[Array]) -> None:
+        """Section curves on the skin, (n, 3) each."""
+        if lines or self._lines:
+            self._lines = lines
+            self._refresh_curves()
+
+    def set_colouring(self, colouring: Colouring | None, title: str) -> None:
+        """Colour the skin by a quality, with its legend; by nothing for None."""
+        if colouring is not None or self._colouring is not None:
+            self._colouring, self._colour_title = colouring, title
+            self._paint_skin()
+            self.touch()
+
+    def set_lamps(self, lamps: Array | None, count: int) -> None:
+        """Show how the skin reflects lamps that run along a direction (3,); without any for None."""
+        self._lamps, self._lamp_count = lamps, count
+        self._paint_skin()
+        self.touch()
+
+    def _paint_skin(self) -> None:
+        """The skin's colours: reflected light before a quality before the body's own."""
+        mesh = self.quick.shape.mesh if self.quick is not None and self.quick.shape is not None else None
+        if self._lamps is not None and mesh is not None:
+            _, _, sight = self.camera.axes()
+            bright = reflected(mesh.normals, sight, self._lamps, self._lamp_count)
+            self.scene.set_scalars(bright, stripe_table(self.theme), -1.0, 1.0)
+        elif self._colouring is not None:
+            low, high = colour_range(self._colouring)
+            self.scene.set_scalars(self._colouring.values, colour_table(self.theme, low, high), low, high)
+        else:
+            self.scene.set_scalars(None, stripe_table(self.theme), 0.0, 1.0)
 
     def show_ties(self, visible: bool) -> None:
         """Show or hide the ties along the body."""
@@ -285,6 +326,7 @@ class View(QWidget):
         for key, line in self._guides.items():
             curves.append((line, _rgb(self.theme.guide), key in self.selected or key == self.hovered))
         curves += [(line, _rgb(self.theme.soft_ink), False) for line in self._comb]
+        curves += [(line, _rgb(self.theme.ink), False) for line in self._lines]
         if self.quick is not None and self.quick.shape is not None and self.ties_shown:
             curves += [(line, _rgb(self.theme.ink), False) for line in self.quick.shape.tie_lines]
         if self._live is not None and self.quick is not None and self.quick.shape is not None:
@@ -297,6 +339,8 @@ class View(QWidget):
     def render_image(self, width: int, height: int, smooth: bool, ratio: float = 1.0) -> QImage:
         """The scene alone as an image of `width` × `height` pixels."""
         _, up, _ = self.camera.axes()
+        if self._lamps is not None:
+            self._paint_skin()
         self.scene.set_camera(self.camera.eye(), self.camera.target, up, self.camera.height)
         pixels = self.scene.draw(width, height, smooth)
         image = QImage(pixels.data, width, height, 3 * width, QImage.Format.Format_RGB888).copy()
@@ -320,6 +364,8 @@ class View(QWidget):
 
     def _paint_labels(self, painter: QPainter) -> None:
         self._paint_compass(painter)
+        if self._colouring is not None and self._lamps is None:
+            paint_legend(painter, self.theme, QRectF(self.rect()), self._colouring, self._colour_title)
         if self.quick is None or self.quick.shape is None:
             painter.setPen(QColor(self.theme.soft_ink))
             text = self.quick.findings[0].text if self.quick and self.quick.findings else "No body yet"

@@ -1,0 +1,282 @@
+"""Checks of shape in the window: what the skin is coloured by, reflected light, section curves, joins and fairness."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtWidgets import QFileDialog
+
+from isotomon.app.command import Command
+from isotomon.app.desk import CHECKS
+from isotomon.app.later import Later
+from isotomon.errors import IsotomonError
+from isotomon.field.mesh import SkinMesh
+from isotomon.measure.joins import Joint
+from isotomon.model.file import load
+from isotomon.rebuild import looks
+from isotomon.rebuild.looks import Colouring
+from isotomon.rebuild.quick import Quick, rebuild
+
+if TYPE_CHECKING:
+    from isotomon.app.window import Window
+
+Array = NDArray[np.float64]
+COLOURS = {
+    "": "Nothing",
+    "turn rate": "Turn rate",
+    "mean": "Mean curvature",
+    "largest": "Largest curvature",
+    "gauss": "Gaussian curvature",
+    "slope": "Slope to a pull direction",
+    "deviation": "Distance from a reference",
+}
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """What is to be looked at. `along` of section curves and `lamps` of reflected light are directions, empty for none."""
+
+    colour: str = ""
+    pull: str = "y"
+    lamps: str = ""
+    count: int = 12
+    along: str = ""
+    spacing: float = 0.0
+    joins: bool = False
+    fair: bool = False
+
+
+@dataclass(frozen=True, eq=False)
+class Seen:
+    """What came of it, for one Quick."""
+
+    quick: Quick
+    wanted: Wanted
+    colouring: Colouring | None = None
+    lines: tuple[tuple[float, Array], ...] = ()
+    joins: tuple[Joint, ...] = ()
+    fair: dict[str, Array] | None = None
+    trouble: str = ""
+
+
+def look(quick: Quick, wanted: Wanted, reference: SkinMesh | None) -> Seen:
+    """Work out what is wanted; what cannot be is said."""
+    parts: dict[str, Any] = {}
+    troubles = []
+
+    def part(name: str, asked: bool, work: Any) -> None:
+        if asked and quick.shape is not None:
+            try:
+                parts[name] = work()
+            except IsotomonError as error:
+                troubles.append(str(error))
+
+    part("colouring", bool(wanted.colour), lambda: looks.colouring(quick, wanted.colour, wanted.pull, reference))  # type: ignore[arg-type]
+    part(
+        "lines",
+        bool(wanted.along),
+        lambda: tuple(looks.section_lines(quick, wanted.along, wanted.spacing or _usual(quick))),
+    )
+    part("joins", wanted.joins, lambda: tuple(looks.skin_joins(quick)))
+    part("fair", wanted.fair, lambda: looks.fairness(quick))
+    return Seen(quick, wanted, trouble="; ".join(troubles), **parts)
+
+
+def _usual(quick: Quick) -> float:
+    """A round spacing that gives about twenty section curves."""
+    assert quick.shape is not None
+    size = float(np.ptp(quick.shape.mesh.points.reshape(-1, 3), axis=0).max())
+    power = 10.0 ** np.floor(np.log10(size / 20.0))
+    return float(power * next(k for k in (1, 2, 5, 10) if power * k >= size / 20.0))
+
+
+class ShapeChecks:
+    """The window's checks of shape; they look on at the design and never change it."""
+
+    def __init__(self, window: Window) -> None:
+        self.w = window
+        self.wanted = Wanted()
+        self.seen: Seen | None = None
+        self.reference: SkinMesh | None = None
+        self.reference_name = ""
+        self.later = Later("shape-checks")
+        self.later.answered.connect(self._show)
+
+    def set(self, **changes: Any) -> None:
+        """Look at something else."""
+        self.wanted = replace(self.wanted, **changes)
+        self.w.view.set_lamps(
+            looks.WAYS[self.wanted.lamps] if self.wanted.lamps else None, max(1, min(self.wanted.count, 60))
+        )
+        self.refresh()
+        self.w.details.refresh()
+        self.w.refresh_commands()
+
+    def refresh(self) -> None:
+        """Look again, at the newest results at rest."""
+        quick, wanted, reference = self.w.desk.quick, self.wanted, self.reference
+        if quick is None or quick.full is None:
+            return
+        if wanted == Wanted(lamps=wanted.lamps, count=wanted.count, pull=wanted.pull, spacing=wanted.spacing):
+            self._show(Seen(quick, wanted))
+        else:
+            self.later.ask(lambda: look(quick, wanted, reference))
+
+    def _show(self, seen: object) -> None:
+        if not isinstance(seen, Seen) or seen.quick is not self.w.desk.quick:
+            return
+        self.seen = seen
+        self.w.view.set_colouring(seen.colouring, COLOURS[seen.wanted.colour])
+        self.w.view.set_section_lines([points for _, points in seen.lines])
+        self.w.board.set_bends(seen.fair or {})
+        self.w.details.refresh()
+
+    # Commands
+
+    def open(self) -> None:
+        """Show the checks in Details."""
+        self.w.desk.select((CHECKS,))
+
+    def colour(self, kind: str) -> None:
+        """Colour the skin by something, or by nothing again."""
+        self.open()
+        self.set(colour="" if self.wanted.colour == kind else kind)
+
+    def turn(self, name: str, usual: object, none: object) -> None:
+        """Turn one of the others on or off."""
+        self.open()
+        self.set(**{name: none if getattr(self.wanted, name) else usual})
+
+    def take_reference(self) -> None:
+        """The shape as it is now is the reference from here on."""
+        quick = self.w.desk.quick
+        if quick is not None and quick.shape is not None:
+            self.reference, self.reference_name = quick.shape.mesh, "the shape as it was when taken"
+            self.set(colour="deviation")
+
+    def ask_reference(self) -> None:
+        """A design's body as the reference."""
+        path, _ = QFileDialog.getOpenFileName(self.w, "Reference design", "", "Isotomon designs (*.isotomon)")
+        if path:
+            self.read_reference(Path(path))
+
+    def read_reference(self, path: Path) -> None:
+        """The body of a design file as the reference."""
+        try:
+            shape = rebuild(load(path)).shape
+        except IsotomonError as error:
+            self.w.desk.said.emit("error", f"{error}. The reference stays as it was.")
+            return
+        if shape is None:
+            self.w.desk.said.emit("error", f"{path.name} holds no body to compare with. The reference stays as it was.")
+            return
+        self.reference, self.reference_name = shape.mesh, path.name
+        self.set(colour="deviation")
+
+
+def _needs_body(w: Window) -> str:
+    return "" if w.desk.quick is not None and w.desk.quick.shape is not None else "There is no body yet to look at"
+
+
+def _colour_command(kind: str) -> Command:
+    tips = {
+        "turn rate": "How fast the section turns along the body, °/m",
+        "mean": "Mean of the two principal curvatures, 1/m; positive where the skin bulges",
+        "largest": "The principal curvature of greater size, 1/m",
+        "gauss": "Product of the two, 1/m²: nought where it could be rolled from sheet",
+        "slope": "How the skin faces a pull direction: nought on a wall along it",
+        "deviation": "How far the skin lies from a reference: this shape as it was, or another design",
+    }
+    return Command(
+        f"colour-{kind.replace(' ', '-')}",
+        COLOURS[kind],
+        lambda w: w.checks.colour(kind),
+        "",
+        "Check",
+        "",
+        tips[kind],
+        _needs_body,
+        lambda w: w.checks.wanted.colour == kind,
+        "Colour the skin",
+    )
+
+
+CHECK_COMMANDS: tuple[Command, ...] = (
+    *(_colour_command(kind) for kind in COLOURS if kind),
+    Command(
+        "stripes",
+        "Reflected light",
+        lambda w: w.checks.turn("lamps", "z", ""),
+        "R",
+        "Check",
+        "stripes",
+        "Stripes of light as a polished skin reflects them; a kink breaks them, a bump bends them",
+        _needs_body,
+        lambda w: bool(w.checks.wanted.lamps),
+        "Look closely",
+    ),
+    Command(
+        "section-curves",
+        "Section curves",
+        lambda w: w.checks.turn("along", "y", ""),
+        "",
+        "Check",
+        "",
+        "Where evenly spaced planes cut the skin: waterlines, buttocks, cross-sections",
+        _needs_body,
+        lambda w: bool(w.checks.wanted.along),
+        "Look closely",
+    ),
+    Command(
+        "joins",
+        "Joins of the faces",
+        lambda w: w.checks.turn("joins", True, False),
+        "",
+        "Check",
+        "",
+        "Gap, angle and step in curvature wherever two faces meet, measured on them",
+        _needs_body,
+        lambda w: w.checks.wanted.joins,
+        "Look closely",
+    ),
+    Command(
+        "fairness",
+        "Fairness of the curves",
+        lambda w: w.checks.turn("fair", True, False),
+        "",
+        "Check",
+        "",
+        "Marks on the Board where area and turn change the way they bend",
+        _needs_body,
+        lambda w: w.checks.wanted.fair,
+        "Look closely",
+    ),
+    Command(
+        "take-reference",
+        "Take this shape as reference",
+        lambda w: w.checks.take_reference(),
+        "",
+        "Check",
+        "",
+        "From here on the skin is coloured by its distance from the shape as it is now",
+        _needs_body,
+        None,
+        "Look closely",
+    ),
+    Command(
+        "read-reference",
+        "Reference from a design…",
+        lambda w: w.checks.ask_reference(),
+        "",
+        "Check",
+        "",
+        "Colour the skin by its distance from another design's body",
+        _needs_body,
+        None,
+        "Look closely",
+    ),
+)

@@ -1,0 +1,133 @@
+"""What the skin of a body is like, place by place: curvature, slope, reflections, distance from another skin."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from contourpy import contour_generator
+from numpy.typing import NDArray
+from scipy.spatial import cKDTree
+
+from isotomon.errors import FieldError
+from isotomon.field.mesh import Sampling, SkinMesh, applied
+from isotomon.field.section_field import SectionField
+from isotomon.field.skin import BodySkin
+from isotomon.geometry.planar import cross3
+
+Array = NDArray[np.float64]
+MOST_LEVELS = 400
+MOST_POINTS = 121
+
+
+@dataclass(frozen=True, eq=False)
+class Curvature:
+    """(n_v, samples) each, 1/mm and 1/mm²: positive where the skin bulges outward. `largest` is the principal curvature
+    of greater size. NaN where the skin comes to a point."""
+
+    mean: Array
+    largest: Array
+    gauss: Array
+
+
+def curvature(field: SectionField, v: Array, samples: Sampling) -> Curvature:
+    """Curvatures of the skin at v (n_v,) and the samples round it, from its fundamental forms (do Carmo, "Differential
+    Geometry of Curves and Surfaces", section 3.3). Along the body, second derivatives are differences of slopes."""
+    sections = field.sections(v)
+    step = 1e-5 * (field.last - field.first)
+    low, high = np.maximum(v - step, field.first), np.minimum(v + step, field.last)
+    bend = (field.sections(high).slopes - field.sections(low).slopes) / (high - low)[:, None, None]
+    pu, pv = applied(samples.slope, sections.control), applied(samples.value, sections.slopes)
+    puu, puv = applied(samples.bend, sections.control), applied(samples.slope, sections.slopes)
+    return _from_forms(pu, pv, puu, puv, applied(samples.value, bend))
+
+
+def _from_forms(pu: Array, pv: Array, puu: Array, puv: Array, pvv: Array) -> Curvature:
+    e, f, g = _dot(pu, pu), _dot(pu, pv), _dot(pv, pv)
+    square = e * g - f * f
+    normal = cross3(pu, pv)
+    size = np.sqrt(_dot(normal, normal))
+    gone = size < 1e-9 * max(float(size.max()), 1e-300)
+    normal = normal / np.where(gone, 1.0, size)[..., None]
+    # The normal points outward, along which a bulge bends away: the signs are turned so that a bulge counts as positive.
+    ll, mm, nn = -_dot(puu, normal), -_dot(puv, normal), -_dot(pvv, normal)
+    square = np.where(gone, np.nan, square)
+    mean = (e * nn - 2.0 * f * mm + g * ll) / (2.0 * square)
+    gauss = (ll * nn - mm * mm) / square
+    reach = np.sqrt(np.maximum(mean * mean - gauss, 0.0))
+    return Curvature(mean, np.where(mean < 0.0, mean - reach, mean + reach), gauss)
+
+
+def _dot(a: Array, b: Array) -> Array:
+    return np.asarray(np.einsum("...k,...k->...", a, b))
+
+
+def slope_to(normals: Array, pull: Array) -> Array:
+    """rad by which the skin leans towards a pull direction (3,) of length 1: a quarter turn facing along it, nought on a
+    wall along it, negative where it faces back."""
+    return np.asarray(np.arcsin(np.clip(normals @ pull, -1.0, 1.0)))
+
+
+def deviation(mesh: SkinMesh, reference: SkinMesh) -> Array:
+    """(n_v, samples) mm from another skin, outward positive: to the tangent plane at its nearest sample, so that the
+    spacing of its samples counts only to the second order."""
+    places, normals = reference.points.reshape(-1, 3), reference.normals.reshape(-1, 3)
+    _, nearest = cKDTree(places).query(mesh.points.reshape(-1, 3))
+    away = mesh.points.reshape(-1, 3) - places[nearest]
+    return np.asarray(_dot(away, normals[nearest]).reshape(mesh.points.shape[:2]))
+
+
+def reflected(normals: Array, sight: Array, lamps: Array, count: int) -> Array:
+    """(n_v, samples) brightness, -1 to 1, of `count` pairs of dark and light lamps that run along `lamps` (3,) far away all
+    round, as the skin reflects them towards an eye that looks along `sight` (3,); both of length 1."""
+    ray = sight - 2.0 * (normals @ sight)[..., None] * normals
+    side = np.cross(lamps, np.array([1.0, 0.0, 0.0]) if abs(lamps[0]) < 0.9 else np.array([0.0, 1.0, 0.0]))
+    side = side / np.linalg.norm(side)
+    return np.asarray(np.sin(count * np.arctan2(ray @ np.cross(lamps, side), ray @ side)))
+
+
+def section_curves(field: SectionField, way: Array, spacing: float) -> list[tuple[float, Array]]:
+    """(level in mm along `way` (3,) of length 1, points (n, 3)) of every curve in which planes square to it, `spacing` apart
+    and counted from the origin, cut the skin.
+
+    Raises: FieldError, for a spacing that gives none or very many.
+    """
+    skin = BodySkin(field)
+    u, v, grid = skin.grid(241, 161)
+    high = grid @ way
+    if not spacing > 0.0:
+        raise FieldError("the spacing must be greater than zero")
+    first, last = np.ceil(high.min() / spacing), np.floor(high.max() / spacing)
+    if last - first >= MOST_LEVELS:
+        least = np.ptp(high) / MOST_LEVELS
+        raise FieldError(f"this spacing gives {last - first + 1:.0f} curves; use more than {least:.3g} mm")
+    lines = contour_generator(u, v, high)
+    found = [
+        (float(k * spacing), _thinned(np.asarray(line)))
+        for k in np.arange(first, last + 1)
+        for line in lines.lines(float(k * spacing))
+        if len(line) > 1
+    ]
+    return _on_their_levels(skin, way, found) if found else []
+
+
+def _thinned(line: Array) -> Array:
+    """A contour on the grid with no more points than the eye needs, evenly spread over its own."""
+    return line if len(line) <= MOST_POINTS else line[np.linspace(0, len(line) - 1, MOST_POINTS).round().astype(int)]
+
+
+def _on_their_levels(skin: BodySkin, way: Array, found: Sequence[tuple[float, Array]]) -> list[tuple[float, Array]]:
+    """Contours on a grid brought onto the skin and their planes, all at once, by Newton's rule up or down the slope."""
+    level = np.concatenate([np.full(len(line), at) for at, line in found])
+    flat = np.concatenate([line for _, line in found])
+    u, v = flat.T
+    for _ in range(3):
+        p, pu, pv = skin.at(*skin.held(u, v))
+        off, du, dv = p @ way - level, pu @ way, pv @ way
+        e, g = _dot(pu, pu), _dot(pv, pv)
+        size = np.maximum(du * du / e + dv * dv / g, 1e-9)
+        u, v = u - off * du / e / size, np.clip(v - off * dv / g / size, skin.field.first, skin.field.last)
+    points = skin.at(*skin.held(u, v))[0]
+    ends = np.cumsum([0, *(len(line) for _, line in found)])
+    return [(at, points[a:b]) for (at, _), a, b in zip(found, ends[:-1], ends[1:], strict=True)]
