@@ -11,7 +11,7 @@ from PySide6.QtCore import QEvent, QPoint, QPointF, QSize, Qt, Signal
 from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
-from isotomon.app.board_paint import BoardPainter, Layout, nice_step
+from isotomon.app.board_paint import BoardPainter, Layout, bays_of, closing_of, nice_step
 from isotomon.app.theme import Theme
 from isotomon.model.resolve import StationNumbers
 from isotomon.quantity import display, to_unit
@@ -82,6 +82,7 @@ class Board(QWidget):
         stations = self._stations()
         first = stations[0].position if stations else 0.0
         last = stations[-1].position if len(stations) > 1 else first + 100.0
+        last = max(last, closing_of(self.quick))
         pad = 0.025 * (last - first)
         return Layout(float(self.width()), float(self.height()), first - pad, last + pad)
 
@@ -145,11 +146,10 @@ class Board(QWidget):
         box = self.layout_now()
         if abs(at.y() - box.rail) > 10:
             return None
-        stations = self._stations()
-        for left, right in zip(stations[:-1], stations[1:], strict=True):
-            a, b = float(box.x(left.position)), float(box.x(right.position))
+        for left, right in bays_of(self.quick):
+            a, b = float(box.x(left)), float(box.x(right))
             if b - a >= 46 and abs((a + b) / 2 - at.x()) < 9:
-                return (left.position + right.position) / 2.0
+                return (left + right) / 2.0
         return None
 
     def handle_of(self, key: str) -> QPointF:

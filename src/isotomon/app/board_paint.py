@@ -79,6 +79,20 @@ def _reach(laws: Sequence[Judged], scale: float) -> list[Array]:
     return [(j.target + side * j.band) * scale for j in laws for side in (1.0, -1.0)]
 
 
+def closing_of(quick: Quick | None) -> float:
+    """The position at which a ring comes round to its first station; minus infinity where the body is none."""
+    ring = quick is not None and quick.shape is not None and quick.shape.field.ring
+    return quick.shape.field.last if ring and quick is not None and quick.shape is not None else -math.inf
+
+
+def bays_of(quick: Quick | None) -> list[tuple[float, float]]:
+    """The ends of all bays, mm."""
+    places = [n.position for n in quick.resolved.stations] if quick is not None else []
+    if places and closing_of(quick) > -math.inf:
+        places.append(closing_of(quick))
+    return list(zip(places[:-1], places[1:], strict=True))
+
+
 class BoardPainter:
     """Paints one Quick on a Board."""
 
@@ -304,8 +318,21 @@ class BoardPainter:
                     text,
                 )
                 last_label = x + width / 2
-        for left, right in zip(numbers[:-1], numbers[1:], strict=True):
-            self._plus(float(box.x(left.position)), float(box.x(right.position)))
+        for left, right in bays_of(self.quick):
+            self._plus(float(box.x(left)), float(box.x(right)))
+        if closing_of(self.quick) > -math.inf and numbers:
+            self._closing(numbers[0].station.name)
+
+    def _closing(self, name: str) -> None:
+        """Where a ring comes round to its first station again."""
+        p, box = self.p, self.layout
+        x = float(box.x(closing_of(self.quick)))
+        p.setPen(QPen(self.colour("soft_ink"), 1.6))
+        p.setBrush(self.colour("panel"))
+        p.drawEllipse(QPointF(x, box.rail), 4.5, 4.5)
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        p.setFont(self.small)
+        p.drawText(QRectF(x - 90, box.rail + 8, 100, 14), Qt.AlignmentFlag.AlignRight, f"↻ {name}")
 
     def _rings(self) -> Array | None:
         """Every station's section as points about its middle, Y downwards: (stations, n, 2) mm."""

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from isotomon.app.carrier_form import carry_otherwise
 from isotomon.app.command import Command
 from isotomon.app.datums import DATUM_COMMANDS
 from isotomon.app.drawing.commands import DRAWING_COMMANDS
 from isotomon.app.guides import GUIDE_COMMANDS
 from isotomon.app.shape_checks import CHECK_COMMANDS
 from isotomon.app.ties import TIE_COMMANDS
+from isotomon.model import edits
 from isotomon.model.datums import construction
 from isotomon.model.records import Drawn
 
@@ -86,6 +88,23 @@ def _needs_drawable(w: Window) -> str:
     return "" if len(chosen) == 1 and chosen[0] in known else "Choose one station, drawing or datum plane first"
 
 
+def _carried(w: Window) -> str:
+    return w.desk.design.loft.carrier.how if w.desk.design is not None else ""
+
+
+def _needs_guide(w: Window) -> str:
+    if needs_design(w):
+        return needs_design(w)
+    assert w.desk.design is not None
+    return "" if w.desk.design.guides or w.desk.design.drawings else "Make a guide or a drawing first, to be the path"
+
+
+def _needs_round(w: Window) -> str:
+    return needs_design(w) or (
+        "" if _carried(w) != "straight" else "A straight loft has no way round; carry it otherwise first"
+    )
+
+
 def _ruled(w: Window) -> bool:
     return w.desk.design is not None and w.desk.design.loft.ruled
 
@@ -145,6 +164,16 @@ COMMANDS: tuple[Command, ...] = (
             "Sections flow into one another; turn is taken out and put back", needs_design, lambda w: not _ruled(w)),
     Command("ruled", "Straight rulings", lambda w: w.tools.set_ruled(True), "", "Shape", "ruled",
             "Straight lines between stations, for sheet work; a twist starves the waist", needs_design, _ruled),
+    Command("carry-straight", "Carry straight", lambda w: carry_otherwise(w.desk, "straight"), "", "Shape", "",
+            "Stations stand along Z", needs_design, lambda w: _carried(w) == "straight", "Carry along"),
+    Command("carry-path", "Carry along a path", lambda w: carry_otherwise(w.desk, "path"), "", "Shape", "",
+            "Stations stand along the chosen guide, or the first one, by its length", _needs_guide,
+            lambda w: _carried(w) == "path", "Carry along"),
+    Command("carry-axis", "Turn about an axis", lambda w: carry_otherwise(w.desk, "axis"), "", "Shape", "",
+            "Stations stand round the chosen axis, at angles", needs_design, lambda w: _carried(w) == "axis", "Carry along"),
+    Command("ring", "Close into a ring", lambda w: w.desk.do("close into a ring", lambda d: edits.change_loft(d, ring=not d.loft.ring)), "", "Shape", "",
+            "The body comes round to its first station: about an axis or along a closed path", _needs_round,
+            lambda w: w.desk.design is not None and w.desk.design.loft.ring, "Carry along"),
     Command("rebuild", "Rebuild solid", lambda w: w.desk.rebuild_solid(), "F5", "Shape", "solid",
             "Build the solid again", needs_body),
     Command("cancel", "Cancel rebuild", lambda w: w.desk.engine.cancel_solid(), "Shift+F5", "Shape", "circle-x",

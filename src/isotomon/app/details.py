@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from isotomon.app.carrier_form import CarrierForm
 from isotomon.app.datum_form import DatumForm
 from isotomon.app.datums import candidates
 from isotomon.app.desk import CHECKS, Desk
@@ -34,7 +35,7 @@ from isotomon.errors import DesignError, IsotomonError
 from isotomon.model import edits
 from isotomon.model.datums import construction
 from isotomon.model.records import Design, Number, Station
-from isotomon.model.resolve import StationNumbers
+from isotomon.model.resolve import StationNumbers, own_position, station_kind
 from isotomon.model.sections import GRAMMAR, parse_section, section_text
 from isotomon.quantity import Kind, Value, display, to_unit
 from isotomon.rebuild.settle import stand_and_check
@@ -91,6 +92,7 @@ class Details(QScrollArea):
             design.unit if design else "",
             tuple(n.kind for n in design.numbers if n.id in chosen) if design else (),
             tuple(len(g.on) for g in design.guides if g.id in chosen) if design else (),
+            design.loft.carrier.how if design else "",
         )
         if shown == self._shown:
             self.refresh()
@@ -330,6 +332,7 @@ class Details(QScrollArea):
         for name, title, kind, tip, blank in _STATION_FIELDS:
             if name == "position" and not one:
                 continue
+            kind = station_kind(desk.design, name)
             unit = desk.design.unit if kind == "length" else "deg" if kind == "angle" else ""
             field = NumberField(title, kind, unit, tip, blank)
             self._refreshers.append(lambda f=field, n=name: self._show_station_value(f, n, keys))  # type: ignore[misc]
@@ -361,7 +364,10 @@ class Details(QScrollArea):
             return
         values = {getattr(n.station, name) for n in here}
         several = len(values) > 1
-        field.set_value(getattr(here[0].station, name), _number(here[0], name), several)
+        number = _number(here[0], name)
+        if name == "position":
+            number = own_position(self.desk.quick.resolved.radius, number)
+        field.set_value(getattr(here[0].station, name), number, several)
 
     def _station_figures(self, key: str) -> str:
         quick = self.desk.quick
@@ -468,6 +474,10 @@ class Details(QScrollArea):
             lambda: "ruled" if desk.design and desk.design.loft.ruled else "smooth",
             lambda how: desk.do("smooth or ruled", lambda d: edits.change_loft(d, ruled=how == "ruled")),
         )
+        carrier_form = CarrierForm(desk)
+        column.addWidget(carrier_form)
+        self.fields["radius"] = carrier_form.radius
+        self._refreshers.append(carrier_form.refresh)
         loft_form = LoftForm(desk)
         column.addWidget(loft_form)
         self.fields.update(loft_form.fields)

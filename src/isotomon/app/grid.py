@@ -17,7 +17,7 @@ from isotomon.errors import DesignError, IsotomonError
 from isotomon.model import edits
 from isotomon.model.drawing import Drawing
 from isotomon.model.records import Design, Number, Outline, Station
-from isotomon.model.resolve import STATION_KINDS, StationNumbers
+from isotomon.model.resolve import STATION_KINDS, StationNumbers, own_position, station_kind
 from isotomon.model.sections import parse_section, section_text
 from isotomon.quantity import display, read, scale_of, show
 from isotomon.rebuild.session import Edit
@@ -65,7 +65,8 @@ class StationModel(QAbstractTableModel):
             return str(section + 1)
         name = COLUMNS[section]
         unit = self.desk.design.unit if self.desk.design else "mm"
-        mark = {"length": f" {unit}", "angle": " °", "ratio": ""}.get(STATION_KINDS.get(name, ""), "")
+        kind = station_kind(self.desk.design, name) if self.desk.design and name in STATION_KINDS else ""
+        mark = {"length": f" {unit}", "angle": " °", "ratio": ""}.get(kind, "")
         extra = {"area": f" {unit}²", "turn": " °"}.get(name, mark)
         return _TITLES.get(name, name.capitalize()) + extra
 
@@ -103,9 +104,10 @@ class StationModel(QAbstractTableModel):
             return value
         if editing and value is None:
             return ""
-        numbers = {"offset_x": n.offset[0], "offset_y": n.offset[1]}
+        radius = self.desk.quick.resolved.radius if self.desk.quick else 0.0
+        numbers = {"offset_x": n.offset[0], "offset_y": n.offset[1], "position": own_position(radius, n.position)}
         number = numbers.get(name, getattr(n, name, 0.0))
-        kind = STATION_KINDS[name]
+        kind = station_kind(self.desk.design, name) if self.desk.design else STATION_KINDS[name]
         unit = self.desk.design.unit if self.desk.design else "mm"
         return show(float(number), kind, unit if kind == "length" else "deg")
 
@@ -142,7 +144,7 @@ def cell_edit(cells: list[tuple[str, str, str]]) -> Edit:
             naming = NAMING.match(text) if name in STATION_KINDS else None
             value = _value(design, name, (naming[2] if naming else text).strip(), unit)
             if naming:
-                number = Number(edits.fresh_id(design, "n"), naming[1], value, STATION_KINDS[name])
+                number = Number(edits.fresh_id(design, "n"), naming[1], value, station_kind(design, name))
                 design, value = edits.add_number(design, number), naming[1]
             changes.setdefault(key, {})[name] = value
 
@@ -163,7 +165,7 @@ def _value(design: Design, name: str, text: str, unit: str) -> Any:
         return parse_section(text, design.outlines, design.drawings)
     if name in ("pivot", "chord") and not text:
         return None
-    kind = STATION_KINDS[name]
+    kind = station_kind(design, name)
     try:
         return read(text or "0", kind, unit if kind == "length" else "deg")
     except IsotomonError as error:

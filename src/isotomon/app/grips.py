@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 
+from isotomon.field.carriers import STRAIGHT, Carrier, tilted
 from isotomon.model import edits
 from isotomon.model.records import Design
 from isotomon.model.resolve import StationNumbers
@@ -35,7 +36,7 @@ def values_of(n: StationNumbers) -> dict[str, float]:
     }
 
 
-def grip_place(kind: str, n: StationNumbers, values: dict[str, float]) -> Array:
+def grip_place(kind: str, n: StationNumbers, values: dict[str, float], carrier: Carrier = STRAIGHT) -> Array:
     """(3,) where a grip stands: on the pivot, at the profile's +X side, above it and at its -X side."""
     reach = 0.62 * n.chord
     c, s = np.cos(values["set_angle"]), np.sin(values["set_angle"])
@@ -46,9 +47,9 @@ def grip_place(kind: str, n: StationNumbers, values: dict[str, float]) -> Array:
         "tilt_y": (-reach, 0.0),
     }[kind]
     x, y = local[0] + values["offset_x"], local[1] + values["offset_y"]
-    ca, sa, cb, sb = (f(values[k]) for k in ("tilt_x", "tilt_y") for f in (np.cos, np.sin))
-    across, up = np.array([cb, 0.0, -sb]), np.array([sb * sa, ca, cb * sa])
-    return np.array([0.0, 0.0, n.position]) + x * across + y * up
+    tilt = np.array([[values["tilt_x"], values["tilt_y"]]])
+    f = tilted(carrier.frames(np.array([n.position])), np.ones(1), tilt, np.zeros_like(tilt))
+    return np.asarray(f.origin[0] + x * f.across[0] + y * f.up[0])
 
 
 class GripTools:
@@ -57,6 +58,10 @@ class GripTools:
     def __init__(self, window: Window) -> None:
         self.w = window
         self._begun: tuple[str, str, dict[str, float], StationNumbers] | None = None
+
+    def _carrier(self) -> Carrier:
+        shape = self.w.desk.quick.shape if self.w.desk.quick is not None else None
+        return shape.field.carrier if shape is not None else STRAIGHT
 
     def grips(self) -> dict[str, Array]:
         """Places of the grips, while one station is chosen."""
@@ -68,7 +73,7 @@ class GripTools:
         if n is None:
             return {}
         return {
-            kind: grip_place(kind, n, values_of(n))
+            kind: grip_place(kind, n, values_of(n), self._carrier())
             for kind in GRIPS
             if not (kind.startswith("tilt") and n.station.plane)
         }
@@ -89,8 +94,9 @@ class GripTools:
             self._begun = (kind, chosen[0], values_of(n), n)
         _, key, values, n = self._begun
         steps = {f: 1e-3 * n.chord if f.startswith("offset") else 1e-3 for f in fields}
-        places = [grip_place(kind, n, values)] + [
-            grip_place(kind, n, {**values, f: values[f] + steps[f]}) for f in fields
+        carrier = self._carrier()
+        places = [grip_place(kind, n, values, carrier)] + [
+            grip_place(kind, n, {**values, f: values[f] + steps[f]}, carrier) for f in fields
         ]
         seen = view.camera.project(np.array(places), view.width(), view.height())[:, :2]
         slopes = np.array([(p - seen[0]) / steps[f] for p, f in zip(seen[1:], fields, strict=True)]).T

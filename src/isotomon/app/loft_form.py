@@ -50,6 +50,7 @@ class LoftForm(QWidget):
             column.addWidget(widget)
         self.fields: dict[str, NumberField] = {}
         self.how: dict[str, QComboBox] = {}
+        self.rows: dict[str, QWidget] = {}
         self.reached: dict[str, QLabel] = {}
         for which, title in (("first", "First end"), ("last", "Last end")):
             self._make_end(column, which, title)
@@ -74,6 +75,7 @@ class LoftForm(QWidget):
         line.addWidget(label)
         line.addWidget(box, 1)
         column.addWidget(row)
+        self.rows[which] = row
         self.how[which] = box
         unit = self.desk.design.unit if self.desk.design is not None else "mm"
         for name, kind, tip in (
@@ -96,11 +98,12 @@ class LoftForm(QWidget):
     def _refresh_ends(self, design: Design) -> None:
         quick = self.desk.quick
         for row, which in enumerate(("first", "last")):
+            self.rows[which].setVisible(not design.loft.ring)
             ending = getattr(design.loft, which)
             self.how[which].setCurrentIndex(self.how[which].findData(ending.how))
             for name, shown in (("angle", ending.how == "leaning"), ("strength", ending.how != "free")):
                 field = self.fields[f"{which} {name}"]
-                field.setVisible(shown)
+                field.setVisible(shown and not design.loft.ring)
                 numbers = quick.resolved.ends[row] if quick is not None else None
                 field.set_value(getattr(ending, name), getattr(numbers, name) if numbers is not None else 0.0)
             text = ""
@@ -112,7 +115,7 @@ class LoftForm(QWidget):
                     aim = math.degrees(numbers.angle) if numbers is not None else 0.0
                     text = f"Reached within {max(abs(low - aim), abs(high - aim)):.2g}°"
             self.reached[which].setText(text)
-            self.reached[which].setVisible(bool(text))
+            self.reached[which].setVisible(bool(text) and not design.loft.ring)
 
     def _add_rail(self, row: int) -> None:
         key = self.add.itemData(row)

@@ -14,6 +14,8 @@ from PySide6.QtWidgets import QFileDialog, QMenu
 from isotomon.errors import IsotomonError
 from isotomon.exchange.space_points import read_points, section_in_space
 from isotomon.exchange.table import read_foil
+from isotomon.field.carriers import STRAIGHT
+from isotomon.field.section_field import SectionField
 from isotomon.geometry.datums import Cylinder, Plane
 from isotomon.model import edits, loft_edits
 from isotomon.model.draw_edits import next_name
@@ -35,6 +37,7 @@ from isotomon.model.records import (
     Station,
     Superellipse,
 )
+from isotomon.model.resolve import own_position
 from isotomon.rebuild.insert import insert_station
 
 if TYPE_CHECKING:
@@ -85,11 +88,33 @@ class Tools:
             self._add_copy(quick.resolved.stations[-1].station.id, 0.0, "add a station on a plane", plane)
             return
         stations = quick.resolved.stations
+        shape = quick.shape.field if quick.shape is not None else None
+        if stations and shape is not None and shape.carrier is not STRAIGHT:
+            self._add_where_there_is_room(shape)
+            return
         if not stations:
             self._add_copy(None, 0.0, "add a station")
             return
         bay = stations[-1].position - stations[-2].position if len(stations) > 1 else max(stations[-1].chord, 10.0)
         self._add_copy(stations[-1].station.id, round(stations[-1].position + bay, 3), "add a station")
+
+    def _add_where_there_is_room(self, field: SectionField) -> None:
+        """A station beyond the last on a path or about an axis, or, where that has no room, in the widest bay."""
+        nodes, last = field.nodes, float(field.nodes[-1])
+        reach = field.carrier.length + (float(nodes[0]) if field.carrier.closed else 0.0)
+        assert self.w.desk.quick is not None
+        if reach - last < 0.02 * field.carrier.length:
+            self.insert_middle()
+            return
+        step = min(last - float(nodes[-2]), (reach - last) / (2.0 if field.carrier.closed else 1.0))
+        key = self.w.desk.quick.resolved.stations[-1].station.id
+        self._add_copy(key, round(last + step, 3) if step < reach - last else reach, "add a station")
+
+    def own_position(self, position: float) -> float:
+        """What a station says for a position in mm: an angle, where the loft is turned about an axis."""
+        quick = self.w.desk.quick
+        radius = quick.resolved.radius if quick is not None else 0.0
+        return round(own_position(radius, position), 6) if radius else position
 
     def _add_copy(self, key: str | None, position: float, title: str, plane: str = "") -> None:
         desk = self.w.desk
@@ -98,9 +123,11 @@ class Tools:
         taken = {s.name for s in desk.design.stations}
         name = next(n for k in range(1, len(taken) + 2) if (n := f"station {k}") not in taken)
 
+        place = self.own_position(position)
+
         def edit(design: Design) -> Design:
-            source = edits.find(design.stations, key) if key else Station(new_id, name, position, Circle(), 100.0)
-            copy = edits.replace(source, id=new_id, name=name, position=position, rank=0, plane=plane)
+            source = edits.find(design.stations, key) if key else Station(new_id, name, place, Circle(), 100.0)
+            copy = edits.replace(source, id=new_id, name=name, position=place, rank=0, plane=plane)
             return edits.add_station(design, copy)
 
         if self._do(title, edit):

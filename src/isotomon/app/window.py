@@ -304,7 +304,9 @@ class Window(QMainWindow):
         board.chosen.connect(lambda key, add: desk.select((key,), add))
         board.opened.connect(self._open_station)
         board.dragging.connect(
-            lambda key, z: desk.preview("move the station", lambda d: edits.change_station(d, key, position=z))
+            lambda key, z: desk.preview(
+                "move the station", lambda d: edits.change_station(d, key, position=self.tools.own_position(z))
+            )
         )
         board.dropped.connect(self._drop_station)
         board.given_up.connect(desk.give_up_preview)
@@ -619,11 +621,13 @@ class Window(QMainWindow):
         offer_behind_formula(
             self.desk,
             formula,
-            lambda: self.desk.do("replace the formula", lambda d: edits.change_station(d, key, position=number)),
+            lambda: self._drop_station(key, number),
         )
 
     def _drop_station(self, key: str, position: float) -> None:
-        self.desk.do("move the station", lambda d: edits.change_station(d, key, position=position))
+        self.desk.do(
+            "move the station", lambda d: edits.change_station(d, key, position=self.tools.own_position(position))
+        )
 
     def _station_menu(self, key: str, position: float, at: QPoint) -> None:
         menu = QMenu(self)

@@ -292,6 +292,10 @@ def write_table(design: Design) -> str:
 
     Raises: IsotomonError.
     """
+    if design.loft.carrier.how != "straight":
+        raise DesignError(
+            "a table says positions along a straight body; carry the loft straight, or save the design instead"
+        )
     resolved = resolve_design(design)
     unit = design.unit
     out = io.StringIO()

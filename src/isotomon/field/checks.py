@@ -30,7 +30,7 @@ def find_flaws(field: SectionField, places: int = 61, per_lane: int = 40) -> lis
     runs clockwise. Crossing: the section's outline crosses itself.
     """
     wrap, field = field.wrap, replace(field, wrap=None)  # a flat body that is sound stays so when it is bent
-    v = np.unique(np.concatenate([np.linspace(field.first, field.last, places), field.nodes]))
+    v = np.unique(np.concatenate([np.linspace(field.first, field.last, places), field.edges]))
     v = v[(1 if field.stations[0].tip else 0) : (-1 if field.stations[-1].tip else None)]
     share = np.linspace(0.0, 1.0, per_lane, endpoint=False)
     matrix = field.common.matrix(

@@ -11,8 +11,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from isotomon.field.carriers import Frames
 from isotomon.field.correspond import Correspondence
-from isotomon.field.rails import Frames
 from isotomon.geometry.planar import cross
 
 Array = NDArray[np.float64]

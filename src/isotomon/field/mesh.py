@@ -69,6 +69,8 @@ class SkinMesh:
     points: Array
     normals: Array
     sampling: Sampling
+    ring: bool = False
+    """The last row is the first again."""
 
 
 def applied(matrix: csr_array, control: Array) -> Array:
@@ -78,7 +80,7 @@ def applied(matrix: csr_array, control: Array) -> Array:
     return (matrix @ columns).reshape(-1, n_v, k).transpose(1, 0, 2)
 
 
-def skin_mesh(sections: Sections, samples: Sampling) -> SkinMesh:
+def skin_mesh(sections: Sections, samples: Sampling, ring: bool = False) -> SkinMesh:
     """The skin through `sections`: points and normals."""
     normals = cross3(applied(samples.slope, sections.control), applied(samples.value, sections.slopes))
     size = np.sqrt(np.einsum("vuk,vuk->vu", normals, normals))[..., None]
@@ -87,7 +89,9 @@ def skin_mesh(sections: Sections, samples: Sampling) -> SkinMesh:
         if np.ptp(sections.local[row], axis=0).max() == 0.0:
             around = normals[beside] / np.maximum(size[beside], 1e-300)
             normals[row], size[row] = around.mean(axis=0), np.linalg.norm(around.mean(axis=0))
-    return SkinMesh(sections.v, applied(samples.value, sections.control), normals / np.maximum(size, 1e-300), samples)
+    return SkinMesh(
+        sections.v, applied(samples.value, sections.control), normals / np.maximum(size, 1e-300), samples, ring
+    )
 
 
 def triangles(mesh: SkinMesh) -> tuple[Array, Index]:
@@ -103,6 +107,8 @@ def triangles(mesh: SkinMesh) -> tuple[Array, Index]:
     skin = np.stack(
         [np.stack([base, after, after + n_u], axis=-1), np.stack([base, after + n_u, base + n_u], axis=-1)], axis=2
     ).reshape(-1, 3)
+    if mesh.ring:
+        return points[:-1].reshape(-1, 3), np.where(skin >= (n_v - 1) * n_u, skin - (n_v - 1) * n_u, skin)
     vertices = np.vstack([points.reshape(-1, 3), points[0].mean(axis=0), points[-1].mean(axis=0)])
     rim, step = np.arange(n_u), (np.arange(n_u) + 1) % n_u
     low, high = n_v * n_u, n_v * n_u + 1

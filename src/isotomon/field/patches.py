@@ -51,13 +51,14 @@ def _fit_along(field: SectionField, tolerance: float) -> _Along:
     """Quintics along the body, C2 at the stations and C4 between, through the field's sections at all stations and at
     places between, with its slopes at both ends. Spans are halved until the field is followed everywhere.
     """
-    breaks = field.nodes
+    edges = field.edges
+    breaks = edges
     ends = field.sections(breaks[[0, -1]]).slopes
     while True:
-        times = np.where(np.isin(breaks, field.nodes), 3, 1)
+        times = np.where(np.isin(breaks, edges), 3, 1)
         times[[0, -1]] = 6
         knots = np.repeat(breaks, times)
-        sites = _sites(breaks, field.nodes)
+        sites = _sites(breaks, edges)
         matrix = BSpline.design_matrix(sites, knots, 5).toarray()
         slope = BSpline(knots, np.eye(len(knots) - 6), 5)(breaks[[0, -1]], 1)
         known = field.sections(sites).control
@@ -95,8 +96,12 @@ def _cut(field: SectionField, along: _Along) -> list[Patch]:
     """Patches of all lanes; a lane is cut at stations where it is pinched to nothing or a new stretch begins."""
     whole = (float(along.breaks[0]), float(along.breaks[-1]))
     gone, fresh = pinched(field), _stretches(field)
+    if field.ring:
+        # Cut in its middle too, so that no face closes on itself along the body.
+        gone, fresh = np.vstack([gone, gone[:1]]), np.append(fresh, False)
+        fresh[len(field.nodes) // 2] = True
     keys = {s.position: s.key for s in field.stations}
-    spans = [_spans(field.nodes, gone[:, k] | fresh, gone[:, k], whole) for k in range(len(field.common.lanes))]
+    spans = [_spans(field.edges, gone[:, k] | fresh, gone[:, k], whole) for k in range(len(field.common.lanes))]
     pieces = {
         (number, span): _between(along, lane.columns, *span)
         for number, lane in enumerate(field.common.lanes)
@@ -104,6 +109,10 @@ def _cut(field: SectionField, along: _Along) -> list[Patch]:
     }
     if not field.common.lanes[0].basis.periodic:
         _share_borders(pieces, len(spans))
+    if field.ring:
+        for number in range(len(spans)):
+            mine = [piece for (k, _), piece in pieces.items() if k == number]
+            mine[-1].control[-1] = mine[0].control[0]
     result = []
     for (number, span), piece in pieces.items():
         lane = field.common.lanes[number]

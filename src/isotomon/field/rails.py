@@ -15,9 +15,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.errors import FieldError
+from isotomon.field.carriers import Frames
 from isotomon.field.correspond import Correspondence
 from isotomon.geometry.datums import SpaceCurve
-from isotomon.geometry.planar import cross3
 
 Array = NDArray[np.float64]
 Index = NDArray[np.intp]
@@ -48,9 +48,11 @@ class Track:
         return at[0], gap[0], count[0]
 
 
-def met(tracks: Sequence[Track], origin: Array, normal: Array) -> tuple[Array, Array, Index, Array, Array]:
+def met(
+    tracks: Sequence[Track], origin: Array, normal: Array, near: bool = False
+) -> tuple[Array, Array, Index, Array, Array]:
     """`Track.levels` of several tracks at once, (tracks, n) each, with the points there and their rates (tracks, n, 3)."""
-    found = [_bracketed(track.table, origin, normal) for track in tracks]
+    found = [_bracketed(track.table, origin, normal, near) for track in tracks]
     k, share, gap, count = (np.stack(column) for column in zip(*found, strict=True))
     step = 1.0 / (SAMPLES - 1)
     low, high, at = k * step, (k + 1) * step, (k + share) * step
@@ -70,12 +72,12 @@ def met(tracks: Sequence[Track], origin: Array, normal: Array) -> tuple[Array, A
     return at, gap, count, place, rate
 
 
-def _bracketed(p: Array, origin: Array, normal: Array) -> tuple[Index, Array, Array, Index]:
+def _bracketed(p: Array, origin: Array, normal: Array, nearest_only: bool) -> tuple[Index, Array, Array, Index]:
     """Where planes first pass a polyline p (m, 3): the piece (n,), the share of it, how far the polyline stays away where
     it is never passed, and how often it is."""
     slack = 1e-9 * float(np.ptp(p, axis=0).max())
     level = np.einsum("nk,nk->n", origin, normal)
-    if (normal == normal[0]).all():
+    if not nearest_only and (normal == normal[0]).all():
         height = p @ normal[0]
         way = 1.0 if height[-1] > height[0] else -1.0
         rising = way * height
@@ -92,6 +94,9 @@ def _bracketed(p: Array, origin: Array, normal: Array) -> tuple[Index, Array, Ar
     passes[0] |= near[0] == 0.0
     count = passes.sum(axis=0)
     k = passes.argmax(axis=0)
+    if nearest_only:
+        away = np.linalg.norm((p[1:] + p[:-1])[:, None] / 2.0 - origin, axis=2)
+        k, count = np.where(passes, away, np.inf).argmin(axis=0), np.minimum(count, 1)
     rows = np.arange(len(origin))
     a, b = near[k, rows], near[k + 1, rows]
     share = np.where(a != b, a / np.where(a == b, 1.0, a - b), 0.0)
@@ -115,6 +120,8 @@ class Rails:
     share: Array
     anchor_share: Array
     stretch: bool
+    near: bool = False
+    """Planes may pass a rail often, as on a ring: the place nearest to the plane's origin counts."""
 
     def carried(self, frames: Frames, local: Array, local1: Array) -> tuple[Array, Array]:
         """Sections (n_v, n + 2, 2), nominal points last, and their slopes, brought to the rails."""
@@ -139,7 +146,7 @@ class Rails:
 
     def goals(self, frames: Frames) -> tuple[Array, Array]:
         """(n_v, rails, 2): where the rails pass the planes, in the planes' axes, and its derivative by v."""
-        *_, place, rate = met(self.tracks, frames.origin, frames.normal)
+        *_, place, rate = met(self.tracks, frames.origin, frames.normal, self.near)
         away = (place - frames.origin).transpose(1, 2, 0)
         steep = np.einsum("rvk,vk->vr", rate, frames.normal)
         speed = np.einsum("vk,vk->v", frames.origin1, frames.normal)[:, None] - np.einsum(
@@ -151,26 +158,6 @@ class Rails:
         axes1 = np.stack([frames.across1, frames.up1], axis=1)
         slopes = np.matmul(axes, rate) + np.matmul(axes1, away)
         return np.matmul(axes, away).transpose(0, 2, 1), slopes.transpose(0, 2, 1)
-
-
-@dataclass(frozen=True, eq=False)
-class Frames:
-    """Section planes along the body and their derivatives by v: (n_v, 3) each."""
-
-    origin: Array
-    across: Array
-    up: Array
-    origin1: Array
-    across1: Array
-    up1: Array
-
-    @cached_property
-    def normal(self) -> Array:
-        return cross3(self.across, self.up)
-
-    @cached_property
-    def normal1(self) -> Array:
-        return cross3(self.across1, self.up) + cross3(self.across, self.up1)
 
 
 def _transform(p: Complex, r: Complex, stretch: bool) -> tuple[Complex, Complex, Complex]:
@@ -236,7 +223,12 @@ def cardinal(u: Array, places: Array) -> Array:
 
 
 def make_rails(
-    common: Correspondence, tracks: Sequence[Track], places: Sequence[float], anchor_u: Array, stretch: bool = False
+    common: Correspondence,
+    tracks: Sequence[Track],
+    places: Sequence[float],
+    anchor_u: Array,
+    stretch: bool = False,
+    near: bool = False,
 ) -> Rails | None:
     """Rails in the common form, at `places` (rails,) round the section; None without any. `anchor_u`: (2,) places nearest
     the nominal points.
@@ -250,7 +242,9 @@ def make_rails(
     if len(u) > 1 and np.diff(np.append(u, u[0] + 1.0)).min() < 1e-6:
         raise FieldError("two rails lie at one place on the section; take one of them out")
     rows, share = _cardinals(common, u)
-    return Rails(tuple(t for _, t in ordered), u, rows, share, cardinal(np.mod(anchor_u, 1.0), np.array(u)), stretch)
+    return Rails(
+        tuple(t for _, t in ordered), u, rows, share, cardinal(np.mod(anchor_u, 1.0), np.array(u)), stretch, near
+    )
 
 
 @lru_cache(maxsize=16)

@@ -1,8 +1,8 @@
-"""The section field of a loft on a straight carrier: the point at `u` round the section and `v` along the body.
+"""The section field of a loft: the point at `u` round the section and `v` along the body.
 
-`v` is the position along +Z in mm. Sections are turned back by their set angles with their pivots at the origin,
+`v` is the position along the carrier (+Z, a path, a circle about an axis) in mm. Sections are turned back by their set angles with their pivots at the origin,
 interpolated there at their true size (so that a thick round root and a wide thin foil blend without a swollen neck),
-turned forward, offset, and laid in their (perhaps tilted) datum planes.
+turned forward, offset, and laid in the carrier's (perhaps tilted) planes. A ring comes round to its first station.
 """
 
 from __future__ import annotations
@@ -15,9 +15,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.errors import FieldError
+from isotomon.field.carriers import STRAIGHT, Carrier, Frames, tilted
 from isotomon.field.correspond import Correspondence
 from isotomon.field.ends import End, make_end
-from isotomon.field.rails import Frames, Rails
+from isotomon.field.rails import Rails
 from isotomon.field.wrapping import Wrap, bent
 from isotomon.geometry.hermite import Hermite, Settle, smooth
 from isotomon.geometry.planar import cross
@@ -104,7 +105,7 @@ class Sections:
 class SectionField:
     """One body. `nodes`: (stations,) places along v in mm, in order. The layers are the channels along v.
 
-    v is the position along Z, except in a bay that ends in a rounded tip: there the position is a quartic of v that
+    v is the position along the carrier, except in a bay that ends in a rounded tip: there the position is a quartic of v that
     stands still at the tip, so that sections of sizes smooth in v close to a smooth cap. `tips`: (v, way, length of the
     bay) of such.
     """
@@ -120,6 +121,8 @@ class SectionField:
     angle: Layers
     body: Layers
     """Columns: control and nominal points turned back (mm), then the offset (2) and the tilt (2)."""
+    carrier: Carrier = STRAIGHT
+    ring: bool = False
 
     @property
     def first(self) -> float:
@@ -127,7 +130,12 @@ class SectionField:
 
     @property
     def last(self) -> float:
-        return float(self.nodes[-1])
+        return float(self.nodes[0] + self.carrier.length if self.ring else self.nodes[-1])
+
+    @property
+    def edges(self) -> Array:
+        """(bays + 1,) the ends of all bays: the stations, and for a ring the first one again."""
+        return np.append(self.nodes, self.last) if self.ring else self.nodes
 
     def sections(self, v: Array) -> Sections:
         """The sections at every v (n_v,), with all that is derived from them at once."""
@@ -139,11 +147,11 @@ class SectionField:
         return replace(flat, control=control, slopes=slopes)
 
     def positions(self, v: Array, derivative: int = 0) -> Array:
-        """(n_v,) mm along Z at v, or how fast that changes."""
+        """(n_v,) mm along the carrier at v, or how fast that changes."""
         return _positions(self.tips, v, derivative)
 
     def params(self, position: Array) -> Array:
-        """v at positions along Z."""
+        """v at positions along the carrier."""
         position = np.asarray(position, dtype=np.float64)
         return _params(self.tips, position)
 
@@ -164,7 +172,9 @@ class SectionField:
     def is_round(self, v: Array) -> NDArray[np.bool_]:
         """Whether the section at each v has no angle of its own: between two round stations, or at one."""
         flags = np.array([s.round for s in self.stations])
-        bay, share = _bays(self.nodes, v)
+        if self.ring:
+            flags = np.append(flags, flags[0])
+        bay, share = _bays(self.edges, v)
         return (flags[bay] & flags[bay + 1]) | (flags[bay] & (share == 0.0)) | (flags[bay + 1] & (share == 1.0))
 
 
@@ -181,8 +191,8 @@ def _flat_sections(field: SectionField, v: Array) -> tuple[Array, Array, Frames,
     for end in field.ends:
         more, more1 = end.moved(v)
         local, local1 = local + more, local1 + more1
-    z, z1 = field.positions(v), field.positions(v, 1)
-    return local, local1, Frames(*_planes(z, tilt), *_plane_slopes(z1, tilt, tilt1)), angle, rate
+    frames = tilted(field.carrier.frames(field.positions(v)), field.positions(v, 1), tilt, tilt1)
+    return local, local1, frames, angle, rate
 
 
 def _smooth_sections(field: SectionField, v: Array) -> Sections:
@@ -197,8 +207,8 @@ def _smooth_sections(field: SectionField, v: Array) -> Sections:
         slopes += _in_space(local, np.zeros_like(origin), planes.across1, planes.up1)
     return Sections(
         v=v,
-        position=origin[:, 2],
-        advance=planes.origin1[:, 2],
+        position=field.positions(v),
+        advance=field.positions(v, 1),
         local=local[:, :-2],
         anchor=local[:, -2:],
         origin=origin,
@@ -225,14 +235,17 @@ def _ruled_sections(field: SectionField, v: Array) -> Sections:
     nodes, tilt = field.nodes, np.array([s.tilt for s in field.stations])
     flat = np.stack([_outline(s) for s in field.stations])
     placed = _turned(flat, field.angle(nodes)[:, 0]) + np.array([s.offset for s in field.stations])[:, None, :]
-    space = _in_space(placed, *_planes(nodes, tilt))
+    still = np.zeros_like(tilt)
+    ends = tilted(field.carrier.frames(nodes), np.ones_like(nodes), tilt, still)
+    space = _in_space(placed, ends.origin, ends.across, ends.up)
     bay, share = _bays(nodes, v)
     slopes = ((space[1:] - space[:-1]) / np.diff(nodes)[:, None, None])[bay]
     control = space[bay] + (v - nodes[bay])[:, None, None] * slopes
     rate = ((tilt[1:] - tilt[:-1]) / np.diff(nodes)[:, None])[bay]
     here = tilt[bay] + share[:, None] * (tilt[bay + 1] - tilt[bay])
-    origin, across, up = _planes(v, here)
-    origin1, across1, up1 = _plane_slopes(np.ones_like(v), here, rate)
+    frames = tilted(field.carrier.frames(v), np.ones_like(v), here, rate)
+    origin, across, up = frames.origin, frames.across, frames.up
+    origin1, across1, up1 = frames.origin1, frames.across1, frames.up1
     axes, axes1 = np.stack([across, up], axis=2), np.stack([across1, up1], axis=2)
     away = control - origin[:, None, :]
     local = np.matmul(away, axes)
@@ -286,28 +299,6 @@ def _params(tips: Sequence[tuple[float, float, float]], position: Array) -> Arra
     return v
 
 
-def _planes(v: Array, tilt: Array) -> tuple[Array, Array, Array]:
-    """Origin, X and Y axes (n_v, 3) of planes at v along +Z, tilted about X, then about Y."""
-    zero, (a, b) = np.zeros_like(v), tilt.T
-    ca, sa, cb, sb = np.cos(a), np.sin(a), np.cos(b), np.sin(b)
-    return (
-        np.stack([zero, zero, v], axis=1),
-        np.stack([cb, zero, -sb], axis=1),
-        np.stack([sb * sa, ca, cb * sa], axis=1),
-    )
-
-
-def _plane_slopes(z1: Array, tilt: Array, tilt1: Array) -> tuple[Array, Array, Array]:
-    """Derivatives by v of what `_planes` gives."""
-    zero, (a, b), (da, db) = np.zeros(len(tilt)), tilt.T, tilt1.T
-    ca, sa, cb, sb = np.cos(a), np.sin(a), np.cos(b), np.sin(b)
-    return (
-        np.stack([zero, zero, z1], axis=1),
-        np.stack([-sb * db, zero, -cb * db], axis=1),
-        np.stack([cb * db * sa + sb * ca * da, -sa * da, -sb * db * sa + cb * ca * da], axis=1),
-    )
-
-
 class Turned(NamedTuple):
     """A station as far as its turn goes: mm and rad."""
 
@@ -321,9 +312,11 @@ Ranked = Placed | Turned
 Channel = Callable[[Any], Array]
 
 
-def angle_course(stations: Sequence[Ranked]) -> Layers:
-    """The angle along the body, (n_v, 1) rad, through the stations that are not round."""
-    return _layers(stations, [lambda s: np.array([s.set_angle])], without=lambda s: s.round)
+def angle_course(stations: Sequence[Ranked], round_: float = 0.0, closing: float = 0.0) -> Layers:
+    """The angle along the body, (n_v, 1) rad, through the stations that are not round. A ring of `round_` mm comes back
+    turned by `closing` rad."""
+    back = [np.array([closing])]
+    return _layers(stations, [lambda s: np.array([s.set_angle])], without=lambda s: s.round, round_=round_, back=back)
 
 
 def _bays(nodes: Array, v: Array) -> tuple[NDArray[np.intp], Array]:
@@ -348,47 +341,34 @@ def _outline(station: Placed) -> Array:
     return station.chord * np.concatenate([station.shape.ravel(), station.anchor.ravel()])
 
 
-def make_field(
-    common: Correspondence,
-    stations: Sequence[Placed],
-    ruled: bool = False,
-    wrap: Wrap | None = None,
-    rails: Rails | None = None,
-    endings: tuple[tuple[float, float] | None, tuple[float, float] | None] = (None, None),
-) -> SectionField:
-    """The field through `stations`, whose shapes are in the common form; with `wrap`, on cylinders about its axis; with
-    `rails`, carried to them. `endings`: (strength in mm, nought for the whole bay; angle in rad) at the first and last
-    end, None where it is free.
+@dataclass(frozen=True)
+class Manner:
+    """How stations are made one body: with straight rulings, as a ring, wrapped on cylinders, along what; `endings`:
+    (strength in mm, nought for the whole bay; angle in rad) at the first and last end, None where it is free."""
 
-    Raises: FieldError, for fewer than two stations, two at one position, wrapped ones that are ruled or tilted, or rails
-    with straight rulings.
+    ruled: bool = False
+    ring: bool = False
+    wrap: Wrap | None = None
+    carrier: Carrier = STRAIGHT
+    endings: tuple[tuple[float, float] | None, tuple[float, float] | None] = (None, None)
+
+
+PLAIN = Manner()
+
+
+def make_field(
+    common: Correspondence, stations: Sequence[Placed], manner: Manner = PLAIN, rails: Rails | None = None
+) -> SectionField:
+    """The field through `stations`, whose shapes are in the common form; with `rails`, carried to them.
+
+    Raises: FieldError, for stations or a manner that do not go together.
     """
-    if rails is not None and ruled:
-        raise FieldError("straight rulings run straight from station to station, past the rails; make the loft smooth")
-    if wrap is not None and ruled:
-        raise FieldError("straight rulings do not go with wrapped stations; make the loft smooth")
-    if wrap is not None and any(s.tilt != (0.0, 0.0) for s in stations):
-        raise FieldError("a wrapped station cannot be tilted; take the tilt off, or let it stand on its own")
     ordered = tuple(sorted(stations, key=lambda s: s.position))
-    if len(ordered) < 2:
-        raise FieldError(
-            f"a loft needs two stations or more, and there {'is' if len(ordered) == 1 else 'are'} {len(ordered)}"
-        )
-    inner = [s for s in ordered[1:-1] if s.tip]
-    if inner:
-        raise FieldError(
-            f"a point can only be at an end of the body; there is one at {inner[0].position:g} mm inside it"
-        )
+    _check(ordered, manner, rails)
     positions = np.array([s.position for s in ordered])
-    nodes = positions
-    if np.any(np.diff(nodes) <= 0.0):
-        at = float(nodes[int(np.argmin(np.diff(nodes)))])
-        raise FieldError(f"two stations stand at one position ({at:g} mm); move one of them")
-    if ruled and any(s.tip == "rounded" for s in ordered):
-        raise FieldError("straight rulings end in a sharp point; make the point sharp, or the loft smooth")
     ranks = sorted({s.rank for s in ordered})
     if sum(s.rank == ranks[0] for s in ordered) < 2:
-        ordered = tuple(Placed(**{**vars(s), "rank": 0}) for s in ordered)
+        ordered = tuple(replace(s, rank=0) for s in ordered)
     least = min(s.rank for s in ordered)
     first = np.array([s.position for s in ordered if s.rank == least])
     tips = tuple(
@@ -398,18 +378,74 @@ def make_field(
     )
     nodes = _params(tips, positions) if tips else positions
     ordered = tuple(replace(s, position=float(v)) for s, v in zip(ordered, nodes, strict=True)) if tips else ordered
-    lowest = np.stack([_outline(s).reshape(-1, 2) for s in ordered if s.rank == min(t.rank for t in ordered)])
+    lowest = np.stack([_outline(s).reshape(-1, 2) for s in ordered if s.rank == least])
+    round_, closing = 0.0, 0.0
+    if manner.ring:
+        round_, lowest = manner.carrier.length, np.concatenate([lowest] * 3)
+        first = np.concatenate([first - round_, first, first + round_])
+        turns = (ordered[-1].set_angle - ordered[0].set_angle) / (2.0 * np.pi)
+        closing = 2.0 * np.pi * round(turns)  # it comes back as it began, by the nearest whole turns
     body = _layers(
         ordered,
         [_outline, lambda s: np.array(s.offset), lambda s: np.array(s.tilt)],
         settle=_settle(common, first, lowest),
         dimension=2,
+        round_=round_,
     )
-    angle = angle_course(ordered)
-    field = SectionField(common, ordered, ruled, wrap, rails, (), tips, nodes, angle, body)
-    if ruled or endings == (None, None):
+    angle = angle_course(ordered, round_, closing)
+    field = SectionField(
+        common, ordered, manner.ruled, manner.wrap, rails, (), tips, nodes, angle, body, manner.carrier, manner.ring
+    )
+    if manner.ruled or manner.endings == (None, None):
         return field
-    return replace(field, ends=_ends(field, endings))
+    return replace(field, ends=_ends(field, manner.endings))
+
+
+def _check(ordered: Sequence[Placed], manner: Manner, rails: Rails | None) -> None:
+    """Raises: FieldError, saying what does not go together."""
+    carrier = manner.carrier
+    if manner.ruled and (rails is not None or manner.wrap is not None or carrier is not STRAIGHT):
+        what = (
+            "past the rails"
+            if rails is not None
+            else "not round cylinders"
+            if manner.wrap
+            else "not along a path or an axis"
+        )
+        raise FieldError(f"straight rulings run straight from station to station, {what}; make the loft smooth")
+    if manner.wrap is not None and any(s.tilt != (0.0, 0.0) for s in ordered):
+        raise FieldError("a wrapped station cannot be tilted; take the tilt off, or let it stand on its own")
+    if manner.wrap is not None and carrier is not STRAIGHT:
+        raise FieldError("wrapped stations stand along Z only; let them stand on their own, or carry the loft straight")
+    if len(ordered) < 2:
+        count = len(ordered)
+        raise FieldError(f"a loft needs two stations or more, and there {'is' if count == 1 else 'are'} {count}")
+    if manner.ring and not carrier.closed:
+        raise FieldError("a ring needs a closed path or an axis to go round; choose one, or leave the loft open")
+    if manner.ring and len(ordered) < 3:
+        raise FieldError("a ring needs three stations or more; add one, or leave the loft open")
+    if manner.ring and (any(s.tip for s in ordered) or manner.endings != (None, None)):
+        raise FieldError("a ring has no ends: no points and no end conditions; make both ends free")
+    inner = [s for s in ordered[1:-1] if s.tip]
+    if inner:
+        raise FieldError(
+            f"a point can only be at an end of the body; there is one at {inner[0].position:g} mm inside it"
+        )
+    nodes = np.array([s.position for s in ordered])
+    if np.any(np.diff(nodes) <= 0.0):
+        at = float(nodes[int(np.argmin(np.diff(nodes)))])
+        raise FieldError(f"two stations stand at one position ({at:g} mm); move one of them")
+    if manner.ruled and any(s.tip == "rounded" for s in ordered):
+        raise FieldError("straight rulings end in a sharp point; make the point sharp, or the loft smooth")
+    room = carrier.length * (1.0 + 1e-6)
+    if nodes[-1] - nodes[0] > room or (not carrier.closed and (nodes[0] < carrier.length - room or nodes[-1] > room)):
+        far = nodes[0] if nodes[0] < 0.0 else nodes[-1]
+        raise FieldError(
+            f"a station stands at {far:g} mm, beyond the ends of the path, which is {carrier.length:.6g} mm long; "
+            "move it back, or lengthen the path"
+        )
+    if manner.ring and nodes[-1] - nodes[0] > carrier.length * (1.0 - 1e-6):
+        raise FieldError("the last station of a ring stands where the first one does; take it out")
 
 
 def _ends(field: SectionField, endings: tuple[tuple[float, float] | None, ...]) -> tuple[End, ...]:
@@ -480,15 +516,22 @@ def _layers(
     without: Callable[[Any], bool] = lambda s: False,
     settle: Settle | None = None,
     dimension: int = 0,
+    round_: float = 0.0,
+    back: Sequence[Array] = (),
 ) -> Layers:
     """The interpolant by rank, channels side by side. A station `without` a value takes its neighbour's at the ends
-    of the body and is passed over between. `settle` and `dimension` belong to the first channel.
+    of the body and is passed over between. `settle` and `dimension` belong to the first channel. In a ring of `round_` mm
+    the stations come again before the first and after the last; `back`: what each channel has changed by then.
     """
     parts: list[Hermite] = []
     for rank in sorted({s.rank for s in stations}):
         known = [s for s in stations if s.rank <= rank]
         x = np.array([s.position for s in known])
         values = [np.stack([channel(s) for s in known]) for channel in channels]
+        if round_:
+            known, x = known * 3, np.concatenate([x - round_, x, x + round_])
+            steps = list(back) if back and not parts else [np.zeros(1)] * len(values)
+            values = [np.vstack([v - b, v, v + b]) for v, b in zip(values, steps, strict=True)]
         if not parts:
             x, values = _with_borrowed(x, values, np.array([not without(s) for s in known]))
         else:

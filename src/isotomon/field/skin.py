@@ -38,7 +38,7 @@ class BodySkin:
     def grid(self, n_u: int = 161, n_v: int = 121) -> tuple[Array, Array, Array]:
         """u (n_u,), v (n_v,), points (n_v, n_u, 3); the last u is the first again."""
         u = np.linspace(0.0, 1.0, n_u)
-        v = np.union1d(np.linspace(self.field.first, self.field.last, n_v), self.field.nodes)
+        v = np.union1d(np.linspace(self.field.first, self.field.last, n_v), self.field.edges)
         return u, v, np.matmul(self.field.common.rows(u), self.field.sections(v).control)
 
     def held(self, u: Array, v: Array) -> tuple[Array, Array]:

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from isotomon.field.carriers import STRAIGHT
 from isotomon.field.section_field import SectionField
 from isotomon.geometry.planar import cross3
 from isotomon.measure.sections import Quadrature, moments
@@ -37,8 +38,9 @@ class BodyMeasures:
 def body_measures(field: SectionField, rule: Quadrature, per_bay: int = 10) -> BodyMeasures:
     """Integrals over the skin and both caps. `per_bay`: Gauss sites between neighbouring stations."""
     gx, gw = np.polynomial.legendre.leggauss(per_bay)
-    width = np.diff(field.nodes)[:, None]
-    v = (field.nodes[:-1, None] + width * (gx + 1.0) / 2.0).ravel()
+    edges = _fine(field)
+    width = np.diff(edges)[:, None]
+    v = (edges[:-1, None] + width * (gx + 1.0) / 2.0).ravel()
     wv = (width * gw / 2.0).ravel()
     sections = field.sections(v)
     points = np.matmul(rule.value, sections.control)
@@ -46,7 +48,7 @@ def body_measures(field: SectionField, rule: Quadrature, per_bay: int = 10) -> B
     weight = wv[:, None] * rule.weight
     flux = _fluxes(points, normal, weight)
     surface = float(np.sum(weight * np.linalg.norm(normal, axis=2)))
-    for end, outward in ((field.first, -1.0), (field.last, 1.0)):
+    for end, outward in () if field.ring else ((field.first, -1.0), (field.last, 1.0)):
         cap, cap_area = (_cap if field.wrap is None else _bent_cap)(field, end, outward, rule)
         flux = flux + cap
         surface += cap_area
@@ -55,6 +57,16 @@ def body_measures(field: SectionField, rule: Quadrature, per_bay: int = 10) -> B
     x, y, z = centre
     about = flux[4:10] - volume * np.array([x * x, y * y, z * z, x * y, x * z, y * z])
     return BodyMeasures(volume, surface, centre, about)
+
+
+def _fine(field: SectionField) -> Array:
+    """The ends of all bays; along a path or about an axis, where bays may bend much, with places between."""
+    edges = field.edges
+    if field.carrier is STRAIGHT:
+        return edges
+    count = np.ceil(24.0 * np.diff(edges) / (edges[-1] - edges[0]) + 1.0).astype(int)
+    inner = [np.linspace(a, b, n + 1)[:-1] for a, b, n in zip(edges[:-1], edges[1:], count, strict=True)]
+    return np.concatenate([*inner, edges[-1:]])
 
 
 def _fluxes(p: Array, n: Array, weight: Array) -> Array:

@@ -164,6 +164,7 @@ def _values(design: Design) -> list[tuple[str, Any]]:
         found += [(f"drawing {d.name}, {c.kind} {c.id}", c.value) for c in d.constraints]
     for word, ending in (("first", design.loft.first), ("last", design.loft.last)):
         found += [(f"{design.loft.name}, {word} end", v) for v in (ending.strength, ending.angle)]
+    found.append((f"{design.loft.name}, radius about its axis", design.loft.carrier.radius))
     for law in design.laws:
         found += [(f"law {law.name}", v) for v in (law.formula, law.band)]
         found += [(f"law {law.name}", v) for p in law.points for v in (p.value, p.position, p.band)]
@@ -211,6 +212,7 @@ def map_formulas(design: Design, change: Callable[[str], str]) -> Design:
             design.loft,
             first=mapped(design.loft.first, ("strength", "angle")),
             last=mapped(design.loft.last, ("strength", "angle")),
+            carrier=mapped(design.loft.carrier, ("radius",)),
         ),
         laws=tuple(mapped_law(law) for law in design.laws),
     )
@@ -243,6 +245,7 @@ def datum_users(design: Design, key: str) -> list[str]:
     users = [f"datum {d.name}" for d in design.datums if key in d.on]
     users += [f"station {s.name}" for s in design.stations if s.plane == key]
     users += [f"guide {g.name}" for g in design.guides if key in g.on or any(key in (p.on, p.toward) for p in g.points)]
+    users += [design.loft.name] if key in (design.loft.carrier.on, design.loft.carrier.toward) else []
     return users + [
         f"drawing {d.name}" for d in design.drawings if any(p.source.split(":")[0] == key for p in d.points)
     ]

@@ -49,6 +49,7 @@ def guide_users(design: Design, key: str) -> list[str]:
     users = [f"guide {g.name}" for g in design.guides if key in g.on or any(key in (p.on, p.toward) for p in g.points)]
     users += [f"datum {d.name}" for d in design.datums if key in d.on]
     users += [f"drawing {d.name}" for d in design.drawings if any(p.source.split(":")[0] == key for p in d.points)]
+    users += [f"the path of {design.loft.name}"] if design.loft.carrier.on == key else []
     return users + [f"a rail of {design.loft.name}" for rail in design.loft.rails if rail.guide == key]
 
 

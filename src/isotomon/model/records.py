@@ -129,7 +129,8 @@ class Outline(Record, frozen=True):
 
 
 class Station(Record, frozen=True):
-    """A profile on a datum plane: the plane stands at `position` along +Z, tilted about X, then about Y.
+    """A profile on a datum plane: the plane stands at `position` along +Z (or what else carries the loft), tilted about X,
+    then about Y.
 
     `chord` is the size, `set_angle` turns X towards Y, `pivot` is the fraction of the chord (from the leading point)
     that sits on the carrier (None: 0.25 for foils, a drawing's own origin, 0.5 otherwise), a `chord` of None leaves a
@@ -194,6 +195,21 @@ class Ending(Record, frozen=True):
     angle: Value = 0.0
 
 
+class Carrying(Record, frozen=True):
+    """What the stations stand along: straight along +Z; a `path` (a guide or edge, `on`) by its length; an `axis` (`on`),
+    turned about it, their origins `radius` from it. Along an axis a station's position is an angle.
+
+    `hold`: sections stay square to a path and turn no more than they must (`least`), keep the attitude they have at its
+    start (`fixed`), or keep their Y towards `toward` (`up`).
+    """
+
+    how: Literal["straight", "path", "axis"] = "straight"
+    on: str = ""
+    radius: Value = 100.0
+    hold: Literal["least", "fixed", "up"] = "least"
+    toward: str = "y"
+
+
 class Loft(Record, frozen=True):
     """The body carried through the stations, in order of position."""
 
@@ -209,6 +225,9 @@ class Loft(Record, frozen=True):
     last: Ending = Ending()
     ties: tuple[Tie, ...] = ()
     turns: tuple[Turns, ...] = ()
+    carrier: Carrying = Carrying()
+    ring: bool = False
+    """It comes round to its first station again."""
 
 
 class Design(Record, frozen=True):

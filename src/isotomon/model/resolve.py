@@ -28,6 +28,11 @@ STATION_KINDS: dict[str, Kind] = {
 }
 
 
+def station_kind(design: Design, field: str) -> Kind:
+    """What a station's field is: a position about an axis is an angle."""
+    return "angle" if field == "position" and design.loft.carrier.how == "axis" else STATION_KINDS[field]
+
+
 @dataclass(frozen=True)
 class StationNumbers:
     """A station in mm and rad; `fraction` is 0 at the first station and 1 at the last.
@@ -71,8 +76,15 @@ class Resolved:
     stations: tuple[StationNumbers, ...]
     figures: dict[str, dict[str, float]]
     ends: tuple[EndNumbers | None, EndNumbers | None] = (None, None)
+    radius: float = 0.0
+    """mm from the axis at which stations stand that are turned about one; their positions are angles times it."""
     wrap: tuple[float, float, float] | None = None
     """When stations stand on cylinders: the axis's direction (x, y) of length 1, and where it crosses Z, mm."""
+
+
+def own_position(radius: float, position: float) -> float:
+    """The value that a station says for a position (mm): itself, or the angle (rad) about an axis `radius` mm away."""
+    return position / radius if radius else position
 
 
 Placed = Mapping[str, tuple[float, float, float]]
@@ -86,10 +98,8 @@ def resolve_design(design: Design, placed: Placed | None = None) -> Resolved:
     """
     _check_counts(design)
     names = resolve_numbers([(n.name, n.value, n.kind) for n in design.numbers])
-    places = placed or {}
-    positions = {
-        s.id: places[s.id][0] if s.id in places else _station_value(s, "position", names) for s in design.stations
-    }
+    places, radius = placed or {}, _radius(design, names)
+    positions = {s.id: places[s.id][0] if s.id in places else _position(s, radius, names) for s in design.stations}
     ordered = sorted(design.stations, key=lambda s: positions[s.id])
     for before, after in zip(ordered[:-1], ordered[1:], strict=True):
         unsettled = placed is None and (before.plane or after.plane)
@@ -114,7 +124,32 @@ def resolve_design(design: Design, placed: Placed | None = None) -> Resolved:
         if isinstance(station.section, Drawn) and station.section.drawing not in figures:
             raise DesignError(f"station '{station.name}': its drawing is gone; choose another section")
     loft = design.loft
-    return Resolved(names, stations, figures, (_ending(loft.first, "first", names), _ending(loft.last, "last", names)))
+    endings = (_ending(loft.first, "first", names), _ending(loft.last, "last", names))
+    return Resolved(names, stations, figures, endings, radius)
+
+
+def _radius(design: Design, names: dict[str, Quantity]) -> float:
+    """mm, of a loft turned about an axis; nought of any other."""
+    carrier = design.loft.carrier
+    if carrier.how != "axis":
+        return 0.0
+    try:
+        radius = resolve(carrier.radius, "length", names)
+    except QuantityError as error:
+        raise QuantityError(f"the radius about the axis: {error}") from None
+    if not radius > 1e-6:
+        raise DesignError(f"the radius about the axis is {radius:g} mm; it must be greater than zero")
+    return radius
+
+
+def _position(station: Station, radius: float, names: dict[str, Quantity]) -> float:
+    """mm along what carries the station."""
+    if not radius:
+        return _station_value(station, "position", names)
+    try:
+        return resolve(station.position, "angle", names) * radius
+    except QuantityError as error:
+        raise QuantityError(f"station '{station.name}', position (an angle about the axis): {error}") from None
 
 
 def _ending(ending: Ending, which: str, names: dict[str, Quantity]) -> EndNumbers | None:

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.errors import DesignError, IsotomonError, QuantityError
+from isotomon.field.carriers import STRAIGHT, Carrier, Turning, path, tilted
 from isotomon.field.section_field import SectionField
 from isotomon.field.skin import BodySkin, RoundSkin, Skin
 from isotomon.geometry import datums as g
@@ -24,11 +25,13 @@ from isotomon.profile.curves import piece_of
 from isotomon.profile.loops import places_of
 from isotomon.quantity import Quantity, resolve
 from isotomon.rebuild.drawn import Drawings, to_plane
-from isotomon.rebuild.guides import drawing_curve, guide_curve
+from isotomon.rebuild.guides import direction, drawing_curve, guide_curve
 from isotomon.rebuild.placing import Stood, body_angles, named_point, stood
 
 Array = NDArray[np.float64]
-Thing = Plane | Axis | Array | Frame | Cylinder | SpaceCurve
+Thing = Plane | Axis | Array | Frame | Cylinder | SpaceCurve | Carrier
+CARRIER = "the loft's own carrier"
+"""The name under which what carries the stations is worked out, so that circles through it are found."""
 
 
 @dataclass(eq=False)
@@ -64,6 +67,20 @@ class Ground:
             self._under_way.pop()
         return self._made[ref]
 
+    def carrier(self) -> Carrier:
+        """What carries the stations.
+
+        Raises: DesignError, FieldError.
+        """
+        return STRAIGHT if self.design.loft.carrier.how == "straight" else self.get(CARRIER)  # type: ignore[return-value]
+
+    def _carrier(self) -> Carrier:
+        said = self.design.loft.carrier
+        if said.how == "axis":
+            return Turning(self.axis(said.on), self._value("the radius about the axis", said.radius, "length"))
+        up = direction(self, said.toward) if said.hold == "up" else None
+        return path(self.curve(said.on), said.hold, up)
+
     def called(self, ref: str) -> str:
         """A reference in words."""
         name, _, part = ref.partition("/")
@@ -81,6 +98,8 @@ class Ground:
     def _work_out(self, ref: str) -> Thing:
         if ref in BUILT_IN:
             return _BUILT[ref]
+        if ref == CARRIER:
+            return self._carrier()
         name, _, part = ref.partition("/")
         record = self._records.get(name)
         if isinstance(record, Station):
@@ -109,13 +128,20 @@ class Ground:
         elif station.plane:
             position, a, b = g.tilts_of(self.plane(station.plane))
         else:
+            turning = self.design.loft.carrier.how == "axis"
             position, a, b = (
                 self._value(station.name, getattr(station, f), k)
-                for f, k in (("position", "length"), ("tilt_x", "angle"), ("tilt_y", "angle"))
+                for f, k in (("position", "angle" if turning else "length"), ("tilt_x", "angle"), ("tilt_y", "angle"))
             )
-        across = np.array([math.cos(b), 0.0, -math.sin(b)])
-        normal = np.array([math.sin(b) * math.cos(a), -math.sin(a), math.cos(b) * math.cos(a)])
-        return Plane(np.array([0.0, 0.0, position]), across, normal)
+            if turning:
+                position *= self._value("the radius about the axis", self.design.loft.carrier.radius, "length")
+        return self.plane_there(position, (a, b))
+
+    def plane_there(self, position: float, tilt: tuple[float, float]) -> Plane:
+        """The plane a station has at a position (mm), tilted (rad)."""
+        lean = np.array([tilt])
+        f = tilted(self.carrier().frames(np.array([position])), np.ones(1), lean, np.zeros_like(lean))
+        return Plane(f.origin[0], f.across[0], f.normal[0])
 
     def _station_part(self, station: Station, part: str) -> Thing:
         if part != "outline" and not named_point(part):
@@ -140,7 +166,8 @@ class Ground:
         if not self._angles:
             self._angles = body_angles(self.resolved, self.design, self.drawings)
         angle = self._angles[station.id]
-        self._stood[station.id] = stood(n, angle, self.design, self.drawings, self.resolved.wrap)
+        plane = self.plane_there(n.position, n.tilt)
+        self._stood[station.id] = stood(n, angle, plane, self.design, self.drawings, self.resolved.wrap)
         return self._stood[station.id]
 
     def drawing(self, ref: str) -> Drawing | None:

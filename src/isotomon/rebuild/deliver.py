@@ -28,7 +28,9 @@ def loft_request(shape: Shape, tolerance: float, request_id: int, limit: float =
         id=request_id,
         key=shape.key,
         patches=[pack_patch(p) for p in patches(shape.field, tolerance)],
-        ends=[(_vector(ends.origin[i]), _vector(ends.normal[i])) for i in (0, 1)]
+        ends=[]
+        if shape.field.ring
+        else [(_vector(ends.origin[i]), _vector(ends.normal[i])) for i in (0, 1)]
         if wrap is None
         else [((0.0, 0.0, wrap.height), (*wrap.way, 0.0))] * 2,
         radii=None if wrap is None else (shape.field.first - wrap.height, shape.field.last - wrap.height),

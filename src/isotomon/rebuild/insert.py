@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from isotomon.errors import DesignError
+from isotomon.field.carriers import Turning
 from isotomon.model.edits import add_station, fresh_id
 from isotomon.model.records import Design, Station
+from isotomon.model.resolve import own_position
 from isotomon.rebuild.quick import Shape
 from isotomon.rebuild.shape import keep_section
 
@@ -24,5 +26,7 @@ def insert_station(design: Design, shape: Shape, position: float, name: str | No
     taken = {s.name for s in design.stations}
     label = name or next(n for k in range(1, len(taken) + 2) if (n := f"new {k}") not in taken)
     kept = keep_section(field, shape.form, position)
-    station = Station(id=fresh_id(design, "s"), name=label, position=position, rank=rank, **kept)  # type: ignore[arg-type]
+    radius = field.carrier.radius if isinstance(field.carrier, Turning) else 0.0
+    place = own_position(radius, position)
+    station = Station(id=fresh_id(design, "s"), name=label, position=place, rank=rank, **kept)  # type: ignore[arg-type]
     return add_station(design, station)

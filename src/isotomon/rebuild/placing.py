@@ -208,15 +208,16 @@ def _angles_of(marked: tuple[Turned, ...]) -> list[float]:
 
 
 def stood(
-    n: StationNumbers, angle: float, design: Design, drawings: Drawings, wrap: tuple[float, float, float] | None
+    n: StationNumbers,
+    angle: float,
+    plane: Plane,
+    design: Design,
+    drawings: Drawings,
+    wrap: tuple[float, float, float] | None,
 ) -> Stood:
-    """A station's profile where it stands, turned by `angle`.
+    """A station's profile where it stands: on its plane, turned by `angle`.
 
     Raises: ProfileError.
     """
-    a, b = n.tilt
-    across = np.array([np.cos(b), 0.0, -np.sin(b)])
-    normal = np.array([np.sin(b) * np.cos(a), -np.sin(a), np.cos(b) * np.cos(a)])
-    plane = Plane(np.array([0.0, 0.0, n.position]), across, normal)
     outline = outline_for(source_of(n, design, drawings))
     return Stood(n, outline, plane, angle, Wrap(wrap[:2], wrap[2]) if wrap is not None else None)

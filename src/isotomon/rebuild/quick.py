@@ -172,19 +172,20 @@ def _shape(
     groups: list[list[Laid]] = []
     findings: list[Finding] = []
     try:
+        carrier = ground.carrier()
         laid, findings = lay_rails(design, ground)
         groups, near = together(laid)
         findings += near
         ties = lay_ties(design, ground)
         try:
-            field, form, shares = make_shape(design, resolved, drawings, groups, ties)
+            field, form, shares = make_shape(design, resolved, drawings, groups, ties, carrier)
         except FieldError as error:
             if not groups and not ties:
                 raise
             text = f"{error}. The body is shown without its rails and ties"
             findings.append(Finding("error", design.loft.name, text, about=design.loft.id))
             groups = []
-            field, form, shares = make_shape(design, resolved, drawings)
+            field, form, shares = make_shape(design, resolved, drawings, carrier=carrier)
         findings += miss_findings(design, [one for group in groups for one in group])
         return _laid_out(design, field, form, shares, places), findings, groups
     except IsotomonError as error:
@@ -192,7 +193,7 @@ def _shape(
 
 
 def _laid_out(design: Design, field: SectionField, form: Form, shares: Array, places: int) -> Shape:
-    v = np.union1d(np.linspace(field.first, field.last, places), field.nodes)
+    v = np.union1d(np.linspace(field.first, field.last, places), field.edges)
     sections, at_stations = field.sections(v), np.searchsorted(v, field.nodes)
     # While something moves, every other place is enough for the eye: the skin between is smooth by its normals.
     seen = np.union1d(np.arange(0, len(v), 2 if places == MOVING else 1), at_stations)
@@ -205,7 +206,7 @@ def _laid_out(design: Design, field: SectionField, form: Form, shares: Array, pl
         v=v,
         sections=sections,
         curves=curves(sections, sections.first(), form.rule, form.common if thick else None),
-        mesh=skin_mesh(sections.at(seen), form.samples),
+        mesh=skin_mesh(sections.at(seen), form.samples, field.ring),
         at_stations=at_stations,
         mesh_rows=np.searchsorted(seen, at_stations),
         tie_lines=np.matmul(rows, sections.control[seen]).transpose(1, 0, 2),
@@ -219,7 +220,7 @@ def _unintended(
     """(stations,) rad: the turn the body has beyond what the automatic ties would give it."""
     if not design.loft.ties:
         return None
-    field, form, _ = make_shape(design, resolved, drawings, groups)
+    field, form, _ = make_shape(design, resolved, drawings, groups, carrier=shape.field.carrier)
     plain = field.sections(field.nodes)
     usual = curves(plain, plain.first(), form.rule).turn
     away = shape.curves.turn[shape.at_stations] - usual

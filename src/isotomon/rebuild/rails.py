@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.errors import IsotomonError
+from isotomon.field.carriers import STRAIGHT, Carrier, tilted
 from isotomon.field.rails import Track, met
 from isotomon.field.wrapping import Wrap
 from isotomon.geometry.datums import SpaceCurve
@@ -63,8 +64,9 @@ def lay_rails(design: Design, ground: Ground) -> tuple[list[Laid], list[Finding]
             findings.append(Finding("error", name, text, about=rail.id, mends=(mend,)))
     if not tracks:
         return laid, findings
-    origins, normals = _between(stands)
-    at, gap, count, place, _ = met([track for _, track in tracks], origins, normals)
+    carrier = ground.carrier()
+    origins, normals = _between(stands, carrier)
+    at, gap, count, place, _ = met([track for _, track in tracks], origins, normals, carrier is not STRAIGHT)
     for row, (rail, track) in enumerate(tracks):
         name = ground.called(rail.guide)
         trouble = _course(rail, name, track, stands, origins, (at[row], gap[row], count[row]))
@@ -82,13 +84,15 @@ def _track(rail: Rail, curve: SpaceCurve, wrap: Wrap | None) -> Track:
     return Track(rail.id, SpaceCurve(lambda t: wrap.flattened(curve.at(t)), curve.closed))
 
 
-def _between(stands: Sequence[Stood]) -> tuple[Array, Array]:
-    """Origins and normals (n, 3) of the stations' planes and, interpolated, of some between: every BETWEEN-th is one."""
+def _between(stands: Sequence[Stood], carrier: Carrier) -> tuple[Array, Array]:
+    """Origins and normals (n, 3) of the stations' planes and of some between: every BETWEEN-th is one."""
     places = np.arange(len(stands), dtype=float)
     fine = np.linspace(0.0, len(stands) - 1.0, BETWEEN * (len(stands) - 1) + 1)
-    rows = np.array([[*s.plane.origin, *s.plane.normal] for s in stands])
-    both = np.stack([np.interp(fine, places, column) for column in rows.T], axis=1)
-    return both[:, :3], both[:, 3:] / np.linalg.norm(both[:, 3:], axis=1, keepdims=True)
+    rows = np.array([[s.n.position, *s.n.tilt] for s in stands])
+    position, a, b = (np.interp(fine, places, column) for column in rows.T)
+    tilt = np.stack([a, b], axis=1)
+    frames = tilted(carrier.frames(position), np.ones_like(position), tilt, np.zeros_like(tilt))
+    return frames.origin, frames.normal
 
 
 def _course(

@@ -8,7 +8,7 @@ from dataclasses import replace
 import numpy as np
 
 from isotomon.errors import DesignError, IsotomonError
-from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane, planes_meet, tilts_of
+from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane, SpaceCurve, meets_plane, planes_meet, tilts_of
 from isotomon.model.drawing import Drawing
 from isotomon.model.edits import change_drawing, find, stand_on
 from isotomon.model.records import Design, Drawn
@@ -36,6 +36,8 @@ def settle(design: Design) -> tuple[Resolved, Drawings]:
     for station in design.stations:
         if station.plane:
             try:
+                if design.loft.carrier.how != "straight":
+                    raise DesignError("only a loft carried straight has stations on datum planes")
                 thing = ground.get(station.plane)
                 if isinstance(thing, Cylinder):
                     axis = wrap_axis(thing)
@@ -177,6 +179,10 @@ def _in_plane(drawing: Drawing, source: str, ground: Ground) -> tuple[float, flo
         point = thing.origin
     elif isinstance(thing, np.ndarray):
         point = thing
+    elif not isinstance(thing, SpaceCurve):
+        raise DesignError(f"{ground.called(ref)} is nothing that a drawing can follow")
+    elif not which:  # a guide: where it passes the plane
+        point = meets_plane(thing, plane, 1)
     else:
         point = thing.at(np.array([1.0 if which == "1" else 0.0]))[0]
     away = point - plane.origin

@@ -13,10 +13,11 @@ from numpy.typing import NDArray
 
 import isotomon
 from isotomon.errors import FieldError, ProfileError
+from isotomon.field.carriers import STRAIGHT, Carrier
 from isotomon.field.correspond import Correspondence, correspond
 from isotomon.field.mesh import Sampling, sampling
 from isotomon.field.rails import Track, make_rails
-from isotomon.field.section_field import Placed, SectionField, make_field
+from isotomon.field.section_field import Manner, Placed, SectionField, make_field
 from isotomon.field.ties import Held
 from isotomon.field.wrapping import Wrap, finer
 from isotomon.geometry.basis import Basis
@@ -127,6 +128,7 @@ def make_shape(
     drawings: Drawings,
     groups: Sequence[Sequence[Laid]] = (),
     ties: Sequence[tuple[str, Shares]] = (),
+    carrier: Carrier = STRAIGHT,
 ) -> tuple[SectionField, Form, Array]:
     """The section field of a design, with its ties and its rails, in groups that act as one; the form of its profiles; and
     (stations, ties) the shares of the profiles' arc lengths at which the form's ties lie.
@@ -147,14 +149,17 @@ def make_shape(
     wrap = Wrap(resolved.wrap[:2], resolved.wrap[2]) if resolved.wrap is not None else None
     tracks = [_midway([x.track for x in g]) for g in groups]
     places = [form.common.place_of(f"rail {t.key}") for t in tracks]
-    rails = make_rails(form.common, tracks, places, form.anchor_u, design.loft.stretch)
+    bent = carrier is not STRAIGHT
+    rails = make_rails(form.common, tracks, places, form.anchor_u, design.loft.stretch, near=bent)
     shares = np.full((len(placed), len(form.common.ties)), np.nan)
     for row, n in enumerate(resolved.stations):
         at = index.get(variants[n.station.id])
         if at is not None:
             shares[row] = [t.share[at] % 1.0 for t in form.common.ties]
     ends = tuple((e.strength, e.angle) if e is not None else None for e in resolved.ends)
-    return make_field(form.common, placed, design.loft.ruled, wrap, rails, ends), form, shares  # type: ignore[arg-type]
+    loft = design.loft
+    manner = Manner(loft.ruled, loft.ring, wrap, carrier, ends)  # type: ignore[arg-type]
+    return make_field(form.common, placed, manner, rails), form, shares
 
 
 def _midway(tracks: Sequence[Track]) -> Track:
@@ -231,8 +236,8 @@ def shape_key(field: SectionField, form: Form, tolerance: float) -> str:
             for k, u in zip(field.rails.tracks, field.rails.places, strict=True)
         ]
         rails = (field.rails.stretch, curves)
-    parts = (isotomon.__version__, form.key, field.ruled, wrap, tolerance, stations)
-    return digest(parts if rails is None and not ends else (*parts, rails, ends))
+    carried = (hashlib.sha256(field.carrier.marks()).digest(), field.ring)
+    return digest((isotomon.__version__, form.key, field.ruled, wrap, tolerance, stations, rails, ends, carried))
 
 
 def keep_section(field: SectionField, form: Form, position: float) -> dict[str, object]:

@@ -142,7 +142,7 @@ def loft(
     radii: tuple[float, float] | None,
     tolerance: float,
 ) -> Body:
-    """A solid from lanes and two caps. `ends`: origin and normal of the first and last plane, or, with `radii`, origin
+    """A solid from lanes and two caps. `ends`: origin and normal of the first and last plane (none of a ring), or, with `radii`, origin
     and direction of the axis of the cylinders that the ends lie on.
 
     Raises: SolidError.
@@ -160,7 +160,8 @@ def loft(
         for at, column in ((float(patch.breaks_v[0]), 0), (float(patch.breaks_v[-1]), -1)):
             if at in rims and np.ptp(patch.control[:, column], axis=0).max() > tolerance:
                 rims[at].append(BRepBuilderAPI_MakeEdge(skin.VIso(at)).Edge())
-    for k, (name, at, (origin, way)) in enumerate(zip(("first cap", "last cap"), (first, last), ends, strict=True)):
+    caps = zip(("first cap", "last cap"), (first, last), ends, strict=True) if ends else ()
+    for k, (name, at, (origin, way)) in enumerate(caps):
         if not rims[at]:  # the body ends in a point
             continue
         cap = _cap(rims[at], origin, way) if radii is None else _round_cap(rims[at], origin, way, radii[k], tolerance)

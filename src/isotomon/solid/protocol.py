@@ -68,7 +68,7 @@ def unpack_patch(p: PatchData) -> Patch:
 class Loft(msgspec.Struct, tag=True):
     """Build a body from patches and its ends, and keep it under `key`. `limit`: seconds.
 
-    `ends`: origin and normal of a flat end; with `radii` those of both ends' cylinders about the line through `origin`
+    `ends`: origin and normal of a flat end, none of a ring; with `radii` those of both ends' cylinders about the line through `origin`
     along `normal`.
     """
 

@@ -169,6 +169,9 @@ class Scene:
         self._skin_data.Modified()
 
     def _set_caps(self, mesh: SkinMesh) -> None:
+        if mesh.ring:
+            self._caps_data.Initialize()
+            return
         ring = mesh.sampling.outline
         ends = np.stack([mesh.points[0, ring], mesh.points[-1, ring]])
         middles = ends.mean(axis=1, keepdims=True)
@@ -188,7 +191,7 @@ class Scene:
         lines = [mesh.points[:, s] for s in starts]
         lines += [
             np.vstack([mesh.points[k, mesh.sampling.outline], mesh.points[k, mesh.sampling.outline[:1]]])
-            for k in (0, -1)
+            for k in (() if mesh.ring else (0, -1))
         ]
         _set_lines(self._edges_data, lines)
 

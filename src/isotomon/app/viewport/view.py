@@ -99,7 +99,8 @@ class View(QWidget):
         self._image: QImage | None = None
         self._stale = True
         self._smooth = False
-        self._fitted = False
+        self._fitted: bytes | None = None
+        """What carried the body when it was last fitted: on another carrier it lies elsewhere."""
         self._camera_taken = False
         self._drag: tuple[QPointF, str, bool] | None = None
         self._still = QTimer(self)
@@ -129,8 +130,9 @@ class View(QWidget):
         self._make_comb()
         self.scene.set_mesh(shape.mesh if shape is not None else None)
         self._paint_skin()
-        if shape is not None and not self._fitted:
-            self._fitted = True
+        carrier = shape.field.carrier.marks() if shape is not None else self._fitted
+        if carrier != self._fitted:
+            self._fitted = carrier
             self.fit()
         self._refresh_curves()
 

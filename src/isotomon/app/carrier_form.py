@@ -1,0 +1,120 @@
+"""What a loft is carried along: straight, a path, an axis; and whether it comes round to its start."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
+
+from isotomon.app.datums import candidates
+from isotomon.app.desk import Desk
+from isotomon.app.fields import NumberField
+from isotomon.app.wiring import wire
+from isotomon.model.edits import change_loft, replace
+from isotomon.model.records import Carrying, Design
+from isotomon.rebuild.carry import carry
+
+WAYS = {"straight": "Straight, along Z", "path": "Along a path", "axis": "About an axis"}
+HOLDS = {"least": "Square to it, turned least", "fixed": "As at its start", "up": "Square to it, Y kept up"}
+
+
+def offers(design: Design, how: str) -> list[tuple[str, str]]:
+    """(reference, name) of what a loft can be carried along."""
+    if how == "axis":
+        return sorted(candidates(design, "A", stations=False), key=lambda pair: pair[0] != "y")
+    return [(g.id, g.name) for g in design.guides] + [(d.id, d.name) for d in design.drawings]
+
+
+def carry_otherwise(desk: Desk, how: str) -> None:
+    """Carry the loft along what is chosen, or along the first thing that will do."""
+    if desk.design is None:
+        return
+    refs = [ref for ref, _ in offers(desk.design, how)] if how != "straight" else []
+    on = next((ref for ref in (*desk.selection, *refs) if ref in refs), "")
+    to = Carrying(how, on, 0.0 if how == "axis" else 100.0)  # type: ignore[arg-type]
+    desk.do("carry the loft otherwise", lambda d: carry(d, to))
+
+
+class CarrierForm(QWidget):
+    """Edits the loft's carrier through the desk."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        self.column = QVBoxLayout(self)
+        self.column.setContentsMargins(0, 0, 0, 0)
+        self.column.setSpacing(4)
+        self.rows: dict[str, QWidget] = {}
+        self.how = self._choice("how", "Carried", WAYS)
+        self.on = self._choice("on", "Along", {})
+        self.hold = self._choice("hold", "Held", HOLDS)
+        self.toward = self._choice("toward", "Up is", {})
+        unit = desk.design.unit if desk.design is not None else "mm"
+        self.radius = NumberField("Radius", "length", unit, "How far from the axis the sections' origins stand")
+        wire(
+            desk,
+            self.radius,
+            "change the radius about the axis",
+            lambda v: lambda d: change_loft(d, carrier=replace(d.loft.carrier, radius=0.0 if v is None else v)),
+        )
+        self.column.addWidget(self.radius)
+        self.ring = QCheckBox("Closed into a ring")
+        self.ring.clicked.connect(lambda on: desk.do("close into a ring", lambda d: change_loft(d, ring=on)))
+        self.column.addWidget(self.ring)
+        self.refresh()
+
+    def _choice(self, name: str, title: str, items: dict[str, str]) -> QComboBox:
+        row, box, label = QWidget(), QComboBox(), QLabel(title)
+        line = QHBoxLayout(row)
+        line.setContentsMargins(0, 0, 0, 0)
+        label.setMinimumWidth(78)
+        box.setAccessibleName(title)
+        box.wheelEvent = lambda event: event.ignore()  # type: ignore[method-assign]
+        box.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        for key, text in items.items():
+            box.addItem(text, key)
+        box.activated.connect(lambda index: self._choose(name, box.itemData(index)))
+        line.addWidget(label)
+        line.addWidget(box, 1)
+        self.column.addWidget(row)
+        self.rows[name] = row
+        return box
+
+    def _choose(self, name: str, value: str) -> None:
+        design = self.desk.design
+        if design is None:
+            return
+        changes: dict[str, Any] = {name: value}
+        if name == "how":
+            carry_otherwise(self.desk, value)
+        else:
+            to = replace(design.loft.carrier, **changes)
+            edit = (lambda d: carry(d, to)) if name == "on" else (lambda d: change_loft(d, carrier=to))
+            self.desk.do("carry the loft otherwise", edit)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """The carrier as it is now."""
+        design, quick = self.desk.design, self.desk.quick
+        if design is None:
+            return
+        carrier: Carrying = design.loft.carrier
+        self.how.setCurrentIndex(self.how.findData(carrier.how))
+        self._fill(self.on, offers(design, carrier.how) if carrier.how != "straight" else [], carrier.on)
+        self._fill(self.toward, candidates(design, "A", stations=False), carrier.toward)
+        self.hold.setCurrentIndex(self.hold.findData(carrier.hold))
+        self.rows["on"].setVisible(carrier.how != "straight")
+        self.rows["hold"].setVisible(carrier.how == "path")
+        self.rows["toward"].setVisible(carrier.how == "path" and carrier.hold == "up")
+        self.radius.setVisible(carrier.how == "axis")
+        self.radius.set_value(carrier.radius, quick.resolved.radius if quick is not None else 0.0)
+        self.ring.setVisible(carrier.how != "straight")
+        self.ring.setChecked(design.loft.ring)
+
+    def _fill(self, box: QComboBox, offers: list[tuple[str, str]], now: str) -> None:
+        box.clear()
+        for key, text in offers:
+            box.addItem(text, key)
+        if box.findData(now) < 0 and now:
+            box.addItem(f"{now} (gone)", now)
+        box.setCurrentIndex(box.findData(now))

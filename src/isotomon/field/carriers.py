@@ -1,0 +1,271 @@
+"""Carriers: what moves a section along. Each gives a frame for every position: the plane's origin, X and Y axis."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Literal, Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.interpolate import BSpline, CubicSpline, make_interp_spline
+
+from isotomon.errors import FieldError
+from isotomon.geometry.datums import Axis, SpaceCurve, plane_at
+from isotomon.geometry.planar import cross3
+
+Array = NDArray[np.float64]
+Hold = Literal["least", "fixed", "up"]
+CELLS = 1500
+"""A path's length is summed in so many pieces; frames are laid at as many places along it."""
+
+
+@dataclass(frozen=True, eq=False)
+class Frames:
+    """Section planes along the body and their derivatives by the parameter: (n_v, 3) each."""
+
+    origin: Array
+    across: Array
+    up: Array
+    origin1: Array
+    across1: Array
+    up1: Array
+
+    @cached_property
+    def normal(self) -> Array:
+        return cross3(self.across, self.up)
+
+    @cached_property
+    def normal1(self) -> Array:
+        return cross3(self.across1, self.up) + cross3(self.across, self.up1)
+
+
+class Carrier(Protocol):
+    """`length`: mm from its start to its end, infinite where it has none. `closed`: it comes round to its start."""
+
+    @property
+    def length(self) -> float: ...
+
+    @property
+    def closed(self) -> bool: ...
+
+    def frames(self, s: Array) -> Frames:
+        """The frames at positions s (n,) mm along it."""
+        ...
+
+    def marks(self) -> bytes:
+        """What tells it from other carriers."""
+        ...
+
+
+@dataclass(frozen=True)
+class Straight:
+    """Along +Z, the axes those of the design."""
+
+    length: float = np.inf
+    closed: bool = False
+
+    def frames(self, s: Array) -> Frames:
+        """The frames at positions s (n,) mm."""
+        zero, one = np.zeros_like(s), np.ones_like(s)
+        none = np.zeros((len(s), 3))
+        x, y = np.stack([one, zero, zero], axis=1), np.stack([zero, one, zero], axis=1)
+        return Frames(np.stack([zero, zero, s], axis=1), x, y, np.stack([zero, zero, one], axis=1), none, none)
+
+    def marks(self) -> bytes:
+        """Nothing: all straight carriers are one."""
+        return b""
+
+
+STRAIGHT = Straight()
+
+
+@dataclass(frozen=True, eq=False)
+class Turning:
+    """About an axis: sections stand in planes through it, X outward and Y along the axis, their origins `radius` from it.
+
+    It begins on the side of the axis that the axis's own plane has as X, and turns from there towards X × the axis, so that
+    a body turned about Y sets off along +Z as a straight one does.
+    """
+
+    axis: Axis
+    radius: float
+
+    @property
+    def length(self) -> float:
+        return 2.0 * np.pi * self.radius
+
+    @property
+    def closed(self) -> bool:
+        return True
+
+    def frames(self, s: Array) -> Frames:
+        """The frames at positions s (n,) mm along the circle of its radius."""
+        base = plane_at(self.axis.origin, self.axis.way)
+        side = np.cross(base.across, self.axis.way)
+        turn = (s / self.radius)[:, None]
+        out = np.cos(turn) * base.across + np.sin(turn) * side
+        on = np.cos(turn) * side - np.sin(turn) * base.across
+        up = np.broadcast_to(self.axis.way, out.shape)
+        return Frames(self.axis.origin + self.radius * out, out, up, on, on / self.radius, np.zeros_like(out))
+
+    def marks(self) -> bytes:
+        """Axis and radius."""
+        return self.axis.origin.tobytes() + self.axis.way.tobytes() + np.float64(self.radius).tobytes()
+
+
+@dataclass(frozen=True, eq=False)
+class Path:
+    """Along a curve by its length: `place` and `across` (not yet square to it) as quintics of the length, or `fixed` axes
+    (2, 3), X and Y."""
+
+    length: float
+    closed: bool
+    place: BSpline
+    across: BSpline
+    fixed: Array | None
+
+    def frames(self, s: Array) -> Frames:
+        """The frames at positions s (n,) mm along the curve."""
+        here = np.mod(s, self.length) if self.closed else np.clip(s, 0.0, self.length)
+        c, c1, c2 = self.place(here), self.place(here, 1), self.place(here, 2)
+        if self.fixed is not None:
+            x, y = (np.broadcast_to(axis, c.shape) for axis in self.fixed)
+            return Frames(c, x, y, c1, np.zeros_like(c), np.zeros_like(c))
+        speed = np.linalg.norm(c1, axis=1, keepdims=True)
+        t = c1 / speed
+        t1 = (c2 - _dot(c2, t) * t) / speed
+        a, a1 = self.across(here), self.across(here, 1)
+        flat1 = a1 - (_dot(a1, t) + _dot(a, t1)) * t - _dot(a, t) * t1
+        flat = a - _dot(a, t) * t
+        size = np.linalg.norm(flat, axis=1, keepdims=True)
+        x = flat / size
+        x1 = (flat1 - _dot(flat1, x) * x) / size
+        return Frames(c, x, cross3(t, x), c1, x1, cross3(t1, x) + cross3(t, x1))
+
+    def marks(self) -> bytes:
+        """The curve and the axes along it."""
+        fixed = self.fixed.tobytes() if self.fixed is not None else b""
+        return self.place.c.tobytes() + self.across.c.tobytes() + fixed
+
+
+def _dot(a: Array, b: Array) -> Array:
+    return np.einsum("nk,nk->n", a, b)[:, None]
+
+
+def path(curve: SpaceCurve, hold: Hold = "least", up: Array | None = None) -> Path:
+    """A carrier along a curve: `least`, square to it and turned no more than it must be; `fixed`, as at its start; `up`,
+    square to it with Y towards `up` (3,).
+
+    Raises: FieldError, for a curve with a corner, or one that runs along `up`.
+    """
+    if curve.corners and not (curve.closed and curve.corners == (0.0,)):
+        x, y, z = curve.at(np.array(curve.corners[:1]))[0].tolist()
+        raise FieldError(
+            f"the path has a corner at ({x:.4g}, {y:.4g}, {z:.4g}); round it off, or join its curves smoothed"
+        )
+    s, points = _by_length(curve)
+    rest = {"k": 5, "bc_type": "periodic"} if curve.closed else {"k": 5}
+    if curve.closed:
+        points[-1] = points[0]
+    place = make_interp_spline(s, points, **rest)
+    along = place(s, 1)
+    tangents = along / np.linalg.norm(along, axis=1, keepdims=True)
+    start = plane_at(points[0], tangents[0])
+    across = (
+        _turned_least(points, tangents, start.across, s if curve.closed else None)
+        if hold != "up" or up is None
+        else _towards(tangents, up)
+    )
+    fixed = np.stack([start.across, start.up]) if hold == "fixed" else None
+    return Path(float(s[-1]), curve.closed, place, make_interp_spline(s, across, **rest), fixed)
+
+
+def _by_length(curve: SpaceCurve) -> tuple[Array, Array]:
+    """(CELLS + 1,) evenly spaced lengths along a curve, and the points (CELLS + 1, 3) there.
+
+    The speed is summed by Gauss's rule; the curve's parameter at a length is found by Newton's.
+    """
+    edges = np.linspace(0.0, 1.0, CELLS + 1)
+    x, w = np.polynomial.legendre.leggauss(3)
+    inner = (edges[:-1, None] + (x + 1.0) / (2.0 * CELLS)).ravel()
+    speed = np.linalg.norm(curve.rate(inner), axis=1).reshape(CELLS, 3)
+    run = np.r_[0.0, np.cumsum(speed @ w / (2.0 * CELLS))]
+    if not run[-1] > 1e-9:
+        raise FieldError("the path has no length; pick another curve")
+    if speed.min() < 1e-6 * run[-1]:
+        raise FieldError("the path stands still somewhere; pick another curve")
+    s = np.linspace(0.0, float(run[-1]), CELLS + 1)
+    course = CubicSpline(edges, run)
+    t = np.interp(s, run, edges)
+    for _ in range(3):
+        t = np.clip(t - (course(t) - s) / course(t, 1), 0.0, 1.0)
+    return s, curve.at(t)
+
+
+def _turned_least(points: Array, tangents: Array, start: Array, closing: Array | None) -> Array:
+    """(n, 3) the X axis carried along with least rotation by double reflection; on a closed curve (`closing`: the lengths)
+    the angle by which it comes back turned is spread along the way.
+
+    Source: Wang, Jüttler, Zheng, Liu, "Computation of rotation minimizing frames", ACM Trans. Graph. 27 (2008).
+    """
+    step = np.diff(points, axis=0)
+    first = _reflection(step)
+    second = _reflection(tangents[1:] - np.einsum("nij,nj->ni", first, tangents[:-1]))
+    turn = np.concatenate([np.eye(3)[None], second @ first])
+    reach = 1
+    while reach < len(turn):  # products of all rotations so far, twice as many each round
+        turn[reach:] = turn[reach:] @ turn[:-reach]
+        reach *= 2
+    across = turn @ start
+    if closing is None:
+        return np.asarray(across)
+    up = np.cross(tangents[0], start)
+    back = float(np.arctan2(across[-1] @ up, across[-1] @ start))
+    share = -back * closing / closing[-1]
+    side = cross3(tangents, across)
+    across = np.cos(share)[:, None] * across + np.sin(share)[:, None] * side
+    across[-1] = across[0]
+    return np.asarray(across)
+
+
+def _reflection(way: Array) -> Array:
+    """(n, 3, 3) reflections in planes square to directions (n, 3)."""
+    size = np.einsum("nk,nk->n", way, way)
+    return np.asarray(np.eye(3) - 2.0 * way[:, :, None] * way[:, None, :] / np.maximum(size, 1e-300)[:, None, None])
+
+
+def _towards(tangents: Array, up: Array) -> Array:
+    """(n, 3) X axes for which Y is as near to `up` as a plane square to the curve allows."""
+    across = np.cross(np.broadcast_to(up, tangents.shape), tangents)
+    size = np.linalg.norm(across, axis=1, keepdims=True)
+    if size.min() < 0.02:
+        raise FieldError("the path runs along the direction that is to stay up; choose another, or turn it least")
+    return np.asarray(across / size)
+
+
+def tilted(base: Frames, rate: Array, tilt: Array, tilt1: Array) -> Frames:
+    """Frames tilted about their own X, then Y (n, 2 rad, with derivatives), at parameters that run `rate` (n,) as fast as
+    the positions."""
+    by = rate[:, None]
+    if not tilt.any() and not tilt1.any():
+        return Frames(base.origin, base.across, base.up, base.origin1 * by, base.across1 * by, base.up1 * by)
+    axes = np.stack([base.across, base.up, base.normal], axis=1)
+    axes1 = np.stack([base.across1, base.up1, base.normal1], axis=1) * by[..., None]
+    zero, (a, b), (da, db) = np.zeros(len(tilt)), tilt.T, tilt1.T
+    ca, sa, cb, sb = np.cos(a), np.sin(a), np.cos(b), np.sin(b)
+    x, x1 = np.stack([cb, zero, -sb], axis=1), np.stack([-sb * db, zero, -cb * db], axis=1)
+    y = np.stack([sb * sa, ca, cb * sa], axis=1)
+    y1 = np.stack([cb * db * sa + sb * ca * da, -sa * da, -sb * db * sa + cb * ca * da], axis=1)
+
+    def laid(parts: Array, on: Array) -> Array:
+        return np.asarray(np.einsum("na,nak->nk", parts, on))
+
+    return Frames(
+        base.origin,
+        laid(x, axes),
+        laid(y, axes),
+        base.origin1 * by,
+        laid(x1, axes) + laid(x, axes1),
+        laid(y1, axes) + laid(y, axes1),
+    )
