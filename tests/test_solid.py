@@ -222,7 +222,7 @@ class Bodies(WithWorker):
         )
         self.assertEqual(exit_code(folded), 2)
         self.assertFalse(folded["bodies"][0]["valid"])
-        self.assertEqual(check_json(rebuild(design([])), None)["findings"][0]["severity"], "error")
+        self.assertEqual(check_json(rebuild(design([])), {})["findings"][0]["severity"], "error")
 
 
 class Survival(unittest.TestCase):

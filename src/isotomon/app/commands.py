@@ -88,6 +88,13 @@ def _needs_drawable(w: Window) -> str:
     return "" if len(chosen) == 1 and chosen[0] in known else "Choose one station, drawing or datum plane first"
 
 
+def _needs_bodies(w: Window) -> str:
+    if needs_design(w):
+        return needs_design(w)
+    assert w.desk.design is not None
+    return "" if w.desk.design.rest else "There is one body only; make another first"
+
+
 def _carried(w: Window) -> str:
     return w.desk.design.loft.carrier.how if w.desk.design is not None else ""
 
@@ -107,6 +114,23 @@ def _needs_round(w: Window) -> str:
 
 def _ruled(w: Window) -> bool:
     return w.desk.design is not None and w.desk.design.loft.ruled
+
+
+_MAKES = (
+    ("own", "A body of its own", "The body in hand is a body of its own"),
+    ("add", "Add to another body", "The body in hand and another become one"),
+    ("cut", "Cut out of another body", "The body in hand is taken away from another"),
+    ("common", "Keep in common with another", "What the body in hand and another both hold is kept"),
+)
+
+
+def _make_command(how: str, title: str, tip: str) -> Command:
+    def makes_it(w: Window) -> bool:
+        return w.desk.design is not None and w.desk.design.loft.makes == how
+
+    return Command(
+        f"make-{how}", title, lambda w: w.tools.combine(how), "", "Shape", "", tip, _needs_bodies, makes_it, "Bodies"
+    )
 
 
 # fmt: off
@@ -164,6 +188,13 @@ COMMANDS: tuple[Command, ...] = (
             "Sections flow into one another; turn is taken out and put back", needs_design, lambda w: not _ruled(w)),
     Command("ruled", "Straight rulings", lambda w: w.tools.set_ruled(True), "", "Shape", "ruled",
             "Straight lines between stations, for sheet work; a twist starves the waist", needs_design, _ruled),
+    Command("new-body", "New body", lambda w: w.tools.new_body(), "Ctrl+Shift+B", "Shape", "",
+            "One more body, with two round stations, taken in hand", needs_design, None, "Bodies"),
+    Command("copy-body", "Copy the body", lambda w: w.tools.copy_body(), "", "Shape", "",
+            "A body with the same stations and rails, taken in hand", needs_design, None, "Bodies"),
+    Command("next-body", "Next body in hand", lambda w: w.tools.next_body(), "Ctrl+Tab", "Shape", "",
+            "Board, stations and laws are those of the body in hand", _needs_bodies, None, "Bodies"),
+    *(_make_command(*words) for words in _MAKES),
     Command("carry-straight", "Carry straight", lambda w: carry_otherwise(w.desk, "straight"), "", "Shape", "",
             "Stations stand along Z", needs_design, lambda w: _carried(w) == "straight", "Carry along"),
     Command("carry-path", "Carry along a path", lambda w: carry_otherwise(w.desk, "path"), "", "Shape", "",

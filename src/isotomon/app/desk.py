@@ -7,6 +7,7 @@ from PySide6.QtCore import QObject, Signal
 from isotomon.app.engine import Engine
 from isotomon.errors import IsotomonError
 from isotomon.measure.laws import Finding
+from isotomon.model.bodies import body_ids, body_of
 from isotomon.model.records import Design
 from isotomon.rebuild.quick import Quick
 from isotomon.rebuild.session import Edit, Session
@@ -74,7 +75,7 @@ class Desk(QObject):
         if design is None:
             return set()
         groups = (design.numbers, design.stations, design.laws, design.drawings, design.datums, design.guides)
-        return {entry.id for group in groups for entry in group} | {design.loft.id, CHECKS}
+        return {entry.id for group in groups for entry in group} | {*body_ids(design), CHECKS}
 
     # Changing
 
@@ -135,9 +136,23 @@ class Desk(QObject):
             kept = [key for key in self.selection if key not in ids]
             ids = tuple(kept + [key for key in ids if key not in self.selection])
         ids = tuple(key for key in dict.fromkeys(ids) if key)
+        if self.session is not None and self.design is not None and len(ids) == 1:
+            self._take_up(self.session, self.design, ids[0])
         if ids != self.selection:
             self.selection = ids
             self.selection_changed.emit()
+
+    def _take_up(self, session: Session, design: Design, key: str) -> None:
+        """The body that is chosen, or to which what is chosen belongs, is in hand from now on."""
+        body = body_of(design, key)
+        if body != design.loft.id:
+            self.selection = ()
+            session.take(body)
+
+    @property
+    def finished(self) -> dict[str, Built]:
+        """Finished bodies as last built, by the ids of the bodies of their own."""
+        return self.engine.finished
 
     def selected_stations(self) -> tuple[str, ...]:
         """Ids of the chosen stations."""

@@ -28,6 +28,7 @@ from isotomon.app.fields import NumberField
 from isotomon.app.guide_form import GuideForm
 from isotomon.app.law_form import LawForm
 from isotomon.app.loft_form import LoftForm
+from isotomon.app.makes_form import MakesForm
 from isotomon.app.mends import MendList
 from isotomon.app.shape_form import ShapeForm
 from isotomon.app.wiring import wire
@@ -38,6 +39,7 @@ from isotomon.model.records import Design, Number, Station
 from isotomon.model.resolve import StationNumbers, own_position, station_kind
 from isotomon.model.sections import GRAMMAR, parse_section, section_text
 from isotomon.quantity import Kind, Value, display, to_unit
+from isotomon.rebuild.deliver import finished_key
 from isotomon.rebuild.settle import stand_and_check
 from isotomon.solid.protocol import Built
 
@@ -467,6 +469,9 @@ class Details(QScrollArea):
             lambda text: desk.do("rename the body", lambda d: edits.change_loft(d, name=text.strip() or "body")),
             "The name in the STEP file",
         )
+        makes = MakesForm(desk)
+        column.addWidget(makes)
+        self._refreshers.append(makes.refresh)
         self._choice(
             column,
             "Between",
@@ -551,13 +556,14 @@ def solid_state(desk: Desk) -> tuple[str, bool]:
         return "No solid: there is no body yet.", False
     if desk.building:
         return "The solid is being built…", False
-    if desk.solid is None or desk.solid_key != quick.shape.key:
+    if desk.solid is None or desk.solid_key != finished_key(quick):
         errors = [f for f in quick.findings if f.severity == "error"]
         return (f"No solid: {errors[0].text}" if errors else "The solid is not built."), False
     if isinstance(desk.solid, Built):
         sound = desk.solid.valid and desk.solid.watertight
         words = "valid, watertight" if sound else "not valid" if not desk.solid.valid else "not watertight"
-        return f"Solid: {words}, {len(desk.solid.names)} faces, {desk.solid.volume:,.1f} mm³.", sound
+        pieces = f" in {desk.solid.pieces} pieces" if desk.solid.pieces > 1 else ""
+        return f"Solid: {words}{pieces}, {len(desk.solid.names)} faces, {desk.solid.volume:,.1f} mm³.", sound
     return f"No solid: {desk.solid.text}.", False
 
 

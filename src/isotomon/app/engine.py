@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import logging
 import threading
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
 
 from isotomon.errors import IsotomonError
 from isotomon.model.records import Design
-from isotomon.rebuild.deliver import STEP_SECONDS, blocked, export_request, loft_request
+from isotomon.rebuild.deliver import STEP_SECONDS, export, shown_body, steps
 from isotomon.rebuild.quick import Quick, rebuild
 from isotomon.rebuild.supervisor import Job, Outcome, Supervisor
 from isotomon.solid.protocol import Built, Failed
@@ -39,9 +40,11 @@ class Engine(QObject):
         self._wake = threading.Condition()
         self._next: tuple[Design, bool, bool] | None = None
         self._closing = False
-        self._job: Job | None = None
-        self._job_key = ""
-        self._last: dict[str, Outcome] = {}
+        self._jobs: list[Job] = []
+        self._wanted: set[str] = set()
+        self._last: dict[str, Built] = {}
+        self.finished: dict[str, Built] = {}
+        """Finished bodies by the ids of the design's bodies of their own, as last built."""
         self._thread = threading.Thread(target=self._run, name="quick-rebuild", daemon=True)
         self._thread.start()
 
@@ -81,61 +84,71 @@ class Engine(QObject):
             return self._next is None
 
     def _want_solid(self, quick: Quick) -> None:
-        shape = quick.shape
-        if shape is None or blocked(quick) is not None:
+        """Ask for all bodies that are not built yet, in the order in which they need each other."""
+        try:
+            asked, done = steps(quick, self.limit)
+        except IsotomonError:
             self.cancel_solid()
             return
-        key = shape.key
-        if key in self._last and isinstance(self._last[key], Built) and self.supervisor.pid is not None:
-            self._finish(key, self._last[key])
+        if self.supervisor.pid is None:
+            self._last.clear()
+        keys = {step.key for step in asked}
+        self._last = {key: built for key, built in self._last.items() if key in keys}
+        shown = done[shown_body(quick)]
+        if all(step.key in self._last for step in asked):
+            self._all_built(shown, done)
             return
-        if self._job is not None and self._job_key == key and self._job.outcome is None:
+        if self._wanted == keys and any(job.outcome is None for job in self._jobs):
             return
         self.cancel_solid()
-        self._job_key = key
-        self.solid_started.emit(key)
+        self._wanted = keys
+        self.solid_started.emit(shown)
         try:
-            self._job = self.supervisor.submit(
-                lambda i: loft_request(shape, quick.design.tolerance, i, self.limit), lambda o: self._finish(key, o)
-            )
+            self._jobs = [
+                self.supervisor.submit(step.ask, partial(self._took, step.key, keys, shown, done))
+                for step in asked
+                if step.key not in self._last
+            ]
         except IsotomonError as error:
-            self._finish(key, Failed(0, "error", str(error)))
+            self._finish(shown, Failed(0, "error", str(error)))
+
+    def _took(self, key: str, keys: set[str], shown: str, done: dict[str, str], outcome: Outcome) -> None:
+        if isinstance(outcome, Failed):
+            if self._wanted == keys:
+                self._wanted = set()
+                self._finish(shown, outcome)
+            return
+        assert isinstance(outcome, Built)
+        self._last[key] = outcome
+        if self._wanted == keys and keys <= self._last.keys():
+            self._all_built(shown, done)
+
+    def _all_built(self, shown: str, done: dict[str, str]) -> None:
+        self.finished = {body: self._last[key] for body, key in done.items()}
+        self._finish(shown, self._last[shown])
 
     def _finish(self, key: str, outcome: Outcome) -> None:
-        if isinstance(outcome, Built):
-            self._last = {key: outcome}
         if not self._closing:
             self.solid_done.emit(key, outcome)
 
     def cancel_solid(self) -> None:
-        """Give up the solid under way, if there is one."""
-        if self._job is not None and self._job.outcome is None:
-            self.supervisor.cancel(self._job)
+        """Give up the solids under way, if there are any."""
+        for job in reversed(self._jobs):
+            if job.outcome is None:
+                self.supervisor.cancel(job)
 
     def export(self, quick: Quick, path: Path) -> None:
         """Build the solid if need be and write it; `exported` tells when it is there."""
-        reason = blocked(quick)
-        shape = quick.shape
-        if reason is not None or shape is None:
-            self.exported.emit(path, f"Nothing to write: {reason}")
-            return
 
-        def written(outcome: Outcome) -> None:
-            self.exported.emit(path, outcome.text if isinstance(outcome, Failed) else "")
-
-        def built(outcome: Outcome) -> None:
-            if isinstance(outcome, Failed):
-                self.exported.emit(path, outcome.text)
+        def work() -> None:
+            try:
+                export(quick, self.supervisor, path)
+            except IsotomonError as error:
+                self.exported.emit(path, str(error))
             else:
-                self.supervisor.submit(lambda i: export_request(quick, path, i), written)
+                self.exported.emit(path, "")
 
-        threading.Thread(
-            target=lambda: self.supervisor.submit(
-                lambda i: loft_request(shape, quick.design.tolerance, i, self.limit), built
-            ),
-            daemon=True,
-            name="export",
-        ).start()
+        threading.Thread(target=work, daemon=True, name="export").start()
 
     def close(self) -> None:
         """End the thread and the worker."""

@@ -15,7 +15,7 @@ from isotomon.model import edits
 from isotomon.model.file import write_atomically
 from isotomon.model.records import Circle, Design, Loft, Station
 from isotomon.rebuild.check import check_json
-from isotomon.rebuild.deliver import export_form
+from isotomon.rebuild.deliver import export_form, finished_key
 from isotomon.rebuild.session import Recovered, Session, open_session, restore
 from isotomon.solid.protocol import Built
 
@@ -258,8 +258,13 @@ class Files:
         desk = self.w.desk
         if desk.quick is None or desk.quick.shape is None:
             return
-        solid = desk.solid if isinstance(desk.solid, Built) and desk.solid_key == desk.quick.shape.key else None
-        text = json.dumps(check_json(desk.quick, solid), indent=1, ensure_ascii=False, allow_nan=False) + "\n"
+        fresh = isinstance(desk.solid, Built) and desk.solid_key == finished_key(desk.quick)
+        text = (
+            json.dumps(
+                check_json(desk.quick, desk.finished if fresh else {}), indent=1, ensure_ascii=False, allow_nan=False
+            )
+            + "\n"
+        )
         self._write(self._ask_target("Check", ".json", "JSON (*.json)"), text)
 
     def ask_picture(self) -> None:

@@ -14,6 +14,7 @@ from isotomon.errors import IsotomonError
 from isotomon.model import edits
 from isotomon.model.datums import Datum, construction
 from isotomon.quantity import display, resolve, show, to_unit
+from isotomon.rebuild.deliver import finished_key
 from isotomon.rebuild.quick import Quick
 from isotomon.solid.protocol import Built, Failed
 
@@ -49,6 +50,9 @@ def _datum_figure(datum: Datum, quick: Quick) -> str:
     return f"{made.makes} · {show(number, 'length', unit)} {unit}"
 
 
+_MAKES = {"add": "added", "cut": "cut out", "common": "in common"}
+
+
 class Ledger(QTreeWidget):
     """Shows a Quick; tells what is chosen."""
 
@@ -77,12 +81,13 @@ class Ledger(QTreeWidget):
         self._solid: Built | Failed | None = None
         self._solid_key = ""
         self._quick: Quick | None = None
-        for name in ("Numbers", "Datums", "Drawings", "Stations", "Guides", "Body", "Laws"):
+        for name in ("Numbers", "Datums", "Drawings", "Stations", "Guides", "Bodies", "Laws"):
             item = QTreeWidgetItem(self, [name])
             item.setFlags(Qt.ItemFlag.ItemIsEnabled)
             font = QFont(self.font())
             font.setBold(True)
             item.setFont(0, font)
+            item.setFirstColumnSpanned(True)
             item.setExpanded(True)
             self._groups[name] = item
         self.itemSelectionChanged.connect(lambda: self.chosen.emit(self.selected_ids()))
@@ -142,18 +147,27 @@ class Ledger(QTreeWidget):
             curve = quick.guides.get(guide.id)
             text = "–" if curve is None else f"{show(float(curve.table(401)[2][-1]), 'length', unit)} {unit}"
             rows.append(("Guides", guide.id, guide.name, f"rail · {text}" if guide.id in rails else text, None))
-        body, figure = quick.design.loft, "–"
-        if quick.full is not None:
-            figure = f"{display(quick.full.body.volume / 1e3, 1)} cm³"
-        if self._solid is not None and quick.shape is not None and quick.shape.key == self._solid_key:
-            good = isinstance(self._solid, Built) and self._solid.valid and self._solid.watertight
-            figure += " ✓" if good else ""
-        rows.append(("Body", body.id, body.name, figure, None))
+        for part in quick.design.parts:
+            one = quick.of(part.loft.id)
+            rows.append(("Bodies", part.loft.id, part.loft.name, self._body_figure(quick, one), None))
         for law in quick.design.laws:
             judged = next((j for j in quick.judged if j.key == law.id), None)
             text = f"{judged.excess.max():.0%} of band" if judged is not None and len(judged.position) else "–"
             rows.append(("Laws", law.id, law.name, text, None))
         self._fill(rows, flagged)
+
+    def _body_figure(self, quick: Quick, one: Quick | None) -> str:
+        """Volume, what the body makes, and a hook once the solid in hand is sound."""
+        if one is None or one.full is None:
+            return "–"
+        figure = f"{display(one.full.body.volume / 1e3, 1)} cm³"
+        loft = one.design.loft
+        if loft.makes != "own":
+            return f"{_MAKES[loft.makes]} · {figure}"
+        if one is quick and self._solid is not None and self._solid_key and finished_key(quick) == self._solid_key:
+            good = isinstance(self._solid, Built) and self._solid.valid and self._solid.watertight
+            figure += " ✓" if good else ""
+        return figure
 
     def _station_figure(self, quick: Quick, index: int) -> str:
         if quick.shape is None:
@@ -189,7 +203,8 @@ class Ledger(QTreeWidget):
             if dot is not None:
                 item.setIcon(0, dot)
         for name, group in self._groups.items():
-            group.setText(0, f"{name}  {group.childCount()}" if name != "Body" else name)
+            of = f" of {self._quick.design.loft.name}" if self._quick is not None and self._quick.others else ""
+            group.setText(0, f"{name}{of if name in ('Stations', 'Laws') else ''}  {group.childCount()}")
             group.setHidden(name in ("Datums", "Drawings", "Guides") and not group.childCount())
         self.blockSignals(False)
 

@@ -19,6 +19,7 @@ from isotomon.app.theme import THEMES, VELLUM, apply_theme, load_fonts
 from isotomon.app.window import Window
 from isotomon.errors import FileError, IsotomonError
 from isotomon.model.records import Design
+from isotomon.rebuild.deliver import finished_key
 from isotomon.solid.protocol import Built
 
 
@@ -99,7 +100,7 @@ def solid_ready(window: Window) -> bool:
     shape = desk.quick.shape
     return (
         shape is None
-        or (desk.solid_key == shape.key and not desk.building)
+        or (desk.solid_key == finished_key(desk.quick) and not desk.building)
         or any(f.severity == "error" for f in desk.quick.findings)
     )
 
@@ -152,7 +153,7 @@ def run_demo_off_screen(design: Design, out: Path) -> int:
         window.files.export_to(solid)
         if not wait_for(lambda: bool(told), 180.0) or told[0]:
             raise IsotomonError(told[0] if told else f"{solid} was not written in time")
-        print(check_table(check_json(desk.quick, desk.solid)))
+        print(check_table(check_json(desk.quick, desk.finished)))
         print(f"\nNo display: picture in {picture}, solid in {solid}")
     return 0
 

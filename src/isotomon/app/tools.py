@@ -17,7 +17,7 @@ from isotomon.exchange.table import read_foil
 from isotomon.field.carriers import STRAIGHT
 from isotomon.field.section_field import SectionField
 from isotomon.geometry.datums import Cylinder, Plane
-from isotomon.model import edits, loft_edits
+from isotomon.model import bodies, edits, loft_edits
 from isotomon.model.draw_edits import next_name
 from isotomon.model.records import (
     Apex,
@@ -133,6 +133,33 @@ class Tools:
         if self._do(title, edit):
             desk.select((new_id,))
 
+    # Bodies
+
+    def new_body(self) -> None:
+        """One more body, taken in hand."""
+        if self._do("make a body", bodies.add_body):
+            self._choose_body()
+
+    def copy_body(self) -> None:
+        """A copy of the body in hand, its stations with ids of their own."""
+        if self._do("copy the body", bodies.copy_body):
+            self._choose_body()
+
+    def _choose_body(self) -> None:
+        if self.w.desk.design is not None:
+            self.w.desk.select((self.w.desk.design.loft.id,))
+
+    def next_body(self) -> None:
+        """Take the next body in hand."""
+        design = self.w.desk.design
+        if design is not None:
+            ids = bodies.body_ids(design)
+            self.w.desk.select((ids[(ids.index(design.loft.id) + 1) % len(ids)],))
+
+    def combine(self, how: str) -> None:
+        """What the body in hand makes."""
+        self._do("combine bodies", lambda d: bodies.combine(d, how))
+
     def duplicate(self) -> None:
         """A copy of the chosen station, half a bay further on."""
         quick = self.w.desk.quick
@@ -179,6 +206,7 @@ class Tools:
         drawings = [d.id for d in desk.design.drawings if d.id in chosen]
         datums = [d.id for d in reversed(desk.design.datums) if d.id in chosen]
         guides = [g.id for g in reversed(desk.design.guides) if g.id in chosen]
+        gone = [desk.design.loft.id] if desk.design.loft.id in chosen and desk.design.rest else []
 
         def edit(design: Design) -> Design:
             design = edits.remove_stations(design, stations) if stations else design
@@ -192,6 +220,8 @@ class Tools:
                 design = edits.remove_datum(design, key)
             for key in numbers:
                 design = edits.remove_number(design, key)
+            for key in gone:
+                design = bodies.remove_body(design, key)
             return design
 
         parts = [
@@ -203,6 +233,7 @@ class Tools:
                 (guides, "guide"),
                 (numbers, "number"),
                 (laws, "law"),
+                (gone, "body"),
             )
             if group
         ]

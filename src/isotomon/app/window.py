@@ -34,7 +34,7 @@ from isotomon.app.board import Board
 from isotomon.app.bodyplan import BodyPlan
 from isotomon.app.commands import BY_ID, COMMANDS, MENUS, STAGES, Command
 from isotomon.app.datums import DatumTools
-from isotomon.app.desk import Desk
+from isotomon.app.desk import CHECKS, Desk
 from isotomon.app.details import Details, solid_state
 from isotomon.app.drawing.room import DrawingRoom
 from isotomon.app.end_grips import EndGrips
@@ -56,10 +56,11 @@ from isotomon.app.viewport.view import View
 from isotomon.app.wiring import offer_behind_formula
 from isotomon.measure.laws import Finding
 from isotomon.model import edits
+from isotomon.rebuild.deliver import finished_key
 from isotomon.rebuild.quick import Quick
 from isotomon.rebuild.session import find_recovered
 from isotomon.samples import sample
-from isotomon.solid.protocol import Failed
+from isotomon.solid.protocol import Built, Failed
 
 OF_THE_CANVAS = ("Ctrl+C", "Ctrl+V", "Ctrl+A")
 """Keys that mean something else in tables and text fields."""
@@ -398,6 +399,9 @@ class Window(QMainWindow):
     def _show_solid(self) -> None:
         self.ledger.show_solid(self.desk.solid_key, self.desk.solid)
         self._show_solid_line()
+        quick = self.desk.quick
+        if quick is not None and isinstance(self.desk.solid, Built) and self.desk.solid_key == finished_key(quick):
+            self.view.show_finished(self.desk.finished)
         if isinstance(self.desk.solid, Failed) and self.desk.solid.kind != "cancelled" and not self.desk.building:
             self._say("error", f"Solid: {self.desk.solid.text}.")
         self.refresh_commands()
@@ -500,7 +504,10 @@ class Window(QMainWindow):
     def removable(self) -> bool:
         """Whether something that can be removed is chosen."""
         design = self.desk.design
-        return design is not None and any(key != design.loft.id for key in self.desk.selection)
+        if design is None:
+            return False
+        kept = {CHECKS} if design.rest else {CHECKS, design.loft.id}
+        return any(key not in kept for key in self.desk.selection)
 
     def _actions(self) -> list[Action]:
         return [

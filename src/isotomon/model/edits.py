@@ -14,7 +14,7 @@ from isotomon.model.datums import Datum, construction
 from isotomon.model.draw_edits import next_name
 from isotomon.model.drawing import Drawing
 from isotomon.model.guides import Guide, Rail, Tie
-from isotomon.model.records import Design, Drawn, Kept, Law, Loft, Number, Outline, Section, Station
+from isotomon.model.records import Design, Drawn, Kept, Law, Loft, Number, Outline, Part, Section, Station
 from isotomon.quantity import Value, check_name
 
 Entry = TypeVar("Entry", Number, Outline, Station, Law, Drawing, Datum, Guide, Rail, Tie)
@@ -26,13 +26,12 @@ def fresh_id(design: Design, stem: str) -> str:
     groups = (
         design.numbers,
         design.outlines,
-        design.stations,
-        design.laws,
         design.drawings,
         design.datums,
         design.guides,
+        *((p.loft, *p.stations, *p.laws) for p in design.parts),
     )
-    taken = {r.id for group in groups for r in group}
+    taken = {r.id for group in groups for r in group}  # type: ignore[attr-defined]
     highest = max((int(m[1]) for i in taken if (m := re.fullmatch(rf"{stem}(\d+)", i))), default=0)
     return f"{stem}{highest + 1}"
 
@@ -150,8 +149,8 @@ STATION_VALUES = ("position", "chord", "set_angle", "pivot", "offset_x", "offset
 def _values(design: Design) -> list[tuple[str, Any]]:
     """(where, value) of everything that may be a formula."""
     found: list[tuple[str, Any]] = [(f"number {n.name}", n.value) for n in design.numbers]
-    for s in design.stations:
-        found += [(f"station {s.name} {f.replace('_', ' ')}", getattr(s, f)) for f in STATION_VALUES]
+    for part in design.parts:
+        found += _values_of_body(part)
     for datum in design.datums:
         fields = zip(construction(datum).fields, datum.values, strict=False)
         found += [(f"datum {datum.name} {f.title.lower()}", v) for f, v in fields]
@@ -162,10 +161,17 @@ def _values(design: Design) -> list[tuple[str, Any]]:
         ]
     for d in design.drawings:
         found += [(f"drawing {d.name}, {c.kind} {c.id}", c.value) for c in d.constraints]
-    for word, ending in (("first", design.loft.first), ("last", design.loft.last)):
-        found += [(f"{design.loft.name}, {word} end", v) for v in (ending.strength, ending.angle)]
-    found.append((f"{design.loft.name}, radius about its axis", design.loft.carrier.radius))
-    for law in design.laws:
+    return found
+
+
+def _values_of_body(part: Part) -> list[tuple[str, Any]]:
+    found: list[tuple[str, Any]] = []
+    for s in part.stations:
+        found += [(f"station {s.name} {f.replace('_', ' ')}", getattr(s, f)) for f in STATION_VALUES]
+    for word, ending in (("first", part.loft.first), ("last", part.loft.last)):
+        found += [(f"{part.loft.name}, {word} end", v) for v in (ending.strength, ending.angle)]
+    found.append((f"{part.loft.name}, radius about its axis", part.loft.carrier.radius))
+    for law in part.laws:
         found += [(f"law {law.name}", v) for v in (law.formula, law.band)]
         found += [(f"law {law.name}", v) for p in law.points for v in (p.value, p.position, p.band)]
     return found
@@ -190,10 +196,21 @@ def map_formulas(design: Design, change: Callable[[str], str]) -> Design:
         points = tuple(mapped(p, ("value", "position", "band")) for p in law.points)
         return replace(mapped(law, ("formula", "band")), points=points)
 
+    def mapped_loft(loft: Loft) -> Loft:
+        return replace(
+            loft,
+            first=mapped(loft.first, ("strength", "angle")),
+            last=mapped(loft.last, ("strength", "angle")),
+            carrier=mapped(loft.carrier, ("radius",)),
+        )
+
+    def mapped_stations(stations: tuple[Station, ...]) -> tuple[Station, ...]:
+        return tuple(mapped(s, STATION_VALUES) for s in stations)
+
     return replace(
         design,
         numbers=tuple(mapped(n, ("value",)) for n in design.numbers),
-        stations=tuple(mapped(s, STATION_VALUES) for s in design.stations),
+        stations=mapped_stations(design.stations),
         datums=tuple(
             replace(d, values=tuple(change(v) if isinstance(v, str) else v for v in d.values)) for d in design.datums
         ),
@@ -208,13 +225,12 @@ def map_formulas(design: Design, change: Callable[[str], str]) -> Design:
         drawings=tuple(
             replace(d, constraints=tuple(mapped(c, ("value",)) for c in d.constraints)) for d in design.drawings
         ),
-        loft=replace(
-            design.loft,
-            first=mapped(design.loft.first, ("strength", "angle")),
-            last=mapped(design.loft.last, ("strength", "angle")),
-            carrier=mapped(design.loft.carrier, ("radius",)),
-        ),
+        loft=mapped_loft(design.loft),
         laws=tuple(mapped_law(law) for law in design.laws),
+        rest=tuple(
+            Part(mapped_loft(p.loft), mapped_stations(p.stations), tuple(mapped_law(law) for law in p.laws))
+            for p in design.rest
+        ),
     )
 
 
@@ -243,9 +259,9 @@ def set_datum_value(design: Design, key: str, index: int, value: Value) -> Desig
 def datum_users(design: Design, key: str) -> list[str]:
     """What stands on a datum, in words."""
     users = [f"datum {d.name}" for d in design.datums if key in d.on]
-    users += [f"station {s.name}" for s in design.stations if s.plane == key]
+    users += [f"station {s.name}" for p in design.parts for s in p.stations if s.plane == key]
     users += [f"guide {g.name}" for g in design.guides if key in g.on or any(key in (p.on, p.toward) for p in g.points)]
-    users += [design.loft.name] if key in (design.loft.carrier.on, design.loft.carrier.toward) else []
+    users += [p.loft.name for p in design.parts if key in (p.loft.carrier.on, p.loft.carrier.toward)]
     return users + [
         f"drawing {d.name}" for d in design.drawings if any(p.source.split(":")[0] == key for p in d.points)
     ]
@@ -280,7 +296,8 @@ def change_drawing(design: Design, key: str, change: Callable[[Drawing], Drawing
 
 def drawing_users(design: Design, key: str) -> tuple[Station, ...]:
     """The stations at which a drawing stands."""
-    return tuple(s for s in design.stations if isinstance(s.section, Drawn) and s.section.drawing == key)
+    stations = (s for p in design.parts for s in p.stations)
+    return tuple(s for s in stations if isinstance(s.section, Drawn) and s.section.drawing == key)
 
 
 def remove_drawing(design: Design, key: str) -> Design:

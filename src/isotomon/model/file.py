@@ -10,8 +10,8 @@ from typing import Any
 import msgspec
 
 from isotomon.errors import FileError, IsotomonError
+from isotomon.model.bodies import resolve_bodies
 from isotomon.model.records import FORMAT, VERSION, Design
-from isotomon.model.resolve import resolve_design
 
 MOST_BYTES = 64 * 1024 * 1024
 SCHEMA_FILE = Path(__file__).with_name("design.schema.json")
@@ -44,7 +44,7 @@ def decode(data: bytes, name: str = "the file") -> Design:
         )
     try:
         design = msgspec.json.decode(data, type=Design)
-        resolve_design(design)
+        resolve_bodies(design)
     except (msgspec.DecodeError, RecursionError, IsotomonError) as error:
         raise FileError(f"{name} cannot be used: {error}") from None
     return design

@@ -8,7 +8,7 @@ from typing import Any
 from isotomon.errors import DesignError
 from isotomon.model.edits import add_law, change_loft, find, fresh_id, next_name, replace
 from isotomon.model.guides import End, Guide, GuidePoint, Rail, Tie, Turns
-from isotomon.model.records import Design, Law, LawPoint
+from isotomon.model.records import Design, Law, LawPoint, Loft
 from isotomon.quantity import Value
 
 
@@ -49,8 +49,8 @@ def guide_users(design: Design, key: str) -> list[str]:
     users = [f"guide {g.name}" for g in design.guides if key in g.on or any(key in (p.on, p.toward) for p in g.points)]
     users += [f"datum {d.name}" for d in design.datums if key in d.on]
     users += [f"drawing {d.name}" for d in design.drawings if any(p.source.split(":")[0] == key for p in d.points)]
-    users += [f"the path of {design.loft.name}"] if design.loft.carrier.on == key else []
-    return users + [f"a rail of {design.loft.name}" for rail in design.loft.rails if rail.guide == key]
+    users += [f"the path of {p.loft.name}" for p in design.parts if p.loft.carrier.on == key]
+    return users + [f"a rail of {p.loft.name}" for p in design.parts for rail in p.loft.rails if rail.guide == key]
 
 
 def remove_guide(design: Design, key: str) -> Design:
@@ -61,8 +61,16 @@ def remove_guide(design: Design, key: str) -> Design:
     users = [u for u in guide_users(design, key) if not u.startswith("a rail")]
     if users:
         raise DesignError(f"{', '.join(users[:6])} is made from '{find(design.guides, key).name}'; change that first")
-    rails = tuple(r for r in design.loft.rails if r.guide != key)
-    return change_loft(replace(design, guides=tuple(g for g in design.guides if g.id != key)), rails=rails)
+
+    def without(loft: Loft) -> Loft:
+        return replace(loft, rails=tuple(r for r in loft.rails if r.guide != key))
+
+    return replace(
+        design,
+        guides=tuple(g for g in design.guides if g.id != key),
+        loft=without(design.loft),
+        rest=tuple(replace(p, loft=without(p.loft)) for p in design.rest),
+    )
 
 
 def mirror_guide(design: Design, key: str, plane: str) -> Design:
@@ -205,6 +213,6 @@ def set_turns(design: Design, station: str, turns: int) -> Design:
 
 
 def _fresh(design: Design, stem: str) -> str:
-    taken = [e.id for group in (design.loft.rails, design.loft.ties) for e in group]
+    taken = [e.id for p in design.parts for group in (p.loft.rails, p.loft.ties) for e in group]
     highest = max((int(i[1:]) for i in taken if i[:1] == stem and i[1:].isdecimal()), default=0)
     return f"{stem}{highest + 1}"

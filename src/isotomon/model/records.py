@@ -228,6 +228,17 @@ class Loft(Record, frozen=True):
     carrier: Carrying = Carrying()
     ring: bool = False
     """It comes round to its first station again."""
+    makes: Literal["own", "add", "cut", "common"] = "own"
+    """A body of its own, or what is added to, cut from or kept in common with the bodies in `onto`."""
+    onto: tuple[Id, ...] = ()
+
+
+class Part(Record, frozen=True):
+    """A body that is not in hand: its loft, stations and laws."""
+
+    loft: Loft
+    stations: tuple[Station, ...] = ()
+    laws: tuple[Law, ...] = ()
 
 
 class Design(Record, frozen=True):
@@ -245,6 +256,15 @@ class Design(Record, frozen=True):
     stations: tuple[Station, ...] = ()
     loft: Loft = Loft(id="body", name="body")
     laws: tuple[Law, ...] = ()
+    rest: tuple[Part, ...] = ()
+    """The other bodies, in order; the one in hand, whose loft, stations and laws stand above, is the `place`-th of all, from nought."""
+    place: int = 0
     note: str = ""
     format: Literal["isotomon-design"] = "isotomon-design"
     version: int = VERSION
+
+    @property
+    def parts(self) -> tuple[Part, ...]:
+        """All bodies in their order, the one in hand among them."""
+        own = Part(self.loft, self.stations, self.laws)
+        return (*self.rest[: self.place], own, *self.rest[self.place :])

@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
 
 from isotomon.errors import IsotomonError
+from isotomon.model.bodies import name_of, results
 from isotomon.quantity import display
-from isotomon.rebuild.deliver import blocked, build
+from isotomon.rebuild.deliver import blocked, build_all
 from isotomon.rebuild.quick import Full, Quick, Shape
 from isotomon.rebuild.supervisor import Supervisor
 from isotomon.solid.protocol import Built
@@ -19,8 +21,9 @@ def _angle(radians: float) -> float | None:
     return None if math.isnan(radians) else math.degrees(radians) + 0.0
 
 
-def check_json(quick: Quick, built: Built | None) -> dict[str, Any]:
-    """The check as JSON values: mm, degrees, vectors [x, y, z] global; what is undefined is None."""
+def check_json(quick: Quick, built: Mapping[str, Built]) -> dict[str, Any]:
+    """The check as JSON values: mm, degrees, vectors [x, y, z] global; what is undefined is None. Stations and what lies
+    along are those of the body in hand. `built`: finished bodies by the id of each body of its own, as far as there are."""
     result: dict[str, Any] = {
         "design": quick.design.name,
         "ok": quick.ok,
@@ -32,18 +35,18 @@ def check_json(quick: Quick, built: Built | None) -> dict[str, Any]:
     if quick.shape is not None and quick.full is not None:
         result["stations"] = _stations(quick, quick.shape, quick.full)
         result["along"] = _along(quick.shape)
-        result["bodies"] = [_body(quick, quick.full, built)]
+        result["bodies"] = _bodies(quick, built)
     return result
 
 
 def checked(quick: Quick, supervisor: Supervisor | None) -> dict[str, Any]:
     """The check with the solid built by the worker; a solid that cannot be made is one more finding."""
     if supervisor is None or blocked(quick) is not None:
-        return check_json(quick, None)
+        return check_json(quick, {})
     try:
-        return check_json(quick, build(quick, supervisor))
+        return check_json(quick, build_all(quick, supervisor))
     except IsotomonError as error:
-        result = check_json(quick, None)
+        result = check_json(quick, {})
         result["findings"].append({"severity": "error", "where": quick.design.loft.name, "text": str(error)})
         result["ok"] = False
         return result
@@ -83,6 +86,31 @@ def _along(shape: Shape) -> list[dict[str, Any]]:
         }
         for i in range(len(c.v))
     ]
+
+
+def _bodies(quick: Quick, built: Mapping[str, Built]) -> list[dict[str, Any]]:
+    """The bodies of their own in order, with what was added to, cut from or kept in common with each."""
+    try:
+        chains = results(quick.design)
+    except IsotomonError:
+        return []
+    found = []
+    for key, tools in chains.items():
+        one = quick.of(key)
+        if one is None or one.full is None:
+            continue
+        row = _body(one, one.full, built.get(key))
+        if tools:
+            row["combined"] = [{"how": how, "body": name_of(quick.design, tool)} for how, tool in tools]
+            solid = built.get(key)
+            row |= {"volume_mm3": solid.volume if solid else None, "area_mm2": solid.area if solid else None}
+            row |= {"centre_mm": list(solid.centre) if solid else None}
+            density = one.design.loft.density
+            row.pop("inertia_kg_mm2", None)
+            if density is not None:
+                row["mass_kg"] = solid.volume * density * 1e-9 if solid else None
+        found.append(row)
+    return found
 
 
 def _body(quick: Quick, full: Full, built: Built | None) -> dict[str, Any]:
@@ -133,9 +161,11 @@ def check_table(check: dict[str, Any]) -> str:
         state += "" if solid is None else "watertight" if body["watertight"] else "NOT WATERTIGHT"
         lines += [
             "",
-            f"Body {body['name']}: volume {body['volume_mm3']:,.1f} mm³, surface {body['area_mm2']:,.1f} mm²; {state}",
+            f"Body {body['name']}: volume {_figure(body['volume_mm3'])} mm³, surface {_figure(body['area_mm2'])} mm²; {state}",
         ]
-        if "mass_kg" in body:
+        for tool in body.get("combined", ()):
+            lines.append(f"  {COMBINED[tool['how']]} {tool['body']}")
+        if body.get("mass_kg") is not None:
             lines.append(f"Mass {body['mass_kg']:.4g} kg")
     lines.append("")
     words = {"error": "ERROR", "band": "OUT OF BAND", "note": "note"}
@@ -144,6 +174,13 @@ def check_table(check: dict[str, Any]) -> str:
         "All in band." if check["ok"] else "Not in band." if not _errors(check) else "Cannot be made as it is."
     )
     return "\n".join(lines)
+
+
+COMBINED = {"add": "with", "cut": "cut by", "common": "in common with"}
+
+
+def _figure(value: float | None) -> str:
+    return "–" if value is None else f"{value:,.1f}"
 
 
 def _errors(check: dict[str, Any]) -> bool:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import cached_property
 
@@ -16,6 +17,7 @@ from isotomon.field.skin import BodySkin, RoundSkin, Skin
 from isotomon.geometry import datums as g
 from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane, SpaceCurve
 from isotomon.geometry.space import line
+from isotomon.model.bodies import in_hand
 from isotomon.model.datums import BUILT_IN, BUILT_IN_NAMES, Datum, construction
 from isotomon.model.drawing import Drawing
 from isotomon.model.guides import Guide
@@ -24,9 +26,10 @@ from isotomon.model.resolve import Resolved
 from isotomon.profile.curves import piece_of
 from isotomon.profile.loops import places_of
 from isotomon.quantity import Quantity, resolve
-from isotomon.rebuild.drawn import Drawings, to_plane
+from isotomon.rebuild.drawn import Drawings, numbers_so_far, to_plane
 from isotomon.rebuild.guides import direction, drawing_curve, guide_curve
 from isotomon.rebuild.placing import Stood, body_angles, named_point, stood
+from isotomon.rebuild.standing import stand
 
 Array = NDArray[np.float64]
 Thing = Plane | Axis | Array | Frame | Cylinder | SpaceCurve | Carrier
@@ -43,6 +46,10 @@ class Ground:
     resolved: Resolved | None = None
     shape: SectionField | None = None
     drawings: Drawings | None = None
+    shaper: Callable[[Ground], SectionField | None] | None = None
+    """Makes the field of a body that is not in hand, when something is made from it."""
+    others: dict[str, Ground] = field(default_factory=dict)
+    """Of the bodies that are not in hand, by their ids, as far as they have been asked for."""
     _made: dict[str, Thing] = field(default_factory=dict)
     _stood: dict[str, Stood] = field(default_factory=dict)
     _stood_for: Resolved | None = None
@@ -56,6 +63,9 @@ class Ground:
         """
         if ref in self._made:
             return self._made[ref]
+        elsewhere = self._elsewhere.get(ref.partition("/")[0])
+        if elsewhere is not None:
+            return self.beside(elsewhere).get(ref)
         if ref in self._under_way:
             trail = [*self._under_way[self._under_way.index(ref) :], ref]
             names = " → ".join(self.called(r) for r in trail)
@@ -84,16 +94,13 @@ class Ground:
     def called(self, ref: str) -> str:
         """A reference in words."""
         name, _, part = ref.partition("/")
-        found = next(
-            (
-                d.name
-                for group in (self.design.datums, self.design.stations, self.design.guides, self.design.drawings)
-                for d in group
-                if d.id == name
-            ),
-            name,
-        )
-        return f"{found} {part}".strip() if name not in BUILT_IN_NAMES else BUILT_IN_NAMES[name]
+        if name in BUILT_IN_NAMES:
+            return BUILT_IN_NAMES[name]
+        d = self.design
+        names: dict[str, str] = {r.id: r.name for group in (d.datums, d.guides, d.drawings) for r in group}
+        for body in d.parts:
+            names |= {body.loft.id: body.loft.name, **{s.id: s.name for s in body.stations}}
+        return f"{names.get(name, name)} {part}".strip()
 
     def _work_out(self, ref: str) -> Thing:
         if ref in BUILT_IN:
@@ -113,6 +120,28 @@ class Ground:
         if name == self.design.loft.id and part:
             return self._body(part)
         raise DesignError(f"'{self.called(ref)}' is gone; pick something else")
+
+    @cached_property
+    def _elsewhere(self) -> dict[str, str]:
+        """Station or body → the body it belongs to, of all that are not in hand."""
+        return {key: p.loft.id for p in self.design.rest for key in (p.loft.id, *(s.id for s in p.stations))}
+
+    def beside(self, key: str) -> Ground:
+        """The ground of another body.
+
+        Raises: IsotomonError, when its numbers cannot be worked out.
+        """
+        if key not in self.others:
+            made = Ground(in_hand(self.design, key), self.names, None, None, self.drawings, self.shaper, self.others)
+            made._under_way = self._under_way
+            self.others[self.design.loft.id] = self
+            self.others[key] = made
+            made.resolved = stand(made)[0]
+        ground = self.others[key]
+        if ground.resolved is not None and self.drawings is not None:
+            ground.drawings = self.drawings
+            ground.resolved = numbers_so_far(ground.resolved, self.drawings)
+        return ground
 
     @cached_property
     def _records(self) -> dict[str, Station | Guide | Drawing | Datum]:
@@ -154,6 +183,8 @@ class Ground:
 
         Raises: DesignError, while the stations are not worked out.
         """
+        if station.id in self._elsewhere:
+            return self.beside(self._elsewhere[station.id]).profile(station)
         if self.resolved is None or self.drawings is None:
             raise DesignError(f"the profile at station '{station.name}' is not there yet, or stands on this itself")
         if self._stood_for is not self.resolved:
@@ -176,8 +207,11 @@ class Ground:
 
     def skin(self, ref: str) -> Skin:
         """A skin: the body's, a plane or a cylinder."""
-        if ref in (self.design.loft.id, f"{self.design.loft.id}/skin"):
+        name = ref.removesuffix("/skin")
+        if name == self.design.loft.id:
             return BodySkin(self._shaped("the body's skin")[0])
+        if self._elsewhere.get(name) == name:
+            return self.beside(name).skin(name)
         thing = self.get(ref)
         if isinstance(thing, Cylinder):
             return RoundSkin(thing)
@@ -232,6 +266,13 @@ class Ground:
         )
 
     def _shaped(self, what: str) -> tuple[SectionField, Resolved]:
+        name = f"the shape of {self.design.loft.name}"
+        if self.shape is None and self.shaper is not None and name not in self._under_way:
+            self._under_way.append(name)
+            try:
+                self.shape = self.shaper(self)
+            finally:
+                self._under_way.pop()
         if self.shape is None or self.resolved is None:
             raise DesignError(f"{what} comes from the body, which cannot be made, or stands on it; pick something else")
         return self.shape, self.resolved

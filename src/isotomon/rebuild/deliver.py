@@ -2,16 +2,21 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 from typing import Literal
 
 import numpy as np
 
-from isotomon.errors import FileError, SolidError
+from isotomon.errors import FileError, IsotomonError, SolidError
 from isotomon.field.patches import patches
+from isotomon.model.bodies import body_ids, name_of, results
 from isotomon.rebuild.quick import Quick, Shape
+from isotomon.rebuild.shape import digest
 from isotomon.rebuild.supervisor import Supervisor
-from isotomon.solid.protocol import Built, Export, Loft, pack_patch
+from isotomon.solid.protocol import Built, Combine, Export, Loft, Work, pack_patch
 
 STEP_SECONDS = 120.0
 Form = Literal["step", "stl"]
@@ -50,7 +55,7 @@ def deflection(shape: Shape) -> float:
 
 
 def blocked(quick: Quick) -> str | None:
-    """Why no solid can be made of these results, or None."""
+    """Why no solid can be made of the body in hand, or None."""
     if quick.shape is None:
         return quick.findings[0].text if quick.findings else "there is no body yet"
     loft = quick.design.loft
@@ -61,19 +66,86 @@ def blocked(quick: Quick) -> str | None:
     return None
 
 
-def build(quick: Quick, supervisor: Supervisor, limit: float = STEP_SECONDS) -> Built:
-    """The solid of quick results; waits for it.
+@dataclass(frozen=True, eq=False)
+class Step:
+    """One request on the way to a body: the key it is kept under, for which of the design's bodies, and what to ask."""
 
-    Raises: SolidError, FieldError.
+    key: str
+    body: str
+    ask: Callable[[int], Work]
+
+
+def steps(quick: Quick, limit: float = STEP_SECONDS) -> tuple[list[Step], dict[str, str]]:
+    """What is to be asked of the worker, in order, and the keys of the finished bodies by the id of each body of its own.
+
+    Raises: SolidError, naming a body that cannot be made; DesignError.
     """
-    reason = blocked(quick)
-    if reason is not None or quick.shape is None:
-        raise SolidError(f"no solid can be made: {reason}")
-    shape = quick.shape
-    outcome = supervisor.submit(lambda i: loft_request(shape, quick.design.tolerance, i, limit)).wait(limit + 60.0)
-    if not isinstance(outcome, Built):
-        raise SolidError(getattr(outcome, "text", "the solid was not built"))
-    return outcome
+    chains = results(quick.design)
+    single: dict[str, Step] = {}
+    for q in sorted((quick, *quick.others), key=lambda q: body_ids(quick.design).index(q.design.loft.id)):
+        reason, shape = blocked(q), q.shape
+        if reason is not None or shape is None:
+            name = f"{q.design.loft.name}: " if quick.others else ""
+            raise SolidError(f"no solid can be made: {name}{reason}")
+        tolerance, body = quick.design.tolerance, q.design.loft.id
+        ask = partial(loft_request, shape, tolerance, limit=limit)
+        single[body] = Step(shape.key, body, ask)
+    asked, done = list(single.values()), {}
+    for body, tools in chains.items():
+        key = single[body].key
+        for how, tool in tools:
+            base, key = key, digest((how, key, single[tool].key, tool))
+            fine = max(deflection(q.shape) for q in (quick, *quick.others) if q.shape is not None) / 2.0
+            message = partial(_combine, key, base, single[tool].key, how, tool, quick.design.tolerance, fine, limit)
+            asked.append(Step(key, body, message))
+        done[body] = key
+    return asked, done
+
+
+def _combine(
+    key: str, base: str, tool: str, how: str, mark: str, tolerance: float, fine: float, limit: float, request_id: int
+) -> Combine:
+    return Combine(request_id, key, base, tool, how, f"{mark}: ", max(tolerance, 1e-7), fine, limit)  # type: ignore[arg-type]
+
+
+def build_all(quick: Quick, supervisor: Supervisor, limit: float = STEP_SECONDS) -> dict[str, Built]:
+    """The finished bodies by the id of each body of its own; waits for them.
+
+    Raises: SolidError, FieldError, DesignError.
+    """
+    asked, done = steps(quick, limit)
+    jobs = [(step, supervisor.submit(step.ask)) for step in asked]
+    found: dict[str, Built] = {}
+    for step, job in jobs:
+        outcome = job.wait(limit + 60.0)
+        if not isinstance(outcome, Built):
+            raise SolidError(getattr(outcome, "text", "the solid was not built"))
+        found[step.key] = outcome
+    return {body: found[key] for body, key in done.items()}
+
+
+def build(quick: Quick, supervisor: Supervisor, limit: float = STEP_SECONDS) -> Built:
+    """The solid of the body in hand, or the first of those it is combined with; waits for it.
+
+    Raises: SolidError, FieldError, DesignError.
+    """
+    return build_all(quick, supervisor, limit)[shown_body(quick)]
+
+
+def finished_key(quick: Quick) -> str:
+    """The key of the finished body that the body in hand is, or is part of; empty where it cannot be made."""
+    if quick.shape is None or not quick.others:
+        return quick.shape.key if quick.shape is not None else ""
+    try:
+        return steps(quick)[1][shown_body(quick)]
+    except IsotomonError:
+        return ""
+
+
+def shown_body(quick: Quick) -> str:
+    """The id of the finished body that the body in hand is, or is part of."""
+    loft = quick.design.loft
+    return loft.id if loft.makes == "own" else loft.onto[0]
 
 
 def export_form(path: Path) -> Form:
@@ -90,30 +162,24 @@ def export_form(path: Path) -> Form:
 
 
 def export_request(quick: Quick, path: Path, request_id: int, limit: float = STEP_SECONDS) -> Export:
-    """The request that writes the solid built of these results."""
-    assert quick.shape is not None
-    name, slack = quick.design.loft.name, 2.0 * quick.design.tolerance
-    return Export(
-        request_id,
-        quick.shape.key,
-        name,
-        export_form(path),
-        str(path.absolute()),
-        deflection(quick.shape),
-        slack,
-        limit,
-    )
+    """The request that writes the solids built of these results."""
+    design = quick.design
+    bodies = [(name_of(design, body), key) for body, key in steps(quick)[1].items()]
+    fine = min(deflection(q.shape) for q in (quick, *quick.others) if q.shape is not None)
+    name = design.loft.name if len(bodies) == 1 else design.name
+    slack = 2.0 * design.tolerance
+    return Export(request_id, bodies, name, export_form(path), str(path.absolute()), fine, slack, limit)
 
 
 def export(quick: Quick, supervisor: Supervisor, path: Path) -> None:
-    """Build the solid and write it; waits for both.
+    """Build the solids and write them; waits for both.
 
     Raises: SolidError, FieldError, FileError.
     """
     export_form(path)
     if not path.absolute().parent.is_dir():
         raise FileError(f"{path} cannot be written: the folder does not exist; choose another place")
-    build(quick, supervisor)
+    build_all(quick, supervisor)
     outcome = supervisor.submit(lambda i: export_request(quick, path, i)).wait(STEP_SECONDS + 60.0)
     if getattr(outcome, "path", None) is None:
         raise SolidError(getattr(outcome, "text", f"{path} was not written"))

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from isotomon.errors import IsotomonError
 from isotomon.model.drawing import Drawing, replace
 from isotomon.model.records import Drawn
-from isotomon.model.resolve import StationNumbers
+from isotomon.model.resolve import Resolved, StationNumbers
 from isotomon.profile.drawn import DrawnShape, drawn_shape
 from isotomon.profile.loops import places_of, size_of
 from isotomon.profile.solver import Solution, solve
@@ -103,3 +103,14 @@ def said(drawing: Drawing, key: str) -> str:
     """A constraint in words: its kind and what it stands on."""
     c = next(c for c in drawing.constraints if c.id == key)
     return f"{c.kind.replace('_', ' ')} of {' and '.join(c.on)}"
+
+
+def numbers_so_far(resolved: Resolved, drawings: Drawings) -> Resolved:
+    """The numbers of the stations, with what the drawings that are solved so far say."""
+    stations = tuple(
+        replace_numbers(n, drawings)
+        if isinstance(n.station.section, Drawn) and n.station.section.drawing in drawings.solutions
+        else n
+        for n in resolved.stations
+    )
+    return dataclasses.replace(resolved, stations=stations)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, fields, replace
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,6 +18,8 @@ from isotomon.measure.body import BodyMeasures, body_measures
 from isotomon.measure.laws import Finding, Judged, Mend, course, law_findings, quality_of
 from isotomon.measure.sections import Curves, Extents, Moments, curves, extents, leans, moments
 from isotomon.model import loft_edits
+from isotomon.model.bodies import in_hand
+from isotomon.model.edits import replace as replace_record
 from isotomon.model.records import Design, Law, LawPoint, Quality
 from isotomon.model.resolve import Resolved, law_band, law_targets, law_value, names_at
 from isotomon.rebuild.datums import Ground, Thing, work_out
@@ -78,6 +81,8 @@ class Quick:
     findings: tuple[Finding, ...]
     unintended: Array | None = None
     """(stations,) rad of turn that ties set by hand cause; None without such ties, and while something moves."""
+    others: tuple[Quick, ...] = ()
+    """The other bodies' results, each with its own body in hand, in order."""
 
     def stations_out(self) -> frozenset[str]:
         """Ids of the stations at which a law is not kept."""
@@ -98,19 +103,65 @@ class Quick:
         return tuple(LawPoint(float(values[row]), n.station.id) for n, row in pairs if not np.isnan(values[row]))
 
     @property
+    def own_findings(self) -> tuple[Finding, ...]:
+        """The findings of this body itself: of its stations, rails, ties and laws."""
+        loft = self.design.loft
+        own = {loft.id, *(e.id for g in (self.design.stations, self.design.laws, loft.rails, loft.ties) for e in g)}
+        return tuple(f for f in self.findings if f.about in own)
+
+    def of(self, body: str) -> Quick | None:
+        """The results of one of the bodies."""
+        return next((q for q in (self, *self.others) if q.design.loft.id == body), None)
+
+    @property
     def ok(self) -> bool:
         """No error and nothing out of band."""
         return not any(f.severity in ("error", "band") for f in self.findings)
 
 
 def rebuild(design: Design, moving: bool = False) -> Quick:
-    """The quick results of a design; fewer of them, on fewer places, while something is `moving`.
+    """The quick results of a design; fewer of them, on fewer places, while something is `moving`. Bodies that are not in
+    hand, and on which nothing in hand bears, are remembered.
 
     Raises: IsotomonError, when the design's numbers cannot be worked out (nothing that the session lets in).
     """
+    quick = _one(design, moving)
+    if not design.rest:
+        return quick
+    others = tuple(_beside(in_hand(design, p.loft.id), moving) for p in design.rest)
+    told = tuple(replace(f, where=f"{q.design.loft.name}: {f.where}") for q in others for f in q.own_findings)
+    return replace(quick, others=others, findings=(*quick.findings, *told))
+
+
+def _beside(design: Design, moving: bool) -> Quick:
+    """The results of a body that is not in hand."""
+    others = {key for p in design.rest for key in (p.loft.id, *(s.id for s in p.stations))}
+    made_from = {
+        ref.partition(":")[0].partition("/")[0]
+        for refs in (
+            *(g.on for g in design.guides),
+            *((p.on, p.toward) for g in design.guides for p in g.points),
+            *(d.on for d in design.datums),
+            *((d.plane, *(p.source for p in d.points)) for d in design.drawings),
+            *((s.plane,) for s in design.stations),
+        )
+        for ref in refs
+    }
+    if others & made_from:
+        return _one(design, moving)
+    return _alone(replace_record(design, rest=(), place=0, note="", name=""))
+
+
+@lru_cache(maxsize=64)
+def _alone(design: Design) -> Quick:
+    return _one(design, False)
+
+
+def _one(design: Design, moving: bool) -> Quick:
+    """The results of the body in hand."""
     resolved, drawings = settle(design)
     drawn = drawing_findings(drawings)
-    ground = Ground(design, resolved.names, resolved, None, drawings)
+    ground = Ground(design, resolved.names, resolved, None, drawings, _field_of)
     shape, loft, groups = _shape(ground, resolved, drawings, MOVING if moving else AT_REST)
     ground.shape = shape.field if shape is not None else None
     datums, lost = _datums(design, ground)
@@ -121,11 +172,12 @@ def rebuild(design: Design, moving: bool = False) -> Quick:
     judged, findings = judge_laws(design, resolved, shape)
     if moving:
         return Quick(design, resolved, drawings, datums, guides, shape, None, judged, (*drawn, *lost, *findings))
+    ends = shape.field.sections(shape.field.nodes[[0, -1]])
     full = Full(
         moments(shape.sections, shape.form.rule),
         extents(shape.field.sections(shape.field.nodes), shape.form.common),
         body_measures(shape.field, shape.form.rule),
-        leans(shape.field.sections(shape.field.nodes[[0, -1]]), shape.form.common),
+        leans(ends, shape.form.common),
     )
     flaws = _flaw_findings(design, shape, full)
     turn = _unintended(design, resolved, drawings, shape, groups)
@@ -133,6 +185,14 @@ def rebuild(design: Design, moving: bool = False) -> Quick:
     return Quick(
         design, resolved, drawings, datums, guides, shape, full, judged, (*drawn, *lost, *flaws, *findings), turn
     )
+
+
+def _field_of(ground: Ground) -> SectionField | None:
+    """The field of a body that something in hand is made from."""
+    if ground.resolved is None or ground.drawings is None:
+        return None
+    shape, _, _ = _shape(ground, ground.resolved, ground.drawings, MOVING)
+    return shape.field if shape is not None else None
 
 
 def drawing_findings(drawings: Drawings) -> tuple[Finding, ...]:

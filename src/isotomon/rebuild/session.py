@@ -13,6 +13,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from isotomon.errors import FileError, IsotomonError
+from isotomon.model.bodies import in_hand
 from isotomon.model.file import decode, encode, load, read_bytes, save, write_atomically
 from isotomon.model.records import Design
 from isotomon.rebuild.settle import check_design
@@ -83,6 +84,20 @@ class Session:
         self._at = len(self._steps) - 1
         self._changed()
         return design
+
+    def take(self, key: str) -> None:
+        """Take another body in hand. That is no step: nothing of the design is changed by it.
+
+        Raises: DesignError.
+        """
+        step = self._steps[self._at]
+        design = in_hand(step.design, key)
+        if design is step.design:
+            return
+        if not self.dirty:
+            self._saved = design
+        self._steps[self._at] = Step(step.title, design)
+        self._tell()
 
     def undo(self) -> None:
         """Take the last step back."""

@@ -8,7 +8,8 @@ from dataclasses import replace
 import numpy as np
 
 from isotomon.errors import DesignError, IsotomonError
-from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane, SpaceCurve, meets_plane, planes_meet, tilts_of
+from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane, SpaceCurve, meets_plane, planes_meet
+from isotomon.model.bodies import body_ids, check_bodies, in_hand
 from isotomon.model.drawing import Drawing
 from isotomon.model.edits import change_drawing, find, stand_on
 from isotomon.model.records import Design, Drawn
@@ -16,10 +17,8 @@ from isotomon.model.resolve import Resolved, resolve_design
 from isotomon.profile.solver import Solution
 from isotomon.quantity import resolve_numbers
 from isotomon.rebuild.datums import Ground
-from isotomon.rebuild.drawn import Drawings, replace_numbers, said, solved, to_drawing
-
-Trouble = tuple[str, str, str]
-"""(id, what it is with its name, what is wrong)"""
+from isotomon.rebuild.drawn import Drawings, numbers_so_far, replace_numbers, said, solved, to_drawing
+from isotomon.rebuild.standing import Trouble, stand
 
 
 def settle(design: Design) -> tuple[Resolved, Drawings]:
@@ -30,47 +29,13 @@ def settle(design: Design) -> tuple[Resolved, Drawings]:
     """
     names = resolve_numbers([(n.name, n.value, n.kind) for n in design.numbers])
     ground = Ground(design, names)
-    troubles: list[Trouble] = []
-    placed: dict[str, tuple[float, float, float]] = {}
-    wrap: tuple[float, float, float] | None = None
-    for station in design.stations:
-        if station.plane:
-            try:
-                if design.loft.carrier.how != "straight":
-                    raise DesignError("only a loft carried straight has stations on datum planes")
-                thing = ground.get(station.plane)
-                if isinstance(thing, Cylinder):
-                    axis = wrap_axis(thing)
-                    if wrap is not None and not np.allclose(axis, wrap, atol=1e-6):
-                        raise DesignError("its cylinder has another axis than those of the other stations")
-                    wrap, placed[station.id] = axis, (axis[2] + thing.radius, 0.0, 0.0)
-                else:
-                    placed[station.id] = tilts_of(ground.plane(station.plane))
-            except IsotomonError as error:
-                troubles.append(
-                    (station.id, f"station {station.name}", f"its plane: {error}; it stands where it stood")
-                )
-    resolved = replace(resolve_design(design, placed), wrap=wrap)
+    resolved, troubles = stand(ground)
     ground.resolved = resolved
     drawings = _solve_all(design, ground, resolved, troubles)
     stations = tuple(
         replace_numbers(n, drawings) if isinstance(n.station.section, Drawn) else n for n in resolved.stations
     )
     return replace(resolved, stations=stations), drawings
-
-
-def wrap_axis(cylinder: Cylinder) -> tuple[float, float, float]:
-    """The direction (x, y) of a cylinder's axis, and where it crosses Z, for stations that lie on it.
-
-    Raises: DesignError, when the axis does not cross the body's own squarely.
-    """
-    way, origin = cylinder.axis.way, cylinder.axis.origin
-    square = abs(float(way[2])) < 1e-9
-    away = abs(float(origin[0] * way[1] - origin[1] * way[0]))
-    if not square or away > 1e-6 * max(cylinder.radius, 1.0):
-        raise DesignError("the axis of its cylinder must cross the body's axis (Z) squarely, as a shaft does")
-    x, y = (float(way[0]), float(way[1])) if (way[0], way[1]) > (0.0, 0.0) else (-float(way[0]), -float(way[1]))
-    return x + 0.0, y + 0.0, float(origin[2])
 
 
 def stand_and_check(design: Design, keys: tuple[str, ...], plane: str) -> Design:
@@ -91,10 +56,13 @@ def check_design(design: Design) -> None:
 
     Raises: IsotomonError, when they cannot.
     """
-    if any(s.plane for s in design.stations):
-        settle(design)
-    else:
-        resolve_design(design)
+    check_bodies(design)
+    for key in body_ids(design):
+        one = in_hand(design, key)
+        if any(s.plane for s in one.stations):
+            settle(one)
+        else:
+            resolve_design(one)
 
 
 def _solve_all(design: Design, ground: Ground, resolved: Resolved, troubles: list[Trouble]) -> Drawings:
@@ -113,7 +81,7 @@ def _solve_all(design: Design, ground: Ground, resolved: Resolved, troubles: lis
             if used in by_id and used not in under_way:
                 solve_one(by_id[used])
         under_way.pop()
-        ground.resolved = _numbers_so_far(resolved, drawings)
+        ground.resolved = numbers_so_far(resolved, drawings)
         places, lost = followed(drawing, ground)
         outside[drawing.id] = places
         troubles.extend((drawing.id, f"drawing {drawing.name}", text) for text in lost)
@@ -132,16 +100,6 @@ def _solve_all(design: Design, ground: Ground, resolved: Resolved, troubles: lis
     for drawing in design.drawings:
         solve_one(drawing)
     return Drawings(solutions, tuple(troubles), outside)
-
-
-def _numbers_so_far(resolved: Resolved, drawings: Drawings) -> Resolved:
-    stations = tuple(
-        replace_numbers(n, drawings)
-        if isinstance(n.station.section, Drawn) and n.station.section.drawing in drawings.solutions
-        else n
-        for n in resolved.stations
-    )
-    return replace(resolved, stations=stations)
 
 
 def _drawings_behind(design: Design, drawing: Drawing) -> set[str]:

@@ -15,13 +15,12 @@ from isotomon.errors import SolidError
 from isotomon.solid.protocol import (
     Built,
     Cancel,
-    Export,
     Exported,
     Failed,
-    Loft,
     Ready,
     Reply,
     Started,
+    Work,
     receive_reply,
     send,
 )
@@ -96,7 +95,7 @@ class Supervisor:
             self._reader = threading.Thread(target=self._read, args=(self._process,), name="solid-replies", daemon=True)
             self._reader.start()
 
-    def submit(self, make: Callable[[int], Loft | Export], then: Callable[[Outcome], None] | None = None) -> Job:
+    def submit(self, make: Callable[[int], Work], then: Callable[[Outcome], None] | None = None) -> Job:
         """Ask for a body or a file; `make` gets the request's id."""
         job = Job(next(self._ids), then)
         request = make(job.id)
@@ -112,7 +111,7 @@ class Supervisor:
             if job.id in self._jobs:
                 self._send(Cancel(job.id))
 
-    def _send(self, message: Loft | Export | Cancel) -> None:
+    def _send(self, message: Work | Cancel) -> None:
         process = self._process
         assert process is not None and process.stdin is not None
         try:

@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from OCP.APIHeaderSection import APIHeaderSection_MakeHeader
 from OCP.BinTools import BinTools
 from OCP.BRep import BRep_Builder, BRep_Tool
+from OCP.BRepAlgoAPI import BRepAlgoAPI_Common, BRepAlgoAPI_Cut, BRepAlgoAPI_Fuse
 from OCP.BRepBuilderAPI import (
     BRepBuilderAPI_MakeEdge,
     BRepBuilderAPI_MakeFace,
@@ -25,7 +26,7 @@ from OCP.BRepCheck import BRepCheck_Analyzer
 from OCP.BRepGProp import BRepGProp
 from OCP.BRepLib import BRepLib
 from OCP.BRepMesh import BRepMesh_IncrementalMesh
-from OCP.collections import Array1_double, Array1_int, Array2_gp_Pnt
+from OCP.collections import Array1_double, Array1_int, Array2_gp_Pnt, List_TopoDS_Shape
 from OCP.Geom import Geom_BSplineSurface, Geom_CylindricalSurface
 from OCP.gp import gp_Ax3, gp_Dir, gp_Pln, gp_Pnt
 from OCP.GProp import GProp_GProps
@@ -67,6 +68,7 @@ class Report:
     valid: bool
     watertight: bool
     faces: int
+    pieces: int
 
 
 def _doubles(values: Array) -> Array1_double:
@@ -191,6 +193,45 @@ def _sewn(faces: Sequence[tuple[str, TopoDS_Face]], tolerance: float) -> Body:
     return Body(solid, tuple(names))
 
 
+def combine(base: Body, tool: Body, how: str, mark: str, tolerance: float) -> Body:
+    """Two bodies made one: the tool added (`add`), cut out (`cut`), or only what both hold kept (`common`). Faces keep their
+    names, those of the tool with `mark` before them; the pieces of a face that was split are numbered.
+
+    Raises: SolidError, when nothing is left or the kernel cannot do it.
+    """
+    maker = {"add": BRepAlgoAPI_Fuse, "cut": BRepAlgoAPI_Cut, "common": BRepAlgoAPI_Common}[how]()
+    arguments, tools = List_TopoDS_Shape(), List_TopoDS_Shape()
+    arguments.Append(base.shape)
+    tools.Append(tool.shape)
+    maker.SetArguments(arguments)
+    maker.SetTools(tools)
+    maker.SetFuzzyValue(tolerance)
+    maker.SetRunParallel(False)
+    maker.Build()
+    if not maker.IsDone():
+        raise SolidError("the kernel cannot combine these bodies; move one a little, or make it a little larger")
+    shape = maker.Shape()
+    if not _parts(shape, TopAbs_ShapeEnum.TopAbs_SOLID):
+        why = {
+            "add": "adding them leaves no solid",
+            "cut": "the cut takes away all of it",
+            "common": "the bodies have nothing in common",
+        }[how]
+        raise SolidError(f"{why}; move one of them")
+    came: list[tuple[str, TopoDS_Shape]] = []
+    for body, before in ((base, ""), (tool, mark)):
+        for name, face in zip(body.names, _parts(body.shape, TopAbs_ShapeEnum.TopAbs_FACE), strict=True):
+            if not maker.IsDeleted(face):
+                pieces = list(maker.Modified(face)) or [face]
+                came += [
+                    (f"{before}{name}" + (f" ({k + 1})" if len(pieces) > 1 else ""), p) for k, p in enumerate(pieces)
+                ]
+    names = []
+    for face in _parts(shape, TopAbs_ShapeEnum.TopAbs_FACE):
+        names.append(next((name for name, piece in came if piece.IsSame(face)), "unnamed"))
+    return Body(shape, tuple(names))
+
+
 def _parts(shape: TopoDS_Shape, kind: TopAbs_ShapeEnum) -> list[TopoDS_Shape]:
     explorer, found = TopExp_Explorer(shape, kind), []
     while explorer.More():
@@ -210,8 +251,9 @@ def report(body: Body, closed_mesh: bool) -> Report:
         area=area.Mass(),
         centre=(centre.X(), centre.Y(), centre.Z()),
         valid=BRepCheck_Analyzer(body.shape).IsValid() and volume.Mass() > 0.0,
-        watertight=closed_mesh and len(_parts(body.shape, TopAbs_ShapeEnum.TopAbs_SHELL)) == 1,
+        watertight=closed_mesh,
         faces=len(_parts(body.shape, TopAbs_ShapeEnum.TopAbs_FACE)),
+        pieces=len(_parts(body.shape, TopAbs_ShapeEnum.TopAbs_SOLID)),
     )
 
 
@@ -272,14 +314,15 @@ def from_bytes(data: bytes, names: Sequence[str]) -> Body:
     return Body(shape, tuple(names))
 
 
-def write_step(body: Body, name: str, path: Path) -> None:
-    """A STEP file (AP214, millimetres) with the body named. Written whole or not at all.
+def write_step(bodies: Sequence[tuple[str, Body]], name: str, path: Path) -> None:
+    """A STEP file (AP214, millimetres) with every body by its own name. Written whole or not at all.
 
     Raises: SolidError.
     """
     document = TDocStd_Document(TCollection_ExtendedString("isotomon"))
-    label = XCAFDoc_DocumentTool.ShapeTool_s(document.Main()).AddShape(body.shape, False)
-    TDataStd_Name.Set_s(label, TCollection_ExtendedString(name, True))
+    for own, body in bodies:
+        label = XCAFDoc_DocumentTool.ShapeTool_s(document.Main()).AddShape(body.shape, False)
+        TDataStd_Name.Set_s(label, TCollection_ExtendedString(own, True))
     Interface_Static.SetCVal_s("write.step.schema", "AP214IS")
     Interface_Static.SetCVal_s("write.step.unit", "MM")
     Interface_Static.SetCVal_s("write.step.product.name", name.encode("ascii", "replace").decode())
@@ -295,15 +338,18 @@ def write_step(body: Body, name: str, path: Path) -> None:
     _write(path, lambda part: writer.Write(part) == IFSelect_ReturnStatus.IFSelect_RetDone)
 
 
-def write_stl(body: Body, deflection: float, slack: float, path: Path) -> None:
-    """A binary STL file of the body's mesh, vertices nearer than `slack` made one. Written whole or not at all.
+def write_stl(bodies: Sequence[Body], deflection: float, slack: float, path: Path) -> None:
+    """A binary STL file of the bodies' meshes, vertices nearer than `slack` made one. Written whole or not at all.
 
     Raises: SolidError.
     """
-    points, triangles, _ = mesh(body, deflection, 0.2)
-    points, triangles = welded(points, triangles, slack)
-    corners = points[triangles].astype("<f4")
-    facets = np.zeros(len(triangles), dtype=[("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("spare", "<u2")])
+    facing = []
+    for body in bodies:
+        points, triangles, _ = mesh(body, deflection, 0.2)
+        points, triangles = welded(points, triangles, slack)
+        facing.append(points[triangles].astype("<f4"))
+    corners = np.concatenate(facing)
+    facets = np.zeros(len(corners), dtype=[("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("spare", "<u2")])
     across = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
     facets["normal"] = across / np.maximum(np.linalg.norm(across, axis=1, keepdims=True), 1e-30)
     facets["corners"] = corners

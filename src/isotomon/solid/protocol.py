@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from isotomon.errors import SolidError
 from isotomon.geometry.patch import Patch
 
-PROTOCOL = 2
+PROTOCOL = 3
 _HEAD = struct.Struct("<Q")
 MOST_BYTES = 1 << 31
 
@@ -83,11 +83,27 @@ class Loft(msgspec.Struct, tag=True):
     version: int = PROTOCOL
 
 
-class Export(msgspec.Struct, tag=True):
-    """Write the body kept under `key`."""
+class Combine(msgspec.Struct, tag=True):
+    """Make one body of those kept under `base` and `tool`, and keep it under `key`. `mark` goes before names of the
+    tool's faces."""
 
     id: int
     key: str
+    base: str
+    tool: str
+    how: Literal["add", "cut", "common"]
+    mark: str
+    tolerance: float
+    deflection: float
+    limit: float
+    version: int = PROTOCOL
+
+
+class Export(msgspec.Struct, tag=True):
+    """Write the bodies kept under keys, each with its name."""
+
+    id: int
+    bodies: list[tuple[str, str]]
     name: str
     form: Literal["step", "stl"]
     path: str
@@ -130,6 +146,7 @@ class Built(msgspec.Struct, tag=True):
     centre: Vector
     valid: bool
     watertight: bool
+    pieces: int = 1
     body: bytes = b""
     version: int = PROTOCOL
 
@@ -151,7 +168,8 @@ class Failed(msgspec.Struct, tag=True):
     version: int = PROTOCOL
 
 
-Request = Loft | Export | Cancel
+Work = Loft | Combine | Export
+Request = Work | Cancel
 Reply = Ready | Started | Built | Exported | Failed
 _requests = msgspec.msgpack.Decoder(Request)
 _replies = msgspec.msgpack.Decoder(Reply)

@@ -22,7 +22,7 @@ from isotomon.solid import kernel
 from isotomon.solid.protocol import (
     Built,
     Cancel,
-    Export,
+    Combine,
     Exported,
     Failed,
     Loft,
@@ -30,6 +30,7 @@ from isotomon.solid.protocol import (
     Reply,
     Request,
     Started,
+    Work,
     decode_reply,
     pack,
     receive_request,
@@ -50,48 +51,59 @@ def die_with_parent() -> None:
 class Step:
     """A running child: its request, process, the read end of its pipe, what it has sent, and when it is too late."""
 
-    request: Loft | Export
+    request: Work
     pid: int
     pipe: int
     received: bytearray
     deadline: float
 
 
-def run_step(request: Loft | Export, bodies: OrderedDict[str, Built]) -> Reply:
+def run_step(request: Work, bodies: OrderedDict[str, Built]) -> Reply:
     """Do one request with the kernel. Runs in a child.
 
     Raises: SolidError.
     """
     if isinstance(request, Loft):
-        body = kernel.loft([unpack_patch(p) for p in request.patches], request.ends, request.radii, request.tolerance)
-        vertices, triangles, owner = kernel.mesh(body, request.deflection)
-        closed = kernel.is_closed(kernel.welded(vertices, triangles, 2.0 * request.tolerance)[1])
-        report = kernel.report(body, closed)
-        return Built(
-            id=request.id,
-            names=list(body.names),
-            vertices=pack(vertices.astype("float32")),
-            triangles=pack(triangles.astype("int32")),
-            owner=pack(owner.astype("int32")),
-            volume=report.volume,
-            area=report.area,
-            centre=report.centre,
-            valid=report.valid,
-            watertight=report.watertight,
-            body=kernel.to_bytes(body),
-        )
-    if request.key not in bodies:
-        raise SolidError("the body to write is not built yet")
-    kept = bodies[request.key]
-    body, path = kernel.from_bytes(kept.body, kept.names), Path(request.path)
+        patches = [unpack_patch(p) for p in request.patches]
+        return _built(request, kernel.loft(patches, request.ends, request.radii, request.tolerance))
+    if isinstance(request, Combine):
+        base, tool = _kept(bodies, request.base), _kept(bodies, request.tool)
+        return _built(request, kernel.combine(base, tool, request.how, request.mark, request.tolerance))
+    found, path = [(name, _kept(bodies, key)) for name, key in request.bodies], Path(request.path)
     if request.form == "step":
-        kernel.write_step(body, request.name, path)
+        kernel.write_step(found, request.name, path)
     else:
-        kernel.write_stl(body, request.deflection, request.slack, path)
+        kernel.write_stl([body for _, body in found], request.deflection, request.slack, path)
     return Exported(request.id, request.path)
 
 
-def start_step(request: Loft | Export, bodies: OrderedDict[str, Built]) -> Step:
+def _kept(bodies: OrderedDict[str, Built], key: str) -> kernel.Body:
+    if key not in bodies:
+        raise SolidError("a body that is wanted is not built yet; rebuild the solids")
+    return kernel.from_bytes(bodies[key].body, bodies[key].names)
+
+
+def _built(request: Loft | Combine, body: kernel.Body) -> Built:
+    vertices, triangles, owner = kernel.mesh(body, request.deflection)
+    closed = kernel.is_closed(kernel.welded(vertices, triangles, 2.0 * request.tolerance)[1])
+    report = kernel.report(body, closed)
+    return Built(
+        id=request.id,
+        names=list(body.names),
+        vertices=pack(vertices.astype("float32")),
+        triangles=pack(triangles.astype("int32")),
+        owner=pack(owner.astype("int32")),
+        volume=report.volume,
+        area=report.area,
+        centre=report.centre,
+        valid=report.valid,
+        watertight=report.watertight,
+        pieces=report.pieces,
+        body=kernel.to_bytes(body),
+    )
+
+
+def start_step(request: Work, bodies: OrderedDict[str, Built]) -> Step:
     """Fork a child for the request."""
     read_end, write_end = os.pipe()
     pid = os.fork()
@@ -121,7 +133,7 @@ class Worker:
 
     def __init__(self, source: BinaryIO, sink: BinaryIO) -> None:
         self.source, self.sink = source, sink
-        self.waiting: list[Loft | Export] = []
+        self.waiting: list[Work] = []
         self.step: Step | None = None
         self.bodies: OrderedDict[str, Built] = OrderedDict()
 
@@ -160,7 +172,7 @@ class Worker:
         while self.waiting and self.step is None:
             request = self.waiting.pop(0)
             send(self.sink, Started(request.id))
-            if isinstance(request, Loft) and request.key in self.bodies:
+            if isinstance(request, Loft | Combine) and request.key in self.bodies:
                 kept = self.bodies[request.key]
                 self.bodies.move_to_end(request.key)
                 self._reply_built(kept, request.id)
@@ -190,7 +202,7 @@ class Worker:
         assert self.step is not None
         request = self.step.request
         self._kill_step()
-        if isinstance(reply, Built) and isinstance(request, Loft):
+        if isinstance(reply, Built) and isinstance(request, Loft | Combine):
             self.bodies[request.key] = reply
             while len(self.bodies) > 1 and sum(len(b.body) for b in self.bodies.values()) > KEPT_BYTES:
                 self.bodies.popitem(last=False)

@@ -56,6 +56,8 @@ class Scene:
         self._skin, self._skin_data = self._add_actor()
         self._caps, self._caps_data = self._add_actor()
         self._edges, self._edges_data = self._add_actor()
+        self._others, self._others_data = self._add_actor()
+        self._solids, self._solids_data = self._add_actor()
         self._thin = self._add_lines(1.8)
         self._strong = self._add_lines(3.6)
         self._grid: tuple[int, int] = (0, 0)
@@ -98,7 +100,7 @@ class Scene:
     def set_colours(self, background: Colour, body: Colour, ink: Colour) -> None:
         """Colours of the ground, the body and its crisp edges."""
         self.renderer.SetBackground(*background)
-        for actor in (self._skin, self._caps):
+        for actor in (self._skin, self._caps, self._others, self._solids):
             p = actor.GetProperty()
             p.SetColor(*body)
             p.SetAmbient(0.3)
@@ -111,7 +113,7 @@ class Scene:
 
     def set_look(self, look: str) -> None:
         """'shaded', 'see-through' or 'lines'."""
-        for actor in (self._skin, self._caps):
+        for actor in (self._skin, self._caps, self._others, self._solids):
             p = actor.GetProperty()
             p.SetOpacity(0.35 if look == "see-through" else 1.0)
             if look == "lines":
@@ -121,9 +123,41 @@ class Scene:
         self._caps.SetVisibility(look != "lines")
 
     def show_body(self, visible: bool) -> None:
-        """Show or hide the body with its edges."""
-        for actor in (self._skin, self._caps, self._edges):
+        """Show or hide the bodies with their edges."""
+        for actor in (self._skin, self._caps, self._edges, self._others, self._solids):
             actor.SetVisibility(visible)
+
+    def set_others(self, meshes: Sequence[SkinMesh]) -> None:
+        """The skins and flat ends of the bodies that are not in hand."""
+        points, normals, cells, base = [], [], [], 0
+        for mesh in meshes:
+            n_v, n_u = mesh.points.shape[:2]
+            pairs, rows = mesh.sampling.quads, (np.arange(n_v - 1) * n_u)[:, None]
+            a, b = rows + pairs[:, 0], rows + pairs[:, 1]
+            quads = np.stack([a, b, b + n_u, a + n_u], axis=-1).reshape(-1, 4)
+            points.append(mesh.points.reshape(-1, 3))
+            normals.append(mesh.normals.reshape(-1, 3))
+            cells.append(np.vstack([quads[:, [0, 1, 2]], quads[:, [0, 2, 3]]]) + base)
+            base += n_v * n_u
+            for row, way in () if mesh.ring else ((0, -1), (-1, 1)):
+                ring = mesh.points[row, mesh.sampling.outline]
+                square = np.cross(ring - ring.mean(axis=0), np.roll(ring, -1, axis=0) - ring.mean(axis=0)).sum(axis=0)
+                square = way * square / max(float(np.linalg.norm(square)), 1e-300)
+                one = _cap_triangles(len(ring), fan=int(mesh.sampling.lane.max()) > 1)
+                points.append(np.vstack([ring, ring.mean(axis=0)]))
+                normals.append(np.tile(square, (len(ring) + 1, 1)))
+                cells.append(one + base)
+                base += len(ring) + 1
+        _set_triangles(self._others_data, points, normals, cells)
+
+    def set_solids(self, solids: Sequence[tuple[Array, NDArray[np.int64], Array]]) -> None:
+        """Finished bodies in place of the skins: vertices (n, 3), triangles (m, 3) and normals (n, 3) of each; none to see
+        the skins again."""
+        starts = np.cumsum([0, *(len(points) for points, _, _ in solids)])
+        cells = [triangles + start for (_, triangles, _), start in zip(solids, starts, strict=False)]
+        _set_triangles(self._solids_data, [p for p, _, _ in solids], [n for _, _, n in solids], cells)
+        for actor in (self._skin, self._caps, self._edges, self._others):
+            actor.SetVisibility(not solids)
 
     def set_mesh(self, mesh: SkinMesh | None) -> None:
         """The body's skin, flat ends and crisp edges."""
@@ -231,6 +265,18 @@ class Scene:
     def close(self) -> None:
         """Free the window's memory."""
         self.window.Finalize()
+
+
+def _set_triangles(
+    data: vtkPolyData, points: Sequence[Array], normals: Sequence[Array], cells: Sequence[NDArray[np.int64]]
+) -> None:
+    if not points:
+        data.Initialize()
+        return
+    data.SetPoints(_points(np.vstack(points)))
+    data.GetPointData().SetNormals(numpy_to_vtk(np.vstack(normals).astype(np.float32), deep=True))
+    data.SetPolys(_cells(np.vstack(cells)))
+    data.Modified()
 
 
 def _cap_triangles(count: int, fan: bool) -> NDArray[np.int64]:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QEvent, QPoint, QPointF, QRectF, Qt, QTimer, Signal
@@ -24,12 +26,14 @@ from isotomon.app.viewport.camera import Camera
 from isotomon.app.viewport.colours import colour_range, colour_table, paint_legend, stripe_table
 from isotomon.app.viewport.datum_lines import datum_lines
 from isotomon.app.viewport.scene import Scene
+from isotomon.app.viewport.solids import solid_mesh
 from isotomon.field.section_field import Sections
 from isotomon.geometry import space
 from isotomon.measure.laws import Finding
 from isotomon.measure.skin import reflected
 from isotomon.rebuild.looks import Colouring
 from isotomon.rebuild.quick import Quick
+from isotomon.solid.protocol import Built
 
 Array = NDArray[np.float64]
 STILL_AFTER = 160
@@ -129,6 +133,8 @@ class View(QWidget):
         self._guides = {key: curve.at(np.linspace(0.0, 1.0, GUIDE_PLACES)) for key, curve in quick.guides.items()}
         self._make_comb()
         self.scene.set_mesh(shape.mesh if shape is not None else None)
+        self.scene.set_others([q.shape.mesh for q in quick.others if q.shape is not None])
+        self.scene.set_solids([])
         self._paint_skin()
         carrier = shape.field.carrier.marks() if shape is not None else self._fitted
         if carrier != self._fitted:
@@ -156,6 +162,14 @@ class View(QWidget):
         if size * np.linalg.norm(np.ptp(place, axis=0)) > 1e-6:
             ends = place - bend * (0.12 * float(np.ptp(place, axis=0).max()) / size)
             self._comb = [ends, *np.stack([place, ends], axis=1)]
+
+    def show_finished(self, finished: Mapping[str, Built]) -> None:
+        """Show the finished bodies instead of the skins they are made of, where any is combined with another."""
+        quick = self.quick
+        if quick is None or all(p.loft.makes == "own" for p in quick.design.parts) or not finished:
+            return
+        self.scene.set_solids([solid_mesh(built) for built in finished.values()])
+        self.touch()
 
     def set_section_lines(self, lines: list[Array]) -> None:
         """Section curves on the skin, (n, 3) each."""
@@ -297,7 +311,8 @@ class View(QWidget):
     def fit(self) -> None:
         """All of the body in the picture."""
         if self.quick is not None and self.quick.shape is not None:
-            points = self.quick.shape.mesh.points[::4].reshape(-1, 3)
+            shapes = [q.shape for q in (self.quick, *self.quick.others) if q.shape is not None]
+            points = np.vstack([s.mesh.points[::4].reshape(-1, 3) for s in shapes])
             # Room above for the stations' labels.
             margin = max(1.12, self.height() / max(self.height() - 90, 60))
             self.camera = self.camera.fitting(points, self.width() / max(self.height(), 1), margin)
@@ -487,10 +502,20 @@ class View(QWidget):
                 )
                 if distance < best:
                     best, key = distance, name
-        if key or not self.body_shown or self.quick.shape is None:
+        if key or not self.body_shown:
             return key
-        pixels = self.camera.project(self.quick.shape.mesh.points[::2, ::2].reshape(-1, 3), self.width(), self.height())
-        return self.quick.design.loft.id if np.min(np.linalg.norm(pixels - point, axis=1)) < 10.0 else ""
+        ahead = self.camera.axes()[2]
+        near: tuple[float, str] | None = None
+        for q in (self.quick, *self.quick.others):
+            if q.shape is None:
+                continue
+            places = q.shape.mesh.points[::2, ::2].reshape(-1, 3)
+            pixels = self.camera.project(places, self.width(), self.height())[:, :2]
+            under = np.linalg.norm(pixels - point, axis=1) < 10.0
+            if under.any():
+                depth = float((places[under] @ ahead).min())
+                near = min(near, (depth, q.design.loft.id)) if near is not None else (depth, q.design.loft.id)
+        return near[1] if near is not None else ""
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         """Begin to turn or move."""

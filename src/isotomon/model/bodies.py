@@ -1,0 +1,198 @@
+"""Several bodies in one design. One is in hand: its loft, stations and laws are the design's own, those of the others rest.
+
+Edits act on the body in hand; `in_hand` takes another one up. Nothing but this order changes by that.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from isotomon.errors import DesignError
+from isotomon.model.edits import find, fresh_id, next_name, replace
+from isotomon.model.records import Circle, Design, Loft, Station
+from isotomon.model.resolve import resolve_design
+
+
+def body_ids(design: Design) -> tuple[str, ...]:
+    """The ids of all bodies in their order."""
+    return tuple(p.loft.id for p in design.parts)
+
+
+def in_hand(design: Design, key: str) -> Design:
+    """The design with another body in hand.
+
+    Raises: DesignError.
+    """
+    if key == design.loft.id:
+        return design
+    everything = design.parts
+    at = next((k for k, p in enumerate(everything) if p.loft.id == key), None)
+    if at is None:
+        raise DesignError(f"the design has no body '{key}'")
+    taken = everything[at]
+    rest = (*everything[:at], *everything[at + 1 :])
+    return replace(design, loft=taken.loft, stations=taken.stations, laws=taken.laws, rest=rest, place=at)
+
+
+def edit_body(design: Design, key: str, edit: Callable[[Design], Design]) -> Design:
+    """An edit made on a body, whichever is in hand; the same one is in hand afterwards, if it is still there."""
+    now = design.loft.id
+    changed = edit(in_hand(design, key))
+    return in_hand(changed, now) if now in body_ids(changed) else changed
+
+
+def body_of(design: Design, key: str) -> str:
+    """The id of the body to which a station, law, rail or tie belongs; of the one in hand for anything else."""
+    for part in design.rest:
+        groups = (part.stations, part.laws, part.loft.rails, part.loft.ties)
+        if key == part.loft.id or any(entry.id == key for group in groups for entry in group):
+            return part.loft.id
+    return design.loft.id
+
+
+def add_body(design: Design, name: str = "", stations: tuple[Station, ...] | None = None) -> Design:
+    """The design with one more body, two round stations where none are given, and that in hand."""
+    taken = {p.loft.name for p in design.parts}
+    label = name if name and name not in taken else next_name(taken, name or "body")
+    key = fresh_id(design, "b")
+    everything = design.parts
+    made = replace(design, rest=everything, place=len(everything), loft=Loft(key, label), stations=(), laws=())
+    if stations is None:
+        for place, chord in ((0.0, 60.0), (100.0, 40.0)):
+            station = Station(
+                fresh_id(made, "s"), f"{label} {'foot' if place == 0.0 else 'head'}", place, Circle(), chord
+            )
+            made = replace(made, stations=(*made.stations, station))
+        return made
+    return replace(made, stations=stations)
+
+
+def copy_body(design: Design) -> Design:
+    """The design with a copy of the body in hand, its stations with ids of their own, without its rails, ties and laws; that in hand."""
+    made = add_body(design, design.loft.name, ())
+    swap: dict[str, str] = {}
+    for station in design.stations:
+        swap[station.id] = fresh_id(made, "s")
+        made = replace(made, stations=(*made.stations, replace(station, id=swap[station.id])))
+    loft = replace(design.loft, id=made.loft.id, name=made.loft.name, rails=(), ties=())
+    turns = tuple(replace(t, station=swap[t.station]) for t in design.loft.turns)
+    return replace(made, loft=replace(loft, turns=turns))
+
+
+def remove_body(design: Design, key: str) -> Design:
+    """The design without a body.
+
+    Raises: DesignError, for the last one, and for one that others are made with or on.
+    """
+    if not design.rest:
+        raise DesignError("this is the only body of the design; take its stations out, or begin a new design")
+    users = body_users(design, key)
+    name = next(p.loft.name for p in design.parts if p.loft.id == key)
+    if users:
+        raise DesignError(f"{', '.join(users[:6])} is made with '{name}'; change that first")
+    if key == design.loft.id:
+        design = in_hand(design, next(k for k in body_ids(design) if k != key))
+    where = [p.loft.id for p in design.rest].index(key)
+    rest = (*design.rest[:where], *design.rest[where + 1 :])
+    return replace(design, rest=rest, place=design.place - 1 if where < design.place else design.place)
+
+
+def body_users(design: Design, key: str) -> list[str]:
+    """What is made with a body or on its stations, in words."""
+    gone = next(p for p in design.parts if p.loft.id == key)
+    ids = {key, *(s.id for s in gone.stations)}
+
+    def uses(ref: str) -> bool:
+        return ref.partition(":")[0].partition("/")[0] in ids
+
+    users = [
+        f"guide {g.name}"
+        for g in design.guides
+        if any(map(uses, (*g.on, *(r for p in g.points for r in (p.on, p.toward)))))
+    ]
+    users += [f"datum {d.name}" for d in design.datums if any(map(uses, d.on))]
+    users += [f"drawing {d.name}" for d in design.drawings if uses(d.plane) or any(uses(p.source) for p in d.points)]
+    for part in design.parts:
+        if part.loft.id != key and (key in part.loft.onto or any(uses(s.plane) for s in part.stations)):
+            users.append(f"body {part.loft.name}")
+    return users
+
+
+def combine(design: Design, makes: str, onto: tuple[str, ...] | None = None) -> Design:
+    """What the body in hand makes: one of its `own`, or it is added (`add`) to others (`onto`; without any said, the first
+    one), `cut` from them, or only what it has in `common` with them is kept.
+
+    Raises: DesignError, for bodies that cannot be.
+    """
+    others = [p.loft.id for p in design.rest]
+    if makes != "own" and not others:
+        raise DesignError("there is no other body to combine this one with; make another first")
+    wanted = tuple(onto if onto is not None else design.loft.onto or others[:1])
+    loft = replace(design.loft, makes=makes, onto=() if makes == "own" else wanted)
+    made = replace(design, loft=loft)
+    results(made)
+    return made
+
+
+def results(design: Design) -> dict[str, list[tuple[str, str]]]:
+    """Body of its own → (how, body) of all that is combined with it, in order.
+
+    Raises: DesignError, where a body is combined with one that is gone, or that is itself no body of its own.
+    """
+    own: dict[str, list[tuple[str, str]]] = {p.loft.id: [] for p in design.parts if p.loft.makes == "own"}
+    names = {p.loft.id: p.loft.name for p in design.parts}
+    for part in design.parts:
+        if part.loft.makes == "own":
+            continue
+        if not part.loft.onto:
+            raise DesignError(f"body '{part.loft.name}' is combined with nothing; choose a body for it")
+        for target in part.loft.onto:
+            if target not in names:
+                raise DesignError(f"body '{part.loft.name}' is combined with a body that is gone; choose another")
+            if target not in own:
+                raise DesignError(
+                    f"body '{part.loft.name}' is combined with '{names[target]}', which is no body of its own; choose another"
+                )
+            own[target].append((part.loft.makes, part.loft.id))
+    return own
+
+
+def stations_of_all(design: Design) -> tuple[Station, ...]:
+    """The stations of all bodies."""
+    return tuple(s for p in design.parts for s in p.stations)
+
+
+def name_of(design: Design, key: str) -> str:
+    """A body's name."""
+    return find(tuple(p.loft for p in design.parts), key).name  # type: ignore[type-var]
+
+
+MOST_BODIES = 100
+
+
+def check_bodies(design: Design) -> None:
+    """Whether the bodies of a design go together.
+
+    Raises: DesignError.
+    """
+    if len(design.parts) > MOST_BODIES:
+        raise DesignError(f"the design has {len(design.parts)} bodies; at most {MOST_BODIES} can be used")
+    if not 0 <= design.place <= len(design.rest):
+        raise DesignError(
+            f"the body in hand is said to be number {design.place + 1} of {len(design.parts)}; give it a place among them"
+        )
+    ids = [e.id for p in design.parts for e in (p.loft, *p.stations, *p.laws)]  # type: ignore[attr-defined]
+    twice = next((i for i in ids if ids.count(i) > 1), None) if len(set(ids)) != len(ids) else None
+    if twice is not None:
+        raise DesignError(f"two things of the bodies have the same id '{twice}'; give each its own")
+    results(design)
+
+
+def resolve_bodies(design: Design) -> None:
+    """Whether the numbers of every body can be worked out.
+
+    Raises: IsotomonError, naming what cannot.
+    """
+    check_bodies(design)
+    for key in body_ids(design):
+        resolve_design(in_hand(design, key))

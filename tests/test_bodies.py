@@ -1,0 +1,180 @@
+"""Several bodies in one design: the one in hand, what they make together, and what is made from one another."""
+
+from __future__ import annotations
+
+import math
+import unittest
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from isotomon.errors import DesignError, SolidError
+from isotomon.model import bodies as b
+from isotomon.model import edits, loft_edits
+from isotomon.model.datums import Datum
+from isotomon.model.edits import replace
+from isotomon.model.file import decode, encode
+from isotomon.model.guides import Guide, GuidePoint
+from isotomon.model.records import Design, Law, LawPoint, Number, Station
+from isotomon.model.sections import parse_section
+from isotomon.rebuild.check import check_table, checked
+from isotomon.rebuild.deliver import build_all, finished_key
+from isotomon.rebuild.quick import rebuild
+from isotomon.rebuild.session import Session
+from isotomon.rebuild.supervisor import Supervisor
+from tests.helpers import design
+
+
+def stacked(*rows: tuple[float, float, str, float], makes: tuple[str, ...] = ()) -> Design:
+    """Prisms (from, to, section, size): the first a body of its own, the others as `makes` says with it."""
+    start, end, text, size = rows[0]
+    made = design([(start, text, size, 0.0), (end, text, size, 0.0)])
+    for k, (start, end, text, size) in enumerate(rows[1:]):
+        made = b.add_body(made, f"tool {k}", ())
+        for z in (start, end):
+            key = edits.fresh_id(made, "s")
+            made = edits.add_station(made, Station(key, key, z, parse_section(text), size))
+        made = b.combine(made, makes[k] if makes else "own", ("body",) if makes and makes[k] != "own" else ())
+    return b.in_hand(made, "body")
+
+
+class InHand(unittest.TestCase):
+    """Which body is in hand, and the order of all."""
+
+    def test_taking_another_in_hand_changes_nothing_else(self) -> None:
+        """Back and forth gives the same bytes; ids stay unique; a session neither counts it as a step nor as unsaved work."""
+        made = stacked((0, 50, "circle", 40), (20, 60, "polygon:4", 30), (5, 15, "circle", 10))
+        self.assertEqual(b.body_ids(made), ("body", "b1", "b2"))
+        for key in ("b2", "b1", "body", "b2"):
+            made_there = b.in_hand(made, key)
+            self.assertEqual((made_there.loft.id, b.body_ids(made_there)), (key, b.body_ids(made)))
+            self.assertEqual(encode(b.in_hand(decode(encode(made_there)), "body")), encode(made))
+        session = Session(made)
+        session.take("b1")
+        self.assertEqual((session.design.loft.id, session.dirty, session.undo_title), ("b1", False, None))
+        wider = b.edit_body(made, "b1", lambda d: edits.change_station(d, d.stations[0].id, chord=33.0))
+        self.assertEqual((wider.loft.id, wider.rest[0].stations[0].chord), ("body", 33.0))
+        self.assertEqual(b.body_of(made, made.rest[1].stations[0].id), "b2")
+
+    def test_removing_and_copying(self) -> None:
+        """A body goes with its stations; not while others are made with or from it, and never the last one."""
+        made = stacked((0, 50, "circle", 40), (20, 60, "circle", 30), makes=("add",))
+        with self.assertRaisesRegex(DesignError, "is made with"):
+            b.remove_body(made, "body")
+        alone = b.remove_body(made, "b1")
+        self.assertEqual((alone.rest, alone.place), ((), 0))
+        with self.assertRaisesRegex(DesignError, "only body"):
+            b.remove_body(alone, "body")
+        twin = b.copy_body(alone)
+        self.assertEqual(len({s.id for p in twin.parts for s in p.stations}), 4)
+        self.assertAlmostEqual(rebuild(twin).full.body.volume, rebuild(alone).full.body.volume)  # type: ignore[union-attr]
+
+    def test_names_formulas_and_findings_reach_all_bodies(self) -> None:
+        """A number is renamed and protected in bodies at rest, and their findings are told with the body's name."""
+        made = stacked((0, 50, "circle", 40), (20, 60, "circle", 30))
+        made = edits.add_number(made, Number("n1", "girth", 30.0, "length"))
+        made = b.edit_body(made, "b1", lambda d: edits.change_station(d, d.stations[0].id, chord="girth"))
+        made = edits.change_number(made, "n1", name="width")
+        self.assertEqual(made.rest[0].stations[0].chord, "width")
+        with self.assertRaisesRegex(DesignError, "is used by"):
+            edits.remove_number(made, "n1")
+        law = Law("law9", "area", "area", 1.0, points=(LawPoint(1.0, made.rest[0].stations[0].id),))
+        made = b.edit_body(made, "b1", lambda d: edits.add_law(d, law))
+        found = [f for f in rebuild(made).findings if f.severity == "band"]
+        self.assertTrue(found and found[0].where.startswith("tool 0: station"))
+
+    def test_a_guide_from_another_body(self) -> None:
+        """A guide from one body's profile to another's, and one on another's skin, follow both; circles are explained."""
+        made = stacked((0, 50, "circle", 40), (80, 120, "polygon:4", 30))
+        other = made.rest[0].stations[0].id
+        bridge = Guide(
+            "u1", "bridge", "through", (), (), ("open",), (GuidePoint("s1/upper"), GuidePoint(f"{other}/c0"))
+        )
+        made = loft_edits.add_guide(made, bridge)
+        curve = rebuild(made).guides["u1"]
+        np.testing.assert_allclose(curve.at(np.array([0.0, 1.0])), [[0, 20, 50], [15, 0, 80]], atol=1e-6)
+        moved = b.edit_body(made, "b1", lambda d: edits.change_station(d, other, position=90.0))
+        np.testing.assert_allclose(rebuild(moved).guides["u1"].at(np.array([1.0]))[0], [15, 0, 90], atol=1e-6)
+        skin = Guide("u2", "ring", "meets", ("b1", "d1"), (1.0,))
+        made = loft_edits.add_guide(edits.add_datum(made, Datum("d1", "cut", "parallel", ("xy",), (100.0,))), skin)
+        p = rebuild(made).guides["u2"].at(np.linspace(0, 1, 33))
+        np.testing.assert_allclose(p[:, 2], 100.0, atol=1e-6)
+        np.testing.assert_allclose(np.abs(p[:, 0]) + np.abs(p[:, 1]), 15.0, atol=0.2)
+        with self.assertRaisesRegex(DesignError, "is made with"):
+            b.remove_body(made, "b1")
+
+    def test_files_that_do_not_hold_together_are_refused(self) -> None:
+        """A place beyond the bodies, the same id twice, and a body combined with one that is gone or no body of its own."""
+        made = stacked((0, 50, "circle", 40), (20, 60, "circle", 30))
+        other = made.rest[0]
+        for wrong, words in (
+            (replace(made, place=7), "number 8 of 2"),
+            (replace(made, rest=(replace(other, stations=made.stations),)), "same id"),
+            (replace(made, loft=replace(made.loft, makes="cut", onto=("b9",))), "gone"),
+            (replace(made, loft=replace(made.loft, makes="cut")), "with nothing"),
+        ):
+            with self.subTest(words), self.assertRaisesRegex(Exception, words):
+                decode(encode(wrong))
+
+
+class Combined(unittest.TestCase):
+    """Bodies put together by the kernel."""
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        """One worker for all."""
+        cls.supervisor = Supervisor()
+
+    @classmethod
+    def tearDownClass(cls) -> None:
+        """Ends with the tests."""
+        cls.supervisor.close()
+
+    @given(st.floats(5, 35), st.floats(12, 34), st.sampled_from(["circle", "polygon:6", "ellipse:0.6"]))
+    @settings(max_examples=4, deadline=None)
+    def test_inclusion_and_exclusion(self, start: float, size: float, text: str) -> None:
+        """Union, cut and common of two prisms: each volume by the others, all valid and watertight."""
+        rows = ((0.0, 50.0, "polygon:4", 60.0), (start, 80.0, text, size))
+        a, t = (rebuild(stacked(row)).full.body.volume for row in rows)  # type: ignore[union-attr]
+        found = {}
+        for how in ("add", "cut", "common"):
+            built = build_all(rebuild(stacked(*rows, makes=(how,))), self.supervisor)
+            self.assertEqual(list(built), ["body"])
+            self.assertTrue(built["body"].valid and built["body"].watertight)
+            found[how] = built["body"].volume
+        self.assertAlmostEqual(found["common"] / (t * (50.0 - start) / (80.0 - start)), 1.0, places=6)
+        self.assertAlmostEqual((found["cut"] + found["common"]) / a, 1.0, places=6)
+        self.assertAlmostEqual((found["add"] - found["cut"]) / t, 1.0, places=6)
+
+    def test_the_check_names_and_what_is_done_again(self) -> None:
+        """A cut body's check has the solid's figures and its tool; faces keep their names; only what follows an edit is built."""
+        made = stacked(
+            (0, 50, "polygon:4", 60), (-10, 60, "circle", 20), (100, 150, "circle", 30), makes=("cut", "own")
+        )
+        quick = rebuild(made)
+        result = checked(quick, self.supervisor)
+        self.assertEqual([row["name"] for row in result["bodies"]], ["test body", "tool 1"])
+        self.assertEqual(result["bodies"][0]["combined"], [{"how": "cut", "body": "tool 0"}])
+        self.assertAlmostEqual(result["bodies"][0]["volume_mm3"] / (50 * (1800 - math.pi * 100)), 1.0, places=6)
+        self.assertIn("cut by tool 0", check_table(result))
+        names = build_all(quick, self.supervisor)["body"].names
+        self.assertTrue({"first cap", "last cap", "b1: lane round from s2 fore"} <= set(names), names)
+        renamed = rebuild(edits.change_loft(made, name="other"))
+        self.assertEqual(finished_key(renamed), finished_key(quick))
+        moved = rebuild(edits.change_station(made, "s1", position=51.0))
+        self.assertNotEqual(finished_key(moved), finished_key(quick))
+        self.assertEqual([q.shape.key for q in moved.others], [q.shape.key for q in quick.others])  # type: ignore[union-attr]
+
+    def test_what_leaves_nothing_says_so(self) -> None:
+        """A cut that takes all, and bodies without anything in common."""
+        for rows, how, words in (
+            (((0, 50, "circle", 20), (-5, 55, "circle", 40)), "cut", "takes away all"),
+            (((0, 50, "circle", 20), (100, 150, "circle", 20)), "common", "nothing in common"),
+        ):
+            with self.subTest(words), self.assertRaisesRegex(SolidError, words):
+                build_all(rebuild(stacked(*rows, makes=(how,))), self.supervisor)
+
+
+if __name__ == "__main__":
+    unittest.main()
