@@ -16,13 +16,14 @@ from isotomon.model.datums import Datum
 from isotomon.model.edits import replace
 from isotomon.model.file import decode, encode
 from isotomon.model.guides import Guide, GuidePoint
-from isotomon.model.records import Design, Law, LawPoint, Number, Station
+from isotomon.model.records import BodyEnd, Design, Law, LawPoint, Number, Station
 from isotomon.model.sections import parse_section
 from isotomon.rebuild.check import check_table, checked
 from isotomon.rebuild.deliver import build_all, finished_key
 from isotomon.rebuild.quick import rebuild
 from isotomon.rebuild.session import Session
 from isotomon.rebuild.supervisor import Supervisor
+from isotomon.samples import sample
 from tests.helpers import design
 
 
@@ -118,6 +119,78 @@ class InHand(unittest.TestCase):
                 decode(encode(wrong))
 
 
+class GoingOn(unittest.TestCase):
+    """Bodies that begin on another one's end."""
+
+    def on_top(
+        self, rows: list[tuple[float, str, float, float]], top: tuple[float, str, float], how: str, tilt: float = 0.0
+    ) -> Design:
+        """A body of rows, and one from its last end to another section."""
+        made = edits.change_station(design(rows), f"s{len(rows) - 1}", tilt_x=tilt)
+        made = b.add_body(made, "top", ())
+        made = edits.add_station(made, Station("s8", "from", 0.0, BodyEnd("body", "last"), None))
+        made = edits.add_station(made, Station("s9", "to", top[0], parse_section(top[1]), top[2]))
+        return loft_edits.change_ending(made, "first", how=how, strength=30.0)
+
+    def test_flush_and_fair_are_reached(self) -> None:
+        """Round, unlike, cornered and foil sections, flat and tilted: kinks below 1e-6 rad, and fair ones without a step in
+        curvature of 1e-4; the section is the other body's to 1e-6."""
+        for rows, top, tilt in (
+            (
+                [(0.0, "circle", 60.0, 0.0), (50.0, "circle", 90.0, 0.0), (100.0, "circle", 50.0, 0.0)],
+                (160.0, "circle", 30.0),
+                0.0,
+            ),
+            (
+                [(0.0, "circle", 60.0, 0.0), (50.0, "ellipse:0.7", 90.0, 20.0), (100.0, "ellipse:0.5", 60.0, 40.0)],
+                (160.0, "circle", 30.0),
+                0.0,
+            ),
+            (
+                [
+                    (0.0, "polygon:4", 60.0, 0.0),
+                    (50.0, "rounded:0.6:0.1", 90.0, 20.0),
+                    (100.0, "polygon:5", 60.0, 40.0),
+                ],
+                (160.0, "polygon:4", 30.0),
+                0.0,
+            ),
+            (
+                [(0.0, "naca:2418", 100.0, 0.0), (80.0, "naca:2415", 90.0, 10.0), (160.0, "naca:0012", 60.0, 20.0)],
+                (260.0, "circle", 12.0),
+                0.1,
+            ),
+        ):
+            for how in ("flush", "fair"):
+                with self.subTest(rows[-1], how=how):
+                    quick = rebuild(self.on_top(rows, top, how, tilt))
+                    self.assertEqual([f.text for f in quick.findings], [])
+                    assert quick.full is not None and quick.full.reached[0] is not None
+                    self.assertLess(quick.full.reached[0].kink, 1e-6)
+                    if how == "fair":
+                        self.assertLess(quick.full.reached[0].step, 1e-4)
+                    assert quick.shape is not None and quick.others[0].shape is not None
+                    mine, theirs = quick.shape.curves.area[0], quick.others[0].shape.curves.area[-1]
+                    self.assertAlmostEqual(mine / theirs, 1.0, places=6)
+
+    def test_it_follows_the_other_body_and_says_what_cannot_be(self) -> None:
+        """It moves and turns with that body's end; flush with nothing, on its own end, and a circle of two are explained."""
+        rows = [(0.0, "circle", 60.0, 0.0), (100.0, "ellipse:0.5", 60.0, 40.0)]
+        made = self.on_top(rows, (180.0, "circle", 30.0), "flush")
+        moved = b.edit_body(made, "body", lambda d: edits.change_station(d, "s1", position=120.0, offset_x=7.0))
+        first = rebuild(moved).resolved.stations[0]
+        self.assertEqual((first.position, round(first.offset[0], 6)), (120.0, 7.0))
+        alone = loft_edits.change_ending(design(rows), "last", how="fair")
+        own = edits.change_station(made, "s8", section=BodyEnd("b1", "last"))
+        other = b.edit_body(made, "body", lambda d: edits.change_station(d, "s0", section=BodyEnd("b1", "last")))
+        for wrong, words in ((alone, "stands on no body's end"), (own, "its own end"), (other, "circle|stands on")):
+            with self.subTest(words):
+                self.assertRegex(" ".join(f.text for f in rebuild(wrong).findings), words)
+        with self.assertRaisesRegex(DesignError, "is made with"):
+            b.remove_body(made, "body")
+        self.assertEqual(encode(decode(encode(made))), encode(made))
+
+
 class Combined(unittest.TestCase):
     """Bodies put together by the kernel."""
 
@@ -146,6 +219,16 @@ class Combined(unittest.TestCase):
         self.assertAlmostEqual(found["common"] / (t * (50.0 - start) / (80.0 - start)), 1.0, places=6)
         self.assertAlmostEqual((found["cut"] + found["common"]) / a, 1.0, places=6)
         self.assertAlmostEqual((found["add"] - found["cut"]) / t, 1.0, places=6)
+
+    def test_a_body_gone_on_from_is_one_solid(self) -> None:
+        """A vessel's neck carried on from its end and added: one valid piece with both volumes."""
+        start = sample("kelp-steeper")
+        made = b.go_on(start, 470.0, 60.0)
+        quick = rebuild(made)
+        built = build_all(quick, self.supervisor)["body"]
+        self.assertTrue(built.valid and built.watertight and built.pieces == 1)
+        both = sum(q.full.body.volume for q in (quick, *quick.others) if q.full is not None)
+        self.assertAlmostEqual(built.volume / both, 1.0, places=5)
 
     def test_the_check_names_and_what_is_done_again(self) -> None:
         """A cut body's check has the solid's figures and its tool; faces keep their names; only what follows an edit is built."""

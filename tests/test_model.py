@@ -221,7 +221,7 @@ class Sessions(unittest.TestCase):
                 "import os, signal\nfrom pathlib import Path\nfrom isotomon.model import edits\n"
                 "from isotomon.rebuild.session import Session\nfrom isotomon.samples import sample\n"
                 f"s = Session(sample('reach-blade'), None, Path({folder!r}) / f'session-{{os.getpid()}}.isotomon')\n"
-                "s.apply('edit', lambda d: edits.change_station(d, 's6', chord=213.0))\n"
+                "s.apply('edit', lambda d: edits.change_station(d, 's6', chord=214.0))\n"
                 "os.kill(os.getpid(), signal.SIGKILL)\n"
             )
             subprocess.run([sys.executable, "-c", code], check=False)
@@ -231,7 +231,7 @@ class Sessions(unittest.TestCase):
             found = find_recovered(Path(folder))
             self.assertEqual(len(found), 1)
             session = restore(found[0], mine.recovery)
-            self.assertEqual(session.design.stations[5].chord, 213.0)
+            self.assertEqual(session.design.stations[5].chord, 214.0)
             self.assertTrue(session.dirty)
             session.save(Path(folder) / "kept.isotomon")
             self.assertEqual(find_recovered(Path(folder)), [])

@@ -35,7 +35,7 @@ from isotomon.app.wiring import wire
 from isotomon.errors import DesignError, IsotomonError
 from isotomon.model import edits
 from isotomon.model.datums import construction
-from isotomon.model.records import Design, Number, Station
+from isotomon.model.records import BodyEnd, Design, Number, Station
 from isotomon.model.resolve import StationNumbers, own_position, station_kind
 from isotomon.model.sections import GRAMMAR, parse_section, section_text
 from isotomon.quantity import Kind, Value, display, to_unit
@@ -95,6 +95,7 @@ class Details(QScrollArea):
             tuple(n.kind for n in design.numbers if n.id in chosen) if design else (),
             tuple(len(g.on) for g in design.guides if g.id in chosen) if design else (),
             design.loft.carrier.how if design else "",
+            tuple(s.id for s in design.stations if s.id in chosen and isinstance(s.section, BodyEnd)) if design else (),
         )
         if shown == self._shown:
             self.refresh()
@@ -331,8 +332,10 @@ class Details(QScrollArea):
                 lambda: station().plane,
                 lambda plane: desk.do("stand on a plane", lambda d: stand_and_check(d, keys, plane)),
             )
+        if isinstance(station().section, BodyEnd):
+            self._text(column, "Place, size and angle are those of the body's end it stands on.", soft=True)
         for name, title, kind, tip, blank in _STATION_FIELDS:
-            if name == "position" and not one:
+            if (name == "position" and not one) or isinstance(station().section, BodyEnd):
                 continue
             kind = station_kind(desk.design, name)
             unit = desk.design.unit if kind == "length" else "deg" if kind == "angle" else ""

@@ -16,6 +16,14 @@ from isotomon.model import edits, loft_edits
 from isotomon.model.records import Design
 from isotomon.quantity import display
 
+HOW = (
+    ("free", "Free"),
+    ("square", "Square to its plane"),
+    ("leaning", "Leaning outward"),
+    ("flush", "Flush with the body there"),
+    ("fair", "Fair with the body there"),
+)
+
 
 class LoftForm(QWidget):
     """Edits the loft's rails and ties through the desk."""
@@ -67,7 +75,7 @@ class LoftForm(QWidget):
         box.setAccessibleName(title)
         box.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         box.wheelEvent = lambda event: event.ignore()  # type: ignore[method-assign]
-        for word, text in (("free", "Free"), ("square", "Square to its plane"), ("leaning", "Leaning outward")):
+        for word, text in HOW:
             box.addItem(text, word)
         box.activated.connect(
             lambda k: self.desk.do("change an end", lambda d: loft_edits.change_ending(d, which, how=box.itemData(k)))
@@ -93,6 +101,7 @@ class LoftForm(QWidget):
             column.addWidget(field)
         self.reached[which] = QLabel()
         self.reached[which].setProperty("soft", True)
+        self.reached[which].setWordWrap(True)
         column.addWidget(self.reached[which])
 
     def _refresh_ends(self, design: Design) -> None:
@@ -109,7 +118,12 @@ class LoftForm(QWidget):
             text = ""
             if quick is not None and quick.full is not None and quick.shape is not None:
                 low, high = np.degrees(quick.full.leans[row])
-                if ending.how == "free":
+                done = quick.full.reached[row]
+                if done is not None:
+                    text = (
+                        f"Reached: kink {math.degrees(done.kink):.1g}°, curvature step {done.step:.1g} of the greatest"
+                    )
+                elif ending.how in ("free", "flush", "fair"):
                     text = f"Leans {low:.2f}° to {high:.2f}°"
                 else:
                     aim = math.degrees(numbers.angle) if numbers is not None else 0.0

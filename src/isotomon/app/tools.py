@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -21,6 +22,7 @@ from isotomon.model import bodies, edits, loft_edits
 from isotomon.model.draw_edits import next_name
 from isotomon.model.records import (
     Apex,
+    BodyEnd,
     Circle,
     Design,
     Drawn,
@@ -156,6 +158,17 @@ class Tools:
             ids = bodies.body_ids(design)
             self.w.desk.select((ids[(ids.index(design.loft.id) + 1) % len(ids)],))
 
+    def go_on(self) -> None:
+        """A body that goes on from the last end of the one in hand, flush with it, and is added to it."""
+        quick = self.w.desk.quick
+        if quick is None or quick.shape is None:
+            return
+        field = quick.shape.field
+        reach = max(float(field.nodes[-1] - field.nodes[-2]), 1.0)
+        position, chord = round(field.last + reach, 3), round(0.8 * float(quick.shape.curves.chord[-1]), 3)
+        if self._do("go on from the body", lambda d: bodies.go_on(d, position, chord)):
+            self._choose_body()
+
     def combine(self, how: str) -> None:
         """What the body in hand makes."""
         self._do("combine bodies", lambda d: bodies.combine(d, how))
@@ -245,6 +258,11 @@ class Tools:
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         for title, section in READY_MADE:
             menu.addAction(title, lambda s=section: self.put_section(s))  # type: ignore[misc]
+        design = self.w.desk.design
+        for part in design.rest if design is not None else ():
+            for which in ("first", "last"):
+                end = BodyEnd(part.loft.id, which)  # type: ignore[arg-type]
+                menu.addAction(f"The {which} end of {part.loft.name}", partial(self.put_section, end))
         menu.popup(QCursor.pos())
 
     def put_section(self, section: Section) -> None:

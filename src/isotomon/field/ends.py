@@ -1,4 +1,5 @@
-"""How the skin leaves the ends of a body: square to the end's plane, or leaning outward from square.
+"""How the skin leaves the ends of a body: square to the end's plane, leaning outward from square, or going on as the skin of
+another body does that ends there.
 
 Over an absolute length the sections are moved by a function that changes their slope at the end and nothing else, so that
 all stations are still met and the skin stays C2.
@@ -7,6 +8,7 @@ all stations are still met and the skin stays C2.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,17 +17,22 @@ from isotomon.field.carriers import Frames
 from isotomon.field.correspond import Correspondence
 from isotomon.geometry.planar import cross
 
+if TYPE_CHECKING:
+    from isotomon.field.section_field import SectionField
+
 Array = NDArray[np.float64]
 
 
 @dataclass(frozen=True, eq=False)
 class End:
-    """At `v` (mm), over `length` mm towards the other end (`way` is 1 or -1), slopes change by `change` (n + 2, 2)."""
+    """At `v` (mm), over `length` mm towards the other end (`way` is 1 or -1), slopes change by `change` (n + 2, 2) and, where it
+    is wanted, second derivatives by `bend` (n + 2, 2)."""
 
     v: float
     length: float
     way: float
     change: Array
+    bend: Array | None = None
 
     def moved(self, v: Array) -> tuple[Array, Array]:
         """(n_v, n + 2, 2) each: what is added to the sections at v, and its derivative."""
@@ -34,7 +41,61 @@ class End:
         rise = (1.0 - t) ** 3 * (t + 3.0 * t * t)
         slope = (1.0 - t) ** 2 * ((1.0 - t) * (1.0 + 6.0 * t) - 3.0 * (t + 3.0 * t * t))
         size = self.length * self.way
-        return size * rise[:, None, None] * self.change, slope[:, None, None] * self.change
+        more, more1 = size * rise[:, None, None] * self.change, slope[:, None, None] * self.change
+        if self.bend is not None:
+            # The same, but for a second derivative of 1 at the start.
+            rise = 0.5 * t * t * (1.0 - t) ** 3
+            slope = 0.5 * t * (1.0 - t) ** 2 * (2.0 - 5.0 * t)
+            more = more + self.length**2 * rise[:, None, None] * self.bend
+            more1 = more1 + size * slope[:, None, None] * self.bend
+        return more, more1
+
+
+@dataclass(frozen=True)
+class Leaning:
+    """Over `strength` mm (nought: the whole bay) to `angle` rad outward from square."""
+
+    strength: float
+    angle: float
+
+
+@dataclass(frozen=True, eq=False)
+class Facing:
+    """Over `strength` mm to go on as another body's skin comes to its end at `v`: flush with it, or `fair` as well."""
+
+    strength: float
+    field: SectionField
+    v: float
+    fair: bool
+
+    def course(self, points: Array, normal: Array) -> tuple[Array, Array]:
+        """(m, 3) each: by how much that skin moves on at points (m, 3) of its end, for each mm along `normal`, and how that
+        changes by the mm. From the end back into the body, by differences of second order."""
+        field = self.field
+        rim = field.sections(np.array([self.v])).control[0]
+        u = _nearest(field.common, rim, points)
+        rows = field.common.rows(u)
+        step = 1e-4 * (field.last - field.first) * (-1.0 if self.v > field.first else 1.0)
+        slopes = np.einsum("mn,knc->kmc", rows, field.sections(self.v + step * np.arange(3.0)).slopes)
+        along = slopes @ normal
+        course = slopes / along[..., None]
+        change = (-3.0 * course[0] + 4.0 * course[1] - course[2]) / (2.0 * step)
+        return course[0], change / along[0][:, None]
+
+
+Ending = Leaning | Facing
+
+
+def _nearest(common: Correspondence, control: Array, points: Array) -> Array:
+    """u at which a section (n, 3) comes nearest to points (m, 3) that lie on it."""
+    fine = np.linspace(0.0, 1.0, 2000, endpoint=False)
+    away = np.linalg.norm(points[:, None] - (common.rows(fine) @ control)[None], axis=2)
+    u = fine[away.argmin(axis=1)]
+    for _ in range(6):
+        off, run = points - common.rows(u) @ control, common.rows(u, 1) @ control
+        size = np.maximum(np.einsum("mk,mk->m", run, run), 1e-300)
+        u = np.mod(u + np.clip(np.einsum("mk,mk->m", off, run) / size, -1e-3, 1e-3), 1.0)
+    return np.asarray(u)
 
 
 def make_end(
@@ -52,11 +113,45 @@ def make_end(
     `frames`: of the one plane at v.
     """
     wanted = way * np.tan(angle) * _outward(common, local)
-    # In the plane's own axes the plane itself moves on as well.
-    on = frames.origin1[0] + local @ np.stack([frames.across1[0], frames.up1[0]])
-    along = on @ np.cross(frames.across[0], frames.up[0])
-    drift = np.stack([on @ frames.across[0], on @ frames.up[0]], axis=1)
+    along, drift = _moving(frames, local)
     return End(v, length, way, wanted * along[:, None] - drift - local1)
+
+
+def _moving(frames: Frames, local: Array) -> tuple[Array, Array]:
+    """(m,) along the normal and (m, 2) in its own axes: how the plane itself moves on at points (m, 2) of it."""
+    on = frames.origin1[0] + local @ np.stack([frames.across1[0], frames.up1[0]])
+    normal = np.cross(frames.across[0], frames.up[0])
+    return on @ normal, np.stack([on @ frames.across[0], on @ frames.up[0]], axis=1)
+
+
+def facing_end(
+    common: Correspondence,
+    frames: Frames,
+    local: Array,
+    local1: Array,
+    bends: Array,
+    place: tuple[float, float, float],
+    facing: Facing,
+) -> End:
+    """The end at which a body goes on as another one comes to its own. `frames`, `local`, `local1` as for `make_end`;
+    `bends` (n, 3): second derivatives of the body's control points there as it is; `place`: v, length and way."""
+    axes = np.stack([frames.across[0], frames.up[0]])
+    normal = np.cross(axes[0], axes[1])
+    change, bend = np.zeros_like(local), np.zeros_like(local)
+    for lane in common.lanes:
+        sites = lane.basis.greville()
+        rows = lane.basis.matrix(sites)
+        flat = rows @ local[lane.columns]
+        course, turn = facing.course(frames.origin[0] + flat @ axes, normal)
+        along, drift = _moving(frames, flat)
+        slopes = (course * along[:, None]) @ axes.T - drift
+        own = rows @ bends[lane.columns]
+        wanted = (turn * along[:, None] ** 2 + course * (own @ normal)[:, None] - own) @ axes.T
+        # In the lane's own basis, at the sites at which it is interpolated.
+        change[lane.columns] = np.linalg.solve(rows, slopes) - local1[lane.columns]
+        bend[lane.columns] = np.linalg.solve(rows, wanted)
+    v, length, way = place
+    return End(v, length, way, change, bend if facing.fair else None)
 
 
 def _outward(common: Correspondence, local: Array) -> Array:

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from isotomon.errors import FieldError
 from isotomon.field.carriers import STRAIGHT, Carrier, Frames, tilted
 from isotomon.field.correspond import Correspondence
-from isotomon.field.ends import End, make_end
+from isotomon.field.ends import End, Ending, Leaning, facing_end, make_end
 from isotomon.field.rails import Rails
 from isotomon.field.wrapping import Wrap, bent
 from isotomon.geometry.hermite import Hermite, Settle, smooth
@@ -343,14 +343,14 @@ def _outline(station: Placed) -> Array:
 
 @dataclass(frozen=True)
 class Manner:
-    """How stations are made one body: with straight rulings, as a ring, wrapped on cylinders, along what; `endings`:
-    (strength in mm, nought for the whole bay; angle in rad) at the first and last end, None where it is free."""
+    """How stations are made one body: with straight rulings, as a ring, wrapped on cylinders, along what, and how the skin
+    leaves the first and last end, None where it is free."""
 
     ruled: bool = False
     ring: bool = False
     wrap: Wrap | None = None
     carrier: Carrier = STRAIGHT
-    endings: tuple[tuple[float, float] | None, tuple[float, float] | None] = (None, None)
+    endings: tuple[Ending | None, Ending | None] = (None, None)
 
 
 PLAIN = Manner()
@@ -448,17 +448,30 @@ def _check(ordered: Sequence[Placed], manner: Manner, rails: Rails | None) -> No
         raise FieldError("the last station of a ring stands where the first one does; take it out")
 
 
-def _ends(field: SectionField, endings: tuple[tuple[float, float] | None, ...]) -> tuple[End, ...]:
+def _ends(field: SectionField, endings: Sequence[Ending | None]) -> tuple[End, ...]:
     """The conditions at the ends, each no longer than the bay beside it."""
     plain = field.unbent()
     made = []
     for row, way, ending in ((0, 1.0, endings[0]), (-1, -1.0, endings[1])):
-        if ending is not None and not field.stations[row].tip:
-            v = field.nodes[[row]]
-            bay = float(abs(field.nodes[row] - field.nodes[1 if row == 0 else -2]))
-            length = min(ending[0], bay) or bay
-            local, local1, frames = _flat_sections(plain, v)[:3]
-            made.append(make_end(field.common, frames, local[0], local1[0], float(v[0]), length, way, ending[1]))
+        if ending is None or field.stations[row].tip:
+            continue
+        v = float(field.nodes[row])
+        bay = float(abs(field.nodes[row] - field.nodes[1 if row == 0 else -2]))
+        length = min(ending.strength, bay) or bay
+        local, local1, frames = _flat_sections(plain, field.nodes[[row]])[:3]
+        if isinstance(ending, Leaning):
+            made.append(make_end(field.common, frames, local[0], local1[0], v, length, way, ending.angle))
+            continue
+        # As much of the second derivative as the first condition leaves: a step is taken once the slopes are right.
+        step = 1e-4 * bay * way
+        for fair in (False, True) if ending.fair else (False,):
+            so_far = replace(plain, ends=tuple(made[-1:]) if fair else ())
+            slopes = so_far.sections(v + step * np.arange(3.0)).slopes
+            bends = (-3.0 * slopes[0] + 4.0 * slopes[1] - slopes[2]) / (2.0 * step)
+            done = facing_end(
+                field.common, frames, local[0], local1[0], bends, (v, length, way), replace(ending, fair=fair)
+            )
+            made = [*made[:-1], done] if fair else [*made, done]
     return tuple(made)
 
 

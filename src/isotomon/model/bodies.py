@@ -9,7 +9,7 @@ from collections.abc import Callable
 
 from isotomon.errors import DesignError
 from isotomon.model.edits import find, fresh_id, next_name, replace
-from isotomon.model.records import Circle, Design, Loft, Station
+from isotomon.model.records import BodyEnd, Circle, Design, Ending, Loft, Station
 from isotomon.model.resolve import resolve_design
 
 
@@ -79,6 +79,19 @@ def copy_body(design: Design) -> Design:
     return replace(made, loft=replace(loft, turns=turns))
 
 
+def go_on(design: Design, position: float, chord: float) -> Design:
+    """A new body from the last end of the one in hand, flush with it, to a round station, added to what that one is. In
+    hand afterwards."""
+    before = design.loft
+    onto = (before.id,) if before.makes == "own" else before.onto
+    made = add_body(design, f"{before.name} on", ())
+    first = Station(fresh_id(made, "s"), f"end of {before.name}", position - 1.0, BodyEnd(before.id, "last"), None)
+    made = replace(made, stations=(first,))
+    last = Station(fresh_id(made, "s"), f"{made.loft.name} head", position, Circle(), chord)
+    loft = replace(made.loft, first=Ending("flush"), makes="add", onto=onto)
+    return replace(made, stations=(first, last), loft=loft)
+
+
 def remove_body(design: Design, key: str) -> Design:
     """The design without a body.
 
@@ -113,7 +126,8 @@ def body_users(design: Design, key: str) -> list[str]:
     users += [f"datum {d.name}" for d in design.datums if any(map(uses, d.on))]
     users += [f"drawing {d.name}" for d in design.drawings if uses(d.plane) or any(uses(p.source) for p in d.points)]
     for part in design.parts:
-        if part.loft.id != key and (key in part.loft.onto or any(uses(s.plane) for s in part.stations)):
+        ends = any(isinstance(s.section, BodyEnd) and s.section.body == key for s in part.stations)
+        if part.loft.id != key and (ends or key in part.loft.onto or any(uses(s.plane) for s in part.stations)):
             users.append(f"body {part.loft.name}")
     return users
 

@@ -103,7 +103,16 @@ class Apex(Record, frozen=True, tag="apex", tag_field="kind"):
     rounded: bool = True
 
 
-Section = Apex | Naca4 | Circle | Ellipse | Rounded | Superellipse | Polygon | Star | FromPoints | Kept | Drawn
+class BodyEnd(Record, frozen=True, tag="end", tag_field="kind"):
+    """The face at the first or last end of another body, where it stands: its place, size and angle come from there."""
+
+    body: Id
+    which: Literal["first", "last"] = "last"
+
+
+Section = (
+    Apex | BodyEnd | Naca4 | Circle | Ellipse | Rounded | Superellipse | Polygon | Star | FromPoints | Kept | Drawn
+)
 
 
 class Number(Record, frozen=True):
@@ -185,12 +194,13 @@ class Law(Record, frozen=True):
 
 
 class Ending(Record, frozen=True):
-    """How the skin leaves an end of the body: free, square to the end's plane, or leaning outward by an angle from square.
+    """How the skin leaves an end of the body: free, square to the end's plane, leaning outward by an angle from square, or,
+    where the section there is another body's end, flush with that one's skin (G1) or fair with it (G2).
 
     `strength`: over what length (mm) that is brought about, nought for the whole bay beside it.
     """
 
-    how: Literal["free", "square", "leaning"] = "free"
+    how: Literal["free", "square", "leaning", "flush", "fair"] = "free"
     strength: Value = 0.0
     angle: Value = 0.0
 

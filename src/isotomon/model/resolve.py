@@ -10,7 +10,7 @@ from isotomon.errors import DesignError, IsotomonError, QuantityError
 from isotomon.model.datums import check_datum
 from isotomon.model.drawing import DIMENSIONS, Drawing, check_drawing
 from isotomon.model.guides import check_guide
-from isotomon.model.records import Apex, Design, Drawn, Ending, Law, Station
+from isotomon.model.records import Apex, BodyEnd, Design, Drawn, Ending, Law, Station
 from isotomon.model.sections import check_section, is_foil
 from isotomon.quantity import Kind, Quantity, Value, evaluate, resolve, resolve_numbers
 
@@ -62,10 +62,12 @@ class LawTarget:
 
 @dataclass(frozen=True)
 class EndNumbers:
-    """How the skin leaves an end: over `strength` mm (nought: the whole bay), leaning outward by `angle` rad."""
+    """How the skin leaves an end: over `strength` mm (nought: the whole bay), leaning outward by `angle` rad, or `flush` or
+    `fair` with the body that ends there."""
 
     strength: float
     angle: float
+    how: str = "leaning"
 
 
 @dataclass(frozen=True)
@@ -165,7 +167,7 @@ def _ending(ending: Ending, which: str, names: dict[str, Quantity]) -> EndNumber
         raise DesignError(f"{where}: its strength is {strength:g} mm; use nought (the whole bay) or more")
     if abs(angle) > math.radians(80.0):
         raise DesignError(f"{where}: it leans by {math.degrees(angle):g}°; use at most 80°")
-    return EndNumbers(strength, angle)
+    return EndNumbers(strength, angle, ending.how if ending.how in ("flush", "fair") else "leaning")
 
 
 def drawing_figures(drawing: Drawing, names: dict[str, Quantity]) -> dict[str, float]:
@@ -223,7 +225,7 @@ def _station(
     station: Station, position: float, fraction: float, placed: Placed, names: dict[str, Quantity]
 ) -> StationNumbers:
     names = {**names, "position": Quantity(position, 1, 0), "fraction": Quantity(fraction)}
-    drawn = isinstance(station.section, Drawn)
+    drawn = isinstance(station.section, Drawn | BodyEnd)
     if station.chord is None and not drawn and not isinstance(station.section, Apex):
         raise DesignError(
             f"station '{station.name}' has no chord; only a drawn section can be left as large as it is drawn"

@@ -8,6 +8,7 @@ from isotomon.errors import ProfileError
 from isotomon.model.drawing import Drawing
 from isotomon.model.records import (
     Apex,
+    BodyEnd,
     Circle,
     Drawn,
     Ellipse,
@@ -22,7 +23,7 @@ from isotomon.model.records import (
     Superellipse,
 )
 
-GRAMMAR = "naca:2412, naca:0018b, circle, ellipse:0.4, rounded:0.6:0.1, superellipse:0.6:3, polygon:5, star:5:0.5, file:root.dat, drawn:NAME, point, point:sharp"
+GRAMMAR = "naca:2412, naca:0018b, circle, ellipse:0.4, rounded:0.6:0.1, superellipse:0.6:3, polygon:5, star:5:0.5, file:root.dat, drawn:NAME, point, point:sharp, end:b1:last"
 
 
 def _number(text: str, what: str, low: float, high: float) -> float:
@@ -92,6 +93,10 @@ def parse_section(text: str, outlines: tuple[Outline, ...] = (), drawings: tuple
         if rest not in ([], ["sharp"]):
             raise ProfileError(f"'{text.strip()}' is not known; write point (rounded off) or point:sharp")
         return Apex(not rest)
+    if kind == "end":
+        if len(rest) not in (1, 2) or not rest[0] or rest[1:] not in ([], ["first"], ["last"]):
+            raise ProfileError(f"'{text.strip()}' is not known; write end:b1 (a body's last end) or end:b1:first")
+        return BodyEnd(rest[0], "first" if rest[1:] == ["first"] else "last")
     if kind not in wanted:
         raise ProfileError(f"'{text.strip()}' is not a known section; use one of {GRAMMAR}")
     if kind == "file":
@@ -145,6 +150,8 @@ def section_text(section: Section, outlines: tuple[Outline, ...] = (), drawings:
     match section:
         case Apex(rounded):
             return "point" if rounded else "point:sharp"
+        case BodyEnd(body, which):
+            return f"end:{body}:{which}"
         case Naca4(digits, blunt):
             return f"naca:{digits}{'b' if blunt else ''}"
         case Circle():

@@ -143,6 +143,15 @@ class Ground:
             ground.resolved = numbers_so_far(ground.resolved, self.drawings)
         return ground
 
+    def field_of(self, body: str) -> SectionField:
+        """The field of another body.
+
+        Raises: DesignError, when it cannot be made or stands on this one.
+        """
+        if body not in self._elsewhere:
+            raise DesignError(f"the body '{self.called(body)}' is gone; choose another")
+        return self.beside(body)._shaped(f"the end of {self.called(body)}")[0]
+
     @cached_property
     def _records(self) -> dict[str, Station | Guide | Drawing | Datum]:
         d = self.design

@@ -12,9 +12,10 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from isotomon.errors import IsotomonError
+from isotomon.errors import IsotomonError, ProfileError
+from isotomon.model.base import Pair
 from isotomon.model.drawing import Drawing, replace
-from isotomon.model.records import Drawn
+from isotomon.model.records import Drawn, KeptRun
 from isotomon.model.resolve import Resolved, StationNumbers
 from isotomon.profile.drawn import DrawnShape, drawn_shape
 from isotomon.profile.loops import places_of, size_of
@@ -32,6 +33,14 @@ class SolvedSection(msgspec.Struct, frozen=True):
     mirror: str
 
 
+class EndSection(msgspec.Struct, frozen=True):
+    """The section at an end of another body, for a chord of 1: its runs, nominal points, and whether it is round."""
+
+    runs: tuple[KeptRun, ...]
+    anchor: tuple[Pair, Pair]
+    round: bool
+
+
 @dataclass(frozen=True, eq=False)
 class Drawings:
     """The solved drawings of a design by id. `troubles`: (id, what it is with its name, what is wrong)."""
@@ -39,9 +48,13 @@ class Drawings:
     solutions: Mapping[str, Solution]
     troubles: tuple[tuple[str, str, str], ...] = ()
     outside: Mapping[str, Mapping[str, tuple[float, float]]] = field(default_factory=dict)
+    ends: Mapping[str, EndSection] = field(default_factory=dict)
+    """Other bodies' ends by the stations that stand on them."""
 
     def section(self, section: Drawn) -> SolvedSection:
-        """What bounds a station's drawn section."""
+        """What bounds a station's drawn section. Raises: ProfileError, while its drawing is not solved."""
+        if section.drawing not in self.solutions:
+            raise ProfileError(f"the drawing '{section.drawing}' is not solved yet, or stands on this itself")
         drawing = self.solutions[section.drawing].drawing
         return SolvedSection(replace(drawing, name="", constraints=(), plane=""), section.mirror)
 

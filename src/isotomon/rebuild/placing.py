@@ -14,15 +14,15 @@ from isotomon.field.section_field import Turned, angle_course
 from isotomon.field.wrapping import Wrap
 from isotomon.geometry.basis import Basis
 from isotomon.geometry.datums import Plane, SpaceCurve
-from isotomon.model.records import Apex, Design, Drawn, FromPoints, Kept, Outline, Section
+from isotomon.model.records import Apex, BodyEnd, Design, Drawn, FromPoints, Kept, KeptRun, Outline, Section
 from isotomon.model.resolve import Resolved, StationNumbers
-from isotomon.profile.outline import Outline2D, Run
+from isotomon.profile.outline import Outline2D, Run, fit_run
 from isotomon.profile.readymade import outline_of
-from isotomon.rebuild.drawn import Drawings, SolvedSection, section_shape
+from isotomon.rebuild.drawn import Drawings, EndSection, SolvedSection, section_shape
 
 Array = NDArray[np.float64]
-Source = Section | Outline | SolvedSection
-"""What a profile is made of: its record, the coordinates behind it, or the solved drawing."""
+Source = Section | Outline | SolvedSection | EndSection
+"""What a profile is made of: its record, the coordinates behind it, the solved drawing, or another body's end."""
 NAMES = ("lead", "trail", "upper", "lower")
 
 
@@ -32,6 +32,12 @@ def source_of(n: StationNumbers, design: Design, drawings: Drawings) -> Source:
     Raises: ProfileError, when that is gone.
     """
     section = n.station.section
+    if isinstance(section, BodyEnd):
+        if n.station.id not in drawings.ends:
+            raise ProfileError(
+                f"station '{n.station.name}': the end of the body it stands on is not there; choose another section"
+            )
+        return drawings.ends[n.station.id]
     if isinstance(section, Drawn):
         return drawings.section(section)
     if not isinstance(section, FromPoints):
@@ -50,6 +56,10 @@ def outline_for(source: Source) -> Outline2D:
     """
     if isinstance(source, SolvedSection):
         return section_shape(source).outline
+    if isinstance(source, EndSection):
+        return Outline2D(
+            tuple(_run_by_length(r, k) for k, r in enumerate(source.runs)), np.array(source.anchor), source.round
+        )
     if isinstance(source, Outline):
         return outline_of(FromPoints(source.id), {source.id: source})
     if isinstance(source, Kept):
@@ -64,6 +74,23 @@ def outline_for(source: Source) -> Outline2D:
         )
         return Outline2D(made, np.array(source.anchor), source.round)
     return outline_of(source, {})
+
+
+def _run_by_length(run: KeptRun, number: int) -> Run:
+    """The run of this number with its parameter changed to arc length."""
+    basis = Basis(run.degree, np.array(run.breaks), np.array(run.multiplicity, dtype=np.int64), run.periodic)
+    control = np.array(run.control)
+    if basis.size != len(control):
+        raise ProfileError("the end of a body does not hold together; rebuild it")
+    # All breaks are marks: between them the other body's slopes, too, are as smooth as they can be.
+    marks = [
+        (f"end {number} break {k}", float(b), int(run.degree - m))
+        for k, (b, m) in enumerate(zip(run.breaks, run.multiplicity, strict=True))
+        if 0.0 < b < 1.0
+    ]
+    return fit_run(
+        lambda t: basis.matrix(np.mod(t, 1.0) if run.periodic else t) @ control, marks=marks, periodic=run.periodic
+    )
 
 
 @dataclass(frozen=True, eq=False)

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from isotomon.errors import FieldError, IsotomonError
 from isotomon.field.checks import find_flaws
+from isotomon.field.ends import Ending
 from isotomon.field.mesh import SkinMesh, skin_mesh
 from isotomon.field.section_field import SectionField, Sections
 from isotomon.geometry.datums import SpaceCurve
@@ -20,8 +21,9 @@ from isotomon.measure.sections import Curves, Extents, Moments, curves, extents,
 from isotomon.model import loft_edits
 from isotomon.model.bodies import in_hand
 from isotomon.model.edits import replace as replace_record
-from isotomon.model.records import Design, Law, LawPoint, Quality
+from isotomon.model.records import BodyEnd, Design, Law, LawPoint, Quality
 from isotomon.model.resolve import Resolved, law_band, law_targets, law_value, names_at
+from isotomon.rebuild.body_ends import Reached, endings, reached, stand_on_ends
 from isotomon.rebuild.datums import Ground, Thing, work_out
 from isotomon.rebuild.drawn import Drawings
 from isotomon.rebuild.rails import Laid, lay_rails, lay_ties, miss_findings, together
@@ -64,6 +66,8 @@ class Full:
     body: BodyMeasures
     leans: Array
     """(2, 2) rad: least and greatest lean of the skin outward from square at the first and last end."""
+    reached: tuple[Reached | None, ...]
+    """At the first and last end: how well it goes on from another body's, where it is to."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -143,7 +147,7 @@ def _beside(design: Design, moving: bool) -> Quick:
             *((p.on, p.toward) for g in design.guides for p in g.points),
             *(d.on for d in design.datums),
             *((d.plane, *(p.source for p in d.points)) for d in design.drawings),
-            *((s.plane,) for s in design.stations),
+            *((s.plane, s.section.body if isinstance(s.section, BodyEnd) else "") for s in design.stations),
         )
         for ref in refs
     }
@@ -162,7 +166,9 @@ def _one(design: Design, moving: bool) -> Quick:
     resolved, drawings = settle(design)
     drawn = drawing_findings(drawings)
     ground = Ground(design, resolved.names, resolved, None, drawings, _field_of)
+    resolved, drawings, missing = _on_ends(ground, resolved, drawings)
     shape, loft, groups = _shape(ground, resolved, drawings, MOVING if moving else AT_REST)
+    loft = [*missing, *loft]
     ground.shape = shape.field if shape is not None else None
     datums, lost = _datums(design, ground)
     guides, unmade = _guides(design, ground)
@@ -172,26 +178,39 @@ def _one(design: Design, moving: bool) -> Quick:
     judged, findings = judge_laws(design, resolved, shape)
     if moving:
         return Quick(design, resolved, drawings, datums, guides, shape, None, judged, (*drawn, *lost, *findings))
-    ends = shape.field.sections(shape.field.nodes[[0, -1]])
+    rims, ends = shape.field.sections(shape.field.nodes[[0, -1]]), endings(ground, resolved)
     full = Full(
         moments(shape.sections, shape.form.rule),
         extents(shape.field.sections(shape.field.nodes), shape.form.common),
         body_measures(shape.field, shape.form.rule),
-        leans(ends, shape.form.common),
+        leans(rims, shape.form.common),
+        reached(shape.field, ends),
     )
     flaws = _flaw_findings(design, shape, full)
-    turn = _unintended(design, resolved, drawings, shape, groups)
+    turn = _unintended(design, resolved, drawings, shape, groups, ends)
     flaws += turn_findings(design, shape, turn, judged)
     return Quick(
         design, resolved, drawings, datums, guides, shape, full, judged, (*drawn, *lost, *flaws, *findings), turn
     )
 
 
+def _on_ends(ground: Ground, resolved: Resolved, drawings: Drawings) -> tuple[Resolved, Drawings, list[Finding]]:
+    """The same with the stations that stand on other bodies' ends, and findings for those that cannot."""
+    if not any(isinstance(n.station.section, BodyEnd) for n in resolved.stations):
+        return resolved, drawings, []
+    ground.resolved, sections, troubles = stand_on_ends(ground, resolved)
+    ground.drawings = replace(drawings, ends=sections)
+    names = {s.id: s.name for s in ground.design.stations}
+    findings = [Finding("error", f"station {names[key]}", text, about=key) for key, text in troubles]
+    return ground.resolved, ground.drawings, findings
+
+
 def _field_of(ground: Ground) -> SectionField | None:
     """The field of a body that something in hand is made from."""
     if ground.resolved is None or ground.drawings is None:
         return None
-    shape, _, _ = _shape(ground, ground.resolved, ground.drawings, MOVING)
+    resolved, drawings, _ = _on_ends(ground, ground.resolved, ground.drawings)
+    shape, _, _ = _shape(ground, resolved, drawings, MOVING)
     return shape.field if shape is not None else None
 
 
@@ -232,20 +251,20 @@ def _shape(
     groups: list[list[Laid]] = []
     findings: list[Finding] = []
     try:
-        carrier = ground.carrier()
+        carrier, ends = ground.carrier(), endings(ground, resolved)
         laid, findings = lay_rails(design, ground)
         groups, near = together(laid)
         findings += near
         ties = lay_ties(design, ground)
         try:
-            field, form, shares = make_shape(design, resolved, drawings, groups, ties, carrier)
+            field, form, shares = make_shape(design, resolved, drawings, groups, ties, carrier, ends)
         except FieldError as error:
             if not groups and not ties:
                 raise
             text = f"{error}. The body is shown without its rails and ties"
             findings.append(Finding("error", design.loft.name, text, about=design.loft.id))
             groups = []
-            field, form, shares = make_shape(design, resolved, drawings, carrier=carrier)
+            field, form, shares = make_shape(design, resolved, drawings, carrier=carrier, endings=ends)
         findings += miss_findings(design, [one for group in groups for one in group])
         return _laid_out(design, field, form, shares, places), findings, groups
     except IsotomonError as error:
@@ -275,12 +294,17 @@ def _laid_out(design: Design, field: SectionField, form: Form, shares: Array, pl
 
 
 def _unintended(
-    design: Design, resolved: Resolved, drawings: Drawings, shape: Shape, groups: list[list[Laid]]
+    design: Design,
+    resolved: Resolved,
+    drawings: Drawings,
+    shape: Shape,
+    groups: list[list[Laid]],
+    ends: tuple[Ending | None, Ending | None],
 ) -> Array | None:
     """(stations,) rad: the turn the body has beyond what the automatic ties would give it."""
     if not design.loft.ties:
         return None
-    field, form, _ = make_shape(design, resolved, drawings, groups, carrier=shape.field.carrier)
+    field, form, _ = make_shape(design, resolved, drawings, groups, carrier=shape.field.carrier, endings=ends)
     plain = field.sections(field.nodes)
     usual = curves(plain, plain.first(), form.rule).turn
     away = shape.curves.turn[shape.at_stations] - usual

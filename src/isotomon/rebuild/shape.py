@@ -15,6 +15,7 @@ import isotomon
 from isotomon.errors import FieldError, ProfileError
 from isotomon.field.carriers import STRAIGHT, Carrier
 from isotomon.field.correspond import Correspondence, correspond
+from isotomon.field.ends import Ending
 from isotomon.field.mesh import Sampling, sampling
 from isotomon.field.rails import Track, make_rails
 from isotomon.field.section_field import Manner, Placed, SectionField, make_field
@@ -129,6 +130,7 @@ def make_shape(
     groups: Sequence[Sequence[Laid]] = (),
     ties: Sequence[tuple[str, Shares]] = (),
     carrier: Carrier = STRAIGHT,
+    endings: tuple[Ending | None, Ending | None] = (None, None),
 ) -> tuple[SectionField, Form, Array]:
     """The section field of a design, with its ties and its rails, in groups that act as one; the form of its profiles; and
     (stations, ties) the shares of the profiles' arc lengths at which the form's ties lie.
@@ -156,9 +158,8 @@ def make_shape(
         at = index.get(variants[n.station.id])
         if at is not None:
             shares[row] = [t.share[at] % 1.0 for t in form.common.ties]
-    ends = tuple((e.strength, e.angle) if e is not None else None for e in resolved.ends)
     loft = design.loft
-    manner = Manner(loft.ruled, loft.ring, wrap, carrier, ends)  # type: ignore[arg-type]
+    manner = Manner(loft.ruled, loft.ring, wrap, carrier, endings)
     return make_field(form.common, placed, manner, rails), form, shares
 
 
@@ -227,7 +228,10 @@ def shape_key(field: SectionField, form: Form, tolerance: float) -> str:
         for s in field.stations
     ]
     wrap = (field.wrap.way, field.wrap.height) if field.wrap is not None else None
-    ends = [(e.v, e.length, hashlib.sha256(e.change.tobytes()).digest()) for e in field.ends]
+    ends = [
+        (e.v, e.length, *(hashlib.sha256(a.tobytes()).digest() for a in (e.change, e.bend) if a is not None))
+        for e in field.ends
+    ]
     rails = None
     if field.rails is not None:
         t = np.linspace(0.0, 1.0, 65)

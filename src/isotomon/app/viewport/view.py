@@ -104,7 +104,7 @@ class View(QWidget):
         self._stale = True
         self._smooth = False
         self._fitted: bytes | None = None
-        """What carried the body when it was last fitted: on another carrier it lies elsewhere."""
+        """What carried the body when it was last fitted, and with how many others: else it lies elsewhere."""
         self._camera_taken = False
         self._drag: tuple[QPointF, str, bool] | None = None
         self._still = QTimer(self)
@@ -136,7 +136,7 @@ class View(QWidget):
         self.scene.set_others([q.shape.mesh for q in quick.others if q.shape is not None])
         self.scene.set_solids([])
         self._paint_skin()
-        carrier = shape.field.carrier.marks() if shape is not None else self._fitted
+        carrier = shape.field.carrier.marks() + bytes([len(quick.others)]) if shape is not None else self._fitted
         if carrier != self._fitted:
             self._fitted = carrier
             self.fit()
