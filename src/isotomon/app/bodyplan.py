@@ -38,6 +38,7 @@ class BodyPlan(QWidget):
         self.quick: Quick | None = None
         self.selected: tuple[str, ...] = ()
         self._outlines: dict[str, Array] = {}
+        self._holes: dict[str, list[Array]] = {}
         self._ties: list[Array] = []
         self._live: Array | None = None
         self._zoom, self._shift = 1.0, QPointF(0, 0)
@@ -48,14 +49,15 @@ class BodyPlan(QWidget):
     def show_quick(self, quick: Quick) -> None:
         """Show new results."""
         self.quick = quick
-        self._outlines, self._ties = {}, []
+        self._outlines, self._holes, self._ties = {}, {}, []
         shape = quick.shape
         if shape is not None:
             samples = shape.mesh.sampling
             local = shape.sections.local[shape.at_stations]
             rings = applied(samples.value, local)
-            for n, ring in zip(quick.resolved.stations, rings[:, samples.outline], strict=True):
-                self._outlines[n.station.id] = np.vstack([ring, ring[:1]])
+            for n, ring in zip(quick.resolved.stations, rings, strict=True):
+                self._outlines[n.station.id] = ring[np.append(samples.outline, samples.outline[0])]
+                self._holes[n.station.id] = [ring[np.append(run, run[0])] for run in samples.holes]
             rows = shape.form.common.rows(np.array([t.u for t in shape.form.common.ties]))
             self._ties = list(np.matmul(rows, local).transpose(1, 0, 2))
         self.update()
@@ -137,7 +139,8 @@ class BodyPlan(QWidget):
         for index, (key, ring) in enumerate(self._outlines.items()):
             strong = key in self.selected or key == self._hovered
             p.setPen(QPen(station_colour(self.theme, index / count), 3 if strong else 1.4))
-            p.drawPolyline(polygon(self.to_pixels(ring)))
+            for run in (ring, *self._holes[key]):
+                p.drawPolyline(polygon(self.to_pixels(run)))
         if self._live is not None:
             p.setPen(QPen(QColor(self.theme.ink), 2.2))
             p.drawPolyline(polygon(self.to_pixels(self._live)))

@@ -170,6 +170,8 @@ COMMANDS: tuple[Command, ...] = (
             needs_design, None, "From file"),
     Command("duplicate", "Duplicate", lambda w: w.tools.duplicate(), "Ctrl+Shift+D", "Draw", "layers",
             "A copy of the chosen station, half a bay further on", _needs_one),
+    Command("exchange", "Exchange places", lambda w: w.tools.exchange(), "", "Draw", "",
+            "The two chosen stations change places; of one, with the next", needs_stations, None, "Order"),
     Command("remove", "Remove", lambda w: w.tools.remove(), "Del", "Draw", "x", "Take out what is chosen",
             _needs_chosen),
     Command("draw", "Draw the section", lambda w: w.room.open_chosen(), "F6", "Draw",

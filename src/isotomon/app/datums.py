@@ -32,6 +32,8 @@ def candidates(design: Design, letter: str, stations: bool = True) -> list[tuple
     """(reference, name) of all that can stand where a construction asks for this letter."""
     found = [(ref, BUILT_IN_NAMES[ref]) for ref, kind in BUILT_IN.items() if kind == letter]
     found += [(d.id, d.name) for d in design.datums if letter in _GIVES[construction(d).makes]]
+    if letter == "c":
+        found += [(g.id, g.name) for g in design.guides]
     if not stations:
         return found
     for s in design.stations:

@@ -35,7 +35,7 @@ from isotomon.app.wiring import wire
 from isotomon.errors import DesignError, IsotomonError
 from isotomon.model import edits
 from isotomon.model.datums import construction
-from isotomon.model.records import BodyEnd, Design, Number, Station
+from isotomon.model.records import Apex, BodyEnd, Design, Number, Station
 from isotomon.model.resolve import StationNumbers, own_position, station_kind
 from isotomon.model.sections import GRAMMAR, parse_section, section_text
 from isotomon.quantity import Kind, Value, display, to_unit
@@ -324,6 +324,8 @@ class Details(QScrollArea):
         assert desk.design is not None
         planes = candidates(desk.design, "P", stations=False)
         planes += [(d.id, f"{d.name} (wrapped)") for d in desk.design.datums if construction(d).makes == "cylinder"]
+        if isinstance(station().section, Apex):
+            planes += candidates(desk.design, "p", stations=False)
         if len(planes) > 3 or station().plane:
             self._choice(
                 column,
@@ -390,6 +392,10 @@ class Details(QScrollArea):
             f"Turn\t{display(math.degrees(float(c.turn[row])), 4)}°",
             f"Twist rate\t{display(math.degrees(float(c.twist_rate[row])) * 1000, 3)} °/m",
         ]
+        if quick.unintended is not None:
+            here = math.degrees(float(quick.unintended[index]))
+            step = here - math.degrees(float(quick.unintended[max(index - 1, 0)]))
+            lines.append(f"Turn by ties\t{display(here, 3)}° ({step:+.3g}° from the last)")
         if quick.full is not None:
             m, e = quick.full.moments, quick.full.extents
             lines += [

@@ -45,9 +45,9 @@ def guide_candidates(design: Design, letter: str) -> list[tuple[str, str]]:
     if letter == "V":
         return [("", "Its normals"), *candidates(design, "A"), *candidates(design, "P", stations=False)]
     if letter == "c":
-        own = [(g.id, g.name) for g in design.guides] + [(d.id, d.name) for d in design.drawings]
+        own = [(d.id, d.name) for d in design.drawings]
         rims = [(f"{loft.id}/first-rim", "Body's first rim"), (f"{loft.id}/last-rim", "Body's last rim")]
-        return [*own, *candidates(design, "c"), *rims]
+        return [*candidates(design, "c"), *own, *rims]
     if letter == "R":
         return [*cylinders, *candidates(design, "A", stations=False)]
     return candidates(design, letter)

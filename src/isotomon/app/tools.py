@@ -135,6 +135,19 @@ class Tools:
         if self._do(title, edit):
             desk.select((new_id,))
 
+    def exchange(self) -> None:
+        """Two stations change places: both chosen ones, or the chosen one and the next."""
+        quick, chosen = self.w.desk.quick, self.w.desk.selected_stations()
+        if quick is None:
+            return
+        ids = [n.station.id for n in quick.resolved.stations]
+        if len(chosen) == 1:
+            chosen = (chosen[0], ids[(ids.index(chosen[0]) + 1) % len(ids)])
+        if len(chosen) != 2 or chosen[0] == chosen[1]:
+            self.w.desk.said.emit("note", "Choose two stations to exchange, or one that has a next.")
+            return
+        self._do("exchange two stations", lambda d: loft_edits.exchange(d, *chosen))
+
     # Bodies
 
     def new_body(self) -> None:
@@ -257,12 +270,11 @@ class Tools:
         menu = QMenu(self.w)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         for title, section in READY_MADE:
-            menu.addAction(title, lambda s=section: self.put_section(s))  # type: ignore[misc]
+            menu.addAction(title, partial(self.put_section, section))
         design = self.w.desk.design
         for part in design.rest if design is not None else ():
-            for which in ("first", "last"):
-                end = BodyEnd(part.loft.id, which)  # type: ignore[arg-type]
-                menu.addAction(f"The {which} end of {part.loft.name}", partial(self.put_section, end))
+            for end in (BodyEnd(part.loft.id, "first"), BodyEnd(part.loft.id, "last")):
+                menu.addAction(f"The {end.which} end of {part.loft.name}", partial(self.put_section, end))
         menu.popup(QCursor.pos())
 
     def put_section(self, section: Section) -> None:

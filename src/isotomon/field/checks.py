@@ -8,9 +8,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.field.section_field import SectionField
-from isotomon.geometry.planar import crossing, signed_area
+from isotomon.geometry.planar import crossing, inside, signed_area
 
 Array = NDArray[np.float64]
+
+
+PINCH = 0.05
+"""A section this much narrower than those of both stations beside it is a pinch."""
 
 
 @dataclass(frozen=True)
@@ -33,9 +37,9 @@ def find_flaws(field: SectionField, places: int = 61, per_lane: int = 40) -> lis
     v = np.unique(np.concatenate([np.linspace(field.first, field.last, places), field.edges]))
     v = v[(1 if field.stations[0].tip else 0) : (-1 if field.stations[-1].tip else None)]
     share = np.linspace(0.0, 1.0, per_lane, endpoint=False)
-    matrix = field.common.matrix(
-        [share if not lane.basis.periodic else np.arange(160) / 160 for lane in field.common.lanes]
-    )
+    spread = [share if not lane.basis.periodic else np.arange(160) / 160 for lane in field.common.lanes]
+    loop = np.repeat([lane.loop for lane in field.common.lanes], [len(x) for x in spread])
+    matrix = field.common.matrix(spread)
     sections = field.sections(v)
     local, flat = np.matmul(matrix, sections.local), np.matmul(matrix, sections.control)
     space = flat if wrap is None else wrap.laid(flat)[0]
@@ -53,7 +57,8 @@ def find_flaws(field: SectionField, places: int = 61, per_lane: int = 40) -> lis
                 "each other; tilt the planes less, make the section smaller or move the stations apart",
             )
         )
-    area = signed_area(local)
+    flaws += _pinched(field, v, local, space)
+    area = signed_area(local[:, loop == 0])
     if area.min() <= 0.0:
         row = int(area.argmin())
         flaws.append(
@@ -62,19 +67,45 @@ def find_flaws(field: SectionField, places: int = 61, per_lane: int = 40) -> lis
             )
         )
     for row in range(len(v)):
-        found = crossing(local[row], slack=1e-9 * float(np.ptp(local[row])))
+        found = _crossed(local[row], loop)
         if found is not None:
-            flaws.append(
-                _flaw(
-                    "crossing",
-                    v[row],
-                    space[row, found[0]],
-                    "the section crosses itself; use profiles that are more "
-                    "alike on the stations around it, or add a station between them",
-                )
-            )
+            index, text = found
+            flaws.append(_flaw("crossing", v[row], space[row, index], text))
             break
     return flaws
+
+
+def _crossed(points: Array, loop: NDArray[np.intp]) -> tuple[int, str] | None:
+    """(point, what is wrong) where a run of a section (n, 2) crosses itself, or a hole leaves the run round it."""
+    outer = np.flatnonzero(loop == 0)
+    for number in range(int(loop.max()) + 1):
+        own = np.flatnonzero(loop == number)
+        found = crossing(points[own], slack=1e-9 * float(np.ptp(points)))
+        if found is not None:
+            text = "the section crosses itself; use profiles that are more alike on the stations around it, or add a station between them"
+            return int(own[found[0]]), text
+        if number:
+            out = ~inside(points[own], points[outer])
+            if out.any():
+                return int(own[int(out.argmax())]), "a hole leaves the section; make it smaller, or move it inward"
+    return None
+
+
+def _pinched(field: SectionField, v: Array, local: Array, space: Array) -> list[Flaw]:
+    """Where the section nearly comes to a point between stations that have some size, as ties across it make it do."""
+    wide = np.linalg.norm(np.ptp(local, axis=1), axis=1)
+    at = wide[np.argmin(np.abs(v[:, None] - field.positions(field.nodes)), axis=0)]
+    least = np.minimum(at[:-1], at[1:])
+    bay = np.clip(np.searchsorted(field.nodes, v, side="right") - 1, 0, len(least) - 1)
+    share = wide / np.where(least[bay] > 1e-9 * wide.max(), least[bay], np.inf)
+    row = int(np.argmin(np.where(share > 0.0, share, np.inf)))
+    if not 0.0 < share[row] < PINCH:
+        return []
+    text = (
+        "the body is pinched: its section nearly comes to a point between two stations; even the ties out, or put a "
+        "station there"
+    )
+    return [_flaw("pinched", v[row], space[row].mean(axis=0), text)]
 
 
 def _flaw(kind: str, v: float, place: Array, text: str) -> Flaw:

@@ -29,6 +29,8 @@ class Lane:
     name: str
     basis: Basis
     columns: slice
+    loop: int = 0
+    """0 for the outer run, then one for each hole; holes run clockwise."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -43,7 +45,7 @@ class Tied:
 
 @dataclass(frozen=True, eq=False)
 class Correspondence:
-    """`lanes` in order round the section, `u` (lanes + 1,) their borders from 0 to 1; `control`: (outlines, n, 2), each
+    """`lanes` in order round the section, `u` (lanes + 1,) their borders from 0 to 1, and on to 2, 3… round each hole; `control`: (outlines, n, 2), each
     outline in the lanes' bases. `ties`: all points that belong together, those at lane borders first.
     """
 
@@ -55,6 +57,12 @@ class Correspondence:
     def place_of(self, name: str) -> float:
         """The u of a tie or rail held by name."""
         return next(t.u for t in self.ties if t.name == name)
+
+    def beside(self, number: int) -> tuple[int, int]:
+        """The numbers of the lanes before and after one, round its own run."""
+        own = [k for k, lane in enumerate(self.lanes) if lane.loop == self.lanes[number].loop]
+        at = own.index(number)
+        return own[at - 1], own[(at + 1) % len(own)]
 
     @property
     def size(self) -> int:
@@ -119,6 +127,35 @@ def correspond(outlines: Sequence[Outline2D], held: Sequence[Held] = ()) -> Corr
     )
     tied += [Tied(m.name, m.u, np.array([m.shares[i] for i in range(len(outlines))])) for m in marks if m.held]
     return Correspondence(tuple(lanes), ties.u, control, tuple(tied))
+
+
+def with_holes(common: Correspondence, holes: Sequence[Correspondence]) -> Correspondence:
+    """The same with `holes` inside, each made to correspond on its own; they are turned to run clockwise, so that all sums
+    round the section count them as missing."""
+    lanes, control, u = list(common.lanes), [common.control], list(common.u)
+    column = common.size
+    for number, hole in enumerate(holes, 1):
+        blocks = []
+        for lane in reversed(hole.lanes):
+            basis = _backward(lane.basis)
+            sites = basis.greville()
+            forward = np.mod(1.0 - sites, 1.0) if basis.periodic else 1.0 - sites
+            values = np.einsum("sc,ocx->osx", lane.basis.matrix(forward), hole.control[:, lane.columns])
+            blocks.append(np.linalg.solve(basis.matrix(sites)[None], values))
+            lanes.append(Lane(f"hole {number} {lane.name}", basis, slice(column, column + basis.size), number))
+            column += basis.size
+        if not hole.lanes[0].basis.periodic:
+            for here, after in zip(blocks, [*blocks[1:], blocks[0]], strict=True):
+                after[:, 0] = here[:, -1]
+        control += blocks
+        u += [number + 1.0 - float(x) for x in hole.u[::-1]][1:]
+    everything = np.concatenate(control, axis=1)
+    everything.setflags(write=False)
+    return Correspondence(tuple(lanes), np.array(u), everything, common.ties)
+
+
+def _backward(basis: Basis) -> Basis:
+    return Basis(basis.degree, 1.0 - basis.breaks[::-1], basis.multiplicity[::-1].copy(), basis.periodic)
 
 
 def _without_smooth(outlines: Sequence[Outline2D], everything: Ties | None) -> tuple[Ties, list[tuple[str, Array]]]:

@@ -7,6 +7,7 @@ all stations are still met and the skin stays C2.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
@@ -14,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.field.carriers import Frames
-from isotomon.field.correspond import Correspondence
+from isotomon.field.correspond import Correspondence, Lane
 from isotomon.geometry.planar import cross
 
 if TYPE_CHECKING:
@@ -158,7 +159,13 @@ def _outward(common: Correspondence, local: Array) -> Array:
     """(n + 2, 2) control points of a field round the section whose part square to the outline is 1 outward everywhere;
     at corners it runs along the mitre. Nominal points move as the middle does: not at all."""
     result = np.zeros_like(local)
-    lanes = common.lanes
+    for loop in range(common.lanes[-1].loop + 1):
+        _outward_round([lane for lane in common.lanes if lane.loop == loop], local, result)
+    return result
+
+
+def _outward_round(lanes: Sequence[Lane], local: Array, result: Array) -> None:
+    """The same round one run, put into `result`."""
     ends = np.array([[lane.basis.matrix(np.array([0.0, 1.0]), 1) @ local[lane.columns]] for lane in lanes])[:, 0]
     ways = ends / np.maximum(np.linalg.norm(ends, axis=2, keepdims=True), 1e-300)
     into, out = np.roll(ways[:, 1], 1, axis=0), ways[:, 0]
@@ -178,4 +185,3 @@ def _outward(common: Correspondence, local: Array) -> Array:
     if not periodic:
         for k, lane in enumerate(lanes):
             result[lanes[k - 1].columns.stop - 1] = result[lane.columns.start]
-    return result

@@ -31,6 +31,10 @@ class Sampling:
     lane: Index
     quads: Index
     outline: Index
+    holes: tuple[Index, ...]
+    """The same round each hole."""
+    crisp: NDArray[np.bool_]
+    """(lanes,) whether a lane begins at an edge; a smooth closed one does not."""
 
 
 def sampling(common: Correspondence, total: int = 128) -> Sampling:
@@ -49,15 +53,22 @@ def sampling(common: Correspondence, total: int = 128) -> Sampling:
         for a, b in zip(starts[:-1], starts[1:], strict=True)
     ]
     value = common.matrix(u)
-    if common.lanes[0].basis.periodic:
-        value[-1] = value[0]
+    for lane, a, b in zip(common.lanes, starts[:-1], starts[1:], strict=True):
+        if lane.basis.periodic:
+            value[b - 1] = value[a]
+    loops = [lane.loop for lane in common.lanes]
     return Sampling(
         value=csr_array(value),
         slope=csr_array(common.matrix(u, 1)),
         bend=csr_array(common.matrix(u, 2)),
         lane=np.repeat(np.arange(len(u)), [len(x) for x in u]),
         quads=np.vstack(pairs),
-        outline=np.concatenate([p[:, 0] for p in pairs]),
+        outline=np.concatenate([p[:, 0] for p, loop in zip(pairs, loops, strict=True) if loop == 0]),
+        holes=tuple(
+            np.concatenate([p[:, 0] for p, loop in zip(pairs, loops, strict=True) if loop == k])
+            for k in range(1, loops[-1] + 1)
+        ),
+        crisp=np.array([not lane.basis.periodic for lane in common.lanes]),
     )
 
 

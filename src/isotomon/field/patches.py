@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from scipy.interpolate import BSpline, make_interp_spline
 
 from isotomon.errors import FieldError
+from isotomon.field.correspond import Correspondence
 from isotomon.field.section_field import SectionField, pinched
 from isotomon.geometry.basis import Basis
 from isotomon.geometry.patch import Patch
@@ -107,8 +108,7 @@ def _cut(field: SectionField, along: _Along) -> list[Patch]:
         for number, lane in enumerate(field.common.lanes)
         for span in spans[number]
     }
-    if not field.common.lanes[0].basis.periodic:
-        _share_borders(pieces, len(spans))
+    _share_borders(pieces, field.common)
     if field.ring:
         for number in range(len(spans)):
             mine = [piece for (k, _), piece in pieces.items() if k == number]
@@ -120,17 +120,19 @@ def _cut(field: SectionField, along: _Along) -> list[Patch]:
         for side, basis, net in _parted(lane.basis, np.ascontiguousarray(piece.control.transpose(1, 0, 2))):
             u = (basis.breaks, _times(basis))
             v = (piece.breaks, piece.times)
-            result.append(Patch(name + side, basis.degree, piece.degree, *u, *v, basis.periodic, net))
+            result.append(Patch(name + side, basis.degree, piece.degree, *u, *v, basis.periodic, net, lane.loop))
     return result
 
 
 Span = tuple[float, float]
 
 
-def _share_borders(pieces: dict[tuple[int, Span], _Along], lanes: int) -> None:
+def _share_borders(pieces: dict[tuple[int, Span], _Along], common: Correspondence) -> None:
     """Neighbouring lanes over one span get the very same control points on their border, to the last bit."""
     for (number, span), piece in pieces.items():
-        after = pieces.get(((number + 1) % lanes, span))
+        if common.lanes[number].basis.periodic:
+            continue
+        after = pieces.get((common.beside(number)[1], span))
         if after is not None:
             after.control[:, 0] = piece.control[:, -1]
 

@@ -253,6 +253,9 @@ def _cardinals(common: Correspondence, places: tuple[float, ...]) -> tuple[Array
     u = np.array(places)
     blocks = []
     for k, lane in enumerate(common.lanes):
+        if lane.loop:  # holes go with the section as a whole
+            blocks.append(np.full((lane.basis.size, len(places)), 1.0 / len(places)))
+            continue
         start, wide = common.u[k], common.u[k + 1] - common.u[k]
         blocks.append(lane.basis.interpolate(lambda w, s=start, d=wide: cardinal(np.mod(s + w * d, 1.0), u)))  # type: ignore[misc]
     return common.rows(u), np.vstack(blocks)

@@ -515,7 +515,7 @@ def _settle(common: Correspondence, nodes: Array, shapes: Array) -> Settle | Non
                 lane = common.lanes[number]
                 here = slopes[row, lane.columns]
                 middle = (here[0] + here[-1]) / 2.0
-                before, after = common.lanes[number - 1], common.lanes[(number + 1) % len(common.lanes)]
+                before, after = (common.lanes[k] for k in common.beside(number))
                 slopes[row, before.columns] += before.basis.greville()[:, None] * (middle - here[0])
                 slopes[row, after.columns] += (1.0 - after.basis.greville())[:, None] * (middle - here[-1])
                 slopes[row, lane.columns] = middle

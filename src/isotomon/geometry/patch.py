@@ -26,3 +26,5 @@ class Patch:
     times_v: NDArray[np.int64]
     periodic_u: bool
     control: Array
+    loop: int = 0
+    """0 of the outer run, then one for each hole."""

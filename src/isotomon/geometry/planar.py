@@ -69,6 +69,16 @@ def _cross_properly(a: Array, b: Array, c: Array, d: Array, slack: float) -> NDA
     return splits & split_by
 
 
+def inside(points: Array, polygon: Array) -> NDArray[np.bool_]:
+    """(m,) whether points (m, 2) lie in a closed polygon (n, 2), by the crossings of a ray."""
+    x, y = points[:, :1], points[:, 1:]
+    after = np.roll(polygon, -1, axis=0)
+    straddles = (polygon[:, 1] > y) != (after[:, 1] > y)
+    rise = np.where(polygon[:, 1] == after[:, 1], 1.0, after[:, 1] - polygon[:, 1])
+    at = polygon[:, 0] + (y - polygon[:, 1]) * (after[:, 0] - polygon[:, 0]) / rise
+    return np.asarray((straddles & (at > x)).sum(axis=1) % 2 == 1)
+
+
 def caliper(points: Array, directions: int = 360) -> Array:
     """The largest caliper (..., ) of point sets (..., n, 2): the largest distance between two parallel tangents."""
     angle = np.arange(directions) * np.pi / directions

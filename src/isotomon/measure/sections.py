@@ -24,6 +24,8 @@ class Quadrature:
     value: Array
     slope: Array
     weight: Array
+    outer: Array
+    """1 at sites on the outer run, 0 on holes."""
     area_form: Array
 
 
@@ -33,7 +35,8 @@ def quadrature(common: Correspondence) -> Quadrature:
     u = [x for x, _ in sites]
     value, slope, weight = common.matrix(u), common.matrix(u, 1), np.concatenate([w for _, w in sites])
     half = value.T @ (weight[:, None] * slope)
-    return Quadrature(value, slope, weight, 0.5 * (half - half.T))
+    outer = np.repeat([float(lane.loop == 0) for lane in common.lanes], [len(x) for x in u])
+    return Quadrature(value, slope, weight, outer, 0.5 * (half - half.T))
 
 
 @dataclass(frozen=True, eq=False)
@@ -70,7 +73,7 @@ def _fit_turn(sections: Sections, first: Sections, rule: Quadrature) -> Array:
     """Best-fit rotation of each section, turned back by its angle, against the first, weighted by its arc length."""
     pattern = rule.value @ first.local[0]
     slope = rule.slope @ first.local[0]
-    weight = rule.weight * np.hypot(slope[:, 0], slope[:, 1])
+    weight = rule.weight * rule.outer * np.hypot(slope[:, 0], slope[:, 1])
     pattern = pattern - (weight @ pattern) / max(float(weight.sum()), 1e-300)
     # Sums over the boundary are linear in the control points, so the boundary itself is never laid out.
     against = rule.value.T @ (weight[:, None] * pattern)

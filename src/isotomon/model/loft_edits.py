@@ -8,7 +8,7 @@ from typing import Any
 from isotomon.errors import DesignError
 from isotomon.model.edits import add_law, change_loft, find, fresh_id, next_name, replace
 from isotomon.model.guides import End, Guide, GuidePoint, Rail, Tie, Turns
-from isotomon.model.records import Design, Law, LawPoint, Loft
+from isotomon.model.records import Design, Law, LawPoint, Loft, Station
 from isotomon.quantity import Value
 
 
@@ -199,6 +199,19 @@ def intend_turn(design: Design, points: tuple[LawPoint, ...]) -> Design:
     name = next_name((law.name for law in design.laws), "turn")
     law = Law(fresh_id(design, "law"), name, "turn", math.radians(0.5), points=points)
     return add_law(design, law)
+
+
+def exchange(design: Design, first: str, second: str) -> Design:
+    """Two stations that change places: each takes the other's position, plane and tilts, and keeps its section, size and
+    angle."""
+    a, b = find(design.stations, first), find(design.stations, second)
+    places = ("position", "plane", "tilt_x", "tilt_y", "rank")
+
+    def moved(station: Station, other: Station) -> Station:
+        return replace(station, **{name: getattr(other, name) for name in places})
+
+    swap = {first: moved(a, b), second: moved(b, a)}
+    return replace(design, stations=tuple(swap.get(s.id, s) for s in design.stations))
 
 
 def set_turns(design: Design, station: str, turns: int) -> Design:

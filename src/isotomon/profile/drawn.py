@@ -23,11 +23,13 @@ CORNER = 1e-5
 
 @dataclass(frozen=True, eq=False)
 class DrawnShape:
-    """The outline for a chord of 1. `width`: the chord as drawn, mm. `pivot`: where the drawing's origin lies on it."""
+    """The outline for a chord of 1. `width`: the chord as drawn, mm. `pivot`: where the drawing's origin lies on it. `holes`:
+    the runs inside it in the same frame, counter-clockwise too."""
 
     outline: Outline2D
     width: float
     pivot: float
+    holes: tuple[Outline2D, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -51,21 +53,27 @@ def drawn_shape(drawing: Drawing, mirror: Literal["", "x", "y"] = "") -> DrawnSh
 
     Raises: ProfileError, saying why it cannot be lofted.
     """
-    chain = lofted_run(drawing, find_runs(drawing))
+    runs = find_runs(drawing)
+    chain, inner = lofted_run(drawing, runs), runs.holes
     if mirror:
-        matrix = np.diag([1.0, -1.0] if mirror == "x" else [-1.0, 1.0])
-        chain = Chain(tuple(p.moved(matrix, np.zeros(2)) for p in chain.pieces), True).reversed()
+        chain, *rest = (_mirrored(c, mirror) for c in (chain, *inner))
+        inner = tuple(rest)
     low, high = extremes(chain)
     width = float(high[0] - low[0])
     if not width > 1e-9:
         raise ProfileError(f"drawing '{drawing.name}' has no width; draw a closed run with some extent along X")
-    unit = tuple(p.moved(np.eye(2) / width, np.zeros(2)) for p in chain.pieces)
+    unit, *insides = (tuple(p.moved(np.eye(2) / width, np.zeros(2)) for p in c.pieces) for c in (chain, *inner))
     anchor = np.array([[low[0] / width, 0.0], [high[0] / width, 0.0]])
     centred = all(abs(float(x)) < 1e-9 for x in (low + high) / width)
     whole = len(chain.pieces) == 1 and chain.pieces[0].kind == "circle"
-    return DrawnShape(
-        Outline2D(_outline_runs(unit, drawing.id), anchor, round=whole and centred), width, -float(low[0]) / width
-    )
+    outline = Outline2D(_outline_runs(unit, drawing.id), anchor, round=whole and centred and not inner)
+    holes = tuple(Outline2D(_outline_runs(h, f"{drawing.id} hole {k}"), anchor) for k, h in enumerate(insides))
+    return DrawnShape(outline, width, -float(low[0]) / width, holes)
+
+
+def _mirrored(chain: Chain, mirror: str) -> Chain:
+    matrix = np.diag([1.0, -1.0] if mirror == "x" else [-1.0, 1.0])
+    return Chain(tuple(p.moved(matrix, np.zeros(2)) for p in chain.pieces), True).reversed()
 
 
 def lofted_run(drawing: Drawing, runs: Runs) -> Chain:

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
-from isotomon.geometry.planar import crossing, signed_area
+from isotomon.geometry.planar import crossing, inside, signed_area
 from isotomon.model.drawing import Drawing, Line, Ring, part_ends
 from isotomon.profile.curves import Piece, Places, piece_of
 
@@ -62,6 +62,8 @@ class Runs:
     outer: Chain | None
     mirrored: bool
     findings: tuple[RunFinding, ...]
+    holes: tuple[Chain, ...] = ()
+    """Closed runs right inside the outer one, counter-clockwise."""
 
 
 def places_of(drawing: Drawing) -> Places:
@@ -197,10 +199,14 @@ def _judge(
             crossed = True
             findings.append(RunFinding("crossing", "the run crosses itself here", _pair(chain.polygon()[hit[0]])))
     polygons = [c.polygon() for c in closed]
-    depth = [sum(_inside(p[0], q) for q in polygons if q is not p) for p in polygons]
+    depth = [sum(bool(inside(p[:1], q)[0]) for q in polygons if q is not p) for p in polygons]
     outer = [c for c, d in zip(closed, depth, strict=True) if d % 2 == 0]
+    inner = [c for c, d in zip(closed, depth, strict=True) if d == 1]
     holes = [p for p, d in zip(polygons, depth, strict=True) if d % 2 == 1]
-    findings += [RunFinding("hole", "a hole; the loft takes the outer run alone", _pair(p[0])) for p in holes]
+    findings += [
+        RunFinding("hole", "a hole; it goes through the loft where every section of it has one", _pair(p[0]))
+        for p in holes
+    ]
     if len(outer) > 1:
         findings.append(
             RunFinding(
@@ -212,7 +218,8 @@ def _judge(
     if not closed and not opened:
         findings.append(RunFinding("empty", "nothing is drawn yet that bounds a section", (0.0, 0.0)))
     good = outer[0] if len(outer) == 1 and not crossed else None
-    return Runs(closed, () if mirrored else tuple(opened), good, mirrored, tuple(findings))
+    pierced = tuple(inner) if good is not None else ()
+    return Runs(closed, () if mirrored else tuple(opened), good, mirrored, tuple(findings), pierced)
 
 
 def _mirrored(drawing: Drawing, places: Places, chain: Chain, size: float) -> Chain | None:
@@ -233,13 +240,3 @@ def _mirrored(drawing: Drawing, places: Places, chain: Chain, size: float) -> Ch
         image = [p.moved(matrix, a - matrix @ a).reversed() for p in chain.pieces[::-1]]
         return Chain((*chain.pieces, *image), True)
     return None
-
-
-def _inside(point: Array, polygon: Array) -> bool:
-    """Whether a point lies in a closed polygon, by the crossings of a ray."""
-    x, y = point
-    nxt = np.roll(polygon, -1, axis=0)
-    straddles = (polygon[:, 1] > y) != (nxt[:, 1] > y)
-    rise = np.where(straddles, nxt[:, 1] - polygon[:, 1], 1.0)
-    at = polygon[:, 0] + (y - polygon[:, 1]) * (nxt[:, 0] - polygon[:, 0]) / rise
-    return bool(np.sum(straddles & (at > x)) % 2)

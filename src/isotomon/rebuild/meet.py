@@ -153,7 +153,7 @@ def _judged(design: Design, law: str) -> Judged:
     quick = rebuild(design, moving=True)
     found = next((j for j in quick.judged if j.key == law), None)
     if found is None or not len(found.position):
-        text = quick.findings[0].text if quick.findings else "the law has no points"
+        text = quick.findings[0].text if quick.findings else "it says nothing anywhere along the body; give it points"
         raise DesignError(f"the law cannot be judged: {text}")
     return found
 
@@ -235,6 +235,9 @@ def _said(
         why = "none of what may change acts on that place; choose more of it, or a station nearer to it"
     else:
         why = "what would mend that place puts others out; let more change, insert a station there, or widen the band"
+    blind = int(np.isnan(judged.value).sum())
+    if blind:
+        why += f"; at {blind} of its places the body has no such value, and the law judges nothing there"
     if driven:
         why += f"; {', '.join(driven[:3])} follow formulas and were left alone"
     return f"Not met: the best reached is {best:.0%} of the band (was {before:.0%}), at {judged.position[k]:.4g} mm: {why}."

@@ -76,6 +76,11 @@ def outline_for(source: Source) -> Outline2D:
     return outline_of(source, {})
 
 
+def holes_for(source: Source) -> tuple[Outline2D, ...]:
+    """The holes in what a profile is made of, in the frame of its outline."""
+    return section_shape(source).holes if isinstance(source, SolvedSection) else ()
+
+
 def _run_by_length(run: KeptRun, number: int) -> Run:
     """The run of this number with its parameter changed to arc length."""
     basis = Basis(run.degree, np.array(run.breaks), np.array(run.multiplicity, dtype=np.int64), run.periodic)

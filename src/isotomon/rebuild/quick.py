@@ -21,11 +21,12 @@ from isotomon.measure.sections import Curves, Extents, Moments, curves, extents,
 from isotomon.model import loft_edits
 from isotomon.model.bodies import in_hand
 from isotomon.model.edits import replace as replace_record
-from isotomon.model.records import BodyEnd, Design, Law, LawPoint, Quality
+from isotomon.model.records import Apex, BodyEnd, Design, Kept, Law, LawPoint, Quality
 from isotomon.model.resolve import Resolved, law_band, law_targets, law_value, names_at
 from isotomon.rebuild.body_ends import Reached, endings, reached, stand_on_ends
 from isotomon.rebuild.datums import Ground, Thing, work_out
 from isotomon.rebuild.drawn import Drawings
+from isotomon.rebuild.placing import holes_for, source_of
 from isotomon.rebuild.rails import Laid, lay_rails, lay_ties, miss_findings, together
 from isotomon.rebuild.settle import settle
 from isotomon.rebuild.shape import Form, make_shape, shape_key
@@ -84,7 +85,7 @@ class Quick:
     judged: tuple[Judged, ...]
     findings: tuple[Finding, ...]
     unintended: Array | None = None
-    """(stations,) rad of turn that ties set by hand cause; None without such ties, and while something moves."""
+    """(stations,) rad of turn that ties set by hand cause; None without such ties."""
     others: tuple[Quick, ...] = ()
     """The other bodies' results, each with its own body in hand, in order."""
 
@@ -177,7 +178,9 @@ def _one(design: Design, moving: bool) -> Quick:
         return Quick(design, resolved, drawings, datums, guides, None, None, (), (*drawn, *lost))
     judged, findings = judge_laws(design, resolved, shape)
     if moving:
-        return Quick(design, resolved, drawings, datums, guides, shape, None, judged, (*drawn, *lost, *findings))
+        turn = _unintended(design, resolved, drawings, shape, groups, endings(ground, resolved))
+        found = (*drawn, *lost, *turn_findings(design, shape, turn, judged), *findings)
+        return Quick(design, resolved, drawings, datums, guides, shape, None, judged, found, turn)
     rims, ends = shape.field.sections(shape.field.nodes[[0, -1]]), endings(ground, resolved)
     full = Full(
         moments(shape.sections, shape.form.rule),
@@ -186,7 +189,7 @@ def _one(design: Design, moving: bool) -> Quick:
         leans(rims, shape.form.common),
         reached(shape.field, ends),
     )
-    flaws = _flaw_findings(design, shape, full)
+    flaws = [*_hole_findings(design, resolved, drawings, shape), *_flaw_findings(design, shape, full)]
     turn = _unintended(design, resolved, drawings, shape, groups, ends)
     flaws += turn_findings(design, shape, turn, judged)
     return Quick(
@@ -337,6 +340,23 @@ def turn_findings(design: Design, shape: Shape, turn: Array | None, judged: tupl
 def _turn_points(shape: Shape) -> tuple[LawPoint, ...]:
     rows = zip(shape.field.stations, shape.curves.turn[shape.at_stations].tolist(), strict=True)
     return tuple(LawPoint(value, station.key) for station, value in rows)
+
+
+def _hole_findings(design: Design, resolved: Resolved, drawings: Drawings, shape: Shape) -> list[Finding]:
+    """A finding where profiles have holes that do not go through."""
+    if shape.form.common.lanes[-1].loop:
+        return []
+    counts = {}
+    for n in resolved.stations:
+        if not isinstance(n.station.section, Apex | Kept):
+            counts[n.station.name] = len(holes_for(source_of(n, design, drawings)))
+    if not any(counts.values()):
+        return []
+    said = ", ".join(f"{name} {count or 'none'}" for name, count in counts.items())
+    text = f"the holes are left out, since not all profiles have as many ({said}); draw as many in each"
+    if resolved.wrap is not None:
+        text = "the holes are left out: wrapped stations take none"
+    return [Finding("note", design.loft.name, text, about=design.loft.id)]
 
 
 def _flaw_findings(design: Design, shape: Shape, full: Full) -> list[Finding]:

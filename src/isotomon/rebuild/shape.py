@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 import isotomon
 from isotomon.errors import FieldError, ProfileError
 from isotomon.field.carriers import STRAIGHT, Carrier
-from isotomon.field.correspond import Correspondence, correspond
+from isotomon.field.correspond import Correspondence, correspond, with_holes
 from isotomon.field.ends import Ending
 from isotomon.field.mesh import Sampling, sampling
 from isotomon.field.rails import Track, make_rails
@@ -28,7 +28,7 @@ from isotomon.model.records import Apex, Design, Kept, KeptRun
 from isotomon.model.resolve import Resolved, StationNumbers
 from isotomon.profile.outline import Outline2D
 from isotomon.rebuild.drawn import Drawings
-from isotomon.rebuild.placing import Source, outline_for, source_of
+from isotomon.rebuild.placing import Source, holes_for, outline_for, source_of
 from isotomon.rebuild.rails import Laid, Shares
 
 Array = NDArray[np.float64]
@@ -64,9 +64,12 @@ def form_of(variants: tuple[Variant, ...], wrapped: bool = False) -> Form:
     Raises: ProfileError, FieldError.
     """
     outlines = tuple(outline_for(source) for source, _ in variants)
+    holes = holes_through([source for source, _ in variants]) if not wrapped else ()
     names = dict.fromkeys(name for _, held in variants for name, _ in held)
     held = [Held(name, tuple(dict(places).get(name) for _, places in variants)) for name in names]
     common = correspond(outlines, held)
+    if holes:
+        common = with_holes(common, [correspond(hole) for hole in holes])
     common = finer(common) if wrapped else common
     plain = not names
     sources = tuple(source for source, _ in variants) if plain else variants
@@ -79,6 +82,22 @@ def form_of(variants: tuple[Variant, ...], wrapped: bool = False) -> Form:
         sampling(common),
         _anchor_places(common, outlines),
     )
+
+
+def holes_through(sources: Sequence[Source]) -> tuple[tuple[Outline2D, ...], ...]:
+    """(holes, outlines): the holes that go through all profiles, each followed from profile to profile by where it lies
+    nearest; none where profiles have different numbers of them."""
+    found = [holes_for(source) for source in sources]
+    if not found or not found[0] or any(len(h) != len(found[0]) for h in found):
+        return ()
+    chains = [[hole] for hole in found[0]]
+    for here in found[1:]:
+        left = list(here)
+        for chain in chains:
+            near = chain[-1].polygon().mean(axis=0)
+            k = min(range(len(left)), key=lambda i: float(np.linalg.norm(left[i].polygon().mean(axis=0) - near)))
+            chain.append(left.pop(k))
+    return tuple(tuple(chain) for chain in chains)
 
 
 def _anchor_places(common: Correspondence, outlines: tuple[Outline2D, ...]) -> Array:

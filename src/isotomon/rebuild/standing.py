@@ -8,7 +8,8 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from isotomon.errors import DesignError, IsotomonError
-from isotomon.geometry.datums import Cylinder, tilts_of
+from isotomon.geometry.datums import Cylinder, Frame, tilts_of
+from isotomon.model.records import Apex
 from isotomon.model.resolve import Resolved, resolve_design
 
 if TYPE_CHECKING:
@@ -26,6 +27,7 @@ def stand(ground: Ground) -> tuple[Resolved, list[Trouble]]:
     design = ground.design
     troubles: list[Trouble] = []
     placed: dict[str, tuple[float, float, float]] = {}
+    aside: dict[str, tuple[float, float]] = {}
     wrap: tuple[float, float, float] | None = None
     for station in design.stations:
         if station.plane:
@@ -38,13 +40,20 @@ def stand(ground: Ground) -> tuple[Resolved, list[Trouble]]:
                     if wrap is not None and not np.allclose(axis, wrap, atol=1e-6):
                         raise DesignError("its cylinder has another axis than those of the other stations")
                     wrap, placed[station.id] = axis, (axis[2] + thing.radius, 0.0, 0.0)
+                elif isinstance(station.section, Apex) and isinstance(thing, np.ndarray | Frame):
+                    x, y, z = ground.point(station.plane).tolist()
+                    placed[station.id], aside[station.id] = (z, 0.0, 0.0), (x, y)
                 else:
                     placed[station.id] = tilts_of(ground.plane(station.plane))
             except IsotomonError as error:
                 troubles.append(
                     (station.id, f"station {station.name}", f"its plane: {error}; it stands where it stood")
                 )
-    return replace(resolve_design(design, placed), wrap=wrap), troubles
+    resolved = replace(resolve_design(design, placed), wrap=wrap)
+    if aside:
+        moved = tuple(replace(n, offset=aside.get(n.station.id, n.offset)) for n in resolved.stations)
+        resolved = replace(resolved, stations=moved)
+    return resolved, troubles
 
 
 def wrap_axis(cylinder: Cylinder) -> tuple[float, float, float]:

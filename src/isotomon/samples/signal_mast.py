@@ -7,7 +7,7 @@ import math
 from isotomon.model.draw_edits import Pen
 from isotomon.model.drawing import Drawing
 from isotomon.model.guides import End, Tie
-from isotomon.model.records import Design, Drawn, Law, LawPoint, Loft, Number, Rounded, Station
+from isotomon.model.records import Design, Drawn, Law, LawPoint, Loft, Number, Station
 
 _ROWS: tuple[tuple[str, float, str | None, float], ...] = (
     ("foot", 0.0, None, 0.0),
@@ -17,7 +17,7 @@ _ROWS: tuple[tuple[str, float, str | None, float], ...] = (
     ("upper", 0.72, "foot_width * 0.5", 35.0),
     ("lamp seat", 1.0, "foot_width * 0.36", 45.0),
 )
-RADIUS, REACH = 52.0, 118.0
+RADIUS, REACH, BORE = 52.0, 118.0, 120.0
 
 
 def four_lobes() -> Drawing:
@@ -50,6 +50,33 @@ def four_lobes() -> Drawing:
     for arc in arcs[1:]:
         pen.tie("equal", arcs[0], arc)
     pen.tie("radius", arcs[0], value="lobe_radius")
+    pen.tie("diameter", pen.ring(origin, BORE / 2.0), value="bore")
+    return pen.done()
+
+
+def lamp_seat() -> Drawing:
+    """The seat: a square with round corners about the same bore, as wide as the lobes; fully fixed."""
+    half, radius = REACH + RADIUS, 102.0
+    pen = Pen(Drawing("g2", "lamp seat"))
+    origin = pen.point(0.0, 0.0)
+    pen.tie("fixed", origin)
+    flat = half - radius
+    arcs, runs = [], []
+    for x, y in ((flat, flat), (-flat, flat), (-flat, -flat), (flat, -flat)):
+        centre = pen.point(x, y)
+        pen.tie("fixed", centre)
+        across, up = (x + math.copysign(radius, x), y), (x, y + math.copysign(radius, y))
+        first, last = (across, up) if x * y > 0.0 else (up, across)
+        runs.append((pen.point(*first), pen.point(*last)))
+        arcs.append(pen.arc(centre, *runs[-1]))
+    for k in range(4):
+        side = pen.line(runs[k][1], runs[(k + 1) % 4][0])
+        pen.tie("tangent", side, arcs[k])
+        pen.tie("tangent", side, arcs[(k + 1) % 4])
+    for arc in arcs[1:]:
+        pen.tie("equal", arcs[0], arc)
+    pen.tie("radius", arcs[0], value=radius)
+    pen.tie("diameter", pen.ring(origin, BORE / 2.0), value="bore")
     return pen.done()
 
 
@@ -59,6 +86,7 @@ def signal_mast() -> Design:
         Number("n1", "height", 2600.0, "length", "foot plate to lamp seat"),
         Number("n2", "lobe_radius", RADIUS, "length", "of every lobe and every hollow"),
         Number("n3", "lobe_reach", REACH, "length", "centre of the mast to the centre of a lobe"),
+        Number("n5", "bore", BORE, "length", "at the foot; it narrows with the mast"),
         Number("n4", "foot_width", "2*(lobe_reach + lobe_radius)", "length"),
     )
     stations = tuple(
@@ -66,7 +94,7 @@ def signal_mast() -> Design:
             id=f"s{i}",
             name=name,
             position=f"height * {share:g}" if share else 0.0,
-            section=Drawn("g1") if name != "lamp seat" else Rounded(1.0, 0.3),
+            section=Drawn("g1" if name != "lamp seat" else "g2"),
             chord=chord,
             set_angle=math.radians(angle),
         )
@@ -87,7 +115,7 @@ def signal_mast() -> Design:
     return Design(
         name="signal-mast",
         numbers=numbers,
-        drawings=(four_lobes(),),
+        drawings=(four_lobes(), lamp_seat()),
         stations=stations,
         loft=Loft("body", "signal-mast", density=2700.0, ties=ties),
         laws=(law,),

@@ -41,7 +41,7 @@ from OCP.TDocStd import TDocStd_Document
 from OCP.TopAbs import TopAbs_Orientation, TopAbs_ShapeEnum
 from OCP.TopExp import TopExp_Explorer
 from OCP.TopLoc import TopLoc_Location
-from OCP.TopoDS import TopoDS, TopoDS_Face, TopoDS_Shape
+from OCP.TopoDS import TopoDS, TopoDS_Face, TopoDS_Shape, TopoDS_Wire
 from OCP.XCAFDoc import XCAFDoc_DocumentTool
 
 from isotomon.errors import SolidError
@@ -105,32 +105,39 @@ def surface(patch: Patch) -> Geom_BSplineSurface:
     )
 
 
-def _cap(edges: Sequence[Any], origin: Sequence[float], normal: Sequence[float]) -> TopoDS_Face:
+def _wire(edges: Sequence[Any]) -> TopoDS_Wire:
     wire = BRepBuilderAPI_MakeWire()
     for edge in edges:
         wire.Add(edge)
     if not wire.IsDone():
         raise SolidError("the end of the body is not one closed outline")
+    return wire.Wire()
+
+
+def _cap(rims: dict[int, list[Any]], origin: Sequence[float], normal: Sequence[float]) -> TopoDS_Face:
+    """The flat face inside the outer rim (0) and outside the others."""
     plane = gp_Pln(gp_Pnt(*origin), gp_Dir(*normal))
-    face = BRepBuilderAPI_MakeFace(plane, wire.Wire(), True)
+    face = BRepBuilderAPI_MakeFace(plane, _wire(rims[0]), True)
+    for loop, edges in rims.items():
+        if loop:
+            face.Add(_wire(edges))
     if not face.IsDone():
         raise SolidError("the end of the body cannot be closed by a flat cap")
-    return face.Face()
+    if len(rims) == 1:
+        return face.Face()
+    fix = ShapeFix_Face(face.Face())
+    fix.FixOrientation()
+    return fix.Face()
 
 
 def _round_cap(
     edges: Sequence[Any], origin: Sequence[float], way: Sequence[float], radius: float, tolerance: float
 ) -> TopoDS_Face:
     """The part of a cylinder inside an outline that lies on it; the cylinder's seam is on the far side of the axis."""
-    wire = BRepBuilderAPI_MakeWire()
-    for edge in edges:
-        wire.Add(edge)
-    if not wire.IsDone():
-        raise SolidError("the end of the body is not one closed outline")
     skin = Geom_CylindricalSurface(gp_Ax3(gp_Pnt(*origin), gp_Dir(*way), gp_Dir(0.0, 0.0, -1.0)), radius)
     face, builder = TopoDS_Face(), BRep_Builder()
     builder.MakeFace(face, skin, tolerance)
-    builder.Add(face, wire.Wire())
+    builder.Add(face, _wire(edges))
     fix = ShapeFix_Face(face)
     fix.SetPrecision(tolerance)
     fix.Perform()
@@ -152,7 +159,7 @@ def loft(
     first = min(float(p.breaks_v[0]) for p in patches)
     last = max(float(p.breaks_v[-1]) for p in patches)
     faces: list[tuple[str, TopoDS_Face]] = []
-    rims: dict[float, list[Any]] = {first: [], last: []}
+    rims: dict[float, dict[int, list[Any]]] = {first: {}, last: {}}
     for patch in patches:
         skin = surface(patch)
         maker = BRepBuilderAPI_MakeFace(skin, tolerance)
@@ -161,12 +168,14 @@ def loft(
         faces.append((patch.name, maker.Face()))
         for at, column in ((float(patch.breaks_v[0]), 0), (float(patch.breaks_v[-1]), -1)):
             if at in rims and np.ptp(patch.control[:, column], axis=0).max() > tolerance:
-                rims[at].append(BRepBuilderAPI_MakeEdge(skin.VIso(at)).Edge())
+                rims[at].setdefault(patch.loop, []).append(BRepBuilderAPI_MakeEdge(skin.VIso(at)).Edge())
     caps = zip(("first cap", "last cap"), (first, last), ends, strict=True) if ends else ()
     for k, (name, at, (origin, way)) in enumerate(caps):
         if not rims[at]:  # the body ends in a point
             continue
-        cap = _cap(rims[at], origin, way) if radii is None else _round_cap(rims[at], origin, way, radii[k], tolerance)
+        cap = (
+            _cap(rims[at], origin, way) if radii is None else _round_cap(rims[at][0], origin, way, radii[k], tolerance)
+        )
         faces.append((name, cap))
     return _sewn(faces, tolerance)
 

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from isotomon.errors import SolidError
 from isotomon.geometry.patch import Patch
 
-PROTOCOL = 3
+PROTOCOL = 4
 _HEAD = struct.Struct("<Q")
 MOST_BYTES = 1 << 31
 
@@ -51,18 +51,19 @@ class PatchData(msgspec.Struct):
     times_v: ArrayData
     periodic_u: bool
     control: ArrayData
+    loop: int
 
 
 def pack_patch(p: Patch) -> PatchData:
     """A patch for the wire."""
     bu, tu, bv, tv, control = (pack(a) for a in (p.breaks_u, p.times_u, p.breaks_v, p.times_v, p.control))
-    return PatchData(p.name, p.degree_u, p.degree_v, bu, tu, bv, tv, p.periodic_u, control)
+    return PatchData(p.name, p.degree_u, p.degree_v, bu, tu, bv, tv, p.periodic_u, control, p.loop)
 
 
 def unpack_patch(p: PatchData) -> Patch:
     """The patch again."""
     bu, tu, bv, tv, control = (unpack(a) for a in (p.breaks_u, p.times_u, p.breaks_v, p.times_v, p.control))
-    return Patch(p.name, p.degree_u, p.degree_v, bu, tu, bv, tv, p.periodic_u, control)
+    return Patch(p.name, p.degree_u, p.degree_v, bu, tu, bv, tv, p.periodic_u, control, p.loop)
 
 
 class Loft(msgspec.Struct, tag=True):

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from vtkmodules.util.numpy_support import numpy_to_vtk, numpy_to_vtkIdTypeArray, vtk_to_numpy
 from vtkmodules.vtkCommonCore import vtkLookupTable, vtkPoints, vtkUnsignedCharArray
 from vtkmodules.vtkCommonDataModel import vtkCellArray, vtkPolyData
+from vtkmodules.vtkFiltersGeneral import vtkContourTriangulator
 from vtkmodules.vtkRenderingCore import vtkActor, vtkLight, vtkPolyDataMapper, vtkRenderer
 
 from isotomon.field.mesh import SkinMesh
@@ -140,14 +141,14 @@ class Scene:
             cells.append(np.vstack([quads[:, [0, 1, 2]], quads[:, [0, 2, 3]]]) + base)
             base += n_v * n_u
             for row, way in () if mesh.ring else ((0, -1), (-1, 1)):
+                own, one = _cap(mesh, row)
                 ring = mesh.points[row, mesh.sampling.outline]
                 square = np.cross(ring - ring.mean(axis=0), np.roll(ring, -1, axis=0) - ring.mean(axis=0)).sum(axis=0)
                 square = way * square / max(float(np.linalg.norm(square)), 1e-300)
-                one = _cap_triangles(len(ring), fan=int(mesh.sampling.lane.max()) > 1)
-                points.append(np.vstack([ring, ring.mean(axis=0)]))
-                normals.append(np.tile(square, (len(ring) + 1, 1)))
+                points.append(own)
+                normals.append(np.tile(square, (len(own), 1)))
                 cells.append(one + base)
-                base += len(ring) + 1
+                base += len(own)
         _set_triangles(self._others_data, points, normals, cells)
 
     def set_solids(self, solids: Sequence[tuple[Array, NDArray[np.int64], Array]]) -> None:
@@ -206,26 +207,25 @@ class Scene:
         if mesh.ring:
             self._caps_data.Initialize()
             return
-        ring = mesh.sampling.outline
-        ends = np.stack([mesh.points[0, ring], mesh.points[-1, ring]])
-        middles = ends.mean(axis=1, keepdims=True)
-        points = np.concatenate([ends, middles], axis=1)
-        one = _cap_triangles(len(ring), fan=int(mesh.sampling.lane.max()) > 1)
-        self._caps_data.SetPoints(_points(points.reshape(-1, 3)))
-        self._caps_data.SetPolys(_cells(np.vstack([one[:, ::-1], one + len(ring) + 1])))
+        points, cells, base = [], [], 0
+        for row, way in ((0, -1), (-1, 1)):
+            own, one = _cap(mesh, row)
+            points.append(own)
+            cells.append((one if way > 0 else one[:, ::-1]) + base)
+            base += len(own)
+        self._caps_data.SetPoints(_points(np.vstack(points)))
+        self._caps_data.SetPolys(_cells(np.vstack(cells)))
         self._caps_data.Modified()
 
     def _set_edges(self, mesh: SkinMesh) -> None:
         lane = mesh.sampling.lane
-        starts = (
-            np.flatnonzero(np.r_[True, lane[1:] != lane[:-1]])
-            if lane.max() or not _seamless(mesh)
-            else np.zeros(0, int)
-        )
+        starts = np.flatnonzero(np.r_[True, lane[1:] != lane[:-1]])
+        starts = starts[mesh.sampling.crisp[lane[starts]]]
         lines = [mesh.points[:, s] for s in starts]
         lines += [
-            np.vstack([mesh.points[k, mesh.sampling.outline], mesh.points[k, mesh.sampling.outline[:1]]])
+            np.vstack([mesh.points[k, run], mesh.points[k, run[:1]]])
             for k in (() if mesh.ring else (0, -1))
+            for run in (mesh.sampling.outline, *mesh.sampling.holes)
         ]
         _set_lines(self._edges_data, lines)
 
@@ -279,6 +279,22 @@ def _set_triangles(
     data.Modified()
 
 
+def _cap(mesh: SkinMesh, row: int) -> tuple[Array, NDArray[np.int64]]:
+    """Points (n, 3) and triangles (m, 3), counter-clockwise, of the flat end at a row of the mesh."""
+    ring = mesh.points[row, mesh.sampling.outline]
+    if not mesh.sampling.holes:
+        one = _cap_triangles(len(ring), fan=int(mesh.sampling.lane.max()) > 1)
+        return np.vstack([ring, ring.mean(axis=0)]), one
+    runs = [ring, *(mesh.points[row, run] for run in mesh.sampling.holes)]
+    data, maker = vtkPolyData(), vtkContourTriangulator()
+    _set_lines(data, [np.vstack([run, run[:1]]) for run in runs])
+    maker.SetInputData(data)
+    maker.Update()
+    made = maker.GetOutput()
+    points = vtk_to_numpy(made.GetPoints().GetData()).astype(float)
+    return points, vtk_to_numpy(made.GetPolys().GetConnectivityArray()).reshape(-1, 3).astype(np.int64)
+
+
 def _cap_triangles(count: int, fan: bool) -> NDArray[np.int64]:
     """Triangles of a flat end with `count` points round it and its middle after them.
 
@@ -292,13 +308,6 @@ def _cap_triangles(count: int, fan: bool) -> NDArray[np.int64]:
     near, far = np.stack([i, i + 1, count - 1 - i], axis=1), np.stack([i + 1, count - 2 - i, count - 1 - i], axis=1)
     both = np.vstack([near, far])
     return both[(both[:, 0] != both[:, 1]) & (both[:, 1] != both[:, 2]) & (both[:, 0] != both[:, 2])]
-
-
-def _seamless(mesh: SkinMesh) -> bool:
-    return bool(
-        np.allclose(mesh.points[:, 0], mesh.points[:, -1])
-        and np.allclose(mesh.normals[:, 0], mesh.normals[:, -1], atol=1e-3)
-    )
 
 
 def _set_lines(data: vtkPolyData, lines: Sequence[Array]) -> None:

@@ -86,6 +86,7 @@ class View(QWidget):
         self.hovered = ""
         self._live: Sections | None = None
         self._outlines: dict[str, Array] = {}
+        self._holes: dict[str, list[Array]] = {}
         self._datums: dict[str, list[Array]] = {}
         self._guides: dict[str, Array] = {}
         self._comb: list[Array] = []
@@ -123,12 +124,13 @@ class View(QWidget):
         """Show new results; the first ones are fitted to the window."""
         self.quick = quick
         shape = quick.shape
-        self._outlines = {}
+        self._outlines, self._holes = {}, {}
         if shape is not None:
             ring = shape.mesh.sampling.outline
             for station, row in zip(quick.resolved.stations, shape.mesh_rows, strict=True):
-                line = shape.mesh.points[row, ring]
-                self._outlines[station.station.id] = np.vstack([line, line[:1]])
+                line = shape.mesh.points[row]
+                self._outlines[station.station.id] = line[np.append(ring, ring[0])]
+                self._holes[station.station.id] = [line[np.append(h, h[0])] for h in shape.mesh.sampling.holes]
         self._datums = self._lines_of_datums(quick)
         self._guides = {key: curve.at(np.linspace(0.0, 1.0, GUIDE_PLACES)) for key, curve in quick.guides.items()}
         self._make_comb()
@@ -335,7 +337,7 @@ class View(QWidget):
         for index, (key, line) in enumerate(self._outlines.items()):
             strong = key in self.selected or key == self.hovered
             colour = station_colour(self.theme, index / count)
-            curves.append((line, _rgb(colour), strong))
+            curves += [(run, _rgb(colour), strong) for run in (line, *self._holes[key])]
         for key, lines in self._datums.items() if self.datums_shown else ():
             strong = key in self.selected or key == self.hovered
             colour_of = self.theme.attention if strong else self.theme.soft_ink
