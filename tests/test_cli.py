@@ -47,7 +47,7 @@ class CommandLine(unittest.TestCase):
             self.assertAlmostEqual(wide.resolved.stations[0].chord, 2 * (125.0 + 52.0), delta=1e-6)
             done = isotomon("drawing", "wide.isotomon", "four lobes", "lobes.dxf", cwd=folder)
             self.assertEqual((done.returncode, done.stdout.strip()), (0, "lobes.dxf"))
-            self.assertEqual(len(read_drawing(folder / "lobes.dxf", "mm").drawing.parts), 8)
+            self.assertEqual(len(read_drawing(folder / "lobes.dxf", "mm").drawing.parts), 9)
             for words, said in (
                 (("numbers", "mast.isotomon", "girth=5"), "lobe_reach"),
                 (("numbers", "mast.isotomon", "height=foot"), "'foot' is not known"),

@@ -196,7 +196,7 @@ COMMANDS: tuple[Command, ...] = (
             "A body with the same stations and rails, taken in hand", needs_design, None, "Bodies"),
     Command("go-on", "Go on from its last end", lambda w: w.tools.go_on(), "", "Shape", "",
             "A body that begins on the last end of the one in hand, flush with its skin, and is added to it", needs_body, None, "Bodies"),
-    Command("next-body", "Next body in hand", lambda w: w.tools.next_body(), "Ctrl+Tab", "Shape", "",
+    Command("next-body", "Next body in hand", lambda w: w.tools.next_body(), "Ctrl+J", "Shape", "",
             "Board, stations and laws are those of the body in hand", _needs_bodies, None, "Bodies"),
     *(_make_command(*words) for words in _MAKES),
     Command("carry-straight", "Carry straight", lambda w: carry_otherwise(w.desk, "straight"), "", "Shape", "",

@@ -39,6 +39,7 @@ class MakesForm(QWidget):
         line.addWidget(label)
         line.addWidget(self.makes, 1)
         self.column.addWidget(row)
+        self.row = row
         self.boxes: dict[str, QCheckBox] = {}
         self.refresh()
 
@@ -63,7 +64,7 @@ class MakesForm(QWidget):
         design = self.desk.design
         if design is None:
             return
-        self.setVisible(bool(design.rest))
+        self.row.setVisible(bool(design.rest))
         self.makes.setCurrentIndex(self.makes.findData(design.loft.makes))
         own = {p.loft.id: p.loft.name for p in design.rest if p.loft.makes == "own"}
         if list(own) != list(self.boxes):

@@ -211,7 +211,7 @@ CHECK_COMMANDS: tuple[Command, ...] = (
         "stripes",
         "Reflected light",
         lambda w: w.checks.turn("lamps", "z", ""),
-        "Alt+L",
+        "Ctrl+Shift+R",
         "Check",
         "stripes",
         "Stripes of light as a polished skin reflects them; a kink breaks them, a bump bends them",
