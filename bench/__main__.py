@@ -64,8 +64,9 @@ def line(what: str, figure: str, target: str, met: bool | None = None) -> None:
 
 def arrays() -> None:
     """An edit to mesh and curves, and its growth with the number of stations."""
-    design = railed(sample("reach-blade"))
-    for what, which in (("12-station, 4-rail blade", design), ("same without rails", sample("reach-blade"))):
+    plain = edits.change_loft(edits.replace(sample("reach-blade"), guides=()), rails=())
+    design = railed(plain)
+    for what, which in (("12-station, 4-rail blade", design), ("same without rails", plain)):
         rebuild(which)
         chords = iter(np.linspace(190, 220, 1000))
         edit = timed(
@@ -128,7 +129,8 @@ def pixels() -> None:
     """An edit to pixels in the window."""
     from isotomon.app.main import wait_for, window_off_screen
 
-    with window_off_screen(railed(sample("reach-blade"))) as window:
+    plain = edits.change_loft(edits.replace(sample("reach-blade"), guides=()), rails=())
+    with window_off_screen(railed(plain)) as window:
         taken = []
         for chord in np.linspace(190.0, 215.0, 60):
             start = time.perf_counter()

@@ -23,6 +23,7 @@ from isotomon.rebuild.quick import rebuild
 from isotomon.rebuild.shape import make_shape
 from isotomon.samples import sample
 from isotomon.solid import kernel
+from isotomon.solid.meshing import is_closed, mesh_of, welded
 
 
 def main() -> None:
@@ -98,8 +99,7 @@ def main() -> None:
             None,
             1e-4,
         )
-        points, triangles, _ = kernel.mesh(made, 0.13)
-        kernel.report(made, kernel.is_closed(kernel.welded(points, triangles, 2e-4)[1]))
+        kernel.report(made, is_closed(welded(mesh_of(made.shape, 0.13))[1]))
 
     line(
         "the kernel's own time for the demo's solid, mesh and figures",

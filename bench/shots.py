@@ -10,6 +10,7 @@ from pathlib import Path
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
 
 from isotomon.app.main import save_window, solid_ready, wait_for, window_off_screen
+from isotomon.app.meet_form import MeetForm
 from isotomon.app.window import Window
 from isotomon.model import edits
 from isotomon.model.drawing import Drawing
@@ -36,14 +37,25 @@ def _work(w: Window) -> None:
 
 
 def _check(w: Window) -> None:
+    w.desk.do("too small", lambda d: edits.change_station(d, _station(w, "r5"), chord=202.0))
+    wait_for(lambda: w.desk.quick is not None and bool(w.desk.quick.findings), 10.0)
     w.set_stage("Check")
     w.toggle_findings()
     w.next_finding()
     w.desk.select(("law1",))
 
 
-def _grid(w: Window) -> None:
+def _meet(w: Window) -> None:
     w.toggle_findings()
+    form = w.details.findChildren(MeetForm)[0]
+    form.propose.click()
+    wait_for(lambda: form.accept.isVisible(), 20.0)
+    w.details.ensureWidgetVisible(form.accept)
+
+
+def _grid(w: Window) -> None:
+    w.details.findChildren(MeetForm)[0].accept.click()
+    w.view.set_finding(None)
     w.set_stage("Set out")
     w.desk.select((_station(w, "r5"),))
     w.toggle_grid()
@@ -94,6 +106,7 @@ SHOTS: dict[str, Callable[[Window], None]] = {
     "start": _start,
     "station": _work,
     "check": _check,
+    "meet": _meet,
     "grid": _grid,
     "live-section": _hover,
     "numbers": _numbers,
@@ -131,6 +144,28 @@ def _drawing(w: Window) -> None:
     w.room.editor.choose(("e1", "e2"))
 
 
+def _rails(w: Window) -> None:
+    w.set_stage("Guide")
+    w.view.show_ties(True)
+    w.desk.select(("u1",))
+
+
+def _vessel(w: Window) -> None:
+    w.view.show_ties(False)
+    w.set_stage("Check")
+    w.run_command("colour-mean")
+    w.run_command("section-curves")
+    w.run_command("fairness")
+    wait_for(lambda: w.checks.seen is not None and w.checks.seen.wanted == w.checks.wanted, 20.0)
+
+
+def _stripes(w: Window) -> None:
+    w.run_command("section-curves")
+    w.run_command("stripes")
+    w.run_command("joins")
+    wait_for(lambda: w.checks.seen is not None and w.checks.seen.wanted == w.checks.wanted, 20.0)
+
+
 def main(folder: Path) -> None:
     """Take them all."""
     folder.mkdir(parents=True, exist_ok=True)
@@ -146,6 +181,14 @@ def main(folder: Path) -> None:
         window.finder.grab().save(str(folder / "find.png"))
         window.finder.close()
         window.files.may_leave = lambda: True  # type: ignore[method-assign]
+    with window_off_screen(sample("kelp-steeper")) as window:
+        window.files.may_leave = lambda: True  # type: ignore[method-assign]
+        window.show_work()
+        for name, arrange in (("rails", _rails), ("vessel", _vessel), ("stripes", _stripes)):
+            arrange(window)
+            wait_for(lambda: False, 0.8)
+            save_window(window, folder / f"{name}.png")
+            print(folder / f"{name}.png")
     with window_off_screen(sample("signal-mast")) as window:
         window.files.may_leave = lambda: True  # type: ignore[method-assign]
         window.show_work()

@@ -11,6 +11,7 @@ import unittest
 from pathlib import Path
 
 from isotomon.exchange.drawing_files import read_drawing
+from isotomon.model.edits import change_station
 from isotomon.model.file import load, save
 from isotomon.rebuild.quick import rebuild
 from isotomon.samples import sample
@@ -110,6 +111,27 @@ class CommandLine(unittest.TestCase):
                     self.assertEqual(len(done.stderr.strip().splitlines()), 1, done.stderr)
                     self.assertTrue(done.stderr.startswith("isotomon: "))
             self.assertEqual(sorted(os.listdir(folder)), ["bad.csv", "cut.isotomon"])
+
+    def test_a_law_is_met_and_the_skin_looked_at(self) -> None:
+        """A design out of band is met by least change and written; its joins and bends are printed; wrong words exit 2."""
+        with tempfile.TemporaryDirectory() as name:
+            folder = Path(name)
+            save(change_station(sample("reach-blade"), "s6", chord=202.0), folder / "narrow.isotomon")
+            done = isotomon("meet", "narrow.isotomon", "area", "--at", "r5", "--out", "met.isotomon", cwd=folder)
+            self.assertEqual((done.returncode, done.stderr), (0, ""))
+            self.assertIn("chord of r5: 21", done.stdout)
+            done = isotomon("check", "met.isotomon", "--skin", cwd=folder)
+            self.assertEqual((done.returncode, done.stderr), (0, ""))
+            self.assertIn("Joins of the faces", done.stdout)
+            self.assertIn("Area changes its bend", done.stdout)
+            for words, said in (
+                (("meet", "narrow.isotomon", "girth"), "there are area, set angle"),
+                (("meet", "narrow.isotomon", "area", "--by", "luck"), "sizes, set angles"),
+                (("meet", "narrow.isotomon", "area", "--at", "r99"), "no station 'r99'"),
+            ):
+                done = isotomon(*words, cwd=folder)
+                self.assertEqual(done.returncode, 2, words)
+                self.assertIn(said, done.stderr)
 
     def test_the_demo_runs_without_a_display(self) -> None:
         """Off screen it prints the checks, and writes a picture and a solid."""

@@ -55,7 +55,29 @@ def _parser() -> argparse.ArgumentParser:
     )
     check.add_argument("design", type=Path, metavar="DESIGN")
     check.add_argument("--json", metavar="FILE", help="write the check as JSON; '-' prints the JSON alone")
+    check.add_argument(
+        "--skin", action="store_true", help="also the joins of the faces, and how fair area and turn run"
+    )
     check.set_defaults(run=_check)
+
+    meet = commands.add_parser(
+        "meet", help="change as little as will do until a law is met; exit 0 met, 1 not met, 2 error"
+    )
+    meet.add_argument("design", type=Path, metavar="DESIGN")
+    meet.add_argument("law", metavar="LAW", help="the law's name")
+    meet.add_argument(
+        "--by",
+        default="sizes",
+        metavar="WHAT",
+        help="what may change, such as sizes,'set angles',offsets,'rail points'",
+    )
+    meet.add_argument(
+        "--at", default="", metavar="STATIONS", help="names of the stations at which it may (default: all)"
+    )
+    meet.add_argument(
+        "--out", type=Path, metavar="DESIGN", help="where the changed design goes (default: nothing is written)"
+    )
+    meet.set_defaults(run=_meet)
 
     export = commands.add_parser("export", help="rebuild and write a solid")
     export.add_argument("design", type=Path, metavar="DESIGN")
@@ -162,18 +184,38 @@ def _drawing(options: argparse.Namespace) -> int:
     return 0
 
 
+def _meet(options: argparse.Namespace) -> int:
+    from isotomon import script
+    from isotomon.model.file import save
+
+    stations = tuple(name.strip() for name in options.at.split(",") if name.strip())
+    kinds = tuple(kind.strip() for kind in options.by.split(",") if kind.strip())
+    found = script.meet_law(script.load(options.design), options.law, kinds, stations)
+    for freedom, value in found.changes:
+        shown = f"{value * 57.29577951308232:.6g}°" if freedom.angle else f"{value:.6g} mm"
+        print(f"{freedom.name}: {shown}")
+    print(found.text)
+    if options.out is not None:
+        save(found.design, options.out)
+    return 0 if found.met else 1
+
+
 def _check(options: argparse.Namespace) -> int:
     from isotomon.model.file import load, write_atomically
     from isotomon.rebuild.check import check_table, checked, exit_code
+    from isotomon.rebuild.looks import check_looks, looks_table
     from isotomon.rebuild.quick import rebuild
     from isotomon.rebuild.supervisor import Supervisor
 
     design = load(options.design)
     supervisor = Supervisor()
     try:
-        result = checked(rebuild(design), supervisor)
+        quick = rebuild(design)
+        result = checked(quick, supervisor)
     finally:
         supervisor.close()
+    if options.skin:
+        result["skin"] = check_looks(quick)
     text = json.dumps(result, indent=1, ensure_ascii=False, allow_nan=False) + "\n"
     if options.json == "-":
         print(text, end="")
@@ -181,6 +223,8 @@ def _check(options: argparse.Namespace) -> int:
         if options.json:
             write_atomically(Path(options.json), text.encode())
         print(check_table(result))
+        if options.skin:
+            print(looks_table(result["skin"]))
     return exit_code(result)
 
 

@@ -11,6 +11,7 @@ with isotomon.Solids() as solids:
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 from types import TracebackType
 from typing import Any
@@ -22,15 +23,20 @@ from isotomon.exchange.numbers import read_numbers as _read_numbers
 from isotomon.exchange.numbers import write_numbers
 from isotomon.exchange.table import read_table as _read_table
 from isotomon.exchange.table import write_table
-from isotomon.model import draw_edits, edits, file
+from isotomon.model import bodies, draw_edits, edits, file, loft_edits
 from isotomon.model.datums import Datum
 from isotomon.model.draw_edits import Pen
 from isotomon.model.drawing import Constraint, Drawing
+from isotomon.model.guides import End, Guide, GuidePoint, Rail, Tie
 from isotomon.model.records import (
+    Apex,
+    BodyEnd,
+    Carrying,
     Circle,
     Design,
     Drawn,
     Ellipse,
+    Ending,
     FromPoints,
     Law,
     LawPoint,
@@ -50,7 +56,9 @@ from isotomon.profile.relate import add_dimension
 from isotomon.profile.shapes import Spot
 from isotomon.profile.solver import freedoms, solve
 from isotomon.rebuild import check as _check
-from isotomon.rebuild import deliver
+from isotomon.rebuild import deliver, looks
+from isotomon.rebuild import meet as meeting
+from isotomon.rebuild.carry import carry
 from isotomon.rebuild.insert import insert_station
 from isotomon.rebuild.quick import Quick
 from isotomon.rebuild.quick import rebuild as rebuilt
@@ -144,6 +152,30 @@ def check(design: Design, solids: Solids | None = None) -> dict[str, Any]:
     return _check.checked(rebuilt(design), solids.supervisor if solids else None)
 
 
+def meet_law(
+    design: Design, law: str, kinds: Sequence[meeting.Kind] = ("sizes",), stations: Sequence[str] = ()
+) -> meeting.Meeting:
+    """The least change of what may change (sizes, set angles, offsets, rail points; at stations by name, or all) that brings
+    the body into the band of a law, by its name.
+
+    Raises: DesignError, for an unknown law, station or kind, or when nothing may change.
+    """
+    unknown = [k for k in kinds if k not in meeting.KINDS]
+    if unknown:
+        raise DesignError(f"'{unknown[0]}' is nothing that may change; use {', '.join(meeting.KINDS)}")
+    found = next((entry for entry in design.laws if law in (entry.name, entry.id)), None)
+    if found is None:
+        raise DesignError(
+            f"there is no law '{law}'; there are {', '.join(entry.name for entry in design.laws) or 'none'}"
+        )
+    by_name = {s.name: s.id for s in design.stations}
+    missing = [name for name in stations if name not in by_name]
+    if missing:
+        raise DesignError(f"there is no station '{missing[0]}'; there are {', '.join(by_name)}")
+    chosen, driven = meeting.freedoms(rebuilt(design), kinds, [by_name[name] for name in stations])
+    return meeting.meet(design, found.id, chosen, driven=driven)
+
+
 def export(design: Design, path: str | Path, solids: Solids) -> None:
     """Write the solid of a design as STEP or STL, by the file's ending.
 
@@ -153,6 +185,9 @@ def export(design: Design, path: str | Path, solids: Solids) -> None:
 
 
 __all__ = [
+    "Apex",
+    "BodyEnd",
+    "Carrying",
     "Circle",
     "Constraint",
     "Datum",
@@ -160,7 +195,11 @@ __all__ = [
     "Drawing",
     "Drawn",
     "Ellipse",
+    "End",
+    "Ending",
     "FromPoints",
+    "Guide",
+    "GuidePoint",
     "IsotomonError",
     "Law",
     "LawPoint",
@@ -171,6 +210,7 @@ __all__ = [
     "Pen",
     "Polygon",
     "Quick",
+    "Rail",
     "Rounded",
     "Session",
     "Solids",
@@ -178,8 +218,11 @@ __all__ = [
     "Star",
     "Station",
     "Superellipse",
+    "Tie",
     "add_dimension",
+    "bodies",
     "build",
+    "carry",
     "change",
     "check",
     "copies",
@@ -189,6 +232,9 @@ __all__ = [
     "freedoms",
     "insert_station",
     "load",
+    "loft_edits",
+    "looks",
+    "meet_law",
     "parse_section",
     "read_drawing",
     "read_numbers",

@@ -126,6 +126,36 @@ HELP = {
         "formula on named numbers (span * 0.2 + 5 mm; position and fraction may be used too). Drag a field's name sideways "
         "to change it: Shift finer, Ctrl coarser; Esc gives up. Up and Down step.",
     ),
+    "guides": (
+        "Guides and rails",
+        "A guide is a curve in space that follows what it is made from: points, profiles, drawings, skins, other guides, an "
+        "axis. A tool makes one from what is chosen, or from all stations. Drag a curve's squares in the View to move its "
+        "points (on a profile they slide and catch its corners), its rings to bend it; the comb shows its curvature. Use as a "
+        "rail (Ctrl+R) lets the body follow it. Where a rail misses a profile, the finding names the gap and mends it: move "
+        "the guide, or let the profile's point follow.",
+    ),
+    "ties": (
+        "Ties and turn",
+        "A tie joins points of neighbouring profiles that belong together. They are set for least turn; Y shows them, and with "
+        "a station chosen their ends can be dragged along its profile, here or in the body plan. What turn they cause is told "
+        "station by station and in all; a finding evens it out, or makes a law of it. Whole turns are added between a station "
+        "and the one before it.",
+    ),
+    "bodies": (
+        "Bodies and carriers",
+        "The body's Details say what carries its stations: straight along Z, along a guide by its length, or about an axis, where "
+        "positions are angles; a closed path or an axis can be closed into a ring of three stations or more. Its ends can be free, "
+        "square, leaning, or flush or fair with another body whose end is the section there. Several bodies: one is in hand "
+        "(Ctrl+J, or its row in the Ledger), Board and stations are its own; it is a body of its own, or is added to, cut out of, "
+        "or kept in common with others.",
+    ),
+    "shape": (
+        "Checks of shape",
+        "In the stage Check, the skin is coloured by turn rate, curvature, slope to a pull direction, or distance from a reference; "
+        "Ctrl+Shift+R shows the light of long lamps as a polished skin reflects it: a kink breaks the stripes, a bump bends them. "
+        "Section curves cut it by evenly spaced planes; the joins of its faces are listed with gap, angle and step in curvature; "
+        "diamonds on the Board mark where area and turn change the way they bend.",
+    ),
     "drawing": (
         "The profile editor",
         "Looks straight at a station's plane; neighbouring sections are faint. Take a tool from the tray and click where its "

@@ -7,7 +7,6 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from isotomon.field.carriers import STRAIGHT
 from isotomon.field.section_field import SectionField
 from isotomon.geometry.planar import cross3
 from isotomon.measure.sections import Quadrature, moments
@@ -35,19 +34,31 @@ class BodyMeasures:
         return moments * density * 1e-9
 
 
-def body_measures(field: SectionField, rule: Quadrature, per_bay: int = 10) -> BodyMeasures:
-    """Integrals over the skin and both caps. `per_bay`: Gauss sites between neighbouring stations."""
-    gx, gw = np.polynomial.legendre.leggauss(per_bay)
-    edges = _fine(field)
-    width = np.diff(edges)[:, None]
-    v = (edges[:-1, None] + width * (gx + 1.0) / 2.0).ravel()
-    wv = (width * gw / 2.0).ravel()
-    sections = field.sections(v)
-    points = np.matmul(rule.value, sections.control)
-    normal = cross3(np.matmul(rule.slope, sections.control), np.matmul(rule.value, sections.slopes))
-    weight = wv[:, None] * rule.weight
-    flux = _fluxes(points, normal, weight)
-    surface = float(np.sum(weight * np.linalg.norm(normal, axis=2)))
+GAUSS = 8
+"""Sites in each stretch along the body."""
+NEAR = 1e-7
+"""A stretch is halved until that changes its volume by less than this share of the largest; what is left then is far less."""
+
+
+def body_measures(field: SectionField, rule: Quadrature) -> BodyMeasures:
+    """Integrals over the skin, stretch by stretch as finely as each needs, and over both caps."""
+    ends = [e.v + e.way * e.length for e in field.ends]
+    edges = np.unique(np.concatenate([field.edges, ends]))
+    low, high = edges[:-1], edges[1:]
+    sums = _stretches(field, rule, low, high)
+    total = np.zeros(11)
+    for _ in range(6):
+        middle = (low + high) / 2.0
+        halves = _stretches(field, rule, np.concatenate([low, middle]), np.concatenate([middle, high]))
+        both = halves.reshape(2, -1, 11).sum(axis=0)
+        rough = np.abs(both[:, 0] - sums[:, 0]) > NEAR * np.abs(sums[:, 0]).max()
+        total += both[~rough].sum(axis=0)
+        low, high = np.concatenate([low[rough], middle[rough]]), np.concatenate([middle[rough], high[rough]])
+        sums = halves.reshape(2, -1, 11)[:, rough].reshape(-1, 11)
+        if not rough.any():
+            break
+    total += sums.sum(axis=0)
+    flux, surface = total[:10], float(total[10])
     for end, outward in () if field.ring else ((field.first, -1.0), (field.last, 1.0)):
         cap, cap_area = (_cap if field.wrap is None else _bent_cap)(field, end, outward, rule)
         flux = flux + cap
@@ -59,14 +70,21 @@ def body_measures(field: SectionField, rule: Quadrature, per_bay: int = 10) -> B
     return BodyMeasures(volume, surface, centre, about)
 
 
-def _fine(field: SectionField) -> Array:
-    """The ends of all bays; along a path or about an axis, where bays may bend much, with places between."""
-    edges = field.edges
-    if field.carrier is STRAIGHT:
-        return edges
-    count = np.ceil(24.0 * np.diff(edges) / (edges[-1] - edges[0]) + 1.0).astype(int)
-    inner = [np.linspace(a, b, n + 1)[:-1] for a, b, n in zip(edges[:-1], edges[1:], count, strict=True)]
-    return np.concatenate([*inner, edges[-1:]])
+def _stretches(field: SectionField, rule: Quadrature, low: Array, high: Array) -> Array:
+    """(k, 11) the flux terms and the area of the skin over stretches of v, each from low to high (k,)."""
+    gx, gw = np.polynomial.legendre.leggauss(GAUSS)
+    width = (high - low)[:, None]
+    sections = field.sections((low[:, None] + width * (gx + 1.0) / 2.0).ravel())
+    points = np.matmul(rule.value, sections.control)
+    normal = cross3(np.matmul(rule.slope, sections.control), np.matmul(rule.value, sections.slopes))
+    weight = (width * gw / 2.0).reshape(-1, 1) * rule.weight
+    shape = (len(low), -1)
+    skin = np.linalg.norm(normal, axis=2)
+    reach = np.einsum("vuk,vuk->vu", points, normal) * weight
+    x, y, z = points[..., 0], points[..., 1], points[..., 2]
+    terms = [reach / 3.0, *(reach * f / 4.0 for f in (x, y, z))]
+    terms += [reach * f / 5.0 for f in (x * x, y * y, z * z, x * y, x * z, y * z)]
+    return np.stack([term.sum(axis=1).reshape(shape).sum(axis=1) for term in (*terms, weight * skin)], axis=1)
 
 
 def _fluxes(p: Array, n: Array, weight: Array) -> Array:

@@ -167,8 +167,7 @@ def export_request(quick: Quick, path: Path, request_id: int, limit: float = STE
     bodies = [(name_of(design, body), key) for body, key in steps(quick)[1].items()]
     fine = min(deflection(q.shape) for q in (quick, *quick.others) if q.shape is not None)
     name = design.loft.name if len(bodies) == 1 else design.name
-    slack = 2.0 * design.tolerance
-    return Export(request_id, bodies, name, export_form(path), str(path.absolute()), fine, slack, limit)
+    return Export(request_id, bodies, name, export_form(path), str(path.absolute()), fine, limit)
 
 
 def export(quick: Quick, supervisor: Supervisor, path: Path) -> None:

@@ -4,7 +4,7 @@ line alike."""
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -112,7 +112,7 @@ def fairness(quick: Quick) -> dict[str, Array]:
     return {"area": wiggles(c.v, c.area, 1e-4 * float(c.area.max())), "turn": wiggles(c.v, np.degrees(c.turn), 0.05)}
 
 
-def check_looks(quick: Quick) -> dict[str, object]:
+def check_looks(quick: Quick) -> dict[str, Any]:
     """Joins and fairness as JSON values, for the check."""
     try:
         found = skin_joins(quick)
@@ -131,3 +131,21 @@ def check_looks(quick: Quick) -> dict[str, object]:
         ],
         "bends_mm": {name: places.tolist() for name, places in bends.items()},
     }
+
+
+def looks_table(looks: dict[str, Any]) -> str:
+    """The same as text for a terminal."""
+    if "error" in looks:
+        return f"The skin was not looked at: {looks['error']}"
+    lines = ["", "Joins of the faces"]
+    for join in looks["joins"]:
+        low, high = join["angle_deg"]
+        step = join["curvature_step_per_m"]
+        how = f"edge {low:.3g}° to {high:.3g}°" if step is None else f"smooth, curvature step {step:.2g} 1/m"
+        lines.append(f"  {join['faces'][0]} | {join['faces'][1]}: {how}, gap {join['gap_mm']:.1g} mm")
+    for name, places in looks["bends_mm"].items():
+        where = ", ".join(f"{z:.0f}" for z in places)
+        lines.append(
+            f"{name.capitalize()} changes its bend {len(places)} times" + (f", at {where} mm" if places else "")
+        )
+    return "\n".join(lines)

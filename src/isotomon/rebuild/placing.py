@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import cached_property, lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -109,21 +109,25 @@ class Stood:
     """rad; a round profile, which has none of its own, is turned as the body is there."""
     wrap: Wrap | None
 
-    @property
+    @cached_property
     def pivot(self) -> Array:
+        """(2,) the point of the outline that sits on the carrier."""
         anchor = self.outline.anchor
         return np.asarray(anchor[0] + self.n.pivot * (anchor[1] - anchor[0]))
 
+    @cached_property
+    def turned(self) -> Array:
+        """(2, 2) what turns the outline, its points in rows."""
+        c, s = float(np.cos(self.angle)), float(np.sin(self.angle))
+        return np.array([[c, s], [-s, c]])
+
     def in_plane(self, unit: Array) -> Array:
         """Points (m, 2) of the outline at chord 1 → (m, 2) mm in the station's plane."""
-        c, s = np.cos(self.angle), np.sin(self.angle)
-        flat = (unit - self.pivot) * self.n.chord
-        return np.asarray(flat @ np.array([[c, s], [-s, c]]) + np.array(self.n.offset))
+        return np.asarray((unit - self.pivot) @ self.turned * self.n.chord + self.n.offset)
 
     def to_unit(self, flat: Array) -> Array:
         """What `in_plane` takes back."""
-        c, s = np.cos(self.angle), np.sin(self.angle)
-        return np.asarray((flat - np.array(self.n.offset)) @ np.array([[c, -s], [s, c]]) / self.n.chord + self.pivot)
+        return np.asarray((flat - self.n.offset) @ self.turned.T / self.n.chord + self.pivot)
 
     def in_space(self, unit: Array) -> Array:
         """(m, 3) where points of the outline lie."""
@@ -154,6 +158,7 @@ def named_point(part: str) -> bool:
     return part in NAMES or part.startswith("at:") or (part[:1] == "c" and part[1:].isdecimal())
 
 
+@lru_cache(maxsize=4096)
 def named_share(outline: Outline2D, part: str) -> float:
     """The share of the arc length at a named point: `lead`, `trail` (where the outline comes nearest to them), `upper`,
     `lower` (its highest and lowest), `c2` (a corner, counted from nought), `at:0.25` (the share itself).

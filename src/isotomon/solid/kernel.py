@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 from OCP.APIHeaderSection import APIHeaderSection_MakeHeader
 from OCP.BinTools import BinTools
-from OCP.BRep import BRep_Builder, BRep_Tool
+from OCP.BRep import BRep_Builder
 from OCP.BRepAlgoAPI import BRepAlgoAPI_Common, BRepAlgoAPI_Cut, BRepAlgoAPI_Fuse
 from OCP.BRepBuilderAPI import (
     BRepBuilderAPI_MakeEdge,
@@ -25,7 +25,6 @@ from OCP.BRepBuilderAPI import (
 from OCP.BRepCheck import BRepCheck_Analyzer
 from OCP.BRepGProp import BRepGProp
 from OCP.BRepLib import BRepLib
-from OCP.BRepMesh import BRepMesh_IncrementalMesh
 from OCP.collections import Array1_double, Array1_int, Array2_gp_Pnt, List_TopoDS_Shape
 from OCP.Geom import Geom_BSplineSurface, Geom_CylindricalSurface
 from OCP.gp import gp_Ax3, gp_Dir, gp_Pln, gp_Pnt
@@ -38,14 +37,13 @@ from OCP.STEPControl import STEPControl_StepModelType
 from OCP.TCollection import TCollection_ExtendedString, TCollection_HAsciiString
 from OCP.TDataStd import TDataStd_Name
 from OCP.TDocStd import TDocStd_Document
-from OCP.TopAbs import TopAbs_Orientation, TopAbs_ShapeEnum
-from OCP.TopExp import TopExp_Explorer
-from OCP.TopLoc import TopLoc_Location
+from OCP.TopAbs import TopAbs_ShapeEnum
 from OCP.TopoDS import TopoDS, TopoDS_Face, TopoDS_Shape, TopoDS_Wire
 from OCP.XCAFDoc import XCAFDoc_DocumentTool
 
 from isotomon.errors import SolidError
 from isotomon.geometry.patch import Patch
+from isotomon.solid.meshing import mesh_of, parts, welded
 
 Array = NDArray[np.float64]
 
@@ -186,7 +184,7 @@ def _sewn(faces: Sequence[tuple[str, TopoDS_Face]], tolerance: float) -> Body:
         sewing.Add(face)
     sewing.Perform()
     sewn = [(name, sewing.Modified(face) if sewing.IsModified(face) else face) for name, face in faces]
-    shells = _parts(sewing.SewedShape(), TopAbs_ShapeEnum.TopAbs_SHELL)
+    shells = parts(sewing.SewedShape(), TopAbs_ShapeEnum.TopAbs_SHELL)
     if len(shells) != 1 or sewing.NbFreeEdges():
         raise SolidError(f"the skin does not close: {sewing.NbFreeEdges()} open edges in {len(shells)} shells")
     maker = BRepBuilderAPI_MakeSolid(TopoDS.Shell(shells[0]))
@@ -197,7 +195,7 @@ def _sewn(faces: Sequence[tuple[str, TopoDS_Face]], tolerance: float) -> Body:
         fix.Perform()
         solid = fix.Solid()
     names = []
-    for face in _parts(solid, TopAbs_ShapeEnum.TopAbs_FACE):
+    for face in parts(solid, TopAbs_ShapeEnum.TopAbs_FACE):
         names.append(next((name for name, shape in sewn if shape.IsSame(face)), "unnamed"))
     return Body(solid, tuple(names))
 
@@ -220,7 +218,7 @@ def combine(base: Body, tool: Body, how: str, mark: str, tolerance: float) -> Bo
     if not maker.IsDone():
         raise SolidError("the kernel cannot combine these bodies; move one a little, or make it a little larger")
     shape = maker.Shape()
-    if not _parts(shape, TopAbs_ShapeEnum.TopAbs_SOLID):
+    if not parts(shape, TopAbs_ShapeEnum.TopAbs_SOLID):
         why = {
             "add": "adding them leaves no solid",
             "cut": "the cut takes away all of it",
@@ -229,24 +227,16 @@ def combine(base: Body, tool: Body, how: str, mark: str, tolerance: float) -> Bo
         raise SolidError(f"{why}; move one of them")
     came: list[tuple[str, TopoDS_Shape]] = []
     for body, before in ((base, ""), (tool, mark)):
-        for name, face in zip(body.names, _parts(body.shape, TopAbs_ShapeEnum.TopAbs_FACE), strict=True):
+        for name, face in zip(body.names, parts(body.shape, TopAbs_ShapeEnum.TopAbs_FACE), strict=True):
             if not maker.IsDeleted(face):
                 pieces = list(maker.Modified(face)) or [face]
                 came += [
                     (f"{before}{name}" + (f" ({k + 1})" if len(pieces) > 1 else ""), p) for k, p in enumerate(pieces)
                 ]
     names = []
-    for face in _parts(shape, TopAbs_ShapeEnum.TopAbs_FACE):
+    for face in parts(shape, TopAbs_ShapeEnum.TopAbs_FACE):
         names.append(next((name for name, piece in came if piece.IsSame(face)), "unnamed"))
     return Body(shape, tuple(names))
-
-
-def _parts(shape: TopoDS_Shape, kind: TopAbs_ShapeEnum) -> list[TopoDS_Shape]:
-    explorer, found = TopExp_Explorer(shape, kind), []
-    while explorer.More():
-        found.append(explorer.Current())
-        explorer.Next()
-    return found
 
 
 def report(body: Body, closed_mesh: bool) -> Report:
@@ -261,52 +251,9 @@ def report(body: Body, closed_mesh: bool) -> Report:
         centre=(centre.X(), centre.Y(), centre.Z()),
         valid=BRepCheck_Analyzer(body.shape).IsValid() and volume.Mass() > 0.0,
         watertight=closed_mesh,
-        faces=len(_parts(body.shape, TopAbs_ShapeEnum.TopAbs_FACE)),
-        pieces=len(_parts(body.shape, TopAbs_ShapeEnum.TopAbs_SOLID)),
+        faces=len(parts(body.shape, TopAbs_ShapeEnum.TopAbs_FACE)),
+        pieces=len(parts(body.shape, TopAbs_ShapeEnum.TopAbs_SOLID)),
     )
-
-
-def mesh(body: Body, deflection: float, angle: float = 0.35) -> tuple[Array, NDArray[np.int64], NDArray[np.int64]]:
-    """Vertices (n, 3), outward triangles (m, 3), and the face index of each triangle (m,)."""
-    BRepMesh_IncrementalMesh(body.shape, deflection, False, angle, False)
-    points, triangles, owner, base = [], [], [], 0
-    for number, shape in enumerate(_parts(body.shape, TopAbs_ShapeEnum.TopAbs_FACE)):
-        face = TopoDS.Face(shape)
-        place = TopLoc_Location()
-        found = BRep_Tool.Triangulation_s(face, place)
-        if found is None:
-            raise SolidError("the kernel cannot mesh a face of the body")
-        move = place.Transformation()
-        nodes = [found.Node(i).Transformed(move) for i in range(1, found.NbNodes() + 1)]
-        points.append(np.array([(p.X(), p.Y(), p.Z()) for p in nodes]))
-        index = np.array([found.Triangle(i).Get() for i in range(1, found.NbTriangles() + 1)]) - 1
-        if face.Orientation() == TopAbs_Orientation.TopAbs_REVERSED:
-            index = index[:, ::-1]
-        triangles.append(index + base)
-        owner.append(np.full(len(index), number))
-        base += len(nodes)
-    return np.vstack(points), np.vstack(triangles).astype(np.int64), np.concatenate(owner).astype(np.int64)
-
-
-def welded(points: Array, triangles: NDArray[np.int64], slack: float) -> tuple[Array, NDArray[np.int64]]:
-    """The mesh with vertices nearer than `slack` made one, and without the triangles that come to nothing."""
-    # Twice on a grid, shifted by half a cell: what straddles a border of the first lies inside a cell of the second.
-    place = np.arange(len(points))
-    for shift in (0.0, 0.5):
-        cells = np.floor(points / slack + shift).astype(np.int64)
-        _, first, index = np.unique(cells, axis=0, return_index=True, return_inverse=True)
-        points, place = points[first], index.ravel()[place]
-    merged = place[triangles]
-    distinct = (merged[:, 0] != merged[:, 1]) & (merged[:, 1] != merged[:, 2]) & (merged[:, 2] != merged[:, 0])
-    return points, merged[distinct]
-
-
-def is_closed(triangles: NDArray[np.int64]) -> bool:
-    """Whether every edge of a welded mesh is shared by two triangles that run along it in opposite directions."""
-    edges = np.vstack([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]])
-    ahead, counts = np.unique(edges, axis=0, return_counts=True)
-    back = np.unique(edges[:, ::-1], axis=0)
-    return bool(np.all(counts == 1) and np.array_equal(ahead, back))
 
 
 def to_bytes(body: Body) -> bytes:
@@ -347,15 +294,15 @@ def write_step(bodies: Sequence[tuple[str, Body]], name: str, path: Path) -> Non
     _write(path, lambda part: writer.Write(part) == IFSelect_ReturnStatus.IFSelect_RetDone)
 
 
-def write_stl(bodies: Sequence[Body], deflection: float, slack: float, path: Path) -> None:
-    """A binary STL file of the bodies' meshes, vertices nearer than `slack` made one. Written whole or not at all.
+def write_stl(bodies: Sequence[Body], deflection: float, path: Path) -> None:
+    """A binary STL file of the bodies' meshes. Written whole or not at all.
 
     Raises: SolidError.
     """
     facing = []
     for body in bodies:
-        points, triangles, _ = mesh(body, deflection, 0.2)
-        points, triangles = welded(points, triangles, slack)
+        made = mesh_of(body.shape, deflection, 0.2)
+        points, triangles = welded(made)
         facing.append(points[triangles].astype("<f4"))
     corners = np.concatenate(facing)
     facets = np.zeros(len(corners), dtype=[("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("spare", "<u2")])

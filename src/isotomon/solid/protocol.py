@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from isotomon.errors import SolidError
 from isotomon.geometry.patch import Patch
 
-PROTOCOL = 4
+PROTOCOL = 5
 _HEAD = struct.Struct("<Q")
 MOST_BYTES = 1 << 31
 
@@ -109,7 +109,6 @@ class Export(msgspec.Struct, tag=True):
     form: Literal["step", "stl"]
     path: str
     deflection: float
-    slack: float
     limit: float
     version: int = PROTOCOL
 

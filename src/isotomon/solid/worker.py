@@ -19,6 +19,7 @@ from typing import BinaryIO
 
 from isotomon.errors import SolidError
 from isotomon.solid import kernel
+from isotomon.solid.meshing import is_closed, mesh_of, welded
 from isotomon.solid.protocol import (
     Built,
     Cancel,
@@ -73,7 +74,7 @@ def run_step(request: Work, bodies: OrderedDict[str, Built]) -> Reply:
     if request.form == "step":
         kernel.write_step(found, request.name, path)
     else:
-        kernel.write_stl([body for _, body in found], request.deflection, request.slack, path)
+        kernel.write_stl([body for _, body in found], request.deflection, path)
     return Exported(request.id, request.path)
 
 
@@ -84,15 +85,18 @@ def _kept(bodies: OrderedDict[str, Built], key: str) -> kernel.Body:
 
 
 def _built(request: Loft | Combine, body: kernel.Body) -> Built:
-    vertices, triangles, owner = kernel.mesh(body, request.deflection)
-    closed = kernel.is_closed(kernel.welded(vertices, triangles, 2.0 * request.tolerance)[1])
+    for finer in (1.0, 4.0, 16.0):  # the kernel leaves gaps in the mesh of very thin faces, unless it is fine
+        mesh = mesh_of(body.shape, request.deflection / finer)
+        closed = is_closed(welded(mesh)[1])
+        if closed:
+            break
     report = kernel.report(body, closed)
     return Built(
         id=request.id,
         names=list(body.names),
-        vertices=pack(vertices.astype("float32")),
-        triangles=pack(triangles.astype("int32")),
-        owner=pack(owner.astype("int32")),
+        vertices=pack(mesh.points.astype("float32")),
+        triangles=pack(mesh.triangles.astype("int32")),
+        owner=pack(mesh.owner.astype("int32")),
         volume=report.volume,
         area=report.area,
         centre=report.centre,

@@ -1,0 +1,133 @@
+"""Meshes of bodies by the kernel. Where faces meet, vertices are known to be one by the edge they lie on, not by being near."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from OCP.BRep import BRep_Tool
+from OCP.BRepMesh import BRepMesh_IncrementalMesh
+from OCP.BRepTools import BRepTools
+from OCP.collections import IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher
+from OCP.TopAbs import TopAbs_Orientation, TopAbs_ShapeEnum
+from OCP.TopExp import TopExp, TopExp_Explorer
+from OCP.TopLoc import TopLoc_Location
+from OCP.TopoDS import TopoDS, TopoDS_Face, TopoDS_Shape
+
+from isotomon.errors import SolidError
+
+Array = NDArray[np.float64]
+Index = NDArray[np.int64]
+
+
+@dataclass(frozen=True, eq=False)
+class Mesh:
+    """Vertices (n, 3) of every face for itself, outward triangles (m, 3), the face of each (m,), and (n,) a number that
+    vertices have in common which are one on the body."""
+
+    points: Array
+    triangles: Index
+    owner: Index
+    same: Index
+
+
+def parts(shape: TopoDS_Shape, kind: TopAbs_ShapeEnum) -> list[TopoDS_Shape]:
+    """The faces, edges and so on of a shape, in the kernel's order."""
+    explorer, found = TopExp_Explorer(shape, kind), []
+    while explorer.More():
+        found.append(explorer.Current())
+        explorer.Next()
+    return found
+
+
+def mesh_of(shape: TopoDS_Shape, deflection: float, angle: float = 0.35) -> Mesh:
+    """The mesh of a body, no farther from it than `deflection` (mm). Raises: SolidError."""
+    BRepTools.Clean_s(shape)
+    BRepMesh_IncrementalMesh(shape, deflection, False, angle, False)
+    edges, corners = (IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher() for _ in range(2))
+    TopExp.MapShapes_s(shape, TopAbs_ShapeEnum.TopAbs_EDGE, edges)
+    TopExp.MapShapes_s(shape, TopAbs_ShapeEnum.TopAbs_VERTEX, corners)
+    points, triangles, owner, base = [], [], [], 0
+    one: dict[tuple[str, int, int], int] = {}
+    links: list[tuple[int, int]] = []
+    for number, found in enumerate(parts(shape, TopAbs_ShapeEnum.TopAbs_FACE)):
+        face = TopoDS.Face(found)
+        place = TopLoc_Location()
+        made = BRep_Tool.Triangulation_s(face, place)
+        if made is None:
+            raise SolidError("the kernel cannot mesh a face of the body")
+        move = place.Transformation()
+        nodes = [made.Node(i).Transformed(move) for i in range(1, made.NbNodes() + 1)]
+        points.append(np.array([(p.X(), p.Y(), p.Z()) for p in nodes]))
+        index = np.array([made.Triangle(i).Get() for i in range(1, made.NbTriangles() + 1)]) - 1
+        if face.Orientation() == TopAbs_Orientation.TopAbs_REVERSED:
+            index = index[:, ::-1]
+        triangles.append(index + base)
+        owner.append(np.full(len(index), number))
+        for key, node in _on_edges(face, edges, corners):
+            links.append((one.setdefault(key, base + node), base + node))
+        base += len(nodes)
+    return Mesh(
+        np.vstack(points),
+        np.vstack(triangles).astype(np.int64),
+        np.concatenate(owner).astype(np.int64),
+        _numbered(base, links),
+    )
+
+
+def _on_edges(
+    face: TopoDS_Face,
+    edges: IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher,
+    corners: IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher,
+) -> list[tuple[tuple[str, int, int], int]]:
+    """(edge or corner and place on it, node) of the nodes of a face on its edges."""
+    place = TopLoc_Location()
+    made = BRep_Tool.Triangulation_s(face, place)
+    found: list[tuple[tuple[str, int, int], int]] = []
+    for part in parts(face, TopAbs_ShapeEnum.TopAbs_EDGE):
+        edge = TopoDS.Edge(part)  # the orientation tells the two sides of a seam apart
+        along = BRep_Tool.PolygonOnTriangulation_s(edge, made, place)
+        if along is None:
+            continue
+        nodes = [along.Node(i) - 1 for i in range(1, along.NbNodes() + 1)]
+        ends = [corners.FindIndex(v(edge)) for v in (TopExp.FirstVertex_s, TopExp.LastVertex_s)]
+        if BRep_Tool.Degenerated_s(edge):
+            found += [(("corner", ends[0], 0), node) for node in nodes]
+            continue
+        key = edges.FindIndex(edge)
+        found += [(("edge", key, k), node) for k, node in enumerate(nodes)]
+        found += [(("corner", ends[0], 0), nodes[0]), (("corner", ends[1], 0), nodes[-1])]
+    return found
+
+
+def _numbered(count: int, links: list[tuple[int, int]]) -> Index:
+    """(count,) the same number for all that are linked."""
+    name = np.arange(count)
+    if not links:
+        return name
+    a, b = np.array(links).T
+    while True:
+        least = np.minimum(name[a], name[b])
+        before = name.copy()
+        np.minimum.at(name, a, least)
+        np.minimum.at(name, b, least)
+        name = name[name]
+        if np.array_equal(name, before):
+            return name
+
+
+def welded(mesh: Mesh) -> tuple[Array, Index]:
+    """The mesh with vertices that are one on the body made one, and without the triangles that come to nothing."""
+    kept, place = np.unique(mesh.same, return_inverse=True)
+    merged = place.ravel()[mesh.triangles]
+    distinct = (merged[:, 0] != merged[:, 1]) & (merged[:, 1] != merged[:, 2]) & (merged[:, 2] != merged[:, 0])
+    return mesh.points[kept], merged[distinct]
+
+
+def is_closed(triangles: Index) -> bool:
+    """Whether every edge of a welded mesh is shared by two triangles that run along it in opposite directions."""
+    edges = np.vstack([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]])
+    ahead, counts = np.unique(edges, axis=0, return_counts=True)
+    back = np.unique(edges[:, ::-1], axis=0)
+    return bool(np.all(counts == 1) and np.array_equal(ahead, back))

@@ -1,0 +1,97 @@
+"""Solids of random profiles, rails, ties, turns and ends: valid and watertight, or it is said why there is none."""
+
+from __future__ import annotations
+
+import random
+import threading
+import unittest
+
+from isotomon.errors import IsotomonError
+from isotomon.model import loft_edits as e
+from isotomon.model.guides import End, Guide, GuidePoint
+from isotomon.model.records import Design
+from isotomon.rebuild.deliver import build
+from isotomon.rebuild.quick import rebuild
+from isotomon.rebuild.supervisor import Supervisor
+from tests.helpers import design
+
+SECTIONS = [
+    "circle",
+    "ellipse:0.5",
+    "rounded:0.7:0.15",
+    "polygon:3",
+    "polygon:4",
+    "polygon:6",
+    "star:4:0.6",
+    "superellipse:0.8:3",
+    "naca:2418",
+    "naca:0012b",
+]
+WAYS = {"lead": (-1.0, 0.0), "trail": (1.0, 0.0), "upper": (0.0, 1.0), "lower": (0.0, -1.0)}
+
+
+def combination(rng: random.Random) -> Design:
+    """Two or three stations, up to three rails with bulges of their own, up to two ties, whole turns, and ends."""
+    z = [0.0]
+    for _ in range(rng.choice((1, 1, 2))):
+        z.append(z[-1] + rng.uniform(40, 120))
+    made = design([(p, rng.choice(SECTIONS), rng.uniform(40, 90), rng.uniform(-25, 25)) for p in z])
+    for k, part in enumerate(rng.sample(sorted(WAYS), rng.choice((0, 0, 1, 2, 3)))):
+        points = [GuidePoint(f"s{i}/{part}") for i in range(len(z))]
+        if rng.random() < 0.4:
+            x, y = (w * rng.uniform(0, 8) for w in WAYS[part])
+            points.insert(1, GuidePoint(f"s0/{part}", x=x, y=y, z=z[1] / 2))
+        guide = Guide(f"u{k}", f"guide {k}", "through", choices=("open",), points=tuple(points))
+        made = e.add_rail(e.add_guide(made, guide), guide.id)
+    for _ in range(rng.choice((0, 0, 1, 2))):
+        share = rng.random()
+        made = e.add_tie(made, tuple(End(f"s{i}", (share + rng.uniform(-0.06, 0.06)) % 1.0) for i in range(len(z))))
+    if rng.random() < 0.2:
+        made = e.set_turns(made, "s1", rng.choice((-1, 1)))
+    if rng.random() < 0.3:
+        how, which = rng.choice(("square", "leaning")), rng.choice(("first", "last"))
+        made = e.change_ending(made, which, how=how, angle=rng.uniform(-0.3, 0.3), strength=rng.uniform(0, 40))
+    return made
+
+
+class RandomSolids(unittest.TestCase):
+    """Two hundred combinations, in two workers."""
+
+    def test_each_is_sound_or_says_why_not(self) -> None:
+        """Three in four and more are built: valid, watertight, of the field's volume to 1e-4; the others are explained."""
+        rng = random.Random(11)
+        wanted = [combination(rng) for _ in range(200)]
+        built, wrong = [0, 0], []
+
+        def work(which: int) -> None:
+            supervisor = Supervisor()
+            try:
+                for number in range(which, len(wanted), 2):
+                    quick = rebuild(wanted[number])
+                    errors = [f.text for f in quick.findings if f.severity == "error"]
+                    if errors:
+                        if not all(len(text) > 20 for text in errors):
+                            wrong.append((number, errors))
+                        continue
+                    assert quick.full is not None
+                    solid = build(quick, supervisor)
+                    off = solid.volume / quick.full.body.volume - 1.0
+                    built[which] += 1
+                    if not (solid.valid and solid.watertight and abs(off) < 1e-4):
+                        wrong.append((number, solid.valid, solid.watertight, off))
+            except (IsotomonError, AssertionError, RuntimeError, ValueError) as error:  # told in the main thread
+                wrong.append((number, repr(error)))
+            finally:
+                supervisor.close()
+
+        threads = [threading.Thread(target=work, args=(k,)) for k in (0, 1)]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
+        self.assertEqual(wrong, [])
+        self.assertGreaterEqual(sum(built), 150)
+
+
+if __name__ == "__main__":
+    unittest.main()
