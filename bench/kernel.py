@@ -5,15 +5,18 @@ from __future__ import annotations
 import time
 
 import numpy as np
+from OCP.BRep import BRep_Tool
 from OCP.BRepAlgoAPI import BRepAlgoAPI_Section
 from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeEdge, BRepBuilderAPI_MakeFace, BRepBuilderAPI_MakeWire
 from OCP.BRepGProp import BRepGProp
 from OCP.BRepMesh import BRepMesh_IncrementalMesh
 from OCP.BRepOffsetAPI import BRepOffsetAPI_ThruSections
 from OCP.collections import Array1_gp_Pnt
-from OCP.Geom import Geom_BSplineCurve
+from OCP.Geom import Geom_BSplineCurve, Geom_BSplineSurface
 from OCP.gp import gp_Dir, gp_Pln, gp_Pnt
 from OCP.GProp import GProp_GProps
+from OCP.TopAbs import TopAbs_ShapeEnum
+from OCP.TopoDS import TopoDS
 
 from bench.__main__ import line, timed
 from isotomon.field.mesh import skin_mesh
@@ -23,7 +26,7 @@ from isotomon.rebuild.quick import rebuild
 from isotomon.rebuild.shape import make_shape
 from isotomon.samples import sample
 from isotomon.solid import kernel
-from isotomon.solid.meshing import is_closed, mesh_of, welded
+from isotomon.solid.meshing import is_closed, mesh_of, parts, welded
 
 
 def main() -> None:
@@ -107,16 +110,28 @@ def main() -> None:
         "",
     )
     poles = sum(p.control.shape[0] * p.control.shape[1] for p in patches(field, 1e-4))
-    line("control points of the demo's skin", f"{poles:,}", "")
+    theirs_too = _poles_of(kernel_loft())
+    figure = f"{poles:,} against {theirs_too:,}"
+    line("control points of the demo's skin against the kernel's loft of the sections", figure, "no more than needed")
+
+
+def _poles_of(shape: object) -> int:
+    """Control points of all faces that are no planes."""
+    count = 0
+    for face in parts(shape, TopAbs_ShapeEnum.TopAbs_FACE):  # type: ignore[arg-type]
+        surface = BRep_Tool.Surface_s(TopoDS.Face(face))
+        if isinstance(surface, Geom_BSplineSurface):
+            count += surface.NbUPoles() * surface.NbVPoles()
+    return count
 
 
 def _cut_area(body: kernel.Body, position: float) -> float:
     cut = BRepAlgoAPI_Section(body.shape, gp_Pln(gp_Pnt(0, 0, position), gp_Dir(0, 0, 1)), False)
     cut.Build()
-    edges = kernel._parts(cut.Shape(), kernel.TopAbs_ShapeEnum.TopAbs_EDGE)
+    edges = parts(cut.Shape(), TopAbs_ShapeEnum.TopAbs_EDGE)
     wire = BRepBuilderAPI_MakeWire()
     for edge in edges:
-        wire.Add(kernel.TopoDS.Edge(edge))
+        wire.Add(TopoDS.Edge(edge))
     face = BRepBuilderAPI_MakeFace(wire.Wire(), True)
     figures = GProp_GProps()
     BRepGProp.SurfaceProperties_s(face.Face(), figures)

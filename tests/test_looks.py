@@ -15,7 +15,7 @@ from isotomon.measure.joins import joins
 from isotomon.model.edits import change_station
 from isotomon.rebuild.looks import check_looks, colouring, fairness, section_lines, skin_joins, way_of
 from isotomon.rebuild.quick import rebuild
-from tests.helpers import design, results
+from tests.helpers import curves_at, design, results
 
 CONE = [(0.0, "circle", 100.0, 0.0), (100.0, "circle", 60.0, 0.0)]
 
@@ -81,6 +81,14 @@ class OnTheSkin(unittest.TestCase):
         for spacing in (0.0, 1e-3):
             with self.assertRaises(FieldError):
                 section_lines(quick, "y", spacing)
+
+    def test_the_area_in_a_plane(self) -> None:
+        """Square to a straight body it is the section's; where the plane runs out of an end there is none."""
+        _, shape = results([(0.0, "circle", 40.0, 0.0), (80.0, "rounded:0.5:0.2", 60.0, 15.0)])
+        area = skin.plane_area(shape.field, np.array([0.0, 0.0, 1.0]), 30.0)
+        assert area is not None
+        self.assertAlmostEqual(area / float(curves_at(shape, [30.0]).area[0]), 1.0, places=6)
+        self.assertIsNone(skin.plane_area(shape.field, np.array([0.0, 1.0, 0.0]), 3.0))
 
 
 class Joined(unittest.TestCase):

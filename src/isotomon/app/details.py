@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -33,6 +34,8 @@ from isotomon.app.mends import MendList
 from isotomon.app.shape_form import ShapeForm
 from isotomon.app.wiring import wire
 from isotomon.errors import DesignError, IsotomonError
+from isotomon.field.section_field import SectionField
+from isotomon.measure.skin import plane_area
 from isotomon.model import edits
 from isotomon.model.datums import construction
 from isotomon.model.records import Apex, BodyEnd, Design, Number, Station
@@ -392,6 +395,10 @@ class Details(QScrollArea):
             f"Turn\t{display(math.degrees(float(c.turn[row])), 4)}°",
             f"Twist rate\t{display(math.degrees(float(c.twist_rate[row])) * 1000, 3)} °/m",
         ]
+        if quick.shape.field.wrap is not None and quick.full is not None:
+            flat = _area_in_plane(quick.shape.field, float(quick.shape.field.nodes[index]))
+            text = "– (it does not cut right through)" if flat is None else f"{display(flat * scale**2, 3)} {unit}²"
+            lines.append(f"Area in its plane\t{text}")
         if quick.unintended is not None:
             here = math.degrees(float(quick.unintended[index]))
             step = here - math.degrees(float(quick.unintended[max(index - 1, 0)]))
@@ -574,6 +581,11 @@ def solid_state(desk: Desk) -> tuple[str, bool]:
         pieces = f" in {desk.solid.pieces} pieces" if desk.solid.pieces > 1 else ""
         return f"Solid: {words}{pieces}, {len(desk.solid.names)} faces, {desk.solid.volume:,.1f} mm³.", sound
     return f"No solid: {desk.solid.text}.", False
+
+
+@lru_cache(maxsize=16)
+def _area_in_plane(field: SectionField, position: float) -> float | None:
+    return plane_area(field, np.array([0.0, 0.0, 1.0]), position)
 
 
 def _table(lines: list[str]) -> str:

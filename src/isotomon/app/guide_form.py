@@ -275,6 +275,7 @@ class GuideForm(QWidget):
         names = quick.resolved.names
         for index, (given, value) in enumerate(zip(guide.way.fields, guide.values, strict=True)):
             _show(self.fields[str(index)], value, given.kind, names)
+            self.fields[str(index)].setVisible(given.title not in _idle(guide))
         self._refresh_point(design, guide)
         self.wrong.show_findings([f for f in quick.findings if f.about in (self.key, self._rail_id() or self.key)])
         self.figures.setText(self._said(guide))
@@ -343,6 +344,17 @@ def _offer(box: QComboBox, wanted: list[tuple[str, str]], ref: str) -> None:
         for r, text in wanted:
             box.addItem(text, r)
     box.setCurrentIndex(box.findData(ref))
+
+
+def _idle(guide: Guide) -> set[str]:
+    """The numbers of a helix that its choices leave without effect: they are worked out, or not asked for."""
+    if guide.kind != "helix":
+        return set()
+    worked, _, shape, leads = guide.choices
+    idle = {worked.capitalize()}
+    idle |= {"End radius"} if shape != "to the end radius" else set()
+    idle |= {"Taper"} if shape != "by the taper" else set()
+    return idle | ({"Fade by"} if leads != "fading" else set())
 
 
 def _show(field: NumberField, value: Value, kind: Kind, names: object) -> None:

@@ -17,6 +17,7 @@ from isotomon.model.datums import construction
 from isotomon.model.draw_edits import next_name
 from isotomon.model.guides import GUIDES, Guide, GuidePoint
 from isotomon.model.records import Design
+from isotomon.quantity import Value
 from isotomon.rebuild.datums import Ground
 from isotomon.rebuild.guides import point_place
 from isotomon.rebuild.looks import ground_of
@@ -77,9 +78,9 @@ class GuideTools:
         assert design is not None
         way = GUIDES[kind]
         name = next_name((g.name for g in design.guides), {"through": "curve", "drawn": "drawn guide"}.get(kind, kind))
-        values = tuple(f.default for f in way.fields)
+        values: tuple[Value, ...] = tuple(f.default for f in way.fields)
         if kind == "helix":
-            values = (self._size() / 2.0, self._size(), *values[2:])
+            values = self._helix_numbers(values)
         guide = Guide(
             edits.fresh_id(design, "u"),
             name,
@@ -97,6 +98,20 @@ class GuideTools:
         if quick is None or not quick.resolved.stations:
             return 60.0
         return float(f"{max(n.chord for n in quick.resolved.stations):.2g}")
+
+    def _helix_numbers(self, usual: tuple[Value, ...]) -> tuple[Value, ...]:
+        """Two turns round the body and along all of it."""
+        quick = self.w.desk.quick
+        stations = quick.resolved.stations if quick is not None else ()
+        first, last = (stations[0].position, stations[-1].position) if len(stations) > 1 else (0.0, 120.0)
+        titles = [f.title for f in GUIDES["helix"].fields]
+        fit = {
+            "Radius": self._size() / 2.0,
+            "Pitch": (last - first) / 2.0,
+            "Height": last - first,
+            "Start along the axis": first,
+        }
+        return tuple(fit.get(title, value) for title, value in zip(titles, usual, strict=True))
 
     def _filled(self, design: Design, kind: str) -> tuple[str, ...]:
         """What a new guide is made from: the chosen things that fit, then the first that do, no thing twice."""

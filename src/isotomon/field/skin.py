@@ -201,7 +201,7 @@ def meeting(a: Skin, b: Skin, branch: int) -> SpaceCurve:
         raise FieldError("two planes meet in a straight line; make a datum axis of them")
     u, v, grid = a.grid()
     high = level(b, grid.reshape(-1, 3))[0].reshape(len(v), len(u))
-    lines = _joined_round([np.asarray(line) for line in contour_generator(u, v, high).lines(0.0)])
+    lines = joined_round([np.asarray(line) for line in contour_generator(u, v, high).lines(0.0)])
     if not lines:
         raise FieldError("the two skins meet nowhere; move one of them")
     runs = []
@@ -228,7 +228,7 @@ def meeting(a: Skin, b: Skin, branch: int) -> SpaceCurve:
     return through(points[:-1] if closed else points, closed=closed)
 
 
-def _joined_round(lines: list[Array]) -> list[Array]:
+def joined_round(lines: list[Array]) -> list[Array]:
     """Contours that end at u = 1 go on from u = 0: such pieces are made one, with u counted on."""
     rest, done = [line for line in lines if len(line) > 1], []
     while rest:

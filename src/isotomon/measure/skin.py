@@ -8,12 +8,13 @@ from dataclasses import dataclass
 import numpy as np
 from contourpy import contour_generator
 from numpy.typing import NDArray
+from scipy.interpolate import CubicSpline
 from scipy.spatial import cKDTree
 
 from isotomon.errors import FieldError
 from isotomon.field.mesh import Sampling, SkinMesh, applied
 from isotomon.field.section_field import SectionField
-from isotomon.field.skin import BodySkin
+from isotomon.field.skin import BodySkin, joined_round
 from isotomon.geometry.planar import cross3
 
 Array = NDArray[np.float64]
@@ -110,6 +111,36 @@ def section_curves(field: SectionField, way: Array, spacing: float) -> list[tupl
         if len(line) > 1
     ]
     return _on_their_levels(skin, way, found) if found else []
+
+
+def plane_area(field: SectionField, way: Array, level: float) -> float | None:
+    """mm² that a plane square to `way` (3,) at a level (mm along it) has in common with the body; None where the plane does
+    not cut right through its skin. By a periodic spline through the curve in which they meet."""
+    skin = BodySkin(field)
+    u, v, grid = skin.grid(481, 241)
+    lines = [np.asarray(line) for line in contour_generator(u, v, grid @ way).lines(level)]
+    if not lines:
+        return None
+    joined = joined_round(lines)
+    first = np.array([1.0, 0.0, 0.0]) if abs(way[0]) < 0.9 else np.array([0.0, 1.0, 0.0])
+    across = first - way * float(first @ way)
+    across = across / np.linalg.norm(across)
+    area = 0.0
+    for _, points in _on_their_levels(skin, way, [(level, line) for line in joined]):
+        if np.linalg.norm(points[0] - points[-1]) > 1e-3 * float(np.ptp(points, axis=0).max()):
+            return None
+        flat = np.stack([points @ across, points @ np.cross(way, across)], axis=1)
+        keep = np.r_[True, np.linalg.norm(np.diff(flat, axis=0), axis=1) > 1e-9]
+        flat = flat[keep]
+        flat[-1] = flat[0]
+        run = np.r_[0.0, np.cumsum(np.linalg.norm(np.diff(flat, axis=0), axis=1))]
+        x, w = np.polynomial.legendre.leggauss(4)
+        sites = (run[:-1, None] + np.diff(run)[:, None] * (x + 1.0) / 2.0).ravel()
+        weights = (np.diff(run)[:, None] * w / 2.0).ravel()
+        curve = CubicSpline(run, flat, bc_type="periodic")
+        p, d = curve(sites), curve(sites, 1)
+        area += abs(0.5 * float(weights @ (p[:, 0] * d[:, 1] - p[:, 1] * d[:, 0])))
+    return area
 
 
 def _thinned(line: Array) -> Array:

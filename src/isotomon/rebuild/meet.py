@@ -226,8 +226,9 @@ def _said(
             return "The law is met already; nothing was changed."
         f, value = max(changes, key=lambda c: abs(c[1] - c[0].value) / c[0].scale)
         amount = f"{display(np.degrees(value - f.value), 3)}°" if f.angle else f"{display(value - f.value, 3)} mm"
-        more = f", {len(changes)} values changed, most the {f.name}: by {amount}"
-        return f"Met: the worst place is at {best:.0%} of the band (was {before:.0%}){more}."
+        what = f"the {f.name} changes by {amount}"
+        more = what if len(changes) == 1 else f"{len(changes)} values change; most of all, {what}"
+        return f"Met: the worst place is at {best:.0%} of the band (was {before:.0%}); {more}."
     judged = _judged(design, law)
     k = judged.worst
     acts = np.abs(slopes[k]).max() if slopes.size else 0.0
