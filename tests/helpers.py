@@ -12,7 +12,8 @@ from scipy.integrate import quad
 from isotomon.measure.sections import Curves, curves
 from isotomon.model.records import Design, Loft, Station
 from isotomon.model.sections import parse_section
-from isotomon.rebuild.quick import Quick, Shape, rebuild
+from isotomon.rebuild.quick import rebuild
+from isotomon.rebuild.results import Quick, Shape
 
 Array = NDArray[np.float64]
 

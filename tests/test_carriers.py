@@ -23,7 +23,8 @@ from isotomon.model.guides import Guide, GuidePoint
 from isotomon.model.records import Carrying, Design, Number
 from isotomon.rebuild.carry import carry
 from isotomon.rebuild.insert import insert_station
-from isotomon.rebuild.quick import Quick, rebuild
+from isotomon.rebuild.quick import rebuild
+from isotomon.rebuild.results import Quick
 from tests.helpers import design
 
 R = 60.0

@@ -18,7 +18,8 @@ from isotomon.model.file import decode, encode
 from isotomon.model.records import Circle, Design, Drawn, Naca4, Number, Polygon, Station
 from isotomon.profile import shapes
 from isotomon.profile.shapes import Spot
-from isotomon.rebuild.quick import Quick, rebuild
+from isotomon.rebuild.quick import rebuild
+from isotomon.rebuild.results import Quick
 
 BOX = shapes.rectangle_corners(Drawing("g1", "box"), Spot(-10, -5), Spot(10, 5))
 

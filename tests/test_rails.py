@@ -19,7 +19,8 @@ from isotomon.model.guides import End, Guide, GuidePoint, Rail
 from isotomon.model.records import Apex, Design, Law, LawPoint, Station
 from isotomon.rebuild.insert import insert_station
 from isotomon.rebuild.meet import freedoms, meet
-from isotomon.rebuild.quick import Quick, Shape, rebuild
+from isotomon.rebuild.quick import rebuild
+from isotomon.rebuild.results import Quick, Shape
 from tests.helpers import curves_at, design
 
 Array = NDArray[np.float64]

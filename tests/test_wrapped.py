@@ -11,7 +11,8 @@ from isotomon.model import edits
 from isotomon.model.datums import Datum
 from isotomon.model.records import Circle, Design, Naca4, Polygon, Rounded, Section, Station
 from isotomon.rebuild.insert import insert_station
-from isotomon.rebuild.quick import Quick, rebuild
+from isotomon.rebuild.quick import rebuild
+from isotomon.rebuild.results import Quick
 from isotomon.rebuild.settle import stand_and_check
 
 RADII = (60.0, 110.0, 170.0)

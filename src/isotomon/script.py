@@ -60,8 +60,8 @@ from isotomon.rebuild import deliver, looks
 from isotomon.rebuild import meet as meeting
 from isotomon.rebuild.carry import carry
 from isotomon.rebuild.insert import insert_station
-from isotomon.rebuild.quick import Quick
 from isotomon.rebuild.quick import rebuild as rebuilt
+from isotomon.rebuild.results import Quick
 from isotomon.rebuild.session import Session
 from isotomon.rebuild.settle import settled
 from isotomon.rebuild.supervisor import Supervisor

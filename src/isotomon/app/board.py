@@ -15,7 +15,7 @@ from isotomon.app.board_paint import BoardPainter, Layout, bays_of, closing_of, 
 from isotomon.app.theme import Theme
 from isotomon.model.resolve import StationNumbers
 from isotomon.quantity import display, to_unit
-from isotomon.rebuild.quick import Quick
+from isotomon.rebuild.results import Quick
 
 SNAP_PIXELS = 5.0
 GRAB_PIXELS = 9.0

@@ -16,7 +16,7 @@ from isotomon.app.theme import Theme, station_colour
 from isotomon.field.mesh import applied
 from isotomon.measure.laws import Judged
 from isotomon.quantity import display, to_unit
-from isotomon.rebuild.quick import Quick
+from isotomon.rebuild.results import Quick
 
 Array = NDArray[np.float64]
 LEFT, RIGHT, TOP_ROW, AXIS = 64.0, 22.0, 80.0, 20.0

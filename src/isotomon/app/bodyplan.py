@@ -14,7 +14,7 @@ from isotomon.app.theme import Theme, station_colour
 from isotomon.field.mesh import applied
 from isotomon.field.section_field import Sections
 from isotomon.quantity import display, to_unit
-from isotomon.rebuild.quick import Quick
+from isotomon.rebuild.results import Quick
 
 Array = NDArray[np.float64]
 PICK_PIXELS = 7.0

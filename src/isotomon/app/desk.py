@@ -9,7 +9,7 @@ from isotomon.errors import IsotomonError
 from isotomon.measure.laws import Finding
 from isotomon.model.bodies import body_ids, body_of
 from isotomon.model.records import Design
-from isotomon.rebuild.quick import Quick
+from isotomon.rebuild.results import Quick
 from isotomon.rebuild.session import Edit, Session
 from isotomon.solid.protocol import Built, Failed
 

@@ -12,7 +12,8 @@ from PySide6.QtCore import QObject, Signal
 from isotomon.errors import IsotomonError
 from isotomon.model.records import Design
 from isotomon.rebuild.deliver import STEP_SECONDS, export, shown_body, steps
-from isotomon.rebuild.quick import Quick, rebuild
+from isotomon.rebuild.quick import rebuild
+from isotomon.rebuild.results import Quick
 from isotomon.rebuild.supervisor import Job, Outcome, Supervisor
 from isotomon.solid.protocol import Built, Failed
 

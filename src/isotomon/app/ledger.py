@@ -15,7 +15,7 @@ from isotomon.model import edits
 from isotomon.model.datums import Datum, construction
 from isotomon.quantity import display, resolve, show, to_unit
 from isotomon.rebuild.deliver import finished_key
-from isotomon.rebuild.quick import Quick
+from isotomon.rebuild.results import Quick
 from isotomon.solid.protocol import Built, Failed
 
 KEY = Qt.ItemDataRole.UserRole

@@ -19,7 +19,8 @@ from isotomon.measure.joins import Joint
 from isotomon.model.file import load
 from isotomon.rebuild import looks
 from isotomon.rebuild.looks import Colouring
-from isotomon.rebuild.quick import Quick, rebuild
+from isotomon.rebuild.quick import rebuild
+from isotomon.rebuild.results import Quick
 
 if TYPE_CHECKING:
     from isotomon.app.window import Window

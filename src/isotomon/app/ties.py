@@ -13,7 +13,7 @@ from isotomon.model import edits, loft_edits
 from isotomon.model.guides import End
 from isotomon.model.records import Design
 from isotomon.rebuild.placing import Stood, nearest_share
-from isotomon.rebuild.quick import Quick, Shape
+from isotomon.rebuild.results import Quick, Shape
 
 if TYPE_CHECKING:
     from isotomon.app.window import Window

@@ -57,7 +57,7 @@ from isotomon.app.wiring import offer_behind_formula
 from isotomon.measure.laws import Finding
 from isotomon.model import edits
 from isotomon.rebuild.deliver import finished_key
-from isotomon.rebuild.quick import Quick
+from isotomon.rebuild.results import Quick
 from isotomon.rebuild.session import find_recovered
 from isotomon.samples import sample
 from isotomon.solid.protocol import Built, Failed

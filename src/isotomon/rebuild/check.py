@@ -12,7 +12,7 @@ from isotomon.errors import IsotomonError
 from isotomon.model.bodies import name_of, results
 from isotomon.quantity import display
 from isotomon.rebuild.deliver import blocked, build_all
-from isotomon.rebuild.quick import Full, Quick, Shape
+from isotomon.rebuild.results import Full, Quick, Shape
 from isotomon.rebuild.supervisor import Supervisor
 from isotomon.solid.protocol import Built
 

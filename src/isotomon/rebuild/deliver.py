@@ -13,7 +13,7 @@ import numpy as np
 from isotomon.errors import FileError, IsotomonError, SolidError
 from isotomon.field.patches import patches
 from isotomon.model.bodies import body_ids, name_of, results
-from isotomon.rebuild.quick import Quick, Shape
+from isotomon.rebuild.results import Quick, Shape
 from isotomon.rebuild.shape import digest
 from isotomon.rebuild.supervisor import Supervisor
 from isotomon.solid.protocol import Built, Combine, Export, Loft, Work, pack_patch

@@ -7,7 +7,7 @@ from isotomon.field.carriers import Turning
 from isotomon.model.edits import add_station, fresh_id
 from isotomon.model.records import Design, Station
 from isotomon.model.resolve import own_position
-from isotomon.rebuild.quick import Shape
+from isotomon.rebuild.results import Shape
 from isotomon.rebuild.shape import keep_section
 
 

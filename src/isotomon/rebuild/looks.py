@@ -17,7 +17,7 @@ from isotomon.measure.fairness import wiggles
 from isotomon.measure.joins import Joint, joins
 from isotomon.rebuild.datums import Ground
 from isotomon.rebuild.guides import direction
-from isotomon.rebuild.quick import Quick, Shape
+from isotomon.rebuild.results import Quick, Shape
 
 Array = NDArray[np.float64]
 Kind = Literal["turn rate", "mean", "largest", "gauss", "slope", "deviation"]

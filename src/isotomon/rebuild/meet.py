@@ -20,7 +20,8 @@ from isotomon.measure.laws import Judged
 from isotomon.model import edits, loft_edits
 from isotomon.model.records import Apex, BodyEnd, Design
 from isotomon.quantity import display
-from isotomon.rebuild.quick import Quick, rebuild
+from isotomon.rebuild.quick import rebuild
+from isotomon.rebuild.results import Quick
 
 Array = NDArray[np.float64]
 Kind = Literal["sizes", "set angles", "offsets", "rail points"]

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.errors import DesignError, ProfileError
-from isotomon.field.section_field import Turned, angle_course
+from isotomon.field.layers import Turned, angle_course
 from isotomon.field.wrapping import Wrap
 from isotomon.geometry.basis import Basis
 from isotomon.geometry.datums import Plane, SpaceCurve

@@ -16,9 +16,10 @@ from isotomon.errors import FieldError, ProfileError
 from isotomon.field.carriers import STRAIGHT, Carrier
 from isotomon.field.correspond import Correspondence, correspond, with_holes
 from isotomon.field.ends import Ending
+from isotomon.field.making import Manner, make_field
 from isotomon.field.mesh import Sampling, sampling
 from isotomon.field.rails import Track, make_rails
-from isotomon.field.section_field import Manner, Placed, SectionField, make_field
+from isotomon.field.section_field import Placed, SectionField
 from isotomon.field.ties import Held
 from isotomon.field.wrapping import Wrap, finer
 from isotomon.geometry.basis import Basis

@@ -9,7 +9,7 @@ from PySide6.QtGui import QColor
 from isotomon.app.theme import Theme, station_colour
 from isotomon.model.records import Drawn
 from isotomon.rebuild.drawn import to_drawing
-from isotomon.rebuild.quick import Quick
+from isotomon.rebuild.results import Quick
 
 Array = NDArray[np.float64]
 

@@ -32,7 +32,7 @@ from isotomon.geometry import space
 from isotomon.measure.laws import Finding
 from isotomon.measure.skin import reflected
 from isotomon.rebuild.looks import Colouring
-from isotomon.rebuild.quick import Quick
+from isotomon.rebuild.results import Quick
 from isotomon.solid.protocol import Built
 
 Array = NDArray[np.float64]

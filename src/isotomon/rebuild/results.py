@@ -1,0 +1,111 @@
+"""What a rebuild gives, before any kernel: the body as arrays, its measures, the laws judged, the findings."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from isotomon.field.mesh import SkinMesh
+from isotomon.field.section_field import SectionField, Sections
+from isotomon.geometry.datums import SpaceCurve
+from isotomon.measure.body import BodyMeasures
+from isotomon.measure.laws import Finding, Judged, quality_of
+from isotomon.measure.sections import Curves, Extents, Moments
+from isotomon.model.records import Design, LawPoint, Quality
+from isotomon.model.resolve import Resolved
+from isotomon.rebuild.body_ends import Reached
+from isotomon.rebuild.datums import Thing
+from isotomon.rebuild.drawn import Drawings
+from isotomon.rebuild.shape import Form
+
+Array = NDArray[np.float64]
+
+
+@dataclass(frozen=True, eq=False)
+class Shape:
+    """The body as arrays. `v` holds evenly spaced places and all stations; `at_stations` indexes the latter in it,
+    `mesh_rows` in the mesh, which has fewer rows.
+    """
+
+    field: SectionField
+    form: Form
+    key: str
+    v: Array
+    sections: Sections
+    curves: Curves
+    mesh: SkinMesh
+    at_stations: NDArray[np.intp]
+    mesh_rows: NDArray[np.intp]
+    tie_lines: Array
+    """(ties, mesh rows, 3): where each of the form's ties runs along the body."""
+    tie_shares: Array
+    """(stations, ties): the share of each profile's arc length; NaN at kept sections."""
+
+
+@dataclass(frozen=True, eq=False)
+class Full:
+    """What is worked out only at rest: moments along `Shape.v`, extents at the stations, and the whole body."""
+
+    moments: Moments
+    extents: Extents
+    body: BodyMeasures
+    leans: Array
+    """(2, 2) rad: least and greatest lean of the skin outward from square at the first and last end."""
+    reached: tuple[Reached | None, ...]
+    """At the first and last end: how well it goes on from another body's, where it is to."""
+
+
+@dataclass(frozen=True, eq=False)
+class Quick:
+    """The results for one design. `shape` is None when no body can be made; `findings` say why."""
+
+    design: Design
+    resolved: Resolved
+    drawings: Drawings
+    datums: Mapping[str, Thing]
+    guides: Mapping[str, SpaceCurve]
+    shape: Shape | None
+    full: Full | None
+    judged: tuple[Judged, ...]
+    findings: tuple[Finding, ...]
+    unintended: Array | None = None
+    """(stations,) rad of turn that ties set by hand cause; None without such ties."""
+    others: tuple[Quick, ...] = ()
+    """The other bodies' results, each with its own body in hand, in order."""
+
+    def stations_out(self) -> frozenset[str]:
+        """Ids of the stations at which a law is not kept."""
+        places = [z for j in self.judged for z in j.position[j.out].tolist()]
+        return frozenset(
+            n.station.id for n in self.resolved.stations if any(abs(n.position - z) < 1e-6 for z in places)
+        )
+
+    def law_points(self, quality: Quality) -> tuple[LawPoint, ...]:
+        """Law points at every station, at what the body has there now; none where that is undefined."""
+        if self.shape is None:
+            return ()
+        values = quality_of(self.shape.curves, quality)
+        if quality == "thickness" and self.full is not None:
+            values = np.full(len(values), np.nan)
+            values[self.shape.at_stations] = self.full.extents.thickness
+        pairs = zip(self.resolved.stations, self.shape.at_stations, strict=True)
+        return tuple(LawPoint(float(values[row]), n.station.id) for n, row in pairs if not np.isnan(values[row]))
+
+    @property
+    def own_findings(self) -> tuple[Finding, ...]:
+        """The findings of this body itself: of its stations, rails, ties and laws."""
+        loft = self.design.loft
+        own = {loft.id, *(e.id for g in (self.design.stations, self.design.laws, loft.rails, loft.ties) for e in g)}
+        return tuple(f for f in self.findings if f.about in own)
+
+    def of(self, body: str) -> Quick | None:
+        """The results of one of the bodies."""
+        return next((q for q in (self, *self.others) if q.design.loft.id == body), None)
+
+    @property
+    def ok(self) -> bool:
+        """No error and nothing out of band."""
+        return not any(f.severity in ("error", "band") for f in self.findings)
