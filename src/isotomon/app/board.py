@@ -118,7 +118,7 @@ class Board(QWidget):
         if not c.v[0] <= place <= c.v[-1]:
             return lines
         area = float(np.interp(place, c.v, c.area)) * to_unit(1.0, unit) ** 2
-        lines.append(f"area {display(area, 2)} {unit}²")
+        lines += [] if quick.shape.open else [f"area {display(area, 2)} {unit}²"]
         row = int(np.argmin(np.abs(c.v - place)))
         angle = float(np.interp(place, c.v, np.nan_to_num(c.set_angle, nan=np.nan)))
         if math.isnan(angle):

@@ -146,6 +146,8 @@ class BoardPainter:
         self._plot(self.layout.area, bounds, to_unit(1.0, unit) ** 2, [(c.v, c.area, "accent", solid)], areas, 1.0)
         self._legend(self.layout.area, bounds, [c.area], [(f"Area {unit}²", solid, "accent")])
         self._bends(self.layout.area, bounds, self.bends.get("area"), c.v, c.area)
+        if shape.open:
+            self.p.drawText(self.layout.area, Qt.AlignmentFlag.AlignCenter, "No area: the profiles are open")
         degree = math.degrees(1.0)
         angles = [j for j in self.quick.judged if j.quality in ("set_angle", "turn")]
         lines = [(c.v, c.set_angle * degree, "accent", solid), (c.v, c.turn * degree, "soft_ink", dashed)]

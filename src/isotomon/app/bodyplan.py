@@ -56,7 +56,7 @@ class BodyPlan(QWidget):
             local = shape.sections.local[shape.at_stations]
             rings = applied(samples.value, local)
             for n, ring in zip(quick.resolved.stations, rings, strict=True):
-                self._outlines[n.station.id] = ring[np.append(samples.outline, samples.outline[0])]
+                self._outlines[n.station.id] = ring[samples.rim]
                 self._holes[n.station.id] = [ring[np.append(run, run[0])] for run in samples.holes]
             rows = shape.form.common.rows(np.array([t.u for t in shape.form.common.ties]))
             self._ties = list(np.matmul(rows, local).transpose(1, 0, 2))
@@ -72,8 +72,7 @@ class BodyPlan(QWidget):
         self._live = None
         if sections is not None and self.quick is not None and self.quick.shape is not None:
             samples = self.quick.shape.mesh.sampling
-            ring = (samples.value @ sections.local[0])[samples.outline]
-            self._live = np.vstack([ring, ring[:1]])
+            self._live = (samples.value @ sections.local[0])[samples.rim]
         self.update()
 
     def _frame(self) -> tuple[float, float, float]:

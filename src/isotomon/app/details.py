@@ -390,7 +390,7 @@ class Details(QScrollArea):
         row, c, scale = quick.shape.at_stations[index], quick.shape.curves, to_unit(1.0, unit)
         angle = float(c.set_angle[row])
         lines = [
-            f"Area\t{display(float(c.area[row]) * scale**2, 3)} {unit}²",
+            f"Area\t{'– (open)' if quick.shape.open else display(float(c.area[row]) * scale**2, 3) + f' {unit}²'}",
             f"Set angle\t{'– (round)' if math.isnan(angle) else display(math.degrees(angle), 4) + '°'}",
             f"Turn\t{display(math.degrees(float(c.turn[row])), 4)}°",
             f"Twist rate\t{display(math.degrees(float(c.twist_rate[row])) * 1000, 3)} °/m",
@@ -409,8 +409,11 @@ class Details(QScrollArea):
                 f"Perimeter\t{display(float(m.perimeter[row]) * scale, 3)} {unit}",
                 f"Thickness\t{display(float(e.thickness[index]) * scale, 3)} {unit}",
                 f"Widest\t{display(float(e.caliper[index]) * scale, 3)} {unit}",
-                f"I max\t{float(m.i_max[row]) * scale**4:.5g} {unit}⁴",
-                f"I min\t{float(m.i_min[row]) * scale**4:.5g} {unit}⁴",
+                *(
+                    f"I {name}\t{float(values[row]) * scale**4:.5g} {unit}⁴"
+                    for name, values in (("max", m.i_max), ("min", m.i_min))
+                    if not quick.shape.open
+                ),
                 "Centroid\t" + ", ".join(display(float(x) * scale, 2) for x in m.centroid[row]),
             ]
         return _table(lines)
@@ -539,13 +542,13 @@ class Details(QScrollArea):
         body, unit = quick.full.body, quick.design.unit
         scale = to_unit(1.0, unit)
         lines = [
-            f"Volume\t{body.volume * scale**3:,.1f} {unit}³",
+            "Volume\t– (a skin)" if quick.shape.open else f"Volume\t{body.volume * scale**3:,.1f} {unit}³",
             f"Surface\t{body.area * scale**2:,.1f} {unit}²",
             "Centre\t" + ", ".join(display(float(x) * scale, 2) for x in body.centre),
             f"Length\t{display((quick.shape.field.last - quick.shape.field.first) * scale, 3)} {unit}",
             f"Turn in all\t{display(math.degrees(float(quick.shape.curves.turn[-1])), 3)}°",
         ]
-        if quick.design.loft.density is not None:
+        if quick.design.loft.density is not None and not quick.shape.open:
             principal = np.linalg.eigvalsh(body.inertia(quick.design.loft.density))
             lines.append(f"Mass\t{body.mass(quick.design.loft.density):.5g} kg")
             lines.append("Inertia\t" + ", ".join(f"{i * 1e-6:.4g}" for i in principal) + " kg·m²")
@@ -576,6 +579,9 @@ def solid_state(desk: Desk) -> tuple[str, bool]:
         errors = [f for f in quick.findings if f.severity == "error"]
         return (f"No solid: {errors[0].text}" if errors else "The solid is not built."), False
     if isinstance(desk.solid, Built):
+        if not desk.solid.pieces:
+            words = "valid" if desk.solid.valid else "not valid"
+            return f"Skin: {words}, {len(desk.solid.names)} faces, {desk.solid.area:,.1f} mm².", desk.solid.valid
         sound = desk.solid.valid and desk.solid.watertight
         words = "valid, watertight" if sound else "not valid" if not desk.solid.valid else "not watertight"
         pieces = f" in {desk.solid.pieces} pieces" if desk.solid.pieces > 1 else ""

@@ -160,12 +160,14 @@ class Ledger(QTreeWidget):
         """Volume, what the body makes, and a hook once the solid in hand is sound."""
         if one is None or one.full is None:
             return "–"
-        figure = f"{display(one.full.body.volume / 1e3, 1)} cm³"
+        skin = one.shape is not None and one.shape.open
+        body = one.full.body
+        figure = f"skin {display(body.area / 100.0, 1)} cm²" if skin else f"{display(body.volume / 1e3, 1)} cm³"
         loft = one.design.loft
         if loft.makes != "own":
             return f"{_MAKES[loft.makes]} · {figure}"
         if one is quick and self._solid is not None and self._solid_key and finished_key(quick) == self._solid_key:
-            good = isinstance(self._solid, Built) and self._solid.valid and self._solid.watertight
+            good = isinstance(self._solid, Built) and self._solid.valid and (skin or self._solid.watertight)
             figure += " ✓" if good else ""
         return figure
 
@@ -175,9 +177,10 @@ class Ledger(QTreeWidget):
                 f"{display(to_unit(quick.resolved.stations[index].position, quick.design.unit), 2)} {quick.design.unit}"
             )
         c, row = quick.shape.curves, quick.shape.at_stations[index]
-        area = c.area[row] / 100.0
         angle = "" if math.isnan(c.set_angle[row]) else f" · {display(math.degrees(c.set_angle[row]), 2)}°"
-        return f"{display(float(area), 2)} cm²{angle}"
+        if quick.shape.open:
+            return f"open{angle}"
+        return f"{display(float(c.area[row]) / 100.0, 2)} cm²{angle}"
 
     def _fill(self, rows: list[tuple[str, str, str, str, QIcon | None]], flagged: set[str]) -> None:
         self.blockSignals(True)

@@ -59,14 +59,14 @@ def find_flaws(field: SectionField, places: int = 61, per_lane: int = 40) -> lis
         )
     flaws += _pinched(field, v, local, space)
     area = signed_area(local[:, loop == 0])
-    if area.min() <= 0.0:
+    if not field.common.open and area.min() <= 0.0:
         row = int(area.argmin())
         flaws.append(
             _flaw(
                 "inside out", v[row], space[row].mean(axis=0), "the section is inside out; check its size and profile"
             )
         )
-    for row in range(len(v)):
+    for row in range(0 if field.common.open else len(v)):
         found = _crossed(local[row], loop)
         if found is not None:
             index, text = found

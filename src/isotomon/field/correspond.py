@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.errors import FieldError, KnotError
-from isotomon.field.ties import Held, Ties, automatic_ties
+from isotomon.field.ties import Held, Ties, automatic_ties, open_ties
 from isotomon.geometry.basis import Basis, fit
 from isotomon.geometry.hermite import smooth
 from isotomon.profile.outline import Outline2D
@@ -53,13 +53,21 @@ class Correspondence:
     u: Array
     control: Array
     ties: tuple[Tied, ...]
+    open: bool = False
+    """The outlines have two ends: the body is a skin."""
 
     def place_of(self, name: str) -> float:
         """The u of a tie or rail held by name."""
         return next(t.u for t in self.ties if t.name == name)
 
-    def beside(self, number: int) -> tuple[int, int]:
-        """The numbers of the lanes before and after one, round its own run."""
+    def on(self, u: Array) -> Array:
+        """Places brought onto the section: round a closed one, up to the ends of an open one."""
+        return np.clip(u, 0.0, 1.0) if self.open else np.mod(u, 1.0)
+
+    def beside(self, number: int) -> tuple[int | None, int | None]:
+        """The numbers of the lanes before and after one, round its own run; None beyond an end."""
+        if self.open:
+            return number - 1 if number else None, number + 1 if number + 1 < len(self.lanes) else None
         own = [k for k, lane in enumerate(self.lanes) if lane.loop == self.lanes[number].loop]
         at = own.index(number)
         return own[at - 1], own[(at + 1) % len(own)]
@@ -96,11 +104,19 @@ def correspond(outlines: Sequence[Outline2D], held: Sequence[Held] = ()) -> Corr
 
     Raises: FieldError, when they cannot be made to correspond.
     """
-    everything = automatic_ties(outlines, held)
-    ties, inner = _without_smooth(outlines, everything)
-    periodic = not len(ties.corner[0]) or not ties.corner.any()
+    is_open = outlines[0].open
+    if any(o.open != is_open for o in outlines):
+        raise FieldError(
+            "a mixture of open and closed profiles makes neither a skin nor a solid; close the open ones, or open the others"
+        )
+    if is_open:
+        ties, inner = _without_smooth_open(open_ties(outlines, held))
+    else:
+        ties, inner = _without_smooth(outlines, automatic_ties(outlines, held))
+    periodic = not is_open and (not len(ties.corner[0]) or not ties.corner.any())
     count = len(ties.u) - 1
-    names = ["round"] if periodic else [f"{k + 1}-{(k + 1) % count + 1}" for k in range(count)]
+    ring = count + 1 if is_open else count
+    names = ["round"] if periodic else [f"{k + 1}-{(k + 1) % ring + 1}" for k in range(count)]
     marks = _common_marks(outlines, ties, inner)
     weights = np.full(len(outlines), ROUND if all(o.round for o in outlines) else 1.0)
     maps = [_share_map(o, i, ties, marks, periodic) for i, o in enumerate(outlines)]
@@ -116,7 +132,7 @@ def correspond(outlines: Sequence[Outline2D], held: Sequence[Held] = ()) -> Corr
         blocks.append(control.reshape(basis.size, len(outlines), 2).transpose(1, 0, 2) / weights[:, None, None])
         column += basis.size
     if not periodic:
-        for here, after in zip(blocks, [*blocks[1:], blocks[0]], strict=True):
+        for here, after in zip(blocks, blocks[1:] if is_open else [*blocks[1:], blocks[0]], strict=False):
             after[:, 0] = here[:, -1]
     control = np.concatenate(blocks, axis=1)
     control.setflags(write=False)
@@ -126,7 +142,7 @@ def correspond(outlines: Sequence[Outline2D], held: Sequence[Held] = ()) -> Corr
         else [Tied(n, float(u), ties.share[:, k]) for k, (n, u) in enumerate(zip(ties.names, ties.u, strict=False))]
     )
     tied += [Tied(m.name, m.u, np.array([m.shares[i] for i in range(len(outlines))])) for m in marks if m.held]
-    return Correspondence(tuple(lanes), ties.u, control, tuple(tied))
+    return Correspondence(tuple(lanes), ties.u, control, tuple(tied), is_open)
 
 
 def with_holes(common: Correspondence, holes: Sequence[Correspondence]) -> Correspondence:
@@ -156,6 +172,16 @@ def with_holes(common: Correspondence, holes: Sequence[Correspondence]) -> Corre
 
 def _backward(basis: Basis) -> Basis:
     return Basis(basis.degree, 1.0 - basis.breaks[::-1], basis.multiplicity[::-1].copy(), basis.periodic)
+
+
+def _without_smooth_open(everything: Ties) -> tuple[Ties, list[tuple[str, Array]]]:
+    """The same of open outlines, whose starts are always ties."""
+    crisp = np.asarray(everything.corner.any(axis=0))
+    inner = [(n, everything.share[:, k]) for k, n in enumerate(everything.names[:-1]) if not crisp[k]]
+    keep = [*np.flatnonzero(crisp).tolist(), len(crisp)]
+    names = tuple(everything.names[k] for k in keep[:-1])
+    names = (*names, everything.names[-1])
+    return Ties(everything.share[:, keep], everything.corner[:, keep[:-1]], everything.u[keep], names), inner
 
 
 def _without_smooth(outlines: Sequence[Outline2D], everything: Ties | None) -> tuple[Ties, list[tuple[str, Array]]]:

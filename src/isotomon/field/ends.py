@@ -95,7 +95,7 @@ def _nearest(common: Correspondence, control: Array, points: Array) -> Array:
     for _ in range(6):
         off, run = points - common.rows(u) @ control, common.rows(u, 1) @ control
         size = np.maximum(np.einsum("mk,mk->m", run, run), 1e-300)
-        u = np.mod(u + np.clip(np.einsum("mk,mk->m", off, run) / size, -1e-3, 1e-3), 1.0)
+        u = common.on(u + np.clip(np.einsum("mk,mk->m", off, run) / size, -1e-3, 1e-3))
     return np.asarray(u)
 
 
@@ -160,17 +160,19 @@ def _outward(common: Correspondence, local: Array) -> Array:
     at corners it runs along the mitre. Nominal points move as the middle does: not at all."""
     result = np.zeros_like(local)
     for loop in range(common.lanes[-1].loop + 1):
-        _outward_round([lane for lane in common.lanes if lane.loop == loop], local, result)
+        _outward_round([lane for lane in common.lanes if lane.loop == loop], local, result, common.open)
     return result
 
 
-def _outward_round(lanes: Sequence[Lane], local: Array, result: Array) -> None:
+def _outward_round(lanes: Sequence[Lane], local: Array, result: Array, is_open: bool) -> None:
     """The same round one run, put into `result`."""
     ends = np.array([[lane.basis.matrix(np.array([0.0, 1.0]), 1) @ local[lane.columns]] for lane in lanes])[:, 0]
     ways = ends / np.maximum(np.linalg.norm(ends, axis=2, keepdims=True), 1e-300)
     into, out = np.roll(ways[:, 1], 1, axis=0), ways[:, 0]
     # At the corner before lane k: the tangential part along each side that makes both sides agree on the mitre.
     half = np.tan(np.clip(np.arctan2(cross(into, out), np.sum(into * out, axis=1)) / 2.0, -1.3, 1.3))
+    if is_open:
+        half[0] = 0.0
     periodic = lanes[0].basis.periodic
     for k, lane in enumerate(lanes):
         start, end = (0.0, 0.0) if periodic else (-float(half[k]), float(half[(k + 1) % len(lanes)]))
@@ -184,4 +186,5 @@ def _outward_round(lanes: Sequence[Lane], local: Array, result: Array) -> None:
         result[lane.columns] = lane.basis.interpolate(normal)
     if not periodic:
         for k, lane in enumerate(lanes):
-            result[lanes[k - 1].columns.stop - 1] = result[lane.columns.start]
+            if k or not is_open:
+                result[lanes[k - 1].columns.stop - 1] = result[lane.columns.start]

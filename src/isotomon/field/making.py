@@ -44,7 +44,7 @@ def make_field(
     Raises: FieldError, for stations or a manner that do not go together.
     """
     ordered = tuple(sorted(stations, key=lambda s: s.position))
-    _check(ordered, manner, rails)
+    _check(common, ordered, manner, rails)
     positions = np.array([s.position for s in ordered])
     ranks = sorted({s.rank for s in ordered})
     if sum(s.rank == ranks[0] for s in ordered) < 2:
@@ -81,7 +81,7 @@ def make_field(
     return replace(field, ends=_ends(field, manner.endings))
 
 
-def _check(ordered: Sequence[Placed], manner: Manner, rails: Rails | None) -> None:
+def _check(common: Correspondence, ordered: Sequence[Placed], manner: Manner, rails: Rails | None) -> None:
     """Raises: FieldError, saying what does not go together."""
     carrier = manner.carrier
     if manner.ruled and (rails is not None or manner.wrap is not None or carrier is not STRAIGHT):
@@ -100,6 +100,10 @@ def _check(ordered: Sequence[Placed], manner: Manner, rails: Rails | None) -> No
     if len(ordered) < 2:
         count = len(ordered)
         raise FieldError(f"a loft needs two stations or more, and there {'is' if count == 1 else 'are'} {count}")
+    if manner.wrap is not None and common.open:
+        raise FieldError(
+            "open profiles are not wrapped on cylinders; close them, or let the stations stand on their own"
+        )
     if manner.ring and not carrier.closed:
         raise FieldError("a ring needs a closed path or an axis to go round; choose one, or leave the loft open")
     if manner.ring and len(ordered) < 3:
@@ -184,9 +188,11 @@ def _settle(common: Correspondence, nodes: Array, shapes: Array) -> Settle | Non
                 lane = common.lanes[number]
                 here = slopes[row, lane.columns]
                 middle = (here[0] + here[-1]) / 2.0
-                before, after = (common.lanes[k] for k in common.beside(number))
-                slopes[row, before.columns] += before.basis.greville()[:, None] * (middle - here[0])
-                slopes[row, after.columns] += (1.0 - after.basis.greville())[:, None] * (middle - here[-1])
+                before, after = (None if k is None else common.lanes[k] for k in common.beside(number))
+                if before is not None:
+                    slopes[row, before.columns] += before.basis.greville()[:, None] * (middle - here[0])
+                if after is not None:
+                    slopes[row, after.columns] += (1.0 - after.basis.greville())[:, None] * (middle - here[-1])
                 slopes[row, lane.columns] = middle
 
     return settle

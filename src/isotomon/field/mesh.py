@@ -31,10 +31,17 @@ class Sampling:
     lane: Index
     quads: Index
     outline: Index
+    open: bool
+    """The outline has two ends: the skin bounds nothing."""
     holes: tuple[Index, ...]
     """The same round each hole."""
     crisp: NDArray[np.bool_]
     """(lanes,) whether a lane begins at an edge; a smooth closed one does not."""
+
+    @property
+    def rim(self) -> Index:
+        """The outline, and its first sample again where it is closed."""
+        return self.outline if self.open else np.append(self.outline, self.outline[0])
 
 
 def sampling(common: Correspondence, total: int = 128) -> Sampling:
@@ -63,7 +70,10 @@ def sampling(common: Correspondence, total: int = 128) -> Sampling:
         bend=csr_array(common.matrix(u, 2)),
         lane=np.repeat(np.arange(len(u)), [len(x) for x in u]),
         quads=np.vstack(pairs),
-        outline=np.concatenate([p[:, 0] for p, loop in zip(pairs, loops, strict=True) if loop == 0]),
+        outline=np.concatenate(
+            [p[:, 0] for p, loop in zip(pairs, loops, strict=True) if loop == 0] + [pairs[-1][-1:, 1]] * common.open
+        ),
+        open=common.open,
         holes=tuple(
             np.concatenate([p[:, 0] for p, loop in zip(pairs, loops, strict=True) if loop == k])
             for k in range(1, loops[-1] + 1)

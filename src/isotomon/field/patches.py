@@ -132,7 +132,8 @@ def _share_borders(pieces: dict[tuple[int, Span], _Along], common: Correspondenc
     for (number, span), piece in pieces.items():
         if common.lanes[number].basis.periodic:
             continue
-        after = pieces.get((common.beside(number)[1], span))
+        beside = common.beside(number)[1]
+        after = pieces.get((beside, span)) if beside is not None else None
         if after is not None:
             after.control[:, 0] = piece.control[:, -1]
 

@@ -204,16 +204,20 @@ def _stretched(c: Complex, a: Complex, b: Complex) -> Complex:
     return np.matmul(grow, turn)
 
 
-def cardinal(u: Array, places: Array) -> Array:
-    """(len(u), rails): periodic functions that are 1 at one rail's place and 0 at all others', C2, adding up to 1."""
+def cardinal(u: Array, places: Array, is_open: bool = False) -> Array:
+    """(len(u), rails): functions that are 1 at one rail's place and 0 at all others', C2, adding up to 1: periodic, or
+    constant beyond the outermost rails of an open section."""
     count = len(places)
     result = np.zeros((len(u), count))
     if count == 1:
         result[:, 0] = 1.0
         return result
-    wide = np.mod(np.roll(places, -1) - places, 1.0)
-    ahead = np.mod(u[:, None] - places, 1.0)
-    k = ahead.argmin(axis=1)
+    wide, ahead = np.roll(places, -1) - places, u[:, None] - places
+    if is_open:
+        k = np.clip(np.searchsorted(places, u, side="right") - 1, 0, count - 2)
+    else:
+        wide, ahead = np.mod(wide, 1.0), np.mod(ahead, 1.0)
+        k = ahead.argmin(axis=1)
     rows = np.arange(len(u))
     w = np.clip(ahead[rows, k] / wide[k], 0.0, 1.0)
     w = w**3 * (10.0 - 15.0 * w + 6.0 * w**2)
@@ -237,13 +241,21 @@ def make_rails(
     """
     if not tracks:
         return None
-    ordered = sorted(zip(np.mod(places, 1.0).tolist(), tracks, strict=True), key=lambda pair: (pair[0], pair[1].key))
+    ordered = sorted(
+        zip(common.on(np.array(places)).tolist(), tracks, strict=True), key=lambda pair: (pair[0], pair[1].key)
+    )
     u = tuple(place for place, _ in ordered)
-    if len(u) > 1 and np.diff(np.append(u, u[0] + 1.0)).min() < 1e-6:
+    if len(u) > 1 and np.diff(u if common.open else np.append(u, u[0] + 1.0)).min() < 1e-6:
         raise FieldError("two rails lie at one place on the section; take one of them out")
     rows, share = _cardinals(common, u)
     return Rails(
-        tuple(t for _, t in ordered), u, rows, share, cardinal(np.mod(anchor_u, 1.0), np.array(u)), stretch, near
+        tuple(t for _, t in ordered),
+        u,
+        rows,
+        share,
+        cardinal(common.on(anchor_u), np.array(u), common.open),
+        stretch,
+        near,
     )
 
 
@@ -257,5 +269,5 @@ def _cardinals(common: Correspondence, places: tuple[float, ...]) -> tuple[Array
             blocks.append(np.full((lane.basis.size, len(places)), 1.0 / len(places)))
             continue
         start, wide = common.u[k], common.u[k + 1] - common.u[k]
-        blocks.append(lane.basis.interpolate(lambda w, s=start, d=wide: cardinal(np.mod(s + w * d, 1.0), u)))  # type: ignore[misc]
+        blocks.append(lane.basis.interpolate(lambda w, s=start, d=wide: cardinal(common.on(s + w * d), u, common.open)))  # type: ignore[misc]
     return common.rows(u), np.vstack(blocks)

@@ -36,14 +36,14 @@ class BodySkin:
         )
 
     def grid(self, n_u: int = 161, n_v: int = 121) -> tuple[Array, Array, Array]:
-        """u (n_u,), v (n_v,), points (n_v, n_u, 3); the last u is the first again."""
+        """u (n_u,), v (n_v,), points (n_v, n_u, 3); the last u is the first again, unless the body is open."""
         u = np.linspace(0.0, 1.0, n_u)
         v = np.union1d(np.linspace(self.field.first, self.field.last, n_v), self.field.edges)
         return u, v, np.matmul(self.field.common.rows(u), self.field.sections(v).control)
 
     def held(self, u: Array, v: Array) -> tuple[Array, Array]:
         """Parameters brought back onto the skin."""
-        return np.mod(u, 1.0), np.clip(v, self.field.first, self.field.last)
+        return self.field.common.on(u), np.clip(v, self.field.first, self.field.last)
 
 
 @dataclass(frozen=True, eq=False)
@@ -149,7 +149,7 @@ def _normals(skin: BodySkin, u: Array, v: Array) -> tuple[Array, Array, Array]:
     near = 1e-6 * (skin.field.last - skin.field.first)
     inward = np.where(v + near > skin.field.last, -near, near)
     n = []
-    for at in (skin.at(u, v), skin.at(np.mod(u + 1e-6, 1.0), v), skin.at(u, v + inward)):
+    for at in (skin.at(u, v), skin.at(skin.field.common.on(u + 1e-6), v), skin.at(u, v + inward)):
         square = cross3(at[1], at[2])
         n.append(square / np.maximum(np.linalg.norm(square, axis=1, keepdims=True), 1e-300))
     return n[0], (n[1] - n[0]) / 1e-6, (n[2] - n[0]) / inward[:, None]
@@ -201,7 +201,9 @@ def meeting(a: Skin, b: Skin, branch: int) -> SpaceCurve:
         raise FieldError("two planes meet in a straight line; make a datum axis of them")
     u, v, grid = a.grid()
     high = level(b, grid.reshape(-1, 3))[0].reshape(len(v), len(u))
-    lines = joined_round([np.asarray(line) for line in contour_generator(u, v, high).lines(0.0)])
+    lines = [np.asarray(line) for line in contour_generator(u, v, high).lines(0.0)]
+    if not (isinstance(a, BodySkin) and a.field.common.open):
+        lines = joined_round(lines)
     if not lines:
         raise FieldError("the two skins meet nowhere; move one of them")
     runs = []

@@ -41,7 +41,8 @@ class Held:
 class Ties:
     """`share`: (outlines, ties + 1), where each tie lies on each outline as a share of its arc length, counted from
     the outline's start and not wrapped, the first tie repeated one turn later. `corner`: (outlines, ties), whether
-    the outline has a corner there. `u`: (ties + 1,) from 0 to 1. `names`: of held ties, else empty.
+    the outline has a corner there. `u`: (ties + 1,) from 0 to 1. `names`: of held ties, else empty;
+    of open outlines, whose last is their ends, (ties + 1,).
     """
 
     share: Array
@@ -133,6 +134,83 @@ def automatic_ties(outlines: Sequence[Outline2D], held: Sequence[Held] = ()) -> 
     for i, shape in enumerate(shapes):
         _fill(i, shape, ties)
     return _placed(shapes, ties)
+
+
+def open_ties(outlines: Sequence[Outline2D], held: Sequence[Held] = ()) -> Ties:
+    """Ties of open outlines: their starts, their corners in order, those held, and their ends, at which the last lane ends.
+
+    Raises: FieldError, when held ties do not follow each other on all outlines in one order.
+    """
+    corners = [o.corner_lengths() / o.length for o in outlines]
+    base = max(range(len(outlines)), key=lambda i: (len(corners[i]), -i))
+    columns: list[tuple[str, dict[int, float]]] = [("", {base: float(c)}) for c in corners[base]]
+    for i, own in enumerate(corners):
+        if i == base or not len(own):
+            continue
+        for (_, shares), k in zip(columns, _in_order([s[base] for _, s in columns], own), strict=True):
+            if k is not None:
+                shares[i] = float(own[k])
+        used = {s[i] for _, s in columns if i in s}
+        columns += [("", {i: float(c)}) for c in own if float(c) not in used]
+    ends = ["", ""]
+    for h in held:
+        known = {i: s for i, s in enumerate(h.shares) if s is not None}
+        at_end = next((e for e in (0, 1) if known and all(abs(s - e) < SNAP for s in known.values())), None)
+        if at_end is not None:
+            ends[at_end] = h.name
+        elif known:
+            same = (k for k, (_, c) in enumerate(columns) if _at_one_place(c, known))
+            at = next(same, None)
+            if at is None:
+                columns.append((h.name, known))
+            else:
+                columns[at] = (h.name, known | columns[at][1])
+    columns.sort(key=lambda c: float(np.mean(list(c[1].values()))))
+    share = np.full((len(outlines), len(columns) + 2), np.nan)
+    share[:, 0], share[:, -1] = 0.0, 1.0
+    for k, (_, shares) in enumerate(columns, 1):
+        for i, s in shares.items():
+            share[i, k] = s
+    mean = np.nanmean(share, axis=0)
+    for row in share:
+        known = np.isfinite(row)
+        if np.any(np.diff(row[known]) < APART):
+            raise FieldError(
+                "ties or rails cross or touch between profiles: they do not follow each other in one order; move one"
+            )
+        row[~known] = np.interp(mean[~known], mean[known], row[known])
+    corner = np.ones((len(outlines), share.shape[1] - 1), dtype=bool)
+    for i, own in enumerate(corners):
+        corner[i, 1:] = [bool(len(own)) and np.abs(own - s).min() < 1e-9 for s in share[i, 1:-1]]
+    return Ties(share, corner, share.mean(axis=0), (ends[0], *(name for name, _ in columns), ends[1]))
+
+
+def _at_one_place(a: dict[int, float], b: dict[int, float]) -> bool:
+    """Whether two ties lie at one place wherever both are known."""
+    both = a.keys() & b.keys()
+    return bool(both) and all(abs(a[i] - b[i]) < SNAP for i in both)
+
+
+def _in_order(places: Sequence[float], own: Array) -> list[int | None]:
+    """For each place the number of the corner it is matched with, in one order and with the least distance in all."""
+    n, m = len(places), len(own)
+    cost = np.abs(np.subtract.outer(np.array(places), own))
+    best = np.zeros((n + 1, m + 1))
+    best[1:, 0], best[0, 1:] = np.arange(1, n + 1), np.arange(1, m + 1)
+    for a in range(1, n + 1):
+        for b in range(1, m + 1):
+            best[a, b] = min(best[a - 1, b - 1] + cost[a - 1, b - 1], best[a - 1, b] + 1.0, best[a, b - 1] + 1.0)
+    found: list[int | None] = [None] * n
+    a, b = n, m
+    while a and b:
+        if best[a, b] == best[a - 1, b - 1] + cost[a - 1, b - 1]:
+            found[a - 1] = b - 1
+            a, b = a - 1, b - 1
+        elif best[a, b] == best[a - 1, b] + 1.0:
+            a -= 1
+        else:
+            b -= 1
+    return found
 
 
 def _held_ties(shapes: list[_Shape], held: Sequence[Held]) -> list[_Tie]:

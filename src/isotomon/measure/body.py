@@ -59,15 +59,28 @@ def body_measures(field: SectionField, rule: Quadrature) -> BodyMeasures:
             break
     total += sums.sum(axis=0)
     flux, surface = total[:10], float(total[10])
-    for end, outward in () if field.ring else ((field.first, -1.0), (field.last, 1.0)):
+    for end, outward in () if field.ring or rule.open else ((field.first, -1.0), (field.last, 1.0)):
         cap, cap_area = (_cap if field.wrap is None else _bent_cap)(field, end, outward, rule)
         flux = flux + cap
         surface += cap_area
+    if rule.open:
+        return _skin_measures(field, rule, surface)
     volume = float(flux[0])
     centre = flux[1:4] / volume if volume else np.zeros(3)
     x, y, z = centre
     about = flux[4:10] - volume * np.array([x * x, y * y, z * z, x * y, x * z, y * z])
     return BodyMeasures(volume, surface, centre, about)
+
+
+def _skin_measures(field: SectionField, rule: Quadrature, surface: float) -> BodyMeasures:
+    """A skin has an area and the middle of that, and bounds no volume."""
+    gx, gw = np.polynomial.legendre.leggauss(GAUSS)
+    width = np.diff(field.edges)[:, None]
+    sections = field.sections((field.edges[:-1, None] + width * (gx + 1.0) / 2.0).ravel())
+    points = np.matmul(rule.value, sections.control)
+    normal = cross3(np.matmul(rule.slope, sections.control), np.matmul(rule.value, sections.slopes))
+    weight = (width * gw / 2.0).reshape(-1, 1) * rule.weight * np.linalg.norm(normal, axis=2)
+    return BodyMeasures(0.0, surface, np.einsum("vu,vuk->k", weight, points) / weight.sum(), np.zeros(6))
 
 
 def _stretches(field: SectionField, rule: Quadrature, low: Array, high: Array) -> Array:

@@ -106,6 +106,12 @@ _UNITS = {
     "turn": (180.0 / math.pi, "°"),
 }
 
+_UNDEFINED = {
+    "set_angle": "a round section has no set angle",
+    "area": "an open section has no area",
+    "thickness": "an open section has no thickness",
+}
+
 
 def law_findings(judged: Judged, wheres: list[str]) -> list[Finding]:
     """At most one finding: the worst place, with what is there, what is intended and by how much it is out."""
@@ -119,7 +125,7 @@ def law_findings(judged: Judged, wheres: list[str]) -> list[Finding]:
             Finding(
                 "note",
                 wheres[i],
-                f"{judged.name}: a round section has no set angle, so the law is not judged there",
+                f"{judged.name}: {_UNDEFINED.get(judged.quality, 'what it asks for is undefined')} there, so it is not judged",
                 float(judged.position[i]),
                 about=judged.key,
             )

@@ -27,6 +27,8 @@ class Quadrature:
     outer: Array
     """1 at sites on the outer run, 0 on holes."""
     area_form: Array
+    open: bool
+    """The sections bound no area: what rests on it is undefined (NaN)."""
 
 
 def quadrature(common: Correspondence) -> Quadrature:
@@ -36,7 +38,7 @@ def quadrature(common: Correspondence) -> Quadrature:
     value, slope, weight = common.matrix(u), common.matrix(u, 1), np.concatenate([w for _, w in sites])
     half = value.T @ (weight[:, None] * slope)
     outer = np.repeat([float(lane.loop == 0) for lane in common.lanes], [len(x) for x in u])
-    return Quadrature(value, slope, weight, outer, 0.5 * (half - half.T))
+    return Quadrature(value, slope, weight, outer, 0.5 * (half - half.T), common.open)
 
 
 @dataclass(frozen=True, eq=False)
@@ -60,7 +62,7 @@ def curves(sections: Sections, first: Sections, rule: Quadrature, common: Corres
     x, y = sections.local[..., 0], sections.local[..., 1]
     return Curves(
         v=sections.position,
-        area=np.sum((x @ rule.area_form) * y, axis=1),
+        area=np.full(len(x), np.nan) if rule.open else np.sum((x @ rule.area_form) * y, axis=1),
         chord=np.linalg.norm(sections.anchor[:, 1] - sections.anchor[:, 0], axis=1),
         set_angle=np.where(sections.round, np.nan, sections.angle),
         turn=sections.angle - first.angle[0] + _fit_turn(sections, first, rule),
@@ -108,6 +110,11 @@ def moments(sections: Sections, rule: Quadrature) -> Moments:
     ixx = (y * y * swirl) @ w / 4.0 - area * cy * cy
     iyy = (x * x * swirl) @ w / 4.0 - area * cx * cx
     ixy = (x * y * swirl) @ w / 4.0 - area * cx * cy
+    if rule.open:  # the middle of the line itself
+        run = np.maximum(np.hypot(dx, dy), 1e-290) * w  # a point has a middle, too
+        whole = run.sum(axis=1)
+        cx, cy = (x * run).sum(axis=1) / whole, (y * run).sum(axis=1) / whole
+        ixx = iyy = ixy = np.full(len(x), np.nan)
     middle, reach = (ixx + iyy) / 2.0, np.hypot((ixx - iyy) / 2.0, ixy)
     return Moments(
         perimeter=np.hypot(dx, dy) @ w,
@@ -144,4 +151,4 @@ def extents(sections: Sections, common: Correspondence, total: int = 2400) -> Ex
     along = sections.anchor[:, 1] - sections.anchor[:, 0]
     c, s = (along / np.maximum(np.linalg.norm(along, axis=1, keepdims=True), 1e-300)).T[:, :, None]
     turned = np.stack([c * points[..., 0] + s * points[..., 1], c * points[..., 1] - s * points[..., 0]], axis=-1)
-    return Extents(thickness(turned), caliper(points))
+    return Extents(np.full(len(points), np.nan) if common.open else thickness(turned), caliper(points))

@@ -54,6 +54,8 @@ def drawn_shape(drawing: Drawing, mirror: Literal["", "x", "y"] = "") -> DrawnSh
     Raises: ProfileError, saying why it cannot be lofted.
     """
     runs = find_runs(drawing)
+    if runs.outer is None and runs.skin is not None:
+        return _open_shape(drawing, runs.skin, mirror)
     chain, inner = lofted_run(drawing, runs), runs.holes
     if mirror:
         chain, *rest = (_mirrored(c, mirror) for c in (chain, *inner))
@@ -69,6 +71,30 @@ def drawn_shape(drawing: Drawing, mirror: Literal["", "x", "y"] = "") -> DrawnSh
     outline = Outline2D(_outline_runs(unit, drawing.id), anchor, round=whole and centred and not inner)
     holes = tuple(Outline2D(_outline_runs(h, f"{drawing.id} hole {k}"), anchor) for k, h in enumerate(insides))
     return DrawnShape(outline, width, -float(low[0]) / width, holes)
+
+
+def _open_shape(drawing: Drawing, chain: Chain, mirror: str) -> DrawnShape:
+    """The same of an open run, from its -X end to its +X end (from the lower, where it is upright)."""
+    if mirror:
+        matrix = np.diag([1.0, -1.0] if mirror == "x" else [-1.0, 1.0])
+        chain = Chain(tuple(p.moved(matrix, np.zeros(2)) for p in chain.pieces), False, chain.ends)
+    way = chain.pieces[-1].end - chain.pieces[0].start
+    if way[0] < -1e-9 or (abs(way[0]) <= 1e-9 and way[1] < 0.0):
+        chain = chain.reversed()
+    low, high = extremes(chain)
+    width = float(max(high - low))
+    if not width > 1e-9:
+        raise ProfileError(f"drawing '{drawing.name}' has no size; draw a run")
+    pieces = tuple(p.moved(np.eye(2) / width, np.zeros(2)) for p in chain.pieces)
+    corner = np.flatnonzero(_joints(pieces)[1:] > CORNER) + 1
+    edges = [0, *corner.tolist(), len(pieces)]
+    groups = [pieces[a:b] for a, b in zip(edges[:-1], edges[1:], strict=True)]
+    runs = [
+        line(g[0].start.tolist(), g[0].end.tolist()) if len(g) == 1 and g[0].kind == "line" else _fitted(g, drawing.id)
+        for g in groups
+    ]
+    anchor = np.array([[low[0] / width, 0.0], [low[0] / width + 1.0, 0.0]])
+    return DrawnShape(Outline2D(tuple(runs), anchor, open=True), width, -float(low[0]) / width)
 
 
 def _mirrored(chain: Chain, mirror: str) -> Chain:

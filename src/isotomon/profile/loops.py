@@ -64,6 +64,8 @@ class Runs:
     findings: tuple[RunFinding, ...]
     holes: tuple[Chain, ...] = ()
     """Closed runs right inside the outer one, counter-clockwise."""
+    skin: Chain | None = None
+    """The one open run there is, where nothing is closed: it makes a skin."""
 
 
 def places_of(drawing: Drawing) -> Places:
@@ -190,7 +192,7 @@ def _judge(
     gapped = {e for f in findings for e in f.ends or ()}
     for chain in [] if mirrored else opened:
         if not gapped & set(chain.ends):
-            text = "an open run; join its ends, or end it on a centre line to make it a half section"
+            text = "an open run: it makes a skin; join its ends, or end it on a centre line, to make a solid"
             findings.append(RunFinding("open", text, _pair(chain.pieces[0].start)))
     crossed = False
     for chain in closed:
@@ -218,8 +220,9 @@ def _judge(
     if not closed and not opened:
         findings.append(RunFinding("empty", "nothing is drawn yet that bounds a section", (0.0, 0.0)))
     good = outer[0] if len(outer) == 1 and not crossed else None
+    lone = opened[0] if not closed and len(opened) == 1 and not mirrored and not gapped else None
     pierced = tuple(inner) if good is not None else ()
-    return Runs(closed, () if mirrored else tuple(opened), good, mirrored, tuple(findings), pierced)
+    return Runs(closed, () if mirrored else tuple(opened), good, mirrored, tuple(findings), pierced, lone)
 
 
 def _mirrored(drawing: Drawing, places: Places, chain: Chain, size: float) -> Chain | None:

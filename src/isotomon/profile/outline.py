@@ -49,7 +49,7 @@ class Run:
 
 @dataclass(frozen=True, eq=False)
 class Outline2D:
-    """Runs counter-clockwise, head to tail, for a chord of 1; a corner stands between runs.
+    """Runs counter-clockwise, head to tail, for a chord of 1; a corner stands between runs. An `open` one has two ends.
 
     One periodic run has no corner. `anchor`: (2, 2), the nominal leading and trailing points. `round`: no angle of
     its own.
@@ -58,6 +58,7 @@ class Outline2D:
     runs: tuple[Run, ...]
     anchor: Array
     round: bool = False
+    open: bool = False
 
     @property
     def smooth(self) -> bool:
@@ -68,15 +69,20 @@ class Outline2D:
         return sum(run.length for run in self.runs)
 
     def corner_lengths(self) -> Array:
-        """Arc length at which each run begins: (number of corners,); none for a smooth outline."""
+        """Arc length of each corner: (corners,); none for a smooth outline. The ends of an open one are no corners."""
         if self.smooth:
             return np.zeros(0)
-        return np.concatenate([[0.0], np.cumsum([run.length for run in self.runs])[:-1]])
+        inner = np.cumsum([run.length for run in self.runs])[:-1]
+        return inner if self.open else np.concatenate([[0.0], inner])
+
+    def on(self, share: float) -> float:
+        """A share of the arc length brought onto the outline: round a closed one, up to the ends of an open one."""
+        return min(max(share, 0.0), 1.0) if self.open else share % 1.0
 
     def points(self, along: Array) -> Array:
-        """(n, 2) points at arc lengths, taken modulo the whole length."""
+        """(n, 2) points at arc lengths, taken modulo the whole length of a closed one."""
         ends = np.cumsum([run.length for run in self.runs])
-        along = np.mod(along, ends[-1])
+        along = np.clip(along, 0.0, ends[-1]) if self.open else np.mod(along, ends[-1])
         which = np.minimum(np.searchsorted(ends, along, side="right"), len(ends) - 1)
         result = np.empty((len(along), 2))
         for number, run in enumerate(self.runs):

@@ -31,7 +31,9 @@ def scale_of(unit: str) -> float:
 
 
 def display(value: float, digits: int = 4) -> str:
-    """A number for reading: at most `digits` decimals, no trailing zeros, no minus zero."""
+    """A number for reading: at most `digits` decimals, no trailing zeros, no minus zero; an undefined one is a dash."""
+    if math.isnan(value):
+        return "–"
     text = f"{value:.{digits}f}"
     if "." in text:
         text = text.rstrip("0").rstrip(".")

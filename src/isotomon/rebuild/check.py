@@ -18,7 +18,11 @@ from isotomon.solid.protocol import Built
 
 
 def _angle(radians: float) -> float | None:
-    return None if math.isnan(radians) else math.degrees(radians) + 0.0
+    return _defined(math.degrees(radians))
+
+
+def _defined(value: float) -> float | None:
+    return None if math.isnan(value) else float(value) + 0.0
 
 
 def check_json(quick: Quick, built: Mapping[str, Built]) -> dict[str, Any]:
@@ -60,15 +64,15 @@ def _stations(quick: Quick, shape: Shape, full: Full) -> list[dict[str, Any]]:
             {
                 "name": station.station.name,
                 "position_mm": float(c.v[row]),
-                "area_mm2": float(c.area[row]),
+                "area_mm2": _defined(c.area[row]),
                 "perimeter_mm": float(m.perimeter[row]),
                 "centroid_mm": [float(x) for x in m.centroid[row]],
                 "chord_mm": float(c.chord[row]),
-                "thickness_mm": float(e.thickness[number]),
+                "thickness_mm": _defined(e.thickness[number]),
                 "set_angle_deg": _angle(float(c.set_angle[row])),
                 "turn_deg": _angle(float(c.turn[row])),
-                "i_max_mm4": float(m.i_max[row]),
-                "i_min_mm4": float(m.i_min[row]),
+                "i_max_mm4": _defined(m.i_max[row]),
+                "i_min_mm4": _defined(m.i_min[row]),
             }
         )
     return rows
@@ -79,7 +83,7 @@ def _along(shape: Shape) -> list[dict[str, Any]]:
     return [
         {
             "position_mm": float(c.v[i]),
-            "area_mm2": float(c.area[i]),
+            "area_mm2": _defined(c.area[i]),
             "set_angle_deg": _angle(float(c.set_angle[i])),
             "turn_deg": _angle(float(c.turn[i])),
             "twist_rate_deg_per_m": math.degrees(float(c.twist_rate[i])) * 1000.0 + 0.0,
@@ -114,19 +118,20 @@ def _bodies(quick: Quick, built: Mapping[str, Built]) -> list[dict[str, Any]]:
 
 
 def _body(quick: Quick, full: Full, built: Built | None) -> dict[str, Any]:
-    body = full.body
+    body, skin = full.body, quick.shape is not None and quick.shape.open
     sound = built is not None and not any(f.severity == "error" for f in quick.findings)
     result: dict[str, Any] = {
         "name": quick.design.loft.name,
-        "volume_mm3": body.volume,
+        "volume_mm3": None if skin else body.volume,
         "area_mm2": body.area,
         "centre_mm": [float(x) for x in body.centre],
         "valid": sound and built is not None and built.valid,
+        "skin": skin,
         "watertight": bool(built.watertight) if built else False,
         "volume_solid_mm3": built.volume if built else None,
     }
     density = quick.design.loft.density
-    if density is not None:
+    if density is not None and not skin:
         result["mass_kg"] = body.mass(density)
         result["inertia_kg_mm2"] = np.asarray(body.inertia(density)).tolist()
     return result
@@ -140,9 +145,9 @@ def check_table(check: dict[str, Any]) -> str:
         (
             s["name"],
             display(s["position_mm"], 3),
-            display(s["area_mm2"], 2),
+            "–" if s["area_mm2"] is None else display(s["area_mm2"], 2),
             display(s["chord_mm"], 3),
-            display(s["thickness_mm"], 3),
+            "–" if s["thickness_mm"] is None else display(s["thickness_mm"], 3),
             "–" if s["set_angle_deg"] is None else display(s["set_angle_deg"], 3),
             display(s["turn_deg"], 3),
         )
@@ -159,6 +164,8 @@ def check_table(check: dict[str, Any]) -> str:
             "no solid" if solid is None else f"solid {solid:,.1f} mm³, {'valid' if body['valid'] else 'NOT VALID'}, "
         )
         state += "" if solid is None else "watertight" if body["watertight"] else "NOT WATERTIGHT"
+        if body["skin"] and solid is not None:
+            state = f"a skin, {'valid' if body['valid'] else 'NOT VALID'}: it bounds no volume"
         lines += [
             "",
             f"Body {body['name']}: volume {_figure(body['volume_mm3'])} mm³, surface {_figure(body['area_mm2'])} mm²; {state}",

@@ -34,7 +34,7 @@ def loft_request(shape: Shape, tolerance: float, request_id: int, limit: float =
         key=shape.key,
         patches=[pack_patch(p) for p in patches(shape.field, tolerance)],
         ends=[]
-        if shape.field.ring
+        if shape.field.ring or shape.open
         else [(_vector(ends.origin[i]), _vector(ends.normal[i])) for i in (0, 1)]
         if wrap is None
         else [((0.0, 0.0, wrap.height), (*wrap.way, 0.0))] * 2,
@@ -42,6 +42,7 @@ def loft_request(shape: Shape, tolerance: float, request_id: int, limit: float =
         tolerance=max(tolerance, 1e-7),
         deflection=deflection(shape),
         limit=limit,
+        skin=shape.open,
     )
 
 
@@ -91,8 +92,15 @@ def steps(quick: Quick, limit: float = STEP_SECONDS) -> tuple[list[Step], dict[s
         ask = partial(loft_request, shape, tolerance, limit=limit)
         single[body] = Step(shape.key, body, ask)
     asked, done = list(single.values()), {}
+    skins = {q.design.loft.id for q in (quick, *quick.others) if q.shape is not None and q.shape.open}
     for body, tools in chains.items():
         key = single[body].key
+        joined = skins & {body, *(tool for _, tool in tools)} if tools else set()
+        if joined:
+            name = name_of(quick.design, joined.pop())
+            raise SolidError(
+                f"body '{name}' is a skin, which bounds nothing that could be combined; close its profiles"
+            )
         for how, tool in tools:
             base, key = key, digest((how, key, single[tool].key, tool))
             fine = max(deflection(q.shape) for q in (quick, *quick.others) if q.shape is not None) / 2.0

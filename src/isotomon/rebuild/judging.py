@@ -78,7 +78,7 @@ def flaw_findings(design: Design, shape: Shape, full: Full) -> list[Finding]:
         Finding("error", f"{f.position:.4g} mm along", f.text, f.position, f.place, design.loft.id)
         for f in find_flaws(shape.field)
     ]
-    if full.body.volume <= 0.0 and not findings:
+    if full.body.volume <= 0.0 and not findings and not shape.open:
         findings.append(
             Finding("error", design.loft.name, "the body is inside out; check the profiles", about=design.loft.id)
         )

@@ -57,9 +57,7 @@ def outline_for(source: Source) -> Outline2D:
     if isinstance(source, SolvedSection):
         return section_shape(source).outline
     if isinstance(source, EndSection):
-        return Outline2D(
-            tuple(_run_by_length(r, k) for k, r in enumerate(source.runs)), np.array(source.anchor), source.round
-        )
+        return _of_runs(tuple(_run_by_length(r, k) for k, r in enumerate(source.runs)), source)
     if isinstance(source, Outline):
         return outline_of(FromPoints(source.id), {source.id: source})
     if isinstance(source, Kept):
@@ -72,13 +70,20 @@ def outline_for(source: Source) -> Outline2D:
             Run(b, np.array(c), float(np.linalg.norm(np.diff(b.matrix(fine) @ np.array(c), axis=0), axis=1).sum()))
             for b, c in runs
         )
-        return Outline2D(made, np.array(source.anchor), source.round)
+        return _of_runs(made, source)
     return outline_of(source, {})
 
 
 def holes_for(source: Source) -> tuple[Outline2D, ...]:
     """The holes in what a profile is made of, in the frame of its outline."""
     return section_shape(source).holes if isinstance(source, SolvedSection) else ()
+
+
+def _of_runs(runs: tuple[Run, ...], source: Kept | EndSection) -> Outline2D:
+    """An outline of a section that was kept: open, where the last run does not come back to the first."""
+    first, last = runs[0], runs[-1]
+    apart = not first.basis.periodic and np.abs(first.control[0] - last.control[-1]).max() > 1e-9
+    return Outline2D(runs, np.array(source.anchor), source.round, bool(apart))
 
 
 def _run_by_length(run: KeptRun, number: int) -> Run:
@@ -167,7 +172,7 @@ def named_share(outline: Outline2D, part: str) -> float:
     """
     if part.startswith("at:"):
         try:
-            return float(part[3:]) % 1.0
+            return outline.on(float(part[3:]))
         except ValueError:
             raise DesignError(f"'{part}' is not a share of its length, such as at:0.25") from None
     corners = outline.corner_lengths()
@@ -217,9 +222,9 @@ def _least(outline: Outline2D, cost: Callable[[Array], Array]) -> float:
         best += float(0.5 * (a - c) / bend if bend > 0.0 else 0.0) * float(s[1] - s[0])
     if len(corners):
         off = np.abs((corners - best + 0.5) % 1.0 - 0.5)
-        if off.min() < 1e-5:
+        if off.min() < 1e-5 and not outline.open:
             return float(corners[int(off.argmin())])
-    return round(best, 9) % 1.0
+    return outline.on(round(best, 9))
 
 
 def body_angles(resolved: Resolved, design: Design, drawings: Drawings) -> dict[str, float]:

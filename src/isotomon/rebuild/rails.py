@@ -177,7 +177,7 @@ def end_share(end: End, outline: Outline2D) -> float:
     corners = outline.corner_lengths()
     if end.corner is not None and end.corner < len(corners):
         return float(corners[end.corner] / outline.length)
-    return end.share % 1.0
+    return outline.on(end.share)
 
 
 def lay_ties(design: Design, ground: Ground) -> list[tuple[str, Shares]]:
@@ -201,7 +201,7 @@ def together(laid: list[Laid]) -> tuple[list[list[Laid]], list[Finding]]:
     for one in laid:
         for group in groups:
             gaps = [
-                abs((a - b + 0.5) % 1.0 - 0.5)
+                abs(a - b) if 1.0 in (a, b) else abs((a - b + 0.5) % 1.0 - 0.5)  # 1 is the far end of an open profile
                 for key, a in one.shares.items()
                 if a is not None and (b := group[0].shares.get(key)) is not None
             ]

@@ -44,6 +44,11 @@ class Shape:
     tie_shares: Array
     """(stations, ties): the share of each profile's arc length; NaN at kept sections."""
 
+    @property
+    def open(self) -> bool:
+        """Its profiles are open: the body is a skin, which bounds nothing."""
+        return self.form.common.open
+
 
 @dataclass(frozen=True, eq=False)
 class Full:

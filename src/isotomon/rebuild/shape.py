@@ -177,7 +177,7 @@ def make_shape(
     for row, n in enumerate(resolved.stations):
         at = index.get(variants[n.station.id])
         if at is not None:
-            shares[row] = [t.share[at] % 1.0 for t in form.common.ties]
+            shares[row] = form.common.on(np.array([t.share[at] for t in form.common.ties]))
     loft = design.loft
     manner = Manner(loft.ruled, loft.ring, wrap, carrier, endings)
     return make_field(form.common, placed, manner, rails), form, shares

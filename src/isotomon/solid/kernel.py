@@ -148,9 +148,12 @@ def loft(
     ends: Sequence[tuple[Sequence[float], Sequence[float]]],
     radii: tuple[float, float] | None,
     tolerance: float,
+    skin: bool = False,
 ) -> Body:
-    """A solid from lanes and two caps. `ends`: origin and normal of the first and last plane (none of a ring), or, with `radii`, origin
-    and direction of the axis of the cylinders that the ends lie on.
+    """A solid from lanes and two caps, or the `skin` alone, which bounds nothing.
+
+    `ends`: origin and normal of the first and last plane (none of a ring or a skin), or, with `radii`, origin and
+    direction of the axis of the cylinders that the ends lie on.
 
     Raises: SolidError.
     """
@@ -159,14 +162,14 @@ def loft(
     faces: list[tuple[str, TopoDS_Face]] = []
     rims: dict[float, dict[int, list[Any]]] = {first: {}, last: {}}
     for patch in patches:
-        skin = surface(patch)
-        maker = BRepBuilderAPI_MakeFace(skin, tolerance)
+        carrier = surface(patch)
+        maker = BRepBuilderAPI_MakeFace(carrier, tolerance)
         if not maker.IsDone():
             raise SolidError(f"the kernel makes no face of {patch.name}")
         faces.append((patch.name, maker.Face()))
         for at, column in ((float(patch.breaks_v[0]), 0), (float(patch.breaks_v[-1]), -1)):
             if at in rims and np.ptp(patch.control[:, column], axis=0).max() > tolerance:
-                rims[at].setdefault(patch.loop, []).append(BRepBuilderAPI_MakeEdge(skin.VIso(at)).Edge())
+                rims[at].setdefault(patch.loop, []).append(BRepBuilderAPI_MakeEdge(carrier.VIso(at)).Edge())
     caps = zip(("first cap", "last cap"), (first, last), ends, strict=True) if ends else ()
     for k, (name, at, (origin, way)) in enumerate(caps):
         if not rims[at]:  # the body ends in a point
@@ -175,16 +178,19 @@ def loft(
             _cap(rims[at], origin, way) if radii is None else _round_cap(rims[at][0], origin, way, radii[k], tolerance)
         )
         faces.append((name, cap))
-    return _sewn(faces, tolerance)
+    return _sewn(faces, tolerance, skin)
 
 
-def _sewn(faces: Sequence[tuple[str, TopoDS_Face]], tolerance: float) -> Body:
+def _sewn(faces: Sequence[tuple[str, TopoDS_Face]], tolerance: float, skin: bool) -> Body:
     sewing = BRepBuilderAPI_Sewing(tolerance)
     for _, face in faces:
         sewing.Add(face)
     sewing.Perform()
     sewn = [(name, sewing.Modified(face) if sewing.IsModified(face) else face) for name, face in faces]
     shells = parts(sewing.SewedShape(), TopAbs_ShapeEnum.TopAbs_SHELL)
+    if skin:
+        shape = shells[0] if len(shells) == 1 else sewing.SewedShape()
+        return Body(shape, _names_of(shape, sewn))
     if len(shells) != 1 or sewing.NbFreeEdges():
         raise SolidError(f"the skin does not close: {sewing.NbFreeEdges()} open edges in {len(shells)} shells")
     maker = BRepBuilderAPI_MakeSolid(TopoDS.Shell(shells[0]))
@@ -194,10 +200,13 @@ def _sewn(faces: Sequence[tuple[str, TopoDS_Face]], tolerance: float) -> Body:
         fix = ShapeFix_Solid(solid)
         fix.Perform()
         solid = fix.Solid()
-    names = []
-    for face in parts(solid, TopAbs_ShapeEnum.TopAbs_FACE):
-        names.append(next((name for name, shape in sewn if shape.IsSame(face)), "unnamed"))
-    return Body(solid, tuple(names))
+    return Body(solid, _names_of(solid, sewn))
+
+
+def _names_of(shape: TopoDS_Shape, sewn: Sequence[tuple[str, TopoDS_Shape]]) -> tuple[str, ...]:
+    """The name of each face, in the kernel's order."""
+    found = parts(shape, TopAbs_ShapeEnum.TopAbs_FACE)
+    return tuple(next((name for name, own in sewn if own.IsSame(face)), "unnamed") for face in found)
 
 
 def combine(base: Body, tool: Body, how: str, mark: str, tolerance: float) -> Body:
@@ -244,15 +253,16 @@ def report(body: Body, closed_mesh: bool) -> Report:
     volume, area = GProp_GProps(), GProp_GProps()
     BRepGProp.VolumeProperties_s(body.shape, volume, 1e-6, True, False)
     BRepGProp.SurfaceProperties_s(body.shape, area, 1e-4)
-    centre = volume.CentreOfMass()
+    solids = len(parts(body.shape, TopAbs_ShapeEnum.TopAbs_SOLID))
+    centre = (volume if solids else area).CentreOfMass()
     return Report(
-        volume=volume.Mass(),
+        volume=volume.Mass() if solids else 0.0,
         area=area.Mass(),
         centre=(centre.X(), centre.Y(), centre.Z()),
-        valid=BRepCheck_Analyzer(body.shape).IsValid() and volume.Mass() > 0.0,
+        valid=BRepCheck_Analyzer(body.shape).IsValid() and (volume.Mass() > 0.0 or not solids),
         watertight=closed_mesh,
         faces=len(parts(body.shape, TopAbs_ShapeEnum.TopAbs_FACE)),
-        pieces=len(parts(body.shape, TopAbs_ShapeEnum.TopAbs_SOLID)),
+        pieces=solids,
     )
 
 

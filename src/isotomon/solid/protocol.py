@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from isotomon.errors import SolidError
 from isotomon.geometry.patch import Patch
 
-PROTOCOL = 5
+PROTOCOL = 6
 _HEAD = struct.Struct("<Q")
 MOST_BYTES = 1 << 31
 
@@ -81,6 +81,7 @@ class Loft(msgspec.Struct, tag=True):
     tolerance: float
     deflection: float
     limit: float
+    skin: bool = False
     version: int = PROTOCOL
 
 

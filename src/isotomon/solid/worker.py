@@ -66,7 +66,7 @@ def run_step(request: Work, bodies: OrderedDict[str, Built]) -> Reply:
     """
     if isinstance(request, Loft):
         patches = [unpack_patch(p) for p in request.patches]
-        return _built(request, kernel.loft(patches, request.ends, request.radii, request.tolerance))
+        return _built(request, kernel.loft(patches, request.ends, request.radii, request.tolerance, request.skin))
     if isinstance(request, Combine):
         base, tool = _kept(bodies, request.base), _kept(bodies, request.tool)
         return _built(request, kernel.combine(base, tool, request.how, request.mark, request.tolerance))
@@ -88,7 +88,7 @@ def _built(request: Loft | Combine, body: kernel.Body) -> Built:
     for finer in (1.0, 4.0, 16.0):  # the kernel leaves gaps in the mesh of very thin faces, unless it is fine
         mesh = mesh_of(body.shape, request.deflection / finer)
         closed = is_closed(welded(mesh)[1])
-        if closed:
+        if closed or getattr(request, "skin", False):
             break
     report = kernel.report(body, closed)
     return Built(

@@ -140,7 +140,7 @@ class Scene:
             normals.append(mesh.normals.reshape(-1, 3))
             cells.append(np.vstack([quads[:, [0, 1, 2]], quads[:, [0, 2, 3]]]) + base)
             base += n_v * n_u
-            for row, way in () if mesh.ring else ((0, -1), (-1, 1)):
+            for row, way in () if mesh.ring or mesh.sampling.open else ((0, -1), (-1, 1)):
                 own, one = _cap(mesh, row)
                 ring = mesh.points[row, mesh.sampling.outline]
                 square = np.cross(ring - ring.mean(axis=0), np.roll(ring, -1, axis=0) - ring.mean(axis=0)).sum(axis=0)
@@ -204,7 +204,7 @@ class Scene:
         self._skin_data.Modified()
 
     def _set_caps(self, mesh: SkinMesh) -> None:
-        if mesh.ring:
+        if mesh.ring or mesh.sampling.open:
             self._caps_data.Initialize()
             return
         points, cells, base = [], [], 0
@@ -223,10 +223,12 @@ class Scene:
         starts = starts[mesh.sampling.crisp[lane[starts]]]
         lines = [mesh.points[:, s] for s in starts]
         lines += [
-            np.vstack([mesh.points[k, run], mesh.points[k, run[:1]]])
+            mesh.points[k, run]
             for k in (() if mesh.ring else (0, -1))
-            for run in (mesh.sampling.outline, *mesh.sampling.holes)
+            for run in (mesh.sampling.rim, *(np.append(h, h[0]) for h in mesh.sampling.holes))
         ]
+        if mesh.sampling.open:
+            lines.append(mesh.points[:, -1])
         _set_lines(self._edges_data, lines)
 
     def set_curves(self, curves: Sequence[tuple[Array, Colour, bool]]) -> None:

@@ -126,10 +126,10 @@ class View(QWidget):
         shape = quick.shape
         self._outlines, self._holes = {}, {}
         if shape is not None:
-            ring = shape.mesh.sampling.outline
+            rim = shape.mesh.sampling.rim
             for station, row in zip(quick.resolved.stations, shape.mesh_rows, strict=True):
                 line = shape.mesh.points[row]
-                self._outlines[station.station.id] = line[np.append(ring, ring[0])]
+                self._outlines[station.station.id] = line[rim]
                 self._holes[station.station.id] = [line[np.append(h, h[0])] for h in shape.mesh.sampling.holes]
         self._datums = self._lines_of_datums(quick)
         self._guides = {key: curve.at(np.linspace(0.0, 1.0, GUIDE_PLACES)) for key, curve in quick.guides.items()}
@@ -350,8 +350,8 @@ class View(QWidget):
             curves += [(line, _rgb(self.theme.ink), False) for line in self.quick.shape.tie_lines]
         if self._live is not None and self.quick is not None and self.quick.shape is not None:
             samples = self.quick.shape.mesh.sampling
-            line = (samples.value @ self._live.control[0])[samples.outline]
-            curves.append((np.vstack([line, line[:1]]), _rgb(self.theme.ink), True))
+            line = (samples.value @ self._live.control[0])[samples.rim]
+            curves.append((line, _rgb(self.theme.ink), True))
         self.scene.set_curves(curves)
         self.touch()
 
