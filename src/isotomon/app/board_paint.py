@@ -143,11 +143,13 @@ class BoardPainter:
         areas = [j for j in self.quick.judged if j.quality == "area"]
         low, high = _range([c.area, *_reach(areas, 1.0)])
         bounds = (min(low, 0.0) if low < 0.3 * high else low, high)
-        self._plot(self.layout.area, bounds, to_unit(1.0, unit) ** 2, [(c.v, c.area, "accent", solid)], areas, 1.0)
-        self._legend(self.layout.area, bounds, [c.area], [(f"Area {unit}²", solid, "accent")])
-        self._bends(self.layout.area, bounds, self.bends.get("area"), c.v, c.area)
         if shape.open:
+            self.p.setPen(self.colour("soft_ink"))
             self.p.drawText(self.layout.area, Qt.AlignmentFlag.AlignCenter, "No area: the profiles are open")
+        else:
+            self._plot(self.layout.area, bounds, to_unit(1.0, unit) ** 2, [(c.v, c.area, "accent", solid)], areas, 1.0)
+            self._legend(self.layout.area, bounds, [c.area], [(f"Area {unit}²", solid, "accent")])
+            self._bends(self.layout.area, bounds, self.bends.get("area"), c.v, c.area)
         degree = math.degrees(1.0)
         angles = [j for j in self.quick.judged if j.quality in ("set_angle", "turn")]
         lines = [(c.v, c.set_angle * degree, "accent", solid), (c.v, c.turn * degree, "soft_ink", dashed)]
@@ -342,7 +344,9 @@ class BoardPainter:
         if shape is None:
             return None
         samples = shape.mesh.sampling
-        rings = applied(samples.value, shape.sections.local[shape.at_stations])[:, samples.outline[::2]]
+        rings = applied(samples.value, shape.sections.local[shape.at_stations])[
+            :, samples.outline[:: 1 if samples.open else 2]
+        ]
         middle = (rings.min(axis=1, keepdims=True) + rings.max(axis=1, keepdims=True)) / 2.0
         return (rings - middle) * [1.0, -1.0]
 
@@ -350,8 +354,11 @@ class BoardPainter:
         outline = polygon(ring + np.array([x, self.layout.rail - 29.0]))
         fill = QColor(colour)
         fill.setAlpha(70 if strong else 36)
-        self.p.setBrush(fill)
         self.p.setPen(QPen(colour, 2 if strong else 1.3))
+        if self.quick.shape is not None and self.quick.shape.open:
+            self.p.drawPolyline(outline)
+            return
+        self.p.setBrush(fill)
         self.p.drawPolygon(outline)
         self.p.setBrush(Qt.BrushStyle.NoBrush)
 

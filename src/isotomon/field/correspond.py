@@ -9,7 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.errors import FieldError, KnotError
-from isotomon.field.ties import Held, Ties, automatic_ties, open_ties
+from isotomon.field.open_ties import open_ties
+from isotomon.field.ties import Held, Ties, automatic_ties
 from isotomon.geometry.basis import Basis, fit
 from isotomon.geometry.hermite import smooth
 from isotomon.profile.outline import Outline2D
@@ -175,7 +176,7 @@ def _backward(basis: Basis) -> Basis:
 
 
 def _without_smooth_open(everything: Ties) -> tuple[Ties, list[tuple[str, Array]]]:
-    """The same of open outlines, whose starts are always ties."""
+    """The same as `_without_smooth` of open outlines, whose starts and ends are always ties."""
     crisp = np.asarray(everything.corner.any(axis=0))
     inner = [(n, everything.share[:, k]) for k, n in enumerate(everything.names[:-1]) if not crisp[k]]
     keep = [*np.flatnonzero(crisp).tolist(), len(crisp)]
