@@ -20,6 +20,7 @@ from isotomon.profile.drawn import figures_of
 from isotomon.profile.relate import add_dimension, put_ties
 from isotomon.profile.shapes import Spot
 from isotomon.samples import sample
+from isotomon.solid.protocol import Built
 from tests.test_editor import ALT, NONE, EditorCase
 from tests.test_window import LEFT
 
@@ -308,3 +309,35 @@ def _half() -> Drawing:
     drawing = shapes.line(drawing, Spot(15, -18, "p3"), Spot(0, 20, "p2"))
     assert not any(isinstance(p, Arc) for p in drawing.parts)
     return put_ties(drawing, "fixed", [("p1",)])
+
+
+class OpenRuns(EditorCase):
+    """Profiles that do not close."""
+
+    def test_a_skin_is_drawn_by_mouse(self) -> None:
+        """An open run does not take the section's place until it is told to; on all stations it makes a skin, shown and built
+        as one; undo goes back to the solid."""
+        desk = self.window.desk
+        start = desk.design
+        station = self.open()
+        self.key(Qt.Key.Key_W)
+        for x, y in ((-30, 0), (-10, 18), (20, 18), (34, 0)):
+            self.click_at(x, y)
+        self.key(Qt.Key.Key_Escape)
+        self.key(Qt.Key.Key_Escape)
+        drawing = self.canvas.key
+        self.assertNotIsInstance(desk.design.stations[0].section, Drawn)
+        panel = self.window.room.panel
+        QTest.mouseClick(next(b for b in panel.findChildren(QPushButton) if "for a skin" in b.text()), LEFT)
+        self.assertEqual(edits.find(desk.design.stations, station).section, Drawn(drawing))
+        self.wait(lambda: any("mixture of open and closed" in f.text for f in desk.quick.findings), "the finding")
+        self.keys("Ctrl+Return")
+        desk.select(tuple(s.id for s in desk.design.stations))
+        self.window.room.link(drawing)
+        self.settle()
+        self.wait(lambda: isinstance(desk.solid, Built) and not desk.building, "the skin", 60)
+        self.assertEqual((desk.solid.pieces, desk.solid.valid, len(desk.solid.names)), (0, True, 3))
+        self.assertIn("Skin: valid, 3 faces", self.window.solid_label.text())
+        while desk.session.undo_title:
+            self.window.run_command("undo")
+        self.assertEqual(desk.design, start)

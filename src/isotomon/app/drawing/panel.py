@@ -173,14 +173,17 @@ class DrawingPanel(QScrollArea):
         for repeat in editor.repeats[:3]:
             self._text(column, "▲ Says nothing new beside the others:")
             self._drops(column, (repeat.extra,))
+        quiet = ("empty", "hole", *(["open"] if editor.runs.skin is not None else []))
         for finding in editor.runs.findings[:4]:
             self._text(
                 column,
-                f"{'·' if finding.kind in ('empty', 'hole') else '▲'} {finding.text[0].upper()}{finding.text[1:]}.",
+                f"{'·' if finding.kind in quiet else '▲'} {finding.text[0].upper()}{finding.text[1:]}.",
             )
             if finding.ends is not None:
                 a, b = finding.ends
                 column.addWidget(self._button("Close the gap", partial(self._close_gap, a, b)))
+        if editor.runs.skin is not None and not editor.placed:
+            column.addWidget(self._button("Use it as it is, for a skin", editor.place))
         if editor.runs.mirrored:
             self._text(column, "A half section: closed by its mirror image in the centre line.", soft=True)
 

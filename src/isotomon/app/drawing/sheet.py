@@ -209,6 +209,16 @@ class Sheet(QWidget):
         _ = self.freedom
         return self._repeats
 
+    @property
+    def placed(self) -> bool:
+        """Whether the station that the drawing was opened at, if any, has a drawing for its section."""
+        found = next((s for s in self.design.stations if s.id == self.station), None)
+        return found is None or isinstance(found.section, Drawn)
+
+    def place(self) -> None:
+        """An open run takes the place of the station's ready-made section, as a closed one does by itself."""
+        self.desk.do("use an open profile", lambda d: _put(d, self.key, self.station))
+
     def live_figures(self) -> object:
         """Figures of the outer run, or None."""
         return figures_of(self.runs.outer) if self.runs.outer is not None else None
@@ -404,6 +414,11 @@ def _placed(design: Design, key: str, station: str) -> Design:
         return design
     if find_runs(edits.find(design.drawings, key)).outer is None:
         return design
+    return _put(design, key, station)
+
+
+def _put(design: Design, key: str, station: str) -> Design:
+    """A drawing on a station, as large as drawn."""
     return edits.change_station(design, station, section=Drawn(key), chord=None, pivot=None)
 
 
