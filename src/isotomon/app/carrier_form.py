@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from typing import Any
 
-from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QVBoxLayout, QWidget
 
+from isotomon.app.choices import choice, titled
 from isotomon.app.datums import candidates
 from isotomon.app.desk import Desk
 from isotomon.app.fields import NumberField
@@ -64,20 +65,10 @@ class CarrierForm(QWidget):
         self.refresh()
 
     def _choice(self, name: str, title: str, items: dict[str, str]) -> QComboBox:
-        row, box, label = QWidget(), QComboBox(), QLabel(title)
-        line = QHBoxLayout(row)
-        line.setContentsMargins(0, 0, 0, 0)
-        label.setMinimumWidth(78)
-        box.setAccessibleName(title)
-        box.wheelEvent = lambda event: event.ignore()  # type: ignore[method-assign]
-        box.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
-        for key, text in items.items():
-            box.addItem(text, key)
+        box = choice(title, items)
         box.activated.connect(lambda index: self._choose(name, box.itemData(index)))
-        line.addWidget(label)
-        line.addWidget(box, 1)
-        self.column.addWidget(row)
-        self.rows[name] = row
+        self.rows[name] = titled(title, box)
+        self.column.addWidget(self.rows[name])
         return box
 
     def _choose(self, name: str, value: str) -> None:

@@ -6,9 +6,9 @@ from collections.abc import Callable
 from functools import partial
 
 import numpy as np
-from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
+from isotomon.app.choices import choice
 from isotomon.app.datums import candidates
 from isotomon.app.desk import Desk
 from isotomon.app.fields import NumberField
@@ -46,10 +46,7 @@ class DatumForm(QWidget):
         self.slots: list[QComboBox] = []
         for number, letter in enumerate(made.on):
             column.addWidget(QLabel(_SLOTS[letter]))
-            box = QComboBox()
-            box.setAccessibleName(f"{_SLOTS[letter]} {number + 1}")
-            box.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-            box.wheelEvent = lambda event: event.ignore()  # type: ignore[method-assign]
+            box = choice(f"{_SLOTS[letter]} {number + 1}")
             box.activated.connect(partial(self._pick, number))
             self.slots.append(box)
             column.addWidget(box)

@@ -11,7 +11,6 @@ import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QComboBox,
-    QHBoxLayout,
     QLabel,
     QLineEdit,
     QPlainTextEdit,
@@ -22,6 +21,7 @@ from PySide6.QtWidgets import (
 )
 
 from isotomon.app.carrier_form import CarrierForm
+from isotomon.app.choices import choice, titled
 from isotomon.app.datum_form import DatumForm
 from isotomon.app.datums import candidates
 from isotomon.app.desk import CHECKS, Desk
@@ -180,7 +180,7 @@ class Details(QScrollArea):
         edit.setAccessibleName(title)
         wrong.setWordWrap(True)
         wrong.hide()
-        column.addWidget(_row(title, edit))
+        column.addWidget(titled(title, edit))
         column.addWidget(wrong)
 
         def done() -> None:
@@ -210,14 +210,9 @@ class Details(QScrollArea):
         get: Callable[[], str],
         put: Callable[[str], object],
     ) -> QComboBox:
-        box = QComboBox()
-        box.setAccessibleName(title)
-        box.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        box.wheelEvent = lambda event: event.ignore()  # type: ignore[method-assign]
-        for key, text in items.items():
-            box.addItem(text, key)
+        box = choice(title, items)
         box.activated.connect(lambda index: put(box.itemData(index)))
-        column.addWidget(_row(title, box))
+        column.addWidget(titled(title, box))
         self._refreshers.append(lambda: box.setCurrentIndex(box.findData(get())))
         return box
 
@@ -553,19 +548,6 @@ class Details(QScrollArea):
             lines.append(f"Mass\t{body.mass(quick.design.loft.density):.5g} kg")
             lines.append("Inertia\t" + ", ".join(f"{i * 1e-6:.4g}" for i in principal) + " kg·m²")
         return _table(lines)
-
-
-def _row(title: str, widget: QWidget) -> QWidget:
-    """A title beside its field, in line with the number fields."""
-    row = QWidget()
-    line = QHBoxLayout(row)
-    line.setContentsMargins(0, 0, 0, 0)
-    line.setSpacing(6)
-    label = QLabel(title)
-    label.setMinimumWidth(78)
-    line.addWidget(label)
-    line.addWidget(widget, 1)
-    return row
 
 
 def solid_state(desk: Desk) -> tuple[str, bool]:

@@ -6,9 +6,9 @@ from collections.abc import Callable
 from functools import partial
 
 import numpy as np
-from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
+from isotomon.app.choices import choice, titled
 from isotomon.app.desk import Desk
 from isotomon.app.fields import NumberField
 from isotomon.app.guides import guide_candidates, point_candidates, slots_of
@@ -76,21 +76,8 @@ class GuideForm(QWidget):
 
     def _box(self, title: str) -> QComboBox:
         """A choice with its title beside it."""
-        row = QWidget()
-        line = QHBoxLayout(row)
-        line.setContentsMargins(0, 0, 0, 0)
-        line.setSpacing(6)
-        label = QLabel(title)
-        label.setMinimumWidth(78)
-        box = QComboBox()
-        box.setAccessibleName(title)
-        box.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        box.setMinimumContentsLength(10)
-        box.wheelEvent = lambda event: event.ignore()  # type: ignore[method-assign]
-        line.addWidget(label)
-        line.addWidget(box, 1)
-        self.column.addWidget(row)
+        box = choice(title)
+        self.column.addWidget(titled(title, box))
         return box
 
     def _make_slots(self, guide: Guide) -> None:

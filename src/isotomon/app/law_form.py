@@ -8,7 +8,6 @@ import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QAbstractItemView,
-    QComboBox,
     QGridLayout,
     QHeaderView,
     QLabel,
@@ -19,6 +18,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from isotomon.app.choices import choice
 from isotomon.app.desk import Desk
 from isotomon.app.meet_form import MeetForm
 from isotomon.errors import DesignError, IsotomonError
@@ -55,9 +55,8 @@ class LawForm(QWidget):
         grid.setContentsMargins(0, 0, 0, 0)
         self.head, self.name, self.band = QLabel(), QLineEdit(), QLineEdit()
         self.head.setProperty("head", True)
-        self.judged, self.way = QComboBox(), QComboBox()
-        for value, text in (("stations", "At the points"), ("along", "Along the whole body")):
-            self.judged.addItem(text, value)
+        self.judged = choice("Judged", {"stations": "At the points", "along": "Along the whole body"})
+        self.way = choice("Given by")
         for by_formula, text in ((False, "Points"), (True, "Formula")):
             self.way.addItem(text, by_formula)
         self.formula = QLineEdit()

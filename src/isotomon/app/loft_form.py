@@ -6,9 +6,9 @@ import math
 from functools import partial
 
 import numpy as np
-from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
+from isotomon.app.choices import choice, titled
 from isotomon.app.desk import Desk
 from isotomon.app.fields import NumberField
 from isotomon.app.wiring import wire
@@ -16,13 +16,13 @@ from isotomon.model import edits, loft_edits
 from isotomon.model.records import Design
 from isotomon.quantity import display
 
-HOW = (
-    ("free", "Free"),
-    ("square", "Square to its plane"),
-    ("leaning", "Leaning outward"),
-    ("flush", "Flush with the body there"),
-    ("fair", "Fair with the body there"),
-)
+HOW = {
+    "free": "Free",
+    "square": "Square to its plane",
+    "leaning": "Leaning outward",
+    "flush": "Flush with that body",
+    "fair": "Fair with that body",
+}
 
 
 class LoftForm(QWidget):
@@ -38,13 +38,9 @@ class LoftForm(QWidget):
         self.rail_column = QVBoxLayout(self.rails)
         self.rail_column.setContentsMargins(0, 0, 0, 0)
         self.rail_column.setSpacing(2)
-        self.add = QComboBox()
-        self.add.setAccessibleName("Follow another guide")
-        self.add.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.add.wheelEvent = lambda event: event.ignore()  # type: ignore[method-assign]
+        self.add = choice("Follow another guide")
         self.add.activated.connect(self._add_rail)
-        self.act = QComboBox()
-        self.act.setAccessibleName("Rails act")
+        self.act = choice("Rails act")
         self.act.addItem("Scale and turn evenly", False)
         self.act.addItem("Stretch towards them", True)
         self.act.activated.connect(
@@ -66,24 +62,12 @@ class LoftForm(QWidget):
         self.refresh()
 
     def _make_end(self, column: QVBoxLayout, which: str, title: str) -> None:
-        row = QWidget()
-        line = QHBoxLayout(row)
-        line.setContentsMargins(0, 0, 0, 0)
-        label = QLabel(title)
-        label.setMinimumWidth(78)
-        box = QComboBox()
-        box.setAccessibleName(title)
-        box.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        box.wheelEvent = lambda event: event.ignore()  # type: ignore[method-assign]
-        for word, text in HOW:
-            box.addItem(text, word)
+        box = choice(title, HOW)
         box.activated.connect(
             lambda k: self.desk.do("change an end", lambda d: loft_edits.change_ending(d, which, how=box.itemData(k)))
         )
-        line.addWidget(label)
-        line.addWidget(box, 1)
-        column.addWidget(row)
-        self.rows[which] = row
+        self.rows[which] = titled(title, box)
+        column.addWidget(self.rows[which])
         self.how[which] = box
         unit = self.desk.design.unit if self.desk.design is not None else "mm"
         for name, kind, tip in (

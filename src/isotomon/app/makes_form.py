@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from functools import partial
 
-from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
 
+from isotomon.app.choices import choice, titled
 from isotomon.app.desk import Desk
 from isotomon.model import bodies
 
@@ -26,20 +27,10 @@ class MakesForm(QWidget):
         self.column = QVBoxLayout(self)
         self.column.setContentsMargins(0, 0, 0, 0)
         self.column.setSpacing(2)
-        row, label, self.makes = QWidget(), QLabel("Makes"), QComboBox()
-        line = QHBoxLayout(row)
-        line.setContentsMargins(0, 0, 0, 0)
-        label.setMinimumWidth(78)
-        self.makes.setAccessibleName("Makes")
-        self.makes.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
-        self.makes.wheelEvent = lambda event: event.ignore()  # type: ignore[method-assign]
-        for key, text in MAKES.items():
-            self.makes.addItem(text, key)
+        self.makes = choice("Makes", MAKES)
         self.makes.activated.connect(lambda k: self._combine(self.makes.itemData(k)))
-        line.addWidget(label)
-        line.addWidget(self.makes, 1)
-        self.column.addWidget(row)
-        self.row = row
+        self.row = titled("Makes", self.makes)
+        self.column.addWidget(self.row)
         self.boxes: dict[str, QCheckBox] = {}
         self.refresh()
 

@@ -7,8 +7,9 @@ from collections.abc import Callable, Mapping
 from typing import TYPE_CHECKING
 
 import numpy as np
-from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QLabel, QPushButton, QVBoxLayout, QWidget
 
+from isotomon.app.choices import choice, titled
 from isotomon.app.datums import candidates
 from isotomon.app.fields import NumberField
 from isotomon.app.shape_checks import COLOURS
@@ -69,21 +70,10 @@ class ShapeForm(QWidget):
         return label
 
     def _choice(self, title: str, items: Mapping[str, str], name: str) -> QComboBox:
-        row, box = QWidget(), QComboBox()
-        line = QHBoxLayout(row)
-        line.setContentsMargins(0, 0, 0, 0)
-        label = QLabel(title)
-        label.setMinimumWidth(92)
-        box.setAccessibleName(title)
-        box.wheelEvent = lambda event: event.ignore()  # type: ignore[method-assign]
-        box.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
-        for key, text in items.items():
-            box.addItem(text, key)
+        box = choice(title, items)
         box.activated.connect(lambda index: self.checks.set(**{name: box.itemData(index)}))
-        line.addWidget(label)
-        line.addWidget(box, 1)
-        self.column.addWidget(row)
-        self.rows[name] = row
+        self.rows[name] = titled(title, box, 92)
+        self.column.addWidget(self.rows[name])
         return box
 
     def _number(self, title: str, kind: str, tip: str, change: Callable[[float], dict[str, object]]) -> NumberField:

@@ -11,7 +11,6 @@ import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QCheckBox,
-    QComboBox,
     QGridLayout,
     QHBoxLayout,
     QLabel,
@@ -25,6 +24,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from isotomon.app.choices import choice
 from isotomon.app.drawing.editor import DrawingEditor
 from isotomon.app.drawing.ties import tie_chosen
 from isotomon.app.fields import NumberField
@@ -44,6 +44,9 @@ ASKED: dict[str, tuple[str, Kind, str]] = {
     "radius": ("Radius", "length", "The radius of the rounding"),
     "length": ("Length", "length", "How much of each side the bevel takes"),
 }
+
+
+_ROLES = {"shape": "Bounds the section", "construction": "Construction", "centre": "Centre line"}
 
 
 class DrawingPanel(QScrollArea):
@@ -236,14 +239,7 @@ class DrawingPanel(QScrollArea):
             self._one(column, refs[0])
         parts = [p for p in editor.drawing.parts if p.id in refs]
         if parts:
-            box = QComboBox()
-            box.setAccessibleName("Drawn as")
-            for key, title in (
-                ("shape", "Bounds the section"),
-                ("construction", "Construction"),
-                ("centre", "Centre line"),
-            ):
-                box.addItem(title, key)
+            box = choice("Drawn as", _ROLES)
             box.setCurrentIndex(box.findData(parts[0].role))
             box.activated.connect(
                 lambda i: editor.commit(

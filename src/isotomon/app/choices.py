@@ -1,0 +1,36 @@
+"""A choice of one of several, alone or with its title beside it; it is never wider than its place, nor turned by the wheel."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QSizePolicy, QWidget
+
+TITLE_WIDTH = 78
+"""Pixels: as wide as the titles of number fields."""
+
+
+def choice(name: str, items: Mapping[str, str] | None = None) -> QComboBox:
+    """A choice of `items`, what is stored → what is shown; `name` is for those who do not see it."""
+    box = QComboBox()
+    box.setAccessibleName(name)
+    box.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+    box.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+    box.wheelEvent = lambda event: event.ignore()  # type: ignore[method-assign]
+    for key, text in (items or {}).items():
+        box.addItem(text, key)
+    return box
+
+
+def titled(title: str, widget: QWidget, wide: int = TITLE_WIDTH) -> QWidget:
+    """A title beside a widget, in line with the number fields."""
+    row = QWidget()
+    line = QHBoxLayout(row)
+    line.setContentsMargins(0, 0, 0, 0)
+    line.setSpacing(6)
+    label = QLabel(title)
+    label.setMinimumWidth(wide)
+    line.addWidget(label)
+    line.addWidget(widget, 1)
+    return row
