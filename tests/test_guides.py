@@ -69,6 +69,7 @@ class Helices(unittest.TestCase):
         for worked, wrong in (("height", "Height"), ("turns", "Turns"), ("pitch", "Pitch")):
             c = curve(made("helix", ("z",), {**numbers, wrong: 1.0}, choices={"Worked out": worked}))
             self.assertAlmostEqual(length(c) / expected, 1.0, places=7)
+            self.assertAlmostEqual(c.length / expected, 1.0, places=9)
             self.assertAlmostEqual(float(c.at(np.array([1.0]))[0, 2]), 150.0, places=6)
         led = curve(made("helix", ("z",), {**numbers, "Lead-in": 20.0, "Lead-out": 35.0}))
         self.assertAlmostEqual(length(led), expected + 55.0, places=3)

@@ -164,7 +164,7 @@ HELP = {
         "things (Shift for several, or a box: leftwards it takes what it touches) and the panel offers the constraints that "
         "fit. F and two clicks make a figure; double-click it to type another, a formula, or “name = 5 mm”. Hollow green "
         "points can still move: drag them. The first closed run takes the station's section; a half section that ends on a "
-        "centre line (X) is closed by its mirror image. Ctrl+Return goes back to the View.",
+        "centre line (X) is closed by its mirror image; an open run makes a skin, once it is told to. Ctrl+Return goes back to the View.",
     ),
     "numbers": (
         "The numbers table",

@@ -299,7 +299,7 @@ class GuideForm(QWidget):
         if quick is None or curve is None:
             return ""
         unit, scale = quick.design.unit, to_unit(1.0, quick.design.unit)
-        length = float(curve.table()[2][-1])
+        length = curve.length
         bend = np.linalg.norm(space.curvature(curve, np.linspace(0.002, 0.998, 201)), axis=1)
         tight = 1.0 / bend.max() if bend.max() > 1e-9 / length else np.inf
         lines = [f"Length {display(length * scale, 3)} {unit}{', closed' if curve.closed else ''}"]

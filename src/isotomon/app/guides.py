@@ -249,7 +249,7 @@ class GuideTools:
 
     @staticmethod
     def _span(curve: SpaceCurve, points: int) -> float:
-        return float(curve.table(201)[2][-1]) / max(points - 1, 1)
+        return curve.length / max(points - 1, 1)
 
     def pull(self, kind: str, start: Array, now: Array) -> None:
         """A point or handle dragged from one pixel to another: the curve follows, seen at once."""

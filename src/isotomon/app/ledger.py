@@ -145,7 +145,7 @@ class Ledger(QTreeWidget):
         flagged |= {key for key, rail in rails.items() if rail in flagged}
         for guide in quick.design.guides:
             curve = quick.guides.get(guide.id)
-            text = "–" if curve is None else f"{show(float(curve.table(401)[2][-1]), 'length', unit)} {unit}"
+            text = "–" if curve is None else f"{show(curve.length, 'length', unit, 3)} {unit}"
             rows.append(("Guides", guide.id, guide.name, f"rail · {text}" if guide.id in rails else text, None))
         for part in quick.design.parts:
             one = quick.of(part.loft.id)

@@ -196,7 +196,7 @@ def extended(curve: SpaceCurve, start: float, end: float) -> SpaceCurve:
     """
     if curve.closed:
         raise DesignError("a closed curve has no ends to extend; pick an open one")
-    length = float(curve.table()[2][-1])
+    length = curve.length
     if min(start, 0.0) + min(end, 0.0) <= -length:
         raise DesignError(f"the curve is {length:.4g} mm long; cut back less than that")
     a, b = curve.along(0.0, max(-start, 0.0)), curve.along(1.0, -max(-end, 0.0))
@@ -241,7 +241,7 @@ def joined(curves: Sequence[SpaceCurve], smoothed: bool = False) -> tuple[SpaceC
     if closed:
         pairs.append((ordered[-1], ordered[0]))
     joins = [_join(a, b) for a, b in pairs]
-    lengths = np.array([float(c.table()[2][-1]) for c in ordered])
+    lengths = np.array([c.length for c in ordered])
     edges = np.r_[0.0, np.cumsum(lengths) / lengths.sum()]
     shifts = [np.zeros((2, 3)) for _ in ordered]
     for k, (a, b) in enumerate(pairs):
