@@ -21,6 +21,7 @@ from PySide6.QtWidgets import QApplication, QFileDialog, QLineEdit, QMenu, QMess
 from isotomon.app.engine import Engine
 from isotomon.app.main import make_window, scratch_settings, solid_ready, wait_for
 from isotomon.app.window import Window
+from isotomon.model.edits import replace
 from isotomon.model.file import encode, load
 from isotomon.samples import sample
 from isotomon.solid.protocol import Built, Failed
@@ -349,6 +350,9 @@ class Editing(WithWindow):
         self.assertTrue(w.finding_list.isVisible())
         self.keys("Ctrl+F8")
         self.assertIn("station tip", w.message.text())
+        w.desk.do("drop the laws", lambda d: replace(d, laws=()))
+        self.settle()
+        self.assertEqual(w.message.text(), "")
 
     def test_themes_views_and_help(self) -> None:
         """Both themes paint; the View turns, zooms to the pointer and picks; help opens."""

@@ -97,6 +97,7 @@ class Window(QMainWindow):
         self.actions_by_id: dict[str, QAction] = {}
         self._tray_buttons: list[tuple[QToolButton, Command]] = []
         self._finding_at = -1
+        self._told: Finding | None = None
         self._live_at = math.nan
         self.setAcceptDrops(True)
         self._make_actions()
@@ -384,9 +385,8 @@ class Window(QMainWindow):
         self.count_button.setText("   ".join(parts) or "✓ All in band")
         self.count_button.setMinimumWidth(self.count_button.sizeHint().width())
         self.count_button.setToolTip("Show or hide the list of findings")
-        if self._finding_at >= len(quick.findings):
-            self._finding_at = -1
-            self.view.set_finding(None)
+        self._finding_at = min(self._finding_at, len(quick.findings) - 1)
+        self._keep_told(quick)
 
     def _show_title(self) -> None:
         session = self.desk.session
@@ -551,10 +551,22 @@ class Window(QMainWindow):
         if quick is None or not 0 <= row < len(quick.findings):
             return
         self._finding_at = row
-        finding = quick.findings[row]
+        finding = self._told = quick.findings[row]
         self.view.set_finding(finding)
         self.desk.select((self._culprit(quick, finding),))
-        self._say(finding.severity, f"{finding.where}: {finding.text}")
+        self._say(finding.severity, _words_of(finding))
+
+    def _keep_told(self, quick: Quick) -> None:
+        """The finding that was gone to is told as it is now, or no more."""
+        told = self._told
+        if told is None:
+            return
+        now = next((f for f in quick.findings if (f.about, f.severity) == (told.about, told.severity)), None)
+        if self.message.toolTip() == _words_of(told):
+            self._say(told.severity, "" if now is None else _words_of(now))
+        if now is None:
+            self.view.set_finding(None)
+        self._told = now
 
     def _culprit(self, quick: Quick, finding: Finding) -> str:
         rail = next((r for r in quick.design.loft.rails if r.id == finding.about), None)
@@ -695,3 +707,8 @@ class Window(QMainWindow):
         self.desk.engine.close()
         self.view.close_scene()
         event.accept()
+
+
+def _words_of(finding: Finding) -> str:
+    """A finding in one line."""
+    return f"{finding.where}: {finding.text}"
