@@ -39,6 +39,8 @@ class BodyPlan(QWidget):
         self.selected: tuple[str, ...] = ()
         self._outlines: dict[str, Array] = {}
         self._holes: dict[str, list[Array]] = {}
+        self._extent = np.array([[-1.0, -1.0], [1.0, 1.0]])
+        """(2, 2) mm: the lowest and the highest of all outlines."""
         self._ties: list[Array] = []
         self._live: Array | None = None
         self._zoom, self._shift = 1.0, QPointF(0, 0)
@@ -58,6 +60,8 @@ class BodyPlan(QWidget):
             for n, ring in zip(quick.resolved.stations, rings, strict=True):
                 self._outlines[n.station.id] = ring[samples.rim]
                 self._holes[n.station.id] = [ring[np.append(run, run[0])] for run in samples.holes]
+            points = np.vstack(list(self._outlines.values()))
+            self._extent = np.stack([points.min(axis=0), points.max(axis=0)])
             rows = shape.form.common.rows(np.array([t.u for t in shape.form.common.ties]))
             self._ties = list(np.matmul(rows, local).transpose(1, 0, 2))
         self.update()
@@ -77,8 +81,7 @@ class BodyPlan(QWidget):
 
     def _frame(self) -> tuple[float, float, float]:
         """Scale (pixels per mm) and the middle of all sections."""
-        points = np.vstack(list(self._outlines.values())) if self._outlines else np.array([[-1.0, -1.0], [1.0, 1.0]])
-        low, high = points.min(axis=0), points.max(axis=0)
+        low, high = self._extent
         size = np.maximum(high - low, 1e-6)
         scale = min((self.width() - 44) / size[0], (self.height() - 74) / size[1]) * self._zoom
         return float(scale), float((low[0] + high[0]) / 2), float((low[1] + high[1]) / 2)

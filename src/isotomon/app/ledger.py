@@ -207,7 +207,9 @@ class Ledger(QTreeWidget):
                 item.setIcon(0, dot)
         for name, group in self._groups.items():
             of = f" of {self._quick.design.loft.name}" if self._quick is not None and self._quick.others else ""
-            group.setText(0, f"{name}{of if name in ('Stations', 'Laws') else ''}  {group.childCount()}")
+            text = f"{name}{of if name in ('Stations', 'Laws') else ''}  {group.childCount()}"
+            if group.text(0) != text:
+                group.setText(0, text)
             group.setHidden(name in ("Datums", "Drawings", "Guides") and not group.childCount())
         self.blockSignals(False)
 
