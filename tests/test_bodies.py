@@ -105,6 +105,33 @@ class InHand(unittest.TestCase):
         with self.assertRaisesRegex(DesignError, "is made with"):
             b.remove_body(made, "b1")
 
+    def test_the_curve_where_two_bodies_meet(self) -> None:
+        """A cylinder and a cone beside its axis: one closed curve whose points lie on both by their equations; where they
+        do not meet it says so. A second cylinder beside the first meets it in two open curves from end to end."""
+        made = stacked((0, 200, "circle", 80), (60, 140, "circle", 120))
+        tip = made.rest[0].stations[1].id
+        made = b.edit_body(made, "b1", lambda d: edits.change_station(d, tip, chord=40.0, offset_x=6.0))
+        made = loft_edits.add_guide(made, Guide("u1", "where they meet", "meets", ("body", "b1"), (1.0,)))
+        curve = rebuild(made).guides["u1"]
+        self.assertTrue(curve.closed)
+        # A spline through 129 points of both skins; those themselves are on both to rounding.
+        x, y, z = curve.at(np.arange(128) / 128.0).T
+        share = (z - 60.0) / 80.0
+        np.testing.assert_allclose(np.hypot(x, y), 40.0, atol=1e-6)
+        np.testing.assert_allclose(np.hypot(x - 6.0 * share, y), 60.0 - 40.0 * share, atol=1e-6)
+        self.assertGreater(float(np.ptp(z)), 5.0)
+        away = b.edit_body(made, "b1", lambda d: edits.change_station(d, tip, chord=110.0))
+        self.assertNotIn("u1", rebuild(away).guides)
+        self.assertIn("meet nowhere", " ".join(f.text for f in rebuild(away).findings))
+        block = stacked((0, 200, "circle", 80), (60, 140, "circle", 60))
+        for station in block.rest[0].stations:
+            block = b.edit_body(block, "b1", lambda d, k=station.id: edits.change_station(d, k, offset_x=40.0))  # type: ignore[misc]
+        block = loft_edits.add_guide(block, Guide("u1", "second", "meets", ("body", "b1"), (2.0,)))
+        x, y, z = rebuild(block).guides["u1"].at(np.linspace(0, 1, 50)).T
+        np.testing.assert_allclose(np.hypot(x, y), 40.0, atol=1e-6)
+        np.testing.assert_allclose(np.hypot(x - 40.0, y), 30.0, atol=1e-6)
+        np.testing.assert_allclose([z.min(), z.max()], [60.0, 140.0], atol=1e-6)
+
     def test_files_that_do_not_hold_together_are_refused(self) -> None:
         """A place beyond the bodies, the same id twice, and a body combined with one that is gone or no body of its own."""
         made = stacked((0, 50, "circle", 40), (20, 60, "circle", 30))

@@ -1,11 +1,10 @@
-"""Places on skins: a body's own, a plane, a cylinder. Curves are dropped onto them, and found where two of them meet."""
+"""Places on skins: a body's own, a plane, a cylinder. Curves are dropped onto them."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 
 import numpy as np
-from contourpy import contour_generator
 from numpy.typing import NDArray
 
 from isotomon.errors import FieldError
@@ -75,20 +74,15 @@ class RoundSkin:
 Skin = BodySkin | RoundSkin | Plane
 
 
-def level(skin: Skin, points: Array) -> tuple[Array, Array]:
-    """Signed distance (m,) of points from a plane or cylinder, and its gradient (m, 3).
-
-    Raises: FieldError, for a body.
-    """
+def level(skin: Plane | RoundSkin, points: Array) -> tuple[Array, Array]:
+    """Signed distance (m,) of points from a plane or cylinder, and its gradient (m, 3)."""
     if isinstance(skin, Plane):
         return (points - skin.origin) @ skin.normal, np.broadcast_to(skin.normal, points.shape)
-    if isinstance(skin, RoundSkin):
-        axis = skin.thing.axis
-        away = points - axis.origin
-        away = away - (away @ axis.way)[:, None] * axis.way
-        far = np.linalg.norm(away, axis=1)
-        return far - skin.thing.radius, away / np.maximum(far, 1e-300)[:, None]
-    raise FieldError("two skins of bodies cannot be met yet; pick a plane or a cylinder as one of them")
+    axis = skin.thing.axis
+    away = points - axis.origin
+    away = away - (away @ axis.way)[:, None] * axis.way
+    far = np.linalg.norm(away, axis=1)
+    return far - skin.thing.radius, away / np.maximum(far, 1e-300)[:, None]
 
 
 def dropped(curve: SpaceCurve, skin: Skin, way: Array | None) -> SpaceCurve:
@@ -187,46 +181,6 @@ def on_skin(skin: BodySkin, u: Array, v: Array, closed: bool) -> SpaceCurve:
     t = np.linspace(0.0, 1.0, 193)
     flat = plan.at(t)
     points = skin.at(*skin.held(flat[:, 0] / 1000.0, flat[:, 1]))[0]
-    return through(points[:-1] if closed else points, closed=closed)
-
-
-def meeting(a: Skin, b: Skin, branch: int) -> SpaceCurve:
-    """A branch (counted from 1, the longest first) of the curve where two skins meet.
-
-    Raises: FieldError, when they do not meet, or have fewer branches.
-    """
-    if isinstance(a, Plane) or (isinstance(a, RoundSkin) and isinstance(b, BodySkin)):
-        a, b = b, a
-    if isinstance(a, Plane):
-        raise FieldError("two planes meet in a straight line; make a datum axis of them")
-    u, v, grid = a.grid()
-    high = level(b, grid.reshape(-1, 3))[0].reshape(len(v), len(u))
-    lines = [np.asarray(line) for line in contour_generator(u, v, high).lines(0.0)]
-    if not (isinstance(a, BodySkin) and a.field.common.open):
-        lines = joined_round(lines)
-    if not lines:
-        raise FieldError("the two skins meet nowhere; move one of them")
-    runs = []
-    for line in lines:
-        p = a.at(*a.held(line[:, 0], line[:, 1]))[0]
-        runs.append((float(np.linalg.norm(np.diff(p, axis=0), axis=1).sum()), line, p))
-    runs.sort(key=lambda run: -run[0])
-    if not 1 <= branch <= len(runs):
-        raise FieldError(f"the two skins meet in {len(runs)} curves; ask for one of those")
-    length, line, p = runs[branch - 1]
-    closed = bool(np.linalg.norm(p[0] - p[-1]) < 1e-3 * length)
-    run = np.r_[0.0, np.cumsum(np.linalg.norm(np.diff(p, axis=0), axis=1))]
-    want = np.linspace(0.0, run[-1], 129)
-    places = np.stack([np.interp(want, run, line[:, k]) for k in (0, 1)], axis=1)
-    for _ in range(6):
-        q, qu, qv = a.at(*a.held(places[:, 0], places[:, 1]))
-        off, gradient = level(b, q)
-        du, dv = np.sum(gradient * qu, axis=1), np.sum(gradient * qv, axis=1)
-        # Step in the direction that moves the point least in space.
-        e, g = np.sum(qu * qu, axis=1), np.sum(qv * qv, axis=1)
-        size = du * du / e + dv * dv / g
-        places -= np.stack([off * du / e, off * dv / g], axis=1) / np.maximum(size, 1e-12)[:, None]
-    points = a.at(*a.held(places[:, 0], places[:, 1]))[0]
     return through(points[:-1] if closed else points, closed=closed)
 
 

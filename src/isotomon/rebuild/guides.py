@@ -13,6 +13,7 @@ from scipy.interpolate import CubicSpline
 
 from isotomon.errors import DesignError, IsotomonError, QuantityError
 from isotomon.field import skin as skins
+from isotomon.field.meeting import meeting
 from isotomon.geometry import space
 from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane, SpaceCurve, unit
 from isotomon.geometry.helix import Helix
@@ -275,7 +276,7 @@ _MAKE: dict[str, Callable[[Ground, Guide], SpaceCurve]] = {
         g.curve(d.on[0]), g.skin(d.on[1]), direction(g, d.on[2]) if d.on[2] else None
     ),
     "on-skin": _on_skin,
-    "meets": lambda g, d: skins.meeting(g.skin(d.on[0]), g.skin(d.on[1]), round(_numbers(g, d)[0])),
+    "meets": lambda g, d: meeting(g.skin(d.on[0]), g.skin(d.on[1]), round(_numbers(g, d)[0])),
     "joined": lambda g, d: joined_run(g, d)[0],
     "helix": _helix,
     "offset": lambda g, d: space.beside(g.curve(d.on[0]), g.plane(d.on[1]).normal, _numbers(g, d)[0]),

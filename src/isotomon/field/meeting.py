@@ -1,0 +1,148 @@
+"""The curve where two skins meet: found as a level line on the one, then brought onto both."""
+
+from __future__ import annotations
+
+import numpy as np
+from contourpy import contour_generator
+from numpy.typing import NDArray
+from scipy.spatial import cKDTree
+
+from isotomon.errors import FieldError
+from isotomon.field.skin import BodySkin, RoundSkin, Skin, joined_round, level
+from isotomon.geometry.datums import Plane, SpaceCurve
+from isotomon.geometry.planar import cross3
+from isotomon.geometry.space import through
+
+Array = NDArray[np.float64]
+PLACES = 129
+"""The curve is laid through so many points of both skins."""
+TOUCHING = 1e-8
+"""Two bodies' skins that are still so far apart, as a share of the curve's length, do not meet there."""
+
+
+def meeting(a: Skin, b: Skin, branch: int) -> SpaceCurve:
+    """A branch (counted from 1, the longest first) of the curve where two skins meet.
+
+    Where it runs out over an end of the longer of two bodies it may stop short of it by a 120th of the shorter one.
+
+    Raises: FieldError, when they do not meet, or have fewer branches.
+    """
+    if isinstance(a, Plane) or (isinstance(a, RoundSkin) and isinstance(b, BodySkin)):
+        a, b = b, a
+    if isinstance(a, Plane):
+        raise FieldError("two planes meet in a straight line; make a datum axis of them")
+    if isinstance(a, BodySkin) and isinstance(b, BodySkin) and _reach(b) < _reach(a):
+        a, b = b, a
+    u, v, grid = a.grid()
+    points = grid.reshape(-1, 3)
+    high = _beside(b, points)[0] if isinstance(b, BodySkin) else level(b, points)[0]
+    lines = contour_generator(u, v, np.ma.masked_invalid(high.reshape(len(v), len(u)))).lines(0.0)
+    pieces = [np.asarray(line) for line in lines]
+    if not (isinstance(a, BodySkin) and a.field.common.open):
+        pieces = joined_round(pieces)
+    if not pieces:
+        raise FieldError("the two skins meet nowhere; move one of them")
+    runs = []
+    for line in pieces:
+        p = a.at(*a.held(line[:, 0], line[:, 1]))[0]
+        runs.append((float(np.linalg.norm(np.diff(p, axis=0), axis=1).sum()), line, p))
+    runs.sort(key=lambda run: -run[0])
+    if not 1 <= branch <= len(runs):
+        raise FieldError(f"the two skins meet in {len(runs)} curves; ask for one of those")
+    length, line, p = runs[branch - 1]
+    closed = bool(np.linalg.norm(p[0] - p[-1]) < 1e-3 * length)
+    run = np.r_[0.0, np.cumsum(np.linalg.norm(np.diff(p, axis=0), axis=1))]
+    want = np.linspace(0.0, run[-1], PLACES)
+    places = np.stack([np.interp(want, run, line[:, k]) for k in (0, 1)], axis=1)
+    found = _on_both(a, b, places, length) if isinstance(b, BodySkin) else _on_level(a, b, places)
+    return through(found[:-1] if closed else found, closed=closed)
+
+
+def _reach(skin: BodySkin) -> float:
+    return skin.field.last - skin.field.first
+
+
+def _on_level(a: BodySkin | RoundSkin, b: Plane | RoundSkin, places: Array) -> Array:
+    """(m, 3) points of skin a, from places (m, 2) near them, that lie on b."""
+    free = ~_at_end(a, places[:, 1])
+    for _ in range(6):
+        q, qu, qv = a.at(*a.held(places[:, 0], places[:, 1]))
+        off, gradient = level(b, q)
+        du, dv = np.sum(gradient * qu, axis=1), np.sum(gradient * qv, axis=1) * free
+        # Step in the direction that moves the point least in space.
+        e, g = np.sum(qu * qu, axis=1), np.sum(qv * qv, axis=1)
+        size = du * du / e + dv * dv / g
+        places = places - np.stack([off * du / e, off * dv / g], axis=1) / np.maximum(size, 1e-12)[:, None]
+    return a.at(*a.held(places[:, 0], places[:, 1]))[0]
+
+
+def _beside(skin: BodySkin, points: Array) -> tuple[Array, Array]:
+    """(m,) how far points lie outside the planes that touch a body's skin nearest to them, NaN beyond its ends; and (m, 2)
+    the places on it nearest to them. Both as good as a fine grid is."""
+    u, v = skin.grid(321, 241)[:2]
+    sections = skin.field.sections(v)
+    around, along = (
+        np.matmul(skin.field.common.rows(u, 1), sections.control),
+        np.matmul(skin.field.common.rows(u), sections.slopes),
+    )
+    grid = np.matmul(skin.field.common.rows(u), sections.control).reshape(-1, 3)
+    along = along.reshape(-1, 3)
+    square = cross3(around.reshape(-1, 3), along)
+    size = np.linalg.norm(square, axis=1)
+    near = cKDTree(grid).query(points)[1]
+    away = points - grid[near]
+    with np.errstate(invalid="ignore", divide="ignore"):  # at a point that the body ends in
+        off = np.sum(away * square[near], axis=1) / size[near]
+    ahead = np.sum(away * along[near], axis=1)
+    row = near // len(u)
+    ring = skin.field.ring
+    off[~np.array(ring) & (((row == 0) & (ahead < 0.0)) | ((row == len(v) - 1) & (ahead > 0.0)))] = np.nan
+    return off, np.stack([u[near % len(u)], v[row]], axis=1)
+
+
+def _on_both(a: BodySkin | RoundSkin, b: BodySkin, places: Array, length: float) -> Array:
+    """(m, 3) points on both skins near places (m, 2) of a, by Newton steps that move them least in space.
+
+    Raises: FieldError, where they do not come together.
+    """
+    there = _beside(b, a.at(*a.held(places[:, 0], places[:, 1]))[0])[1]
+    free = ~_at_end(a, places[:, 1])
+    for _ in range(14):
+        q, qu, qv = a.at(*a.held(places[:, 0], places[:, 1]))
+        r, rs, rt = b.at(*b.held(there[:, 0], there[:, 1]))
+        rates = np.stack([qu, qv * free[:, None], -rs, -rt], axis=2)
+        here = np.concatenate([places, there], axis=1)
+        step = _least(rates, r - q)
+        out = np.abs(_held(a, b, here + step)[:, [1, 3]] - (here + step)[:, [1, 3]]) > 0.0
+        if out.any():  # at an end of a body the others go on without it
+            rates[:, :, [1, 3]] *= ~out[:, None]
+            step = _least(rates, r - q)
+        here = _held(a, b, here + step)
+        places, there = here[:, :2], here[:, 2:]
+    apart = np.linalg.norm(r - q, axis=1)
+    if apart.max() > TOUCHING * length:
+        x, y, z = q[int(apart.argmax())].tolist()
+        raise FieldError(f"the skins only touch, or end, at ({x:.4g}, {y:.4g}, {z:.4g}); move one of the bodies")
+    return (q + r) / 2.0
+
+
+def _at_end(skin: BodySkin | RoundSkin, v: Array) -> NDArray[np.bool_]:
+    """Places at which the curve runs out over an end of the skin: they stay there."""
+    if not isinstance(skin, BodySkin) or skin.field.ring:
+        return np.zeros(len(v), dtype=bool)
+    return np.isclose(v, skin.field.first, atol=1e-9) | np.isclose(v, skin.field.last, atol=1e-9)
+
+
+def _held(a: BodySkin | RoundSkin, b: BodySkin, here: Array) -> Array:
+    """Places (m, 4) on both skins brought back onto them."""
+    return np.stack([*a.held(here[:, 0], here[:, 1]), *b.held(here[:, 2], here[:, 3])], axis=1)
+
+
+def _least(rates: Array, miss: Array) -> Array:
+    """(m, 4) the steps of least movement in space that make up for (m, 3) what is missing, by rates (m, 3, 4)."""
+    sizes = np.maximum(np.linalg.norm(rates, axis=1, keepdims=True), 1e-300)
+    ways = rates / sizes
+    square = np.matmul(ways, ways.transpose(0, 2, 1)) + 1e-12 * np.eye(3)
+    return np.asarray(
+        np.matmul(ways.transpose(0, 2, 1), np.linalg.solve(square, miss[..., None]))[..., 0] / sizes[:, 0]
+    )
