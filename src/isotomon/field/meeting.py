@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+from functools import cached_property
+
 import numpy as np
 from contourpy import contour_generator
 from numpy.typing import NDArray
@@ -35,7 +38,8 @@ def meeting(a: Skin, b: Skin, branch: int) -> SpaceCurve:
         a, b = b, a
     u, v, grid = a.grid()
     points = grid.reshape(-1, 3)
-    high = _beside(b, points)[0] if isinstance(b, BodySkin) else level(b, points)[0]
+    fine = _grid_of(b) if isinstance(b, BodySkin) else None
+    high = (level(b, points) if fine is None else fine.beside(points))[0]  # type: ignore[arg-type]
     lines = contour_generator(u, v, np.ma.masked_invalid(high.reshape(len(v), len(u)))).lines(0.0)
     pieces = [np.asarray(line) for line in lines]
     if not (isinstance(a, BodySkin) and a.field.common.open):
@@ -54,7 +58,7 @@ def meeting(a: Skin, b: Skin, branch: int) -> SpaceCurve:
     run = np.r_[0.0, np.cumsum(np.linalg.norm(np.diff(p, axis=0), axis=1))]
     want = np.linspace(0.0, run[-1], PLACES)
     places = np.stack([np.interp(want, run, line[:, k]) for k in (0, 1)], axis=1)
-    found = _on_both(a, b, places, length) if isinstance(b, BodySkin) else _on_level(a, b, places)
+    found = _on_level(a, b, places) if fine is None else _on_both(a, fine, places, length)  # type: ignore[arg-type]
     return through(found[:-1] if closed else found, closed=closed)
 
 
@@ -76,40 +80,55 @@ def _on_level(a: BodySkin | RoundSkin, b: Plane | RoundSkin, places: Array) -> A
     return a.at(*a.held(places[:, 0], places[:, 1]))[0]
 
 
-def _beside(skin: BodySkin, points: Array) -> tuple[Array, Array]:
-    """(m,) how far points lie outside the planes that touch a body's skin nearest to them, NaN beyond its ends; and (m, 2)
-    the places on it nearest to them. Both as good as a fine grid is."""
-    u, v = skin.grid(321, 241)[:2]
-    sections = skin.field.sections(v)
-    around, along = (
-        np.matmul(skin.field.common.rows(u, 1), sections.control),
-        np.matmul(skin.field.common.rows(u), sections.slopes),
-    )
-    grid = np.matmul(skin.field.common.rows(u), sections.control).reshape(-1, 3)
-    along = along.reshape(-1, 3)
-    square = cross3(around.reshape(-1, 3), along)
-    size = np.linalg.norm(square, axis=1)
-    near = cKDTree(grid).query(points)[1]
-    away = points - grid[near]
-    with np.errstate(invalid="ignore", divide="ignore"):  # at a point that the body ends in
-        off = np.sum(away * square[near], axis=1) / size[near]
-    ahead = np.sum(away * along[near], axis=1)
-    row = near // len(u)
-    ring = skin.field.ring
-    off[~np.array(ring) & (((row == 0) & (ahead < 0.0)) | ((row == len(v) - 1) & (ahead > 0.0)))] = np.nan
-    return off, np.stack([u[near % len(u)], v[row]], axis=1)
+@dataclass(frozen=True, eq=False)
+class _Grid:
+    """A fine grid on a body's skin: (m, 3) points, square to them, and rates along; `u` and `v` of its columns and rows."""
+
+    skin: BodySkin
+    u: Array
+    v: Array
+    points: Array
+    square: Array
+    along: Array
+
+    @cached_property
+    def tree(self) -> cKDTree:
+        return cKDTree(self.points)
+
+    def beside(self, points: Array) -> tuple[Array, Array]:
+        """(m,) how far points lie outside the planes that touch the skin nearest to them, NaN beyond its ends; and (m, 2)
+        the places on it nearest to them. Both as good as the grid is."""
+        near = self.tree.query(points)[1]
+        away = points - self.points[near]
+        with np.errstate(invalid="ignore", divide="ignore"):  # at a point that the body ends in
+            off = np.sum(away * self.square[near], axis=1) / np.linalg.norm(self.square[near], axis=1)
+        ahead, row = np.sum(away * self.along[near], axis=1), near // len(self.u)
+        if not self.skin.field.ring:
+            off[((row == 0) & (ahead < 0.0)) | ((row == len(self.v) - 1) & (ahead > 0.0))] = np.nan
+        return off, np.stack([self.u[near % len(self.u)], self.v[row]], axis=1)
 
 
-def _on_both(a: BodySkin | RoundSkin, b: BodySkin, places: Array, length: float) -> Array:
+def _grid_of(skin: BodySkin) -> _Grid:
+    u, v, points = skin.grid(241, 161)
+    sections, rows = skin.field.sections(v), skin.field.common.rows(u)
+    around, along = np.matmul(skin.field.common.rows(u, 1), sections.control), np.matmul(rows, sections.slopes)
+    square = cross3(around.reshape(-1, 3), along.reshape(-1, 3))
+    return _Grid(skin, u, v, points.reshape(-1, 3), square, along.reshape(-1, 3))
+
+
+def _on_both(a: BodySkin | RoundSkin, fine: _Grid, places: Array, length: float) -> Array:
     """(m, 3) points on both skins near places (m, 2) of a, by Newton steps that move them least in space.
 
     Raises: FieldError, where they do not come together.
     """
-    there = _beside(b, a.at(*a.held(places[:, 0], places[:, 1]))[0])[1]
+    b, there = fine.skin, fine.beside(a.at(*a.held(places[:, 0], places[:, 1]))[0])[1]
     free = ~_at_end(a, places[:, 1])
     for _ in range(14):
         q, qu, qv = a.at(*a.held(places[:, 0], places[:, 1]))
         r, rs, rt = b.at(*b.held(there[:, 0], there[:, 1]))
+        apart = np.linalg.norm(r - q, axis=1)
+        if apart.max() < 1e-12 * length:
+            break
         rates = np.stack([qu, qv * free[:, None], -rs, -rt], axis=2)
         here = np.concatenate([places, there], axis=1)
         step = _least(rates, r - q)
@@ -119,7 +138,6 @@ def _on_both(a: BodySkin | RoundSkin, b: BodySkin, places: Array, length: float)
             step = _least(rates, r - q)
         here = _held(a, b, here + step)
         places, there = here[:, :2], here[:, 2:]
-    apart = np.linalg.norm(r - q, axis=1)
     if apart.max() > TOUCHING * length:
         x, y, z = q[int(apart.argmax())].tolist()
         raise FieldError(f"the skins only touch, or end, at ({x:.4g}, {y:.4g}, {z:.4g}); move one of the bodies")
