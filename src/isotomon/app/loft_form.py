@@ -108,7 +108,7 @@ class LoftForm(QWidget):
                         f"Reached: kink {math.degrees(done.kink):.1g}°, curvature step {done.step:.1g} of the greatest"
                     )
                 elif ending.how in ("free", "flush", "fair"):
-                    text = f"Leans {low:.2f}° to {high:.2f}°"
+                    text = f"Leans {display(float(low), 2)}° to {display(float(high), 2)}°"
                 else:
                     aim = math.degrees(numbers.angle) if numbers is not None else 0.0
                     text = f"Reached within {max(abs(low - aim), abs(high - aim)):.2g}°"
