@@ -12,6 +12,8 @@ from isotomon.model.drawing import Drawing
 from isotomon.model.edits import change_station
 from isotomon.model.guides import Guide, GuidePoint
 from isotomon.model.records import Circle, Design, Drawn, Station
+from isotomon.profile.drawn import figures_of
+from isotomon.profile.loops import find_runs
 from isotomon.profile.shapes import Spot, rectangle_corners
 from isotomon.rebuild.deliver import build
 from isotomon.rebuild.insert import insert_station
@@ -51,6 +53,14 @@ class Holes(unittest.TestCase):
         middle = -(math.pi * 36.0 * -12.0 + math.pi * 25.0 * 14.0) / net
         self.assertAlmostEqual(float(quick.full.moments.centroid[0, 0]), middle, places=6)
         self.assertAlmostEqual(float(quick.shape.curves.turn[-1]), 0.7, places=9)
+        runs = find_runs(made)
+        assert runs.outer is not None
+        drawn = figures_of(runs.outer, runs.holes)
+        m = quick.full.moments
+        self.assertAlmostEqual(drawn.area, net, places=9)
+        self.assertAlmostEqual(drawn.centroid[0], middle, places=9)
+        for name in ("perimeter", "i_max", "i_min"):
+            self.assertAlmostEqual(float(getattr(m, name)[0]) / getattr(drawn, name), 1.0, places=6)
         wide = extents(quick.shape.field.sections(quick.shape.field.nodes), quick.shape.form.common)
         self.assertAlmostEqual(float(wide.thickness[0]), 40.0, places=6)
 

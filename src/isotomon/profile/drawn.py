@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -215,18 +216,21 @@ def extremes(chain: Chain) -> tuple[Array, Array]:
     return low, high
 
 
-def figures_of(chain: Chain) -> Figures:
-    """Figures of a closed run by Green's theorem with Gauss quadrature on each smooth stretch."""
+def figures_of(chain: Chain, holes: Sequence[Chain] = ()) -> Figures:
+    """Figures of a closed run less its holes, all counter-clockwise, by Green's theorem with Gauss quadrature on each smooth
+    stretch. Size, thickness and corners are the run's own; the perimeter goes round the holes, too."""
     x, w = np.polynomial.legendre.leggauss(12)
-    points, slopes, weights = [], [], []
-    for piece in chain.pieces:
+    points, slopes, weights, signs = [], [], [], []
+    for piece, sign in [(p, s) for c, s in ((chain, 1.0), *((h, -1.0) for h in holes)) for p in c.pieces]:
         cuts = np.unique(np.r_[np.linspace(0.0, 1.0, 2 if piece.kind == "line" else 9), [b for b, _ in piece.breaks]])
         wide = np.diff(cuts)
         t = (cuts[:-1, None] + wide[:, None] * (x + 1.0) / 2.0).ravel()
         points.append(piece.at(t))
         slopes.append(piece.slope(t))
         weights.append((wide[:, None] * w / 2.0).ravel())
-    p, d, g = np.vstack(points), np.vstack(slopes), np.concatenate(weights)
+        signs.append(np.full(len(t), sign))
+    p, d, length = np.vstack(points), np.vstack(slopes), np.concatenate(weights)
+    g = length * np.concatenate(signs)
     area = float(0.5 * g @ cross(p, d))
     centroid = np.array([g @ (p[:, 0] ** 2 * d[:, 1]) / 2.0, -(g @ (p[:, 1] ** 2 * d[:, 0])) / 2.0]) / area
     q = p - centroid
@@ -237,7 +241,7 @@ def figures_of(chain: Chain) -> Figures:
     low, high = extremes(chain)
     return Figures(
         area=area,
-        perimeter=float(g @ np.hypot(d[:, 0], d[:, 1])),
+        perimeter=float(length @ np.hypot(d[:, 0], d[:, 1])),
         centroid=(float(centroid[0]), float(centroid[1])),
         i_max=mean + half,
         i_min=mean - half,

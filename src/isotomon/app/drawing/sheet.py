@@ -220,8 +220,8 @@ class Sheet(QWidget):
         self.desk.do("use an open profile", lambda d: _put(d, self.key, self.station))
 
     def live_figures(self) -> object:
-        """Figures of the outer run, or None."""
-        return figures_of(self.runs.outer) if self.runs.outer is not None else None
+        """Figures of the outer run less its holes, or None."""
+        return figures_of(self.runs.outer, self.runs.holes) if self.runs.outer is not None else None
 
     # Changing
 
