@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 
@@ -55,6 +55,7 @@ class Ground:
     _stood: dict[str, Stood] = field(default_factory=dict)
     _stood_for: Resolved | None = None
     _angles: dict[str, float] = field(default_factory=dict)
+    _planes: dict[str, Plane] = field(default_factory=dict)
     _under_way: list[str] = field(default_factory=list)
 
     def get(self, ref: str) -> Thing:
@@ -178,9 +179,12 @@ class Ground:
 
     def plane_there(self, position: float, tilt: tuple[float, float]) -> Plane:
         """The plane a station has at a position (mm), tilted (rad)."""
-        lean = np.array([tilt])
-        f = tilted(self.carrier().frames(np.array([position])), np.ones(1), lean, np.zeros_like(lean))
-        return Plane(f.origin[0], f.across[0], f.normal[0])
+        return self._planes_there([position], [tilt])[0]
+
+    def _planes_there(self, positions: Sequence[float], tilts: Sequence[tuple[float, float]]) -> list[Plane]:
+        lean = np.array(tilts)
+        f = tilted(self.carrier().frames(np.array(positions)), np.ones(len(lean)), lean, np.zeros_like(lean))
+        return [Plane(*rows) for rows in zip(f.origin, f.across, f.normal, strict=True)]
 
     def _station_part(self, station: Station, part: str) -> Thing:
         if part != "outline" and not named_point(part):
@@ -205,9 +209,11 @@ class Ground:
         if math.isnan(n.chord):
             raise DesignError(f"the drawing at station '{station.name}' is not solved yet, or stands on this itself")
         if not self._angles:
+            numbers = self.resolved.stations
+            planes = self._planes_there([m.position for m in numbers], [m.tilt for m in numbers])
+            self._planes = dict(zip((m.station.id for m in numbers), planes, strict=True))
             self._angles = body_angles(self.resolved, self.design, self.drawings)
-        angle = self._angles[station.id]
-        plane = self.plane_there(n.position, n.tilt)
+        angle, plane = self._angles[station.id], self._planes[station.id]
         self._stood[station.id] = stood(n, angle, plane, self.design, self.drawings, self.resolved.wrap)
         return self._stood[station.id]
 

@@ -134,10 +134,17 @@ class Stood:
         """What `in_plane` takes back."""
         return np.asarray((flat - self.n.offset) @ self.turned.T / self.n.chord + self.pivot)
 
+    @cached_property
+    def _laying(self) -> tuple[Array, Array]:
+        """(2, 3) and (3,): what carries points of the outline into space."""
+        axes = np.stack([self.plane.across, self.plane.up])
+        turned = self.turned * self.n.chord
+        return turned @ axes, self.plane.origin + (self.n.offset - self.pivot @ turned) @ axes
+
     def in_space(self, unit: Array) -> Array:
         """(m, 3) where points of the outline lie."""
-        flat = self.in_plane(unit)
-        points = self.plane.origin + flat[:, :1] * self.plane.across + flat[:, 1:] * self.plane.up
+        across, base = self._laying
+        points = unit @ across + base
         return points if self.wrap is None else self.wrap.laid(points)[0]
 
     def point(self, part: str) -> Array:
@@ -152,10 +159,12 @@ class Stood:
         return self.in_space(unit)[0]
 
     def curve(self) -> SpaceCurve:
-        """The profile as a closed curve; its corners are the parameters where it turns sharply."""
+        """The profile as a curve; its corners are the parameters where it turns sharply."""
         outline = self.outline
         corners = tuple((outline.corner_lengths() / outline.length).tolist())
-        return SpaceCurve(lambda t: self.in_space(outline.points(np.asarray(t) * outline.length)), True, corners)
+        return SpaceCurve(
+            lambda t: self.in_space(outline.points(np.asarray(t) * outline.length)), not outline.open, corners
+        )
 
 
 def named_point(part: str) -> bool:
