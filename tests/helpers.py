@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import unittest
 from collections.abc import Sequence
 
 import numpy as np
@@ -14,8 +15,21 @@ from isotomon.model.records import Design, Loft, Station
 from isotomon.model.sections import parse_section
 from isotomon.rebuild.quick import rebuild
 from isotomon.rebuild.results import Quick, Shape
+from isotomon.rebuild.supervisor import Supervisor
 
 Array = NDArray[np.float64]
+
+
+class WithWorker(unittest.TestCase):
+    """One worker for the tests of a class."""
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.supervisor = Supervisor()
+
+    @classmethod
+    def tearDownClass(cls) -> None:
+        cls.supervisor.close()
 
 
 def design(rows: Sequence[tuple[float, str, float, float]], ruled: bool = False, **fields: object) -> Design:

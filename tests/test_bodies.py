@@ -22,9 +22,8 @@ from isotomon.rebuild.check import check_table, checked
 from isotomon.rebuild.deliver import build_all, finished_key
 from isotomon.rebuild.quick import rebuild
 from isotomon.rebuild.session import Session
-from isotomon.rebuild.supervisor import Supervisor
 from isotomon.samples import sample
-from tests.helpers import design
+from tests.helpers import WithWorker, design
 
 
 def stacked(*rows: tuple[float, float, str, float], makes: tuple[str, ...] = ()) -> Design:
@@ -218,18 +217,8 @@ class GoingOn(unittest.TestCase):
         self.assertEqual(encode(decode(encode(made))), encode(made))
 
 
-class Combined(unittest.TestCase):
+class Combined(WithWorker):
     """Bodies put together by the kernel."""
-
-    @classmethod
-    def setUpClass(cls) -> None:
-        """One worker for all."""
-        cls.supervisor = Supervisor()
-
-    @classmethod
-    def tearDownClass(cls) -> None:
-        """Ends with the tests."""
-        cls.supervisor.close()
 
     @given(st.floats(5, 35), st.floats(12, 34), st.sampled_from(["circle", "polygon:6", "ellipse:0.6"]))
     @settings(max_examples=4, deadline=None)

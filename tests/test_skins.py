@@ -21,7 +21,7 @@ from isotomon.rebuild.check import checked
 from isotomon.rebuild.deliver import build
 from isotomon.rebuild.insert import insert_station
 from isotomon.rebuild.quick import rebuild
-from isotomon.rebuild.supervisor import Supervisor
+from tests.helpers import WithWorker
 
 
 def chain(key: str, *points: tuple[float, float]) -> Drawing:
@@ -53,18 +53,8 @@ def said(design: Design) -> str:
     return " | ".join(f.text for f in rebuild(design).findings)
 
 
-class Skins(unittest.TestCase):
+class Skins(WithWorker):
     """Lofts of open profiles."""
-
-    supervisor: Supervisor
-
-    @classmethod
-    def setUpClass(cls) -> None:
-        cls.supervisor = Supervisor()
-
-    @classmethod
-    def tearDownClass(cls) -> None:
-        cls.supervisor.close()
 
     def test_half_a_cone(self) -> None:
         """Its area is half a frustum's skin; the shell is valid with that area, has no volume, and says so in the check."""

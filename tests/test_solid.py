@@ -36,7 +36,7 @@ from isotomon.solid.protocol import (
     unpack,
 )
 from tests.__main__ import children
-from tests.helpers import design, results
+from tests.helpers import WithWorker, design, results
 from tests.test_wrapped import fan
 
 BODIES = {
@@ -72,18 +72,6 @@ def grandchildren(pid: int) -> list[int]:
             if int(fields[1]) == pid and fields[0] != "Z":
                 found.append(int(stat.parent.name))
     return found
-
-
-class WithWorker(unittest.TestCase):
-    """One worker for the tests of a class."""
-
-    @classmethod
-    def setUpClass(cls) -> None:
-        cls.supervisor = Supervisor()
-
-    @classmethod
-    def tearDownClass(cls) -> None:
-        cls.supervisor.close()
 
 
 class Bodies(WithWorker):

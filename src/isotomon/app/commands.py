@@ -194,7 +194,7 @@ COMMANDS: tuple[Command, ...] = (
             "One more body, with two round stations, taken in hand", needs_design, None, "Bodies"),
     Command("copy-body", "Copy the body", lambda w: w.tools.copy_body(), "", "Shape", "",
             "A body with the same stations and rails, taken in hand", needs_design, None, "Bodies"),
-    Command("go-on", "Go on from its last end", lambda w: w.tools.go_on(), "", "Shape", "",
+    Command("go-on", "Go on from its last end", lambda w: w.tools.extend_body(), "", "Shape", "",
             "A body that begins on the last end of the one in hand, flush with its skin, and is added to it", needs_body, None, "Bodies"),
     Command("next-body", "Next body in hand", lambda w: w.tools.next_body(), "Ctrl+J", "Shape", "",
             "Board, stations and laws are those of the body in hand", _needs_bodies, None, "Bodies"),

@@ -171,7 +171,7 @@ class Tools:
             ids = bodies.body_ids(design)
             self.w.desk.select((ids[(ids.index(design.loft.id) + 1) % len(ids)],))
 
-    def go_on(self) -> None:
+    def extend_body(self) -> None:
         """A body that goes on from the last end of the one in hand, flush with it, and is added to it."""
         quick = self.w.desk.quick
         if quick is None or quick.shape is None:

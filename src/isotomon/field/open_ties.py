@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.errors import FieldError
-from isotomon.field.ties import APART, SNAP, Held, Ties
+from isotomon.field.ties import APART, SNAP, Held, Ties, in_order
 from isotomon.profile.outline import Outline2D
 
 Array = NDArray[np.float64]
@@ -86,7 +86,7 @@ def _match_open(columns: list[_Column], i: int, own: Array, held: list[tuple[flo
     places = np.array([c.at for c in columns])
     cost = np.abs(places[:, None] - at)
     cost[np.any(_side(places, pairs[:, 0])[:, None] != _side(own, pairs[:, 1]), axis=2)] = np.inf
-    matched = _in_order(cost)
+    _, matched = in_order(cost, ALONE)
     for a, b in matched:
         columns[a].share[i] = float(own[b])
     alone = set(range(len(own))) - {b for _, b in matched}
@@ -103,24 +103,3 @@ def _at_one_place(a: dict[int, float], b: dict[int, float]) -> bool:
     """Whether two ties lie at one place wherever both are known."""
     both = a.keys() & b.keys()
     return bool(both) and all(abs(a[i] - b[i]) < SNAP for i in both)
-
-
-def _in_order(cost: Array) -> list[tuple[int, int]]:
-    """The pairs of rows and columns, in one order, of the least cost in all; ALONE for each that has no partner."""
-    n, m = cost.shape
-    best = np.add.outer(np.arange(n + 1), np.arange(m + 1)) * ALONE
-    for a in range(1, n + 1):
-        for b in range(1, m + 1):
-            alone = min(best[a - 1, b], best[a, b - 1]) + ALONE
-            best[a, b] = min(best[a - 1, b - 1] + cost[a - 1, b - 1], alone)
-    found = []
-    a, b = n, m
-    while a and b:
-        if best[a, b] == best[a - 1, b - 1] + cost[a - 1, b - 1]:
-            a, b = a - 1, b - 1
-            found.append((a, b))
-        elif best[a, b] == best[a - 1, b] + ALONE:
-            a -= 1
-        else:
-            b -= 1
-    return found

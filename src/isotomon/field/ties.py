@@ -202,23 +202,28 @@ def _matched_round(i: int, shape: _Shape, corners: list[float], ties: list[_Tie]
 
 
 def _alignment(i: int, shape: _Shape, corners: list[float], ties: list[_Tie]) -> tuple[float, list[tuple[int, int]]]:
-    """(cost, pairs of corner and tie): in order, by dynamic programming (Needleman and Wunsch, 1970)."""
-    m, n = len(corners), len(ties)
-    cost = np.zeros((m + 1, n + 1))
-    cost[:, 0], cost[0] = ALONE * np.arange(m + 1), ALONE * np.arange(n + 1)
-    if m and n:
-        places = np.array([shape.at(c) for c in corners])
-        goals = np.array([t.seen_from(i) for t in ties])
-        apart = np.sum((places[:, None] - goals) ** 2, axis=2)
-        for a in range(m):
-            for b in range(n):
-                cost[a + 1, b + 1] = min(cost[a, b] + apart[a, b], cost[a, b + 1] + ALONE, cost[a + 1, b] + ALONE)
+    """(cost, pairs of corner and tie), matched in order."""
+    if not corners or not ties:
+        return ALONE * (len(corners) + len(ties)), []
+    places = np.array([shape.at(c) for c in corners])
+    goals = np.array([t.seen_from(i) for t in ties])
+    return in_order(np.sum((places[:, None] - goals) ** 2, axis=2), ALONE)
+
+
+def in_order(apart: Array, alone: float) -> tuple[float, list[tuple[int, int]]]:
+    """The least cost in all, and the pairs of rows and columns of `apart` (m, n) it is for, in one order; `alone` is what it
+    costs to have no partner. By dynamic programming (Needleman and Wunsch, 1970)."""
+    m, n = apart.shape
+    cost = np.add.outer(np.arange(m + 1), np.arange(n + 1)) * alone
+    for a in range(m):
+        for b in range(n):
+            cost[a + 1, b + 1] = min(cost[a, b] + apart[a, b], cost[a, b + 1] + alone, cost[a + 1, b] + alone)
     pairs, a, b = [], m, n
     while a and b:
         if cost[a, b] == cost[a - 1, b - 1] + apart[a - 1, b - 1]:
             a, b = a - 1, b - 1
             pairs.append((a, b))
-        elif cost[a, b] == cost[a - 1, b] + ALONE:
+        elif cost[a, b] == cost[a - 1, b] + alone:
             a -= 1
         else:
             b -= 1
