@@ -217,6 +217,60 @@ class GoingOn(unittest.TestCase):
         self.assertEqual(encode(decode(encode(made))), encode(made))
 
 
+class OnCurves(unittest.TestCase):
+    """Sections that a flat curve in space bounds."""
+
+    def drawn(self, *edges: str) -> Design:
+        """Four edges of a 60 × 40 rectangle tilted about X at 200 mm, and a run of some of them."""
+        c, s = math.cos(0.3), math.sin(0.3)
+        places = [(x, y * c, 200.0 + y * s) for x, y in ((-30.0, -20.0), (30.0, -20.0), (30.0, 20.0), (-30.0, 20.0))]
+        made = [GuidePoint(x=x, y=y, z=z) for x, y, z in places]
+        lines = tuple(
+            Guide(f"u{k}", f"edge {k}", "through", (), (), ("open",), (made[k], made[(k + 1) % 4])) for k in range(4)
+        )
+        foot = Station("s0", "foot", 0.0, parse_section("polygon:4"), 60.0)
+        head = Station("s9", "on the run", 100.0, parse_section("curve:run"), None)
+        run = Guide("run", "run", "joined", edges, (), ("kept",))
+        return Design("on a run", guides=(*lines, run), stations=(foot, head))
+
+    def test_a_closed_run_of_edges_is_a_section_where_it_stands(self) -> None:
+        """A tilted rectangle of four edges, run either way: its place, tilt, area and corners are the section's."""
+        for edges in (("u0", "u1", "u2", "u3"), ("u0", "u3", "u2", "u1")):
+            said = self.drawn(*edges)
+            quick = rebuild(decode(encode(said)))
+            self.assertEqual(quick.findings, ())
+            assert quick.shape is not None
+            head = quick.resolved.stations[1]
+            np.testing.assert_allclose([head.position, *head.tilt], [200.0, 0.3, 0.0], atol=1e-9)
+            self.assertAlmostEqual(float(quick.shape.curves.area[-1]), 2400.0, delta=1e-5)
+            self.assertEqual(len(quick.drawings.ends["s9"].runs), 4)
+        with self.assertRaisesRegex(DesignError, "station on the run is made from 'run'"):
+            loft_edits.remove_guide(said, "run")
+
+    def test_open_runs_and_curves_that_are_not_flat(self) -> None:
+        """Three edges make a skin's section; a bent curve is refused with how far it leaves its plane."""
+        said = self.drawn("u0", "u1", "u2")
+        mixed = rebuild(said)
+        self.assertIsNone(mixed.shape)
+        self.assertRegex(mixed.findings[-1].text, "open")
+        lower = tuple(
+            replace(g, id=f"v{g.id}", points=tuple(replace(p, z=p.z - 150.0) for p in g.points))
+            for g in said.guides[:3]
+        )  # type: ignore[operator]
+        low = Guide("low", "low", "joined", tuple(g.id for g in lower), (), ("kept",))
+        foot = replace(said.stations[0], section=parse_section("curve:low"), chord=None)
+        skin = rebuild(replace(said, guides=(*said.guides, *lower, low), stations=(foot, said.stations[1])))
+        self.assertEqual(skin.findings, ())
+        assert skin.shape is not None and skin.full is not None
+        self.assertTrue(skin.shape.form.common.open)
+        # Edges of 60, 40 and 60 moved 150 along Z; the shadow of the leaning one is 40·cos 0.3 long.
+        self.assertAlmostEqual(skin.full.body.area, 150.0 * (2 * 60.0 + 40.0 * math.cos(0.3)), delta=1e-3)
+        points = tuple(GuidePoint(x=x, y=y, z=z) for x, y, z in ((0.0, 0.0, 0.0), (9.0, 0.0, 9.0), (20.0, 9.0, 0.0)))
+        bent = Guide("run", "run", "through", (), (), ("open",), (*points, GuidePoint(z=40.0)))
+        gone = rebuild(replace(said, guides=(bent,)))
+        self.assertRegex(gone.findings[0].text, r"does not lie in a plane \(it leaves it by")
+
+
 class Combined(WithWorker):
     """Bodies put together by the kernel."""
 

@@ -38,7 +38,7 @@ from isotomon.field.section_field import SectionField
 from isotomon.measure.skin import plane_area
 from isotomon.model import edits
 from isotomon.model.datums import construction
-from isotomon.model.records import Apex, BodyEnd, Design, Number, Station
+from isotomon.model.records import Apex, Design, Elsewhere, Number, Station
 from isotomon.model.resolve import StationNumbers, own_position, station_kind
 from isotomon.model.sections import GRAMMAR, parse_section, section_text
 from isotomon.quantity import Kind, Value, display, to_unit
@@ -98,7 +98,9 @@ class Details(QScrollArea):
             tuple(n.kind for n in design.numbers if n.id in chosen) if design else (),
             tuple(len(g.on) for g in design.guides if g.id in chosen) if design else (),
             design.loft.carrier.how if design else "",
-            tuple(s.id for s in design.stations if s.id in chosen and isinstance(s.section, BodyEnd)) if design else (),
+            tuple(s.id for s in design.stations if s.id in chosen and isinstance(s.section, Elsewhere))
+            if design
+            else (),
         )
         if shown == self._shown:
             self.refresh()
@@ -332,10 +334,10 @@ class Details(QScrollArea):
                 lambda: station().plane,
                 lambda plane: desk.do("stand on a plane", lambda d: stand_and_check(d, keys, plane)),
             )
-        if isinstance(station().section, BodyEnd):
-            self._text(column, "Place, size and angle are those of the body's end it stands on.", soft=True)
+        if isinstance(station().section, Elsewhere):
+            self._text(column, "Place, size and angle are those of what it stands on.", soft=True)
         for name, title, kind, tip, blank in _STATION_FIELDS:
-            if (name == "position" and not one) or isinstance(station().section, BodyEnd):
+            if (name == "position" and not one) or isinstance(station().section, Elsewhere):
                 continue
             kind = station_kind(desk.design, name)
             unit = desk.design.unit if kind == "length" else "deg" if kind == "angle" else ""

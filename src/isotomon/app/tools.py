@@ -31,6 +31,7 @@ from isotomon.model.records import (
     Law,
     Naca4,
     Number,
+    OnCurve,
     Polygon,
     Quality,
     Rounded,
@@ -275,6 +276,8 @@ class Tools:
         for part in design.rest if design is not None else ():
             for end in (BodyEnd(part.loft.id, "first"), BodyEnd(part.loft.id, "last")):
                 menu.addAction(f"The {end.which} end of {part.loft.name}", partial(self.put_section, end))
+        for guide in design.guides if design is not None else ():
+            menu.addAction(f"The flat curve {guide.name}", partial(self.put_section, OnCurve(guide.id)))
         menu.popup(QCursor.pos())
 
     def put_section(self, section: Section) -> None:

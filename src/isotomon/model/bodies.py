@@ -11,6 +11,7 @@ from isotomon.errors import DesignError
 from isotomon.model.edits import find, fresh_id, next_name, replace
 from isotomon.model.records import BodyEnd, Circle, Design, Ending, Loft, Station
 from isotomon.model.resolve import resolve_design
+from isotomon.model.sections import stands_on
 
 
 def body_ids(design: Design) -> tuple[str, ...]:
@@ -126,8 +127,9 @@ def body_users(design: Design, key: str) -> list[str]:
     users += [f"datum {d.name}" for d in design.datums if any(map(uses, d.on))]
     users += [f"drawing {d.name}" for d in design.drawings if uses(d.plane) or any(uses(p.source) for p in d.points)]
     for part in design.parts:
-        ends = any(isinstance(s.section, BodyEnd) and s.section.body == key for s in part.stations)
-        if part.loft.id != key and (ends or key in part.loft.onto or any(uses(s.plane) for s in part.stations)):
+        if part.loft.id != key and (
+            key in part.loft.onto or any(uses(s.plane) or uses(stands_on(s.section)) for s in part.stations)
+        ):
             users.append(f"body {part.loft.name}")
     return users
 

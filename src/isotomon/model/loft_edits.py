@@ -9,6 +9,7 @@ from isotomon.errors import DesignError
 from isotomon.model.edits import add_law, change_loft, find, fresh_id, next_name, replace
 from isotomon.model.guides import End, Guide, GuidePoint, Rail, Tie, Turns
 from isotomon.model.records import Design, Law, LawPoint, Loft, Station
+from isotomon.model.sections import stands_on
 from isotomon.quantity import Value
 
 
@@ -50,6 +51,7 @@ def guide_users(design: Design, key: str) -> list[str]:
     users += [f"datum {d.name}" for d in design.datums if key in d.on]
     users += [f"drawing {d.name}" for d in design.drawings if any(p.source.split(":")[0] == key for p in d.points)]
     users += [f"the path of {p.loft.name}" for p in design.parts if p.loft.carrier.on == key]
+    users += [f"station {s.name}" for p in design.parts for s in p.stations if stands_on(s.section) == key]
     return users + [f"a rail of {p.loft.name}" for p in design.parts for rail in p.loft.rails if rail.guide == key]
 
 

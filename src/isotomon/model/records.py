@@ -110,8 +110,28 @@ class BodyEnd(Record, frozen=True, tag="end", tag_field="kind"):
     which: Literal["first", "last"] = "last"
 
 
+class OnCurve(Record, frozen=True, tag="curve", tag_field="kind"):
+    """What a flat curve in space bounds, where it stands: a guide, or a run of edges. Its place and size come from there."""
+
+    curve: str
+
+
+Elsewhere = BodyEnd | OnCurve
+"""Sections whose place, size and angle are those of something else in the design."""
 Section = (
-    Apex | BodyEnd | Naca4 | Circle | Ellipse | Rounded | Superellipse | Polygon | Star | FromPoints | Kept | Drawn
+    Apex
+    | BodyEnd
+    | OnCurve
+    | Naca4
+    | Circle
+    | Ellipse
+    | Rounded
+    | Superellipse
+    | Polygon
+    | Star
+    | FromPoints
+    | Kept
+    | Drawn
 )
 
 

@@ -10,7 +10,7 @@ from isotomon.errors import DesignError, IsotomonError, QuantityError
 from isotomon.model.datums import check_datum
 from isotomon.model.drawing import DIMENSIONS, Drawing, check_drawing
 from isotomon.model.guides import check_guide
-from isotomon.model.records import Apex, BodyEnd, Design, Drawn, Ending, Law, Station
+from isotomon.model.records import Apex, Design, Drawn, Elsewhere, Ending, Law, Station
 from isotomon.model.sections import check_section, is_foil
 from isotomon.quantity import Kind, Quantity, Value, evaluate, resolve, resolve_numbers
 
@@ -225,7 +225,7 @@ def _station(
     station: Station, position: float, fraction: float, placed: Placed, names: dict[str, Quantity]
 ) -> StationNumbers:
     names = {**names, "position": Quantity(position, 1, 0), "fraction": Quantity(fraction)}
-    drawn = isinstance(station.section, Drawn | BodyEnd)
+    drawn = isinstance(station.section, Drawn | Elsewhere)
     if station.chord is None and not drawn and not isinstance(station.section, Apex):
         raise DesignError(
             f"station '{station.name}' has no chord; only a drawn section can be left as large as it is drawn"

@@ -15,6 +15,7 @@ from isotomon.model.records import (
     FromPoints,
     Kept,
     Naca4,
+    OnCurve,
     Outline,
     Polygon,
     Rounded,
@@ -23,7 +24,7 @@ from isotomon.model.records import (
     Superellipse,
 )
 
-GRAMMAR = "naca:2412, naca:0018b, circle, ellipse:0.4, rounded:0.6:0.1, superellipse:0.6:3, polygon:5, star:5:0.5, file:root.dat, drawn:NAME, point, point:sharp, end:b1:last"
+GRAMMAR = "naca:2412, naca:0018b, circle, ellipse:0.4, rounded:0.6:0.1, superellipse:0.6:3, polygon:5, star:5:0.5, file:root.dat, drawn:NAME, point, point:sharp, end:b1:last, curve:u1"
 
 
 def _number(text: str, what: str, low: float, high: float) -> float:
@@ -97,6 +98,12 @@ def parse_section(text: str, outlines: tuple[Outline, ...] = (), drawings: tuple
         if len(rest) not in (1, 2) or not rest[0] or rest[1:] not in ([], ["first"], ["last"]):
             raise ProfileError(f"'{text.strip()}' is not known; write end:b1 (a body's last end) or end:b1:first")
         return BodyEnd(rest[0], "first" if rest[1:] == ["first"] else "last")
+    if kind == "curve":
+        if len(rest) != 1 or not rest[0]:
+            raise ProfileError(
+                f"'{text.strip()}' is not known; write curve:u1 (a guide's id, or an edge's such as body/1)"
+            )
+        return OnCurve(rest[0])
     if kind not in wanted:
         raise ProfileError(f"'{text.strip()}' is not a known section; use one of {GRAMMAR}")
     if kind == "file":
@@ -152,6 +159,8 @@ def section_text(section: Section, outlines: tuple[Outline, ...] = (), drawings:
             return "point" if rounded else "point:sharp"
         case BodyEnd(body, which):
             return f"end:{body}:{which}"
+        case OnCurve(curve):
+            return f"curve:{curve}"
         case Naca4(digits, blunt):
             return f"naca:{digits}{'b' if blunt else ''}"
         case Circle():
@@ -173,6 +182,11 @@ def section_text(section: Section, outlines: tuple[Outline, ...] = (), drawings:
             return f"drawn:{name}{':' if mirror else ''}{mirror}"
         case Kept():
             return "kept"
+
+
+def stands_on(section: Section) -> str:
+    """What a section's place and size come from, as a reference: a body or a curve; empty for all others."""
+    return section.body if isinstance(section, BodyEnd) else section.curve if isinstance(section, OnCurve) else ""
 
 
 def is_foil(section: Section) -> bool:

@@ -1,7 +1,9 @@
-"""Bodies that begin or end on another body's end: where that stands, its section, and how the skin goes on from it."""
+"""Stations that stand on another body's end or on a flat curve: where that is, its section, and how the skin goes on
+from an end."""
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -11,25 +13,33 @@ from isotomon.errors import DesignError, IsotomonError
 from isotomon.field.carriers import STRAIGHT
 from isotomon.field.ends import Ending, Facing, Leaning
 from isotomon.field.section_field import SectionField
+from isotomon.geometry import space
 from isotomon.geometry.datums import Plane, tilts_of
-from isotomon.geometry.planar import cross3
-from isotomon.model.records import BodyEnd, KeptRun
+from isotomon.geometry.planar import cross, cross3
+from isotomon.model.records import BodyEnd, Elsewhere, KeptRun, OnCurve
 from isotomon.model.resolve import Resolved, StationNumbers
+from isotomon.profile.outline import Run, fit_run
 from isotomon.rebuild.datums import Ground
 from isotomon.rebuild.drawn import EndSection
 
 Array = NDArray[np.float64]
+Standing = tuple[float, tuple[float, float]]
+"""A position (mm) and the plane's tilts (rad)."""
 
 
 def stand_on_ends(ground: Ground, resolved: Resolved) -> tuple[Resolved, dict[str, EndSection], list[tuple[str, str]]]:
-    """The numbers of stations that stand on another body's end, what their sections are, and (station, what is wrong)."""
+    """The numbers of stations that stand on another body's end or a curve, what their sections are, and (station, what
+    is wrong)."""
     sections: dict[str, EndSection] = {}
     troubles: list[tuple[str, str]] = []
     stations = []
     for n in resolved.stations:
-        if isinstance(n.station.section, BodyEnd):
+        section = n.station.section
+        if isinstance(section, Elsewhere):
             try:
-                n, sections[n.station.id] = _taken(ground, n, n.station.section)
+                n, sections[n.station.id] = (
+                    _taken(ground, n, section) if isinstance(section, BodyEnd) else _traced(ground, n, section)
+                )
             except IsotomonError as error:
                 troubles.append((n.station.id, str(error)))
         stations.append(n)
@@ -41,18 +51,11 @@ def stand_on_ends(ground: Ground, resolved: Resolved) -> tuple[Resolved, dict[st
 def _taken(ground: Ground, n: StationNumbers, said: BodyEnd) -> tuple[StationNumbers, EndSection]:
     if said.body == ground.design.loft.id:
         raise DesignError("a body cannot stand on its own end; choose another body's")
-    if ground.carrier() is not STRAIGHT:
-        raise DesignError("only a loft carried straight can stand on another body's end")
     field = ground.field_of(said.body)
     if field.ring or field.wrap is not None or field.stations[0 if said.which == "first" else -1].tip:
         raise DesignError("that body has no flat end there; choose another")
     s = field.sections(field.nodes[[0 if said.which == "first" else -1]])
-    position, a, b = tilts_of(Plane(s.origin[0], s.across[0], s.normal[0]))
-    plane = ground.plane_there(position, (a, b))
-
-    def flat(points: Array) -> Array:
-        away = points - plane.origin
-        return np.stack([away @ plane.across, away @ plane.up], axis=1)
+    stand, flat = _standing(ground, Plane(s.origin[0], s.across[0], s.normal[0]))
 
     def in_space(local: Array) -> Array:
         return np.asarray(s.origin[0] + local[:, :1] * s.across[0] + local[:, 1:] * s.up[0])
@@ -73,16 +76,70 @@ def _taken(ground: Ground, n: StationNumbers, said: BodyEnd) -> tuple[StationNum
         )
         for lane in field.common.lanes
     )
-    numbers = replace(
-        n,
-        position=position,
-        tilt=(a, b),
-        chord=chord,
-        set_angle=angle,
-        pivot=0.5,
-        offset=(float(middle[0]), float(middle[1])),
+    return _at(n, stand, chord, angle, middle), EndSection(runs, ((0.0, 0.0), (1.0, 0.0)), bool(s.round[0]))
+
+
+def _traced(ground: Ground, n: StationNumbers, said: OnCurve) -> tuple[StationNumbers, EndSection]:
+    """A station on a flat curve: its chord is the curve's width across the plane, the corners are the curve's."""
+    curve, what = ground.curve(said.curve), ground.called(said.curve)
+    stand, flat = _standing(ground, space.plane_of(curve, what))
+    p = flat(curve.table()[1])
+    low, high = p.min(axis=0), p.max(axis=0)
+    width, origin = float(high[0] - low[0]), np.array([low[0], (low[1] + high[1]) / 2.0])
+    if width < 1e-6:
+        raise DesignError(f"{what} has no width across the plane; turn the plane or choose another curve")
+    backwards = curve.closed and float(cross(p[:-1], p[1:]).sum()) < 0.0
+
+    def unit(share: Array) -> Array:
+        return (flat(curve.at(np.mod(1.0 - share, 1.0) if backwards else share)) - origin) / width
+
+    runs = _runs(unit, curve.closed, sorted((1.0 - c) % 1.0 if backwards else c for c in curve.corners))
+    centre = (low + high) / 2.0
+    radii = np.linalg.norm(p - centre, axis=1)
+    is_round = curve.closed and len(runs) == 1 and float(np.ptp(radii)) < 1e-7 * width
+    return _at(n, stand, width, 0.0, centre), EndSection(runs, ((0.0, 0.0), (1.0, 0.0)), is_round)
+
+
+def _runs(unit: Callable[[Array], Array], closed: bool, corners: Sequence[float]) -> tuple[KeptRun, ...]:
+    """A curve's runs between its corners; one that comes round to no corner is a single periodic run."""
+    inner = [c for c in corners if 1e-9 < c < 1.0 - 1e-9]
+    if closed and not corners:
+        return (_kept(fit_run(unit, periodic=True)),)
+    starts = [0.0, *inner] if not closed or len(inner) < len(corners) else inner
+    ends = [*starts[1:], starts[0] + 1.0 if closed else 1.0]
+
+    def between(a: float, b: float) -> KeptRun:
+        # A run that goes over the curve's own start ends on it from below, so that it never jumps a whole turn.
+        return _kept(fit_run(lambda s: unit(np.where(a + s * (b - a) > 1.0, a + s * (b - a) - 1.0, a + s * (b - a)))))
+
+    return tuple(between(a, b) for a, b in zip(starts, ends, strict=True))
+
+
+def _kept(run: Run) -> KeptRun:
+    basis = run.basis
+    control = tuple((float(x), float(y)) for x, y in run.control)
+    return KeptRun(
+        basis.degree, tuple(basis.breaks.tolist()), tuple(basis.multiplicity.tolist()), control, basis.periodic
     )
-    return numbers, EndSection(runs, ((0.0, 0.0), (1.0, 0.0)), bool(s.round[0]))
+
+
+def _standing(ground: Ground, plane: Plane) -> tuple[Standing, Callable[[Array], Array]]:
+    """Where a station is to stand to lie in a plane, and what takes points in space to its X and Y.
+
+    Raises: DesignError, for a plane along the body, or a body that is not carried straight.
+    """
+    if ground.carrier() is not STRAIGHT:
+        raise DesignError("only a loft carried straight can stand on another body's end or on a curve")
+    position, a, b = tilts_of(plane)
+    there = ground.plane_there(position, (a, b))
+    axes = np.stack([there.across, there.up], axis=1)
+    return (position, (a, b)), lambda points: np.asarray((points - there.origin) @ axes)
+
+
+def _at(n: StationNumbers, stand: Standing, chord: float, angle: float, middle: Array) -> StationNumbers:
+    """A station's numbers, its pivot in the middle of the chord."""
+    offset = (float(middle[0]), float(middle[1]))
+    return replace(n, position=stand[0], tilt=stand[1], chord=chord, set_angle=angle, pivot=0.5, offset=offset)
 
 
 def endings(ground: Ground, resolved: Resolved) -> tuple[Ending | None, Ending | None]:

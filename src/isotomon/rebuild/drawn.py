@@ -34,7 +34,7 @@ class SolvedSection(msgspec.Struct, frozen=True):
 
 
 class EndSection(msgspec.Struct, frozen=True):
-    """The section at an end of another body, for a chord of 1: its runs, nominal points, and whether it is round."""
+    """The section at an end of another body or on a curve, for a chord of 1: its runs, nominal points, and whether it is round."""
 
     runs: tuple[KeptRun, ...]
     anchor: tuple[Pair, Pair]
@@ -49,7 +49,7 @@ class Drawings:
     troubles: tuple[tuple[str, str, str], ...] = ()
     outside: Mapping[str, Mapping[str, tuple[float, float]]] = field(default_factory=dict)
     ends: Mapping[str, EndSection] = field(default_factory=dict)
-    """Other bodies' ends by the stations that stand on them."""
+    """Other bodies' ends and curves by the stations that stand on them."""
 
     def section(self, section: Drawn) -> SolvedSection:
         """What bounds a station's drawn section. Raises: ProfileError, while its drawing is not solved."""

@@ -18,7 +18,7 @@ from scipy.optimize import nnls
 from isotomon.errors import DesignError, IsotomonError
 from isotomon.measure.laws import Judged
 from isotomon.model import edits, loft_edits
-from isotomon.model.records import Apex, BodyEnd, Design
+from isotomon.model.records import Apex, Design, Elsewhere
 from isotomon.quantity import display
 from isotomon.rebuild.quick import rebuild
 from isotomon.rebuild.results import Quick
@@ -78,7 +78,7 @@ def freedoms(quick: Quick, kinds: Sequence[Kind], stations: Sequence[str] = ()) 
     size = max((n.chord for n in quick.resolved.stations), default=100.0)
     for n in quick.resolved.stations:
         s = n.station
-        if (stations and s.id not in stations) or isinstance(s.section, Apex | BodyEnd):
+        if (stations and s.id not in stations) or isinstance(s.section, Apex | Elsewhere):
             continue
         if "sizes" in kinds:
             offer(s.id, "chord", f"chord of {s.name}", s.chord if s.chord is not None else n.chord, n.chord)

@@ -14,7 +14,7 @@ from isotomon.field.layers import Turned, angle_course
 from isotomon.field.wrapping import Wrap
 from isotomon.geometry.basis import Basis
 from isotomon.geometry.datums import Plane, SpaceCurve
-from isotomon.model.records import Apex, BodyEnd, Design, Drawn, FromPoints, Kept, KeptRun, Outline, Section
+from isotomon.model.records import Apex, Design, Drawn, Elsewhere, FromPoints, Kept, KeptRun, Outline, Section
 from isotomon.model.resolve import Resolved, StationNumbers
 from isotomon.profile.outline import Outline2D, Run, fit_run
 from isotomon.profile.readymade import outline_of
@@ -22,7 +22,7 @@ from isotomon.rebuild.drawn import Drawings, EndSection, SolvedSection, section_
 
 Array = NDArray[np.float64]
 Source = Section | Outline | SolvedSection | EndSection
-"""What a profile is made of: its record, the coordinates behind it, the solved drawing, or another body's end."""
+"""What a profile is made of: its record, the coordinates behind it, the solved drawing, or what it stands on."""
 NAMES = ("lead", "trail", "upper", "lower")
 
 
@@ -32,11 +32,9 @@ def source_of(n: StationNumbers, design: Design, drawings: Drawings) -> Source:
     Raises: ProfileError, when that is gone.
     """
     section = n.station.section
-    if isinstance(section, BodyEnd):
+    if isinstance(section, Elsewhere):
         if n.station.id not in drawings.ends:
-            raise ProfileError(
-                f"station '{n.station.name}': the end of the body it stands on is not there; choose another section"
-            )
+            raise ProfileError(f"station '{n.station.name}': what it stands on is not there; choose another section")
         return drawings.ends[n.station.id]
     if isinstance(section, Drawn):
         return drawings.section(section)
@@ -91,7 +89,7 @@ def _run_by_length(run: KeptRun, number: int) -> Run:
     basis = Basis(run.degree, np.array(run.breaks), np.array(run.multiplicity, dtype=np.int64), run.periodic)
     control = np.array(run.control)
     if basis.size != len(control):
-        raise ProfileError("the end of a body does not hold together; rebuild it")
+        raise ProfileError("what the section stands on does not hold together; rebuild it")
     # All breaks are marks: between them the other body's slopes, too, are as smooth as they can be.
     marks = [
         (f"end {number} break {k}", float(b), int(run.degree - m))

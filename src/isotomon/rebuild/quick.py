@@ -19,8 +19,9 @@ from isotomon.measure.laws import Finding
 from isotomon.measure.sections import curves, extents, leans, moments
 from isotomon.model.bodies import in_hand
 from isotomon.model.edits import replace as replace_record
-from isotomon.model.records import BodyEnd, Design
+from isotomon.model.records import Design, Elsewhere
 from isotomon.model.resolve import Resolved
+from isotomon.model.sections import stands_on
 from isotomon.rebuild.body_ends import endings, reached, stand_on_ends
 from isotomon.rebuild.datums import Ground, Thing, work_out
 from isotomon.rebuild.drawn import Drawings
@@ -58,7 +59,7 @@ def _beside(design: Design, moving: bool) -> Quick:
             *((p.on, p.toward) for g in design.guides for p in g.points),
             *(d.on for d in design.datums),
             *((d.plane, *(p.source for p in d.points)) for d in design.drawings),
-            *((s.plane, s.section.body if isinstance(s.section, BodyEnd) else "") for s in design.stations),
+            *((s.plane, stands_on(s.section)) for s in design.stations),
         )
         for ref in refs
     }
@@ -108,8 +109,8 @@ def _one(design: Design, moving: bool) -> Quick:
 
 
 def _on_ends(ground: Ground, resolved: Resolved, drawings: Drawings) -> tuple[Resolved, Drawings, list[Finding]]:
-    """The same with the stations that stand on other bodies' ends, and findings for those that cannot."""
-    if not any(isinstance(n.station.section, BodyEnd) for n in resolved.stations):
+    """The same with the stations that stand on other bodies' ends and on curves, and findings for those that cannot."""
+    if not any(isinstance(n.station.section, Elsewhere) for n in resolved.stations):
         return resolved, drawings, []
     ground.resolved, sections, troubles = stand_on_ends(ground, resolved)
     ground.drawings = replace(drawings, ends=sections)
