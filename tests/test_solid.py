@@ -19,7 +19,7 @@ from isotomon.measure.body import body_measures
 from isotomon.model import edits
 from isotomon.model.records import Naca4
 from isotomon.rebuild.check import check_json, checked, exit_code
-from isotomon.rebuild.deliver import build, export, loft_request
+from isotomon.rebuild.deliver import build, export, shape_request
 from isotomon.rebuild.quick import rebuild
 from isotomon.rebuild.supervisor import Job, Supervisor
 from isotomon.samples import sample
@@ -229,7 +229,7 @@ class Survival(unittest.TestCase):
         """A step that takes a while, frozen in its course."""
         shape = self.heavy_shape
         assert shape is not None
-        job = self.supervisor.submit(lambda i: loft_request(shape, 1e-4, i, limit))
+        job = self.supervisor.submit(lambda i: shape_request(shape, 1e-4, i, limit))
         pid = self.supervisor.pid
         assert pid is not None
         end = time.monotonic() + 20
@@ -241,7 +241,7 @@ class Survival(unittest.TestCase):
 
     def kept(self) -> None:
         """The body built before is still there: asking for it starts no step."""
-        job = self.supervisor.submit(lambda i: loft_request(self.shape, 1e-4, i))
+        job = self.supervisor.submit(lambda i: shape_request(self.shape, 1e-4, i))
         self.assertIsInstance(job.wait(5), Built)
 
     def test_a_hanging_step_is_ended_at_its_limit(self) -> None:
@@ -255,7 +255,7 @@ class Survival(unittest.TestCase):
     def test_cancel_ends_a_step_at_once(self) -> None:
         """A frozen step is cancelled without waiting for it; a waiting one too."""
         job = self.begin()
-        waiting = self.supervisor.submit(lambda i: loft_request(self.shape, 1e-4, i))
+        waiting = self.supervisor.submit(lambda i: shape_request(self.shape, 1e-4, i))
         self.supervisor.cancel(waiting)
         self.supervisor.cancel(job)
         for cancelled in (waiting, job):

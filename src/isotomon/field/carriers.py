@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Literal, Protocol
@@ -11,11 +12,13 @@ from numpy.typing import NDArray
 from scipy.interpolate import BSpline, CubicSpline, make_interp_spline
 
 from isotomon.errors import FieldError
-from isotomon.geometry.datums import Axis, SpaceCurve, plane_at
+from isotomon.geometry.datums import Axis, Plane, SpaceCurve, plane_at
 from isotomon.geometry.planar import cross3
 
 Array = NDArray[np.float64]
-Hold = Literal["least", "fixed", "up"]
+Hold = Literal["least", "fixed", "up", "axis"]
+Toward = Axis | Callable[[Array, Array], Array]
+"""An axis, or the directions (n, 3) at shares (n,) of a path's length and the points (n, 3) there."""
 CELLS = 1500
 """A path's length is summed in so many pieces; frames are laid at as many places along it."""
 
@@ -41,13 +44,17 @@ class Frames:
 
 
 class Carrier(Protocol):
-    """`length`: mm from its start to its end, infinite where it has none. `closed`: it comes round to its start."""
+    """`length`: mm from its start to its end, infinite where it has none. `closed`: it comes round to its start. `bending`:
+    rad by which its way turns in all."""
 
     @property
     def length(self) -> float: ...
 
     @property
     def closed(self) -> bool: ...
+
+    @property
+    def bending(self) -> float: ...
 
     def frames(self, s: Array) -> Frames:
         """The frames at positions s (n,) mm along it."""
@@ -64,6 +71,7 @@ class Straight:
 
     length: float = np.inf
     closed: bool = False
+    bending: float = 0.0
 
     def frames(self, s: Array) -> Frames:
         """The frames at positions s (n,) mm."""
@@ -81,6 +89,66 @@ STRAIGHT = Straight()
 
 
 @dataclass(frozen=True, eq=False)
+class Square:
+    """Square to a plane, from it along its normal."""
+
+    plane: Plane
+    length: float = np.inf
+    closed: bool = False
+    bending: float = 0.0
+
+    def frames(self, s: Array) -> Frames:
+        """The frames at positions s (n,) mm."""
+        p, shape = self.plane, (len(s), 3)
+        x, y, way = (np.broadcast_to(axis, shape) for axis in (p.across, p.up, p.normal))
+        none = np.zeros(shape)
+        return Frames(p.origin + s[:, None] * p.normal, x, y, way, none, none)
+
+    def marks(self) -> bytes:
+        """The plane."""
+        return self.plane.origin.tobytes() + self.plane.across.tobytes() + self.plane.normal.tobytes()
+
+
+@dataclass(frozen=True, eq=False)
+class Relative:
+    """Another carrier, with sections that begin on a plane of their own and keep their place in that one's frames."""
+
+    base: Carrier
+    plane: Plane
+
+    @property
+    def length(self) -> float:
+        return self.base.length
+
+    @property
+    def closed(self) -> bool:
+        return self.base.closed
+
+    @property
+    def bending(self) -> float:
+        return self.base.bending
+
+    @cached_property
+    def _place(self) -> Array:
+        """(3, 3) origin, X axis and Y axis in the first frame of the base; rows."""
+        f = self.base.frames(np.zeros(1))
+        axes = np.stack([f.across[0], f.up[0], f.normal[0]], axis=1)
+        return np.stack([self.plane.origin - f.origin[0], self.plane.across, self.plane.up]) @ axes
+
+    def frames(self, s: Array) -> Frames:
+        """The frames at positions s (n,) mm."""
+        f = self.base.frames(s)
+        axes = np.stack([f.across, f.up, f.normal], axis=1)
+        axes1 = np.stack([f.across1, f.up1, f.normal1], axis=1)
+        at, at1 = self._place @ axes, self._place @ axes1
+        return Frames(f.origin + at[:, 0], at[:, 1], at[:, 2], f.origin1 + at1[:, 0], at1[:, 1], at1[:, 2])
+
+    def marks(self) -> bytes:
+        """The base and the plane."""
+        return self.base.marks() + Square(self.plane).marks()
+
+
+@dataclass(frozen=True, eq=False)
 class Turning:
     """About an axis: sections stand in planes through it, X outward and Y along the axis, their origins `radius` from it.
 
@@ -90,6 +158,7 @@ class Turning:
 
     axis: Axis
     radius: float
+    bending: float = 2.0 * np.pi
 
     @property
     def length(self) -> float:
@@ -117,13 +186,15 @@ class Turning:
 @dataclass(frozen=True, eq=False)
 class Path:
     """Along a curve by its length: `place` and `across` (not yet square to it) as quintics of the length, or `fixed` axes
-    (2, 3), X and Y."""
+    (2, 3), X and Y. With `upright` (3,) sections stand along that instead of square to the curve, as their Y."""
 
     length: float
     closed: bool
     place: BSpline
     across: BSpline
     fixed: Array | None
+    upright: Array | None = None
+    bending: float = 0.0
 
     def frames(self, s: Array) -> Frames:
         """The frames at positions s (n,) mm along the curve."""
@@ -132,32 +203,38 @@ class Path:
         if self.fixed is not None:
             x, y = (np.broadcast_to(axis, c.shape) for axis in self.fixed)
             return Frames(c, x, y, c1, np.zeros_like(c), np.zeros_like(c))
-        speed = np.linalg.norm(c1, axis=1, keepdims=True)
-        t = c1 / speed
-        t1 = (c2 - _dot(c2, t) * t) / speed
+        if self.upright is None:
+            speed = np.linalg.norm(c1, axis=1, keepdims=True)
+            t = c1 / speed
+            t1 = (c2 - _dot(c2, t) * t) / speed
         a, a1 = self.across(here), self.across(here, 1)
+        if self.upright is not None:  # the section's normal is X × Y, so that here Y plays the part of the curve's way
+            t, t1 = np.broadcast_to(self.upright, c.shape), np.zeros_like(c)
         flat1 = a1 - (_dot(a1, t) + _dot(a, t1)) * t - _dot(a, t) * t1
         flat = a - _dot(a, t) * t
         size = np.linalg.norm(flat, axis=1, keepdims=True)
         x = flat / size
         x1 = (flat1 - _dot(flat1, x) * x) / size
+        if self.upright is not None:
+            return Frames(c, x, t, c1, x1, t1)
         return Frames(c, x, cross3(t, x), c1, x1, cross3(t1, x) + cross3(t, x1))
 
     def marks(self) -> bytes:
         """The curve and the axes along it."""
-        fixed = self.fixed.tobytes() if self.fixed is not None else b""
-        return self.place.c.tobytes() + self.across.c.tobytes() + fixed
+        kept = b"".join(a.tobytes() for a in (self.fixed, self.upright) if a is not None)
+        return self.place.c.tobytes() + self.across.c.tobytes() + kept
 
 
 def _dot(a: Array, b: Array) -> Array:
     return np.einsum("nk,nk->n", a, b)[:, None]
 
 
-def path(curve: SpaceCurve, hold: Hold = "least", up: Array | None = None) -> Path:
+def path(curve: SpaceCurve, hold: Hold = "least", toward: Toward | None = None) -> Path:
     """A carrier along a curve: `least`, square to it and turned no more than it must be; `fixed`, as at its start; `up`,
-    square to it with Y towards `up` (3,).
+    square to it with Y towards what `toward` gives at shares of the curve's length and the points there; `axis`, in
+    planes through the axis `toward`, X outward.
 
-    Raises: FieldError, for a curve with a corner, or one that runs along `up`.
+    Raises: FieldError, for a curve with a corner, or one that runs along its up or through the axis.
     """
     if curve.corners and not (curve.closed and curve.corners == (0.0,)):
         x, y, z = curve.at(np.array(curve.corners[:1]))[0].tolist()
@@ -171,14 +248,34 @@ def path(curve: SpaceCurve, hold: Hold = "least", up: Array | None = None) -> Pa
     place = make_interp_spline(s, points, **rest)
     along = place(s, 1)
     tangents = along / np.linalg.norm(along, axis=1, keepdims=True)
-    start = plane_at(points[0], tangents[0])
-    across = (
-        _turned_least(points, tangents, start.across, s if curve.closed else None)
-        if hold != "up" or up is None
-        else _towards(tangents, up)
-    )
+    start, upright = plane_at(points[0], tangents[0]), None
+    bending = float(2.0 * np.arcsin(np.clip(np.linalg.norm(np.diff(tangents, axis=0), axis=1) / 2.0, 0.0, 1.0)).sum())
+    if isinstance(toward, Axis):
+        across, upright = _outward(points, tangents, toward)
+    elif toward is not None:
+        across = _towards(tangents, toward(s / s[-1], points))
+    else:
+        across = _turned_least(points, tangents, start.across, s if curve.closed else None)
     fixed = np.stack([start.across, start.up]) if hold == "fixed" else None
-    return Path(float(s[-1]), curve.closed, place, make_interp_spline(s, across, **rest), fixed)
+    return Path(float(s[-1]), curve.closed, place, make_interp_spline(s, across, **rest), fixed, upright, bending)
+
+
+def _outward(points: Array, tangents: Array, axis: Axis) -> tuple[Array, Array]:
+    """(n, 3) directions from an axis, and the axis's own, the way round for which sections face along the curve."""
+    away = points - axis.origin
+    away = away - (away @ axis.way)[:, None] * axis.way
+    far = np.linalg.norm(away, axis=1, keepdims=True)
+    if far.min() < 1e-3 * far.max():
+        raise FieldError(
+            "the path comes to the axis its sections are to stand along; choose another axis, or way to hold"
+        )
+    across = away / far
+    ahead = np.einsum("nk,nk->n", np.cross(across, axis.way), tangents)
+    if ahead.min() * ahead.max() <= 0.0:
+        raise FieldError(
+            "the path does not go round the axis all along, so that sections cannot stand along it; hold them otherwise"
+        )
+    return across, axis.way if ahead.min() > 0.0 else -axis.way
 
 
 def _by_length(curve: SpaceCurve) -> tuple[Array, Array]:
@@ -236,8 +333,8 @@ def _reflection(way: Array) -> Array:
 
 
 def _towards(tangents: Array, up: Array) -> Array:
-    """(n, 3) X axes for which Y is as near to `up` as a plane square to the curve allows."""
-    across = np.cross(np.broadcast_to(up, tangents.shape), tangents)
+    """(n, 3) X axes for which Y is as near to `up` (n, 3), of length 1, as a plane square to the curve allows."""
+    across = np.cross(up, tangents)
     size = np.linalg.norm(across, axis=1, keepdims=True)
     if size.min() < 0.02:
         raise FieldError("the path runs along the direction that is to stay up; choose another, or turn it least")

@@ -7,12 +7,16 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from isotomon.field.section_field import SectionField
+from isotomon.field.carriers import STRAIGHT, Relative, Turning
+from isotomon.field.section_field import SectionField, Sections
+from isotomon.geometry.datums import Axis
 from isotomon.geometry.planar import crossing, inside, signed_area
 
 Array = NDArray[np.float64]
 
 
+ON_AXIS = 1e-6
+"""What is nearer than this to the axis a body is turned about, as a share of the body's size, lies on it."""
 PINCH = 0.05
 """A section this much narrower than those of both stations beside it is a pinch."""
 
@@ -46,16 +50,11 @@ def find_flaws(field: SectionField, places: int = 61, per_lane: int = 40) -> lis
     advance = np.einsum("vui,vi->vu", np.matmul(matrix, sections.slopes), sections.normal)
     flaws = []
     v = sections.position
-    if advance.min() <= 0.0:
+    # What lies on the axis that a body is turned about stands still.
+    if advance.min() <= (-ON_AXIS * np.abs(advance).max() if _axis(field) is not None else 0.0):
         row, column = (int(i) for i in np.unravel_index(int(advance.argmin()), advance.shape))
         flaws.append(
-            _flaw(
-                "folded",
-                v[row],
-                space[row, column],
-                "the body folds over itself: neighbouring sections pass through "
-                "each other; tilt the planes less, make the section smaller or move the stations apart",
-            )
+            _flaw("folded", v[row], space[row, column], _folded(field, sections, row, advance[row], space[row]))
         )
     flaws += _pinched(field, v, local, space)
     area = signed_area(local[:, loop == 0])
@@ -73,6 +72,39 @@ def find_flaws(field: SectionField, places: int = 61, per_lane: int = 40) -> lis
             flaws.append(_flaw("crossing", v[row], space[row, index], text))
             break
     return flaws
+
+
+def _axis(field: SectionField) -> Axis | None:
+    """The axis a body is turned about, if it is."""
+    base = field.carrier.base if isinstance(field.carrier, Relative) else field.carrier
+    return base.axis if isinstance(base, Turning) else None
+
+
+def _folded(field: SectionField, sections: Sections, row: int, advance: Array, points: Array) -> str:
+    """What to say of a section (its points' `advance` along the body) that passes through those beside it."""
+    axis = _axis(field)
+    if axis is not None:
+        away = points - axis.origin
+        far = np.linalg.norm(away - (away @ axis.way)[:, None] * axis.way, axis=1)
+        over = float(far[advance < 0.0].max())
+        return f"the profile crosses the axis it is turned about, by up to {over:.4g} mm; move it off the axis, or the axis"
+    origin = float(np.einsum("k,k->", _origin_slope(field, sections, row), sections.normal[row]))
+    least = float(advance.min())
+    if field.carrier is not STRAIGHT and 0.0 < origin > least:
+        fits = origin / (origin - least)
+        return (
+            f"the path bends tighter than the section is wide, so that the body folds over itself: at most {100.0 * fits:.3g} % "
+            f"of the section's size goes round here, or a bend of {1.0 / fits:.4g} times the radius"
+        )
+    return (
+        "the body folds over itself: neighbouring sections pass through "
+        "each other; tilt the planes less, make the section smaller or move the stations apart"
+    )
+
+
+def _origin_slope(field: SectionField, sections: Sections, row: int) -> Array:
+    """(3,) how the place a section is carried by moves."""
+    return np.asarray(field.carrier.frames(sections.position[[row]]).origin1[0])
 
 
 def _crossed(points: Array, loop: NDArray[np.intp]) -> tuple[int, str] | None:

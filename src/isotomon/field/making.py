@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from isotomon.errors import FieldError
 from isotomon.field.carriers import STRAIGHT, Carrier
 from isotomon.field.correspond import Correspondence
+from isotomon.field.course import Course
 from isotomon.field.ends import End, Ending, Leaning, facing_end, make_end
 from isotomon.field.layers import angle_course, layers
 from isotomon.field.rails import Rails
@@ -31,6 +32,7 @@ class Manner:
     wrap: Wrap | None = None
     carrier: Carrier = STRAIGHT
     endings: tuple[Ending | None, Ending | None] = (None, None)
+    course: Course | None = None
 
 
 PLAIN = Manner()
@@ -74,7 +76,19 @@ def make_field(
     )
     angle = angle_course(ordered, round_, closing)
     field = SectionField(
-        common, ordered, manner.ruled, manner.wrap, rails, (), tips, nodes, angle, body, manner.carrier, manner.ring
+        common,
+        ordered,
+        manner.ruled,
+        manner.wrap,
+        rails,
+        (),
+        tips,
+        nodes,
+        angle,
+        body,
+        manner.carrier,
+        manner.ring,
+        manner.course,
     )
     if manner.ruled or manner.endings == (None, None):
         return field
@@ -93,6 +107,11 @@ def _check(common: Correspondence, ordered: Sequence[Placed], manner: Manner, ra
             else "not along a path or an axis"
         )
         raise FieldError(f"straight rulings run straight from station to station, {what}; make the loft smooth")
+    if manner.ruled and manner.course is not None:
+        raise FieldError(
+            "straight rulings run straight from section to section, so that nothing can change between them by a law; "
+            "make the loft smooth, or take turn, sizes and draft along it off"
+        )
     if manner.wrap is not None and any(s.tilt != (0.0, 0.0) for s in ordered):
         raise FieldError("a wrapped station cannot be tilted; take the tilt off, or let it stand on its own")
     if manner.wrap is not None and carrier is not STRAIGHT:
@@ -134,7 +153,7 @@ def _check(common: Correspondence, ordered: Sequence[Placed], manner: Manner, ra
 
 def _ends(field: SectionField, endings: Sequence[Ending | None]) -> tuple[End, ...]:
     """The conditions at the ends, each no longer than the bay beside it."""
-    plain = field.unbent()
+    plain = replace(field, rails=None)
     made = []
     for row, way, ending in ((0, 1.0, endings[0]), (-1, -1.0, endings[1])):
         if ending is None or field.stations[row].tip:

@@ -12,6 +12,7 @@ from isotomon.errors import FieldError
 from isotomon.field.correspond import Correspondence
 from isotomon.field.section_field import SectionField, pinched
 from isotomon.geometry.basis import Basis
+from isotomon.geometry.edge import part_of
 from isotomon.geometry.patch import Patch
 
 Array = NDArray[np.float64]
@@ -158,19 +159,8 @@ def _parted(basis: Basis, control: Array) -> list[tuple[str, Basis, Array]]:
     # The break nearest the middle, one at which the curve is less smooth (the nose) before any other.
     cut = int(min(inner, key=lambda i: (basis.multiplicity[i] == 1, abs(basis.breaks[i] - middle))))
     parts = []
-    for side, inside in ((" fore", slice(0, cut + 1)), (" aft", slice(cut, None))):
-        breaks = basis.breaks[inside]
-        part = Basis(
-            basis.degree, (breaks - breaks[0]) / (breaks[-1] - breaks[0]), basis.multiplicity[inside].copy(), False
-        )
-        sites = part.greville()
-        values = np.tensordot(basis.matrix(breaks[0] + sites * (breaks[-1] - breaks[0])), control, 1)
-        net = (
-            np.linalg.solve(part.matrix(sites), values.reshape(part.size, -1))
-            .astype(np.float64)
-            .reshape(part.size, *control.shape[1:])
-        )
-        parts.append((side, part, net))
+    for side, inside in ((" fore", (0, cut)), (" aft", (cut, len(basis.breaks) - 1))):
+        parts.append((side, *part_of(basis, control, *inside)))
     fore, aft = parts[0][2], parts[1][2]
     aft[0] = fore[-1]
     if basis.periodic:

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from isotomon.field.carriers import STRAIGHT, Carrier, Frames, tilted
 from isotomon.field.correspond import Correspondence
+from isotomon.field.course import Course
 from isotomon.field.ends import End
 from isotomon.field.layers import Layers
 from isotomon.field.rails import Rails
@@ -111,6 +112,7 @@ class SectionField:
     """Columns: control and nominal points turned back (mm), then the offset (2) and the tilt (2)."""
     carrier: Carrier = STRAIGHT
     ring: bool = False
+    course: Course | None = None
 
     @property
     def first(self) -> float:
@@ -154,8 +156,8 @@ class SectionField:
         return row[:2], row[2:]
 
     def unbent(self) -> SectionField:
-        """The field as it would be without its rails and its ends' conditions."""
-        return replace(self, rails=None, ends=())
+        """The field as it would be without its rails, its ends' conditions and what changes along it."""
+        return replace(self, rails=None, ends=(), course=None)
 
     def is_round(self, v: Array) -> NDArray[np.bool_]:
         """Whether the section at each v has no angle of its own: between two round stations, or at one."""
@@ -171,9 +173,15 @@ def flat_sections(field: SectionField, v: Array) -> tuple[Array, Array, Frames, 
     before rails."""
     body, body1 = field.body(v), field.body(v, 1)
     angle, rate = field.angle(v)[:, 0], field.angle(v, 1)[:, 0]
-    turned = _turned(body[:, :-4], angle)
-    local = turned + body[:, None, -4:-2]
-    local1 = _turned(body1[:, :-4], angle) + body1[:, None, -4:-2]
+    shape, shape1, offset, offset1 = body[:, :-4], body1[:, :-4], body[:, -4:-2], body1[:, -4:-2]
+    if field.course is not None:
+        shape, shape1 = field.course.shaped(v, shape, shape1)
+        angle, rate = field.course.turned(v, angle, rate)
+        more, more1 = field.course.moved(v)
+        offset, offset1 = offset + more, offset1 + more1
+    turned = _turned(shape, angle)
+    local = turned + offset[:, None]
+    local1 = _turned(shape1, angle) + offset1[:, None]
     local1 += rate[:, None, None] * np.stack([-turned[..., 1], turned[..., 0]], axis=-1)
     tilt, tilt1 = body[:, -2:], body1[:, -2:]
     for end in field.ends:

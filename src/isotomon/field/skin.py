@@ -138,6 +138,19 @@ def _dropped_points(points: Array, skin: Skin, way: Array | None) -> Array:
     return found
 
 
+def normals_at(skin: BodySkin | RoundSkin, points: Array) -> Array:
+    """(n, 3) normals, of length 1, of a skin where points are nearest to it, all on the side of the first."""
+    if isinstance(skin, RoundSkin):
+        return level(skin, points)[1]
+    feet = points - _dropped_points(points, skin, None)
+    far = np.linalg.norm(feet, axis=1, keepdims=True)
+    u, v, grid = skin.grid()
+    flat = grid.reshape(-1, 3)
+    start = np.linalg.norm(flat[None] - (points - feet)[:, None], axis=2).argmin(axis=1)
+    rough = _normals(skin, u[start % len(u)], v[start // len(u)])[0]
+    return np.where(far > 1e-6 * far.max(), feet / np.maximum(far, 1e-300), rough)
+
+
 def _normals(skin: BodySkin, u: Array, v: Array) -> tuple[Array, Array, Array]:
     """(m, 3) each: normals of length 1, and their derivatives by u and by v from differences into the skin."""
     near = 1e-6 * (skin.field.last - skin.field.first)

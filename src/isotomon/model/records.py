@@ -226,18 +226,56 @@ class Ending(Record, frozen=True):
 
 
 class Carrying(Record, frozen=True):
-    """What the stations stand along: straight along +Z; a `path` (a guide or edge, `on`) by its length; an `axis` (`on`),
-    turned about it, their origins `radius` from it. Along an axis a station's position is an angle.
+    """What the stations stand along: straight along +Z; square to a `plane` (`on`), from it; a `path` (a guide or edge,
+    `on`) by its length; an `axis` (`on`), turned about it, their origins `radius` from it, or `back` the other way.
+    Along an axis a station's position is an angle.
 
     `hold`: sections stay square to a path and turn no more than they must (`least`), keep the attitude they have at its
-    start (`fixed`), or keep their Y towards `toward` (`up`).
+    start (`fixed`), keep their Y towards the direction `toward` (`up`), their X towards the curve `toward` (`curve`),
+    their Y along the normals of the skin `toward` (`skin`), or stand in planes through the axis `toward`, X outward
+    (`axis`). With `drawn_on`, a plane, sections begin as they lie on it and are carried on from there.
     """
 
-    how: Literal["straight", "path", "axis"] = "straight"
+    how: Literal["straight", "plane", "path", "axis"] = "straight"
     on: str = ""
     radius: Value = 100.0
-    hold: Literal["least", "fixed", "up"] = "least"
+    hold: Literal["least", "fixed", "up", "curve", "skin", "axis"] = "least"
     toward: str = "y"
+    drawn_on: str = ""
+    back: bool = False
+
+
+class Span(Record, frozen=True):
+    """How far the body goes on past its outer stations, with the sections they have: `back` before the first and `on` past
+    the last (mm; rad about an axis), or up to the plane or point `back_to`, `on_to`; or the `whole` path, or whole turn.
+    """
+
+    whole: bool = False
+    back: Value = 0.0
+    on: Value = 0.0
+    back_to: str = ""
+    on_to: str = ""
+
+
+class Along(Record, frozen=True):
+    """What happens to the sections along the body, about their pivots. A plain value is reached at the last end, evenly; a
+    formula in `fraction` or `position` is the course itself.
+
+    `turn` rad, in all or over every `turn_over` mm; `width` and `height` ratios, from 1; offsets mm; `draft` rad, by which
+    the skin leans outward. `keep_area`: sections are sized so that their area stays what it is at the first end.
+    """
+
+    turn: Value = 0.0
+    turn_over: Value = 0.0
+    width: Value = 1.0
+    height: Value = 1.0
+    offset_x: Value = 0.0
+    offset_y: Value = 0.0
+    draft: Value = 0.0
+    keep_area: bool = False
+
+
+ALIKE = Along()
 
 
 class Loft(Record, frozen=True):
@@ -258,6 +296,9 @@ class Loft(Record, frozen=True):
     carrier: Carrying = Carrying()
     ring: bool = False
     """It comes round to its first station again."""
+    span: Span | None = None
+    """Of a body that goes on past its stations; a body of one station has one."""
+    along: Along = ALIKE
     makes: Literal["own", "add", "cut", "common"] = "own"
     """A body of its own, or what is added to, cut from or kept in common with the bodies in `onto`."""
     onto: tuple[Id, ...] = ()

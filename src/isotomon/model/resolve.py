@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import re
 from collections.abc import Mapping
 from dataclasses import dataclass
 
@@ -10,7 +11,7 @@ from isotomon.errors import DesignError, IsotomonError, QuantityError
 from isotomon.model.datums import check_datum
 from isotomon.model.drawing import DIMENSIONS, Drawing, check_drawing
 from isotomon.model.guides import check_guide
-from isotomon.model.records import Apex, Design, Drawn, Elsewhere, Ending, Law, Station
+from isotomon.model.records import Along, Apex, Design, Drawn, Elsewhere, Ending, Law, Loft, Station
 from isotomon.model.sections import check_section, is_foil
 from isotomon.quantity import Kind, Quantity, Value, evaluate, resolve, resolve_numbers
 
@@ -48,6 +49,17 @@ class StationNumbers:
     pivot: float
     offset: tuple[float, float]
     tilt: tuple[float, float]
+    carried: bool = False
+    """It is no station of its own: the section of the one beside it, carried on to the end of the body."""
+
+
+@dataclass(frozen=True)
+class SpanNumbers:
+    """How far a body goes on past its outer stations, mm, or the whole way."""
+
+    whole: bool
+    back: float
+    on: float
 
 
 @dataclass(frozen=True)
@@ -80,8 +92,15 @@ class Resolved:
     ends: tuple[EndNumbers | None, EndNumbers | None] = (None, None)
     radius: float = 0.0
     """mm from the axis at which stations stand that are turned about one; their positions are angles times it."""
+    span: SpanNumbers | None = None
+    ring: bool = False
+    """The body comes round to its start."""
     wrap: tuple[float, float, float] | None = None
     """When stations stand on cylinders: the axis's direction (x, y) of length 1, and where it crosses Z, mm."""
+
+    def of(self, key: str) -> StationNumbers:
+        """The numbers of a station. Raises: StopIteration, for one that is not there."""
+        return next(n for n in self.stations if n.station.id == key and not n.carried)
 
 
 def own_position(radius: float, position: float) -> float:
@@ -127,7 +146,57 @@ def resolve_design(design: Design, placed: Placed | None = None) -> Resolved:
             raise DesignError(f"station '{station.name}': its drawing is gone; choose another section")
     loft = design.loft
     endings = (_ending(loft.first, "first", names), _ending(loft.last, "last", names))
-    return Resolved(names, stations, figures, endings, radius)
+    reach = _span(loft, radius, names)
+    for title, value, kind in along_values(loft.along):
+        along_value(title, value, kind, 0.0, 0.0, names)
+    return Resolved(names, stations, figures, endings, radius, reach, loft.ring)
+
+
+def _span(loft: Loft, radius: float, names: dict[str, Quantity]) -> SpanNumbers | None:
+    if loft.span is None:
+        return None
+    ways = []
+    for title, value in (("how far back it goes", loft.span.back), ("how far on it goes", loft.span.on)):
+        try:
+            way = resolve(value, "angle" if radius else "length", names) * (radius or 1.0)
+        except QuantityError as error:
+            raise QuantityError(f"{loft.name}, {title}: {error}") from None
+        if radius and way > math.tau * radius * (1.0 + 1e-9):
+            raise DesignError(f"{loft.name}, {title}: {math.degrees(way / radius):g}° is more than a whole turn")
+        ways.append(way)
+    return SpanNumbers(loft.span.whole, *ways)
+
+
+def along_values(along: Along) -> tuple[tuple[str, Value, Kind], ...]:
+    """(title, value, kind) of what changes along a body, in the order of its course."""
+    return (
+        ("Turn", along.turn, "angle"),
+        ("Width", along.width, "ratio"),
+        ("Height", along.height, "ratio"),
+        ("Offset across", along.offset_x, "length"),
+        ("Offset up", along.offset_y, "length"),
+    )
+
+
+def is_course(value: Value) -> bool:
+    """Whether a value is a course along the body by itself."""
+    return isinstance(value, str) and bool(re.search(r"\b(fraction|position)\b", value))
+
+
+def along_value(
+    title: str, value: Value, kind: Kind, fraction: float, position: float, names: dict[str, Quantity]
+) -> float:
+    """What a course along the body is at a place (mm, rad, ratio).
+
+    Raises: QuantityError, naming it.
+    """
+    here = (
+        {**names, "position": Quantity(position, 1, 0), "fraction": Quantity(fraction)} if is_course(value) else names
+    )
+    try:
+        return resolve(value, kind, here)
+    except QuantityError as error:
+        raise QuantityError(f"{title.lower()} along the body: {error}") from None
 
 
 def _radius(design: Design, names: dict[str, Quantity]) -> float:
@@ -312,7 +381,7 @@ def law_targets(law: Law, resolved: Resolved) -> list[LawTarget]:
 
     Raises: QuantityError, DesignError.
     """
-    at = {n.station.id: n for n in resolved.stations}
+    at = {n.station.id: n for n in resolved.stations if not n.carried}
     targets = []
     places: list[tuple[float, str, Value, Value | None]] = []
     if law.formula is not None:

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.errors import DesignError, IsotomonError, QuantityError
-from isotomon.field.carriers import STRAIGHT, Carrier, Turning, path, tilted
+from isotomon.field.carriers import STRAIGHT, Carrier, tilted
 from isotomon.field.section_field import SectionField
 from isotomon.field.skin import BodySkin, RoundSkin, Skin
 from isotomon.geometry import datums as g
@@ -26,9 +26,10 @@ from isotomon.model.resolve import Resolved
 from isotomon.profile.curves import piece_of
 from isotomon.profile.loops import places_of
 from isotomon.quantity import Quantity, resolve
+from isotomon.rebuild.carrying import carrier_of
 from isotomon.rebuild.constructions import CONSTRUCT
 from isotomon.rebuild.drawn import Drawings, numbers_so_far, to_plane
-from isotomon.rebuild.guides import direction, drawing_curve, guide_curve
+from isotomon.rebuild.guides import drawing_curve, guide_curve
 from isotomon.rebuild.placing import Stood, body_angles, named_point, stood
 from isotomon.rebuild.standing import stand
 
@@ -86,13 +87,6 @@ class Ground:
         """
         return STRAIGHT if self.design.loft.carrier.how == "straight" else self.get(CARRIER)  # type: ignore[return-value]
 
-    def _carrier(self) -> Carrier:
-        said = self.design.loft.carrier
-        if said.how == "axis":
-            return Turning(self.axis(said.on), self._value("the radius about the axis", said.radius, "length"))
-        up = direction(self, said.toward) if said.hold == "up" else None
-        return path(self.curve(said.on), said.hold, up)
-
     def called(self, ref: str) -> str:
         """A reference in words."""
         name, _, part = ref.partition("/")
@@ -108,7 +102,7 @@ class Ground:
         if ref in BUILT_IN:
             return _BUILT[ref]
         if ref == CARRIER:
-            return self._carrier()
+            return carrier_of(self)
         name, _, part = ref.partition("/")
         record = self._records.get(name)
         if isinstance(record, Station):
@@ -205,7 +199,7 @@ class Ground:
             self._stood_for, self._stood, self._angles = self.resolved, {}, {}
         if station.id in self._stood:
             return self._stood[station.id]
-        n = next(n for n in self.resolved.stations if n.station.id == station.id)
+        n = self.resolved.of(station.id)
         if math.isnan(n.chord):
             raise DesignError(f"the drawing at station '{station.name}' is not solved yet, or stands on this itself")
         if not self._angles:
@@ -240,7 +234,7 @@ class Ground:
             raise DesignError(f"station '{station.name}' has no drawing any more; pick something else")
         if self.resolved is None or self.drawings is None or section.drawing not in self.drawings.solutions:
             raise DesignError(f"the drawing at station '{station.name}' is not solved yet, or stands on this itself")
-        n = next(n for n in self.resolved.stations if n.station.id == station.id)
+        n = self.resolved.of(station.id)
         drawing = self.drawings.solutions[section.drawing].drawing
         solved = self.drawings.section(section)
         places = places_of(drawing)

@@ -11,22 +11,36 @@ from typing import Literal
 import numpy as np
 
 from isotomon.errors import FileError, IsotomonError, SolidError
+from isotomon.field.exact import motion
 from isotomon.field.patches import patches
 from isotomon.model.bodies import body_ids, name_of, results
 from isotomon.rebuild.results import Quick, Shape
 from isotomon.rebuild.shape import digest
 from isotomon.rebuild.supervisor import Supervisor
-from isotomon.solid.protocol import Built, Combine, Export, Loft, Work, pack_patch
+from isotomon.solid.protocol import Built, Combine, Export, Loft, Move, Work, pack_edge, pack_patch
 
 STEP_SECONDS = 120.0
 Form = Literal["step", "stl"]
 
 
-def loft_request(shape: Shape, tolerance: float, request_id: int, limit: float = STEP_SECONDS) -> Loft:
-    """The request that builds a shape's solid.
+def shape_request(shape: Shape, tolerance: float, request_id: int, limit: float = STEP_SECONDS) -> Loft | Move:
+    """The request that builds a shape's solid: by the kernel's exact forms where it has them, else by patches.
 
     Raises: FieldError, when the skin cannot be fitted.
     """
+    exact = motion(shape.field)
+    if exact is not None:
+        return Move(
+            id=request_id,
+            key=shape.key,
+            edges=[pack_edge(e) for e in exact.edges],
+            way=_vector(exact.way),
+            origin=None if exact.origin is None else _vector(exact.origin),
+            angle=exact.angle,
+            deflection=deflection(shape),
+            limit=limit,
+            skin=shape.open,
+        )
     wrap = shape.field.wrap
     ends = shape.field.sections(shape.field.nodes[[0, -1]])
     return Loft(
@@ -51,8 +65,10 @@ def _vector(a: np.ndarray) -> tuple[float, float, float]:
 
 
 def deflection(shape: Shape) -> float:
-    """How far the solid's mesh may lie from it: a two-thousandth of the largest chord (mm)."""
-    return float(shape.curves.chord.max()) / 2000.0
+    """How far the solid's mesh may lie from it (mm): a two-thousandth of the largest chord, but for a long thin body no
+    less than a five-thousandth of its extent."""
+    extent = float(np.linalg.norm(np.ptp(shape.mesh.points.reshape(-1, 3), axis=0)))
+    return max(float(shape.curves.chord.max()) / 2000.0, extent / 5000.0)
 
 
 def blocked(quick: Quick) -> str | None:
@@ -89,7 +105,7 @@ def steps(quick: Quick, limit: float = STEP_SECONDS) -> tuple[list[Step], dict[s
             name = f"{q.design.loft.name}: " if quick.others else ""
             raise SolidError(f"no solid can be made: {name}{reason}")
         tolerance, body = quick.design.tolerance, q.design.loft.id
-        ask = partial(loft_request, shape, tolerance, limit=limit)
+        ask = partial(shape_request, shape, tolerance, limit=limit)
         single[body] = Step(shape.key, body, ask)
     asked, done = list(single.values()), {}
     skins = {q.design.loft.id for q in (quick, *quick.others) if q.shape is not None and q.shape.open}

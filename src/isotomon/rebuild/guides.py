@@ -232,7 +232,7 @@ def _helix(ground: Ground, guide: Guide) -> SpaceCurve:
     height = turns * mean if derived != "pitch" else value("Height")
     if not 1e-3 < turns <= 1000.0:
         raise DesignError(f"it has {turns:.4g} turns; use more than nought and at most 1000")
-    course = smooth(s, (rise / (mean if abs(mean) > 1e-12 else 1.0))[:, None])
+    course = smooth(s, (rise / (mean if abs(mean) > 1e-12 else 1.0))[:, None]).pieces()
     start = value("Start along the axis")
     end = (
         value("End radius")

@@ -38,10 +38,14 @@ def turn_findings(design: Design, shape: Shape, turn: Array | None, judged: tupl
     k = int(np.abs(steps).argmax())
     stations = shape.field.stations
     names = {s.id: s.name for s in design.stations}
+
+    def name(row: int) -> str:
+        return names[stations[row].key.partition("/")[0]]
+
     worst = float(turn[int(np.abs(turn).argmax())])
     text = (
-        f"ties set by hand turn it by {np.degrees(worst):.4g}° in all, most between {names[stations[k].key]} and "
-        f"{names[stations[k + 1].key]} ({np.degrees(steps[k]):.4g}°), and no law asks for it"
+        f"ties set by hand turn it by {np.degrees(worst):.4g}° in all, most between {name(k)} and "
+        f"{name(k + 1)} ({np.degrees(steps[k]):.4g}°), and no law asks for it"
     )
     mends = (
         Mend("Even out: all ties automatic", loft_edits.remove_ties),
@@ -53,7 +57,7 @@ def turn_findings(design: Design, shape: Shape, turn: Array | None, judged: tupl
 
 def _turn_points(shape: Shape) -> tuple[LawPoint, ...]:
     rows = zip(shape.field.stations, shape.curves.turn[shape.at_stations].tolist(), strict=True)
-    return tuple(LawPoint(value, station.key) for station, value in rows)
+    return tuple(LawPoint(value, station.key) for station, value in rows if "/" not in station.key)
 
 
 def hole_findings(design: Design, resolved: Resolved, drawings: Drawings, shape: Shape) -> list[Finding]:

@@ -246,7 +246,8 @@ def body_angles(resolved: Resolved, design: Design, drawings: Drawings) -> dict[
         except ProfileError:
             is_round = False
         marked.append(Turned(n.position, n.station.rank, n.set_angle + 2.0 * np.pi * whole, is_round))
-    return {n.station.id: a for n, a in zip(resolved.stations, _angles_of(tuple(marked)), strict=True)}
+    angles = zip(resolved.stations, _angles_of(tuple(marked)), strict=True)
+    return {n.station.id: a for n, a in angles if not n.carried}
 
 
 @lru_cache(maxsize=16)

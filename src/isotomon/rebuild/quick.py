@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import replace
 from functools import lru_cache
@@ -23,6 +24,7 @@ from isotomon.model.records import Design, Elsewhere
 from isotomon.model.resolve import Resolved
 from isotomon.model.sections import stands_on
 from isotomon.rebuild.body_ends import endings, reached, stand_on_ends
+from isotomon.rebuild.carrying import spanned
 from isotomon.rebuild.datums import Ground, Thing, work_out
 from isotomon.rebuild.drawn import Drawings
 from isotomon.rebuild.judging import drawing_findings, flaw_findings, hole_findings, judge_laws, turn_findings
@@ -33,6 +35,8 @@ from isotomon.rebuild.shape import Form, make_shape, shape_key
 
 Array = NDArray[np.float64]
 MOVING, AT_REST = 101, 201
+PLACES_A_TURN, MOST_PLACES = (60, 36), 2401
+"""Of a body that goes round: at rest, and while something moves."""
 
 
 def rebuild(design: Design, moving: bool = False) -> Quick:
@@ -110,13 +114,19 @@ def _one(design: Design, moving: bool) -> Quick:
 
 def _on_ends(ground: Ground, resolved: Resolved, drawings: Drawings) -> tuple[Resolved, Drawings, list[Finding]]:
     """The same with the stations that stand on other bodies' ends and on curves, and findings for those that cannot."""
-    if not any(isinstance(n.station.section, Elsewhere) for n in resolved.stations):
-        return resolved, drawings, []
-    ground.resolved, sections, troubles = stand_on_ends(ground, resolved)
-    ground.drawings = replace(drawings, ends=sections)
-    names = {s.id: s.name for s in ground.design.stations}
-    findings = [Finding("error", f"station {names[key]}", text, about=key) for key, text in troubles]
-    return ground.resolved, ground.drawings, findings
+    findings: list[Finding] = []
+    if any(isinstance(n.station.section, Elsewhere) for n in resolved.stations):
+        resolved, sections, troubles = stand_on_ends(ground, resolved)
+        drawings = replace(drawings, ends=sections)
+        names = {s.id: s.name for s in ground.design.stations}
+        findings = [Finding("error", f"station {names[key]}", text, about=key) for key, text in troubles]
+    try:
+        resolved = spanned(ground, resolved)
+    except IsotomonError as error:
+        loft = ground.design.loft
+        findings.append(Finding("error", loft.name, str(error), about=loft.id))
+    ground.resolved, ground.drawings = resolved, drawings
+    return resolved, drawings, findings
 
 
 def _field_of(ground: Ground) -> SectionField | None:
@@ -180,8 +190,17 @@ def _shape(
         return None, [*findings, Finding("error", design.loft.name, str(error), about=design.loft.id)], groups
 
 
+def _places(field: SectionField, least: int) -> int:
+    """How many sections are laid along a body: more where it goes round, so that every turn of it is followed."""
+    reach = (field.last - field.first) / field.carrier.length if math.isfinite(field.carrier.length) else 0.0
+    turns = field.carrier.bending * reach / math.tau
+    if field.course is not None:
+        turns += abs(float(np.ptp(field.course.laws(np.array([field.first, field.last]))[:, 0]))) / math.tau
+    return min(max(least, int(turns * PLACES_A_TURN[least == MOVING]) | 1), MOST_PLACES)
+
+
 def _laid_out(design: Design, field: SectionField, form: Form, shares: Array, places: int) -> Shape:
-    v = np.union1d(np.linspace(field.first, field.last, places), field.edges)
+    v = np.union1d(np.linspace(field.first, field.last, _places(field, places)), field.edges)
     sections, at_stations = field.sections(v), np.searchsorted(v, field.nodes)
     # While something moves, every other place is enough for the eye: the skin between is smooth by its normals.
     seen = np.union1d(np.arange(0, len(v), 2 if places == MOVING else 1), at_stations)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import msgspec
@@ -28,6 +28,7 @@ from isotomon.measure.sections import Quadrature, quadrature
 from isotomon.model.records import Apex, Design, Kept, KeptRun
 from isotomon.model.resolve import Resolved, StationNumbers
 from isotomon.profile.outline import Outline2D
+from isotomon.rebuild.carrying import course_of
 from isotomon.rebuild.drawn import Drawings
 from isotomon.rebuild.placing import Source, holes_for, outline_for, source_of
 from isotomon.rebuild.rails import Laid, Shares
@@ -158,16 +159,20 @@ def make_shape(
     Raises: IsotomonError, naming the station where one is to blame.
     """
     if len(resolved.stations) < 2:
-        count = len(resolved.stations)
-        raise FieldError(f"a loft needs two stations or more; the design has {count or 'none'}")
+        raise FieldError(
+            "a body of one station goes on by some distance, along a path or about an axis; say how far, or add a station"
+            if resolved.stations
+            else "a loft needs two stations or more; the design has none"
+        )
     held = [*ties, *((f"rail {g[0].rail.id}", g[0].shares) for g in groups)]
     form, variants = shape_form(design, resolved, drawings, held)
     index = {variant: i for i, variant in enumerate(form.variants)}
     turns = {t.station: t.turns for t in design.loft.turns}
     placed, whole = [], 0
-    for n in resolved.stations:
-        whole += turns.get(n.station.id, 0)
-        placed.append(_place(n, variants[n.station.id], form, index, 2.0 * np.pi * whole))
+    for k, n in enumerate(resolved.stations):
+        whole += 0 if n.carried else turns.get(n.station.id, 0)
+        one = _place(n, variants[n.station.id], form, index, 2.0 * np.pi * whole)
+        placed.append(replace(one, key=f"{one.key}/{k}") if n.carried else one)
     wrap = Wrap(resolved.wrap[:2], resolved.wrap[2]) if resolved.wrap is not None else None
     tracks = [_midway([x.track for x in g]) for g in groups]
     places = [form.common.place_of(f"rail {t.key}") for t in tracks]
@@ -179,7 +184,8 @@ def make_shape(
         if at is not None:
             shares[row] = form.common.on(np.array([t.share[at] for t in form.common.ties]))
     loft = design.loft
-    manner = Manner(loft.ruled, loft.ring, wrap, carrier, endings)
+    course = course_of(design, resolved, placed, form.common, form.rule.area_form)
+    manner = Manner(loft.ruled, resolved.ring, wrap, carrier, endings, course)
     return make_field(form.common, placed, manner, rails), form, shares
 
 
@@ -261,12 +267,14 @@ def shape_key(field: SectionField, form: Form, tolerance: float) -> str:
         ]
         rails = (field.rails.stretch, curves)
     carried = (hashlib.sha256(field.carrier.marks()).digest(), field.ring)
-    return digest((isotomon.__version__, form.key, field.ruled, wrap, tolerance, stations, rails, ends, carried))
+    course = hashlib.sha256(field.course.marks()).digest() if field.course is not None else None
+    everything = (form.key, field.ruled, wrap, tolerance, stations, rails, ends, carried, course)
+    return digest((isotomon.__version__, *everything))
 
 
 def keep_section(field: SectionField, form: Form, position: float) -> dict[str, object]:
     """Fields of a station that holds the section the body has at `position`: section, chord, angle, pivot, offset, tilt."""
-    field = field.unbent()  # rails and ends act on the inserted section as they acted on the body there
+    field = field.unbent()  # rails, ends and laws act on the inserted section as they acted on the body there
     sections = field.sections(field.params(np.array([position])))
     along = sections.anchor[0, 1] - sections.anchor[0, 0]
     chord, angle = float(np.hypot(*along)), float(sections.angle[0])

@@ -69,14 +69,16 @@ class Report:
     pieces: int
 
 
-def _doubles(values: Array) -> Array1_double:
+def doubles(values: Array) -> Array1_double:
+    """Numbers as the kernel's array."""
     result = Array1_double(1, len(values))
     for i, value in enumerate(values, 1):
         result.SetValue(i, float(value))
     return result
 
 
-def _ints(values: NDArray[np.int64]) -> Array1_int:
+def ints(values: NDArray[np.int64]) -> Array1_int:
+    """Whole numbers as the kernel's array."""
     result = Array1_int(1, len(values))
     for i, value in enumerate(values, 1):
         result.SetValue(i, int(value))
@@ -92,10 +94,10 @@ def surface(patch: Patch) -> Geom_BSplineSurface:
             poles.SetValue(i, j, gp_Pnt(x, y, z))
     return Geom_BSplineSurface(
         poles,
-        _doubles(patch.breaks_u),
-        _doubles(patch.breaks_v),
-        _ints(patch.times_u),
-        _ints(patch.times_v),
+        doubles(patch.breaks_u),
+        doubles(patch.breaks_v),
+        ints(patch.times_u),
+        ints(patch.times_v),
         patch.degree_u,
         patch.degree_v,
         patch.periodic_u,
@@ -103,7 +105,8 @@ def surface(patch: Patch) -> Geom_BSplineSurface:
     )
 
 
-def _wire(edges: Sequence[Any]) -> TopoDS_Wire:
+def wire_of(edges: Sequence[Any]) -> TopoDS_Wire:
+    """Edges as one run. Raises: SolidError."""
     wire = BRepBuilderAPI_MakeWire()
     for edge in edges:
         wire.Add(edge)
@@ -115,10 +118,10 @@ def _wire(edges: Sequence[Any]) -> TopoDS_Wire:
 def _cap(rims: dict[int, list[Any]], origin: Sequence[float], normal: Sequence[float]) -> TopoDS_Face:
     """The flat face inside the outer rim (0) and outside the others."""
     plane = gp_Pln(gp_Pnt(*origin), gp_Dir(*normal))
-    face = BRepBuilderAPI_MakeFace(plane, _wire(rims[0]), True)
+    face = BRepBuilderAPI_MakeFace(plane, wire_of(rims[0]), True)
     for loop, edges in rims.items():
         if loop:
-            face.Add(_wire(edges))
+            face.Add(wire_of(edges))
     if not face.IsDone():
         raise SolidError("the end of the body cannot be closed by a flat cap")
     if len(rims) == 1:
@@ -135,7 +138,7 @@ def _round_cap(
     skin = Geom_CylindricalSurface(gp_Ax3(gp_Pnt(*origin), gp_Dir(*way), gp_Dir(0.0, 0.0, -1.0)), radius)
     face, builder = TopoDS_Face(), BRep_Builder()
     builder.MakeFace(face, skin, tolerance)
-    builder.Add(face, _wire(edges))
+    builder.Add(face, wire_of(edges))
     fix = ShapeFix_Face(face)
     fix.SetPrecision(tolerance)
     fix.Perform()

@@ -10,9 +10,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.errors import SolidError
+from isotomon.geometry.basis import Basis
+from isotomon.geometry.edge import Edge, EdgeKind
 from isotomon.geometry.patch import Patch
 
-PROTOCOL = 6
+PROTOCOL = 7
 _HEAD = struct.Struct("<Q")
 MOST_BYTES = 1 << 31
 
@@ -64,6 +66,50 @@ def unpack_patch(p: PatchData) -> Patch:
     """The patch again."""
     bu, tu, bv, tv, control = (unpack(a) for a in (p.breaks_u, p.times_u, p.breaks_v, p.times_v, p.control))
     return Patch(p.name, p.degree_u, p.degree_v, bu, tu, bv, tv, p.periodic_u, control, p.loop)
+
+
+class EdgeData(msgspec.Struct):
+    """An edge of a profile for the wire."""
+
+    name: str
+    kind: EdgeKind
+    points: ArrayData
+    loop: int
+    degree: int
+    breaks: ArrayData
+    times: ArrayData
+    periodic: bool
+
+
+_NONE = Basis(1, np.array([0.0, 1.0]), np.array([2, 2]), False)
+
+
+def pack_edge(e: Edge) -> EdgeData:
+    """An edge for the wire."""
+    b = e.basis or _NONE
+    return EdgeData(e.name, e.kind, pack(e.points), e.loop, b.degree, pack(b.breaks), pack(b.multiplicity), b.periodic)
+
+
+def unpack_edge(e: EdgeData) -> Edge:
+    """The edge again."""
+    basis = Basis(e.degree, unpack(e.breaks), unpack(e.times), e.periodic) if e.kind == "spline" else None
+    return Edge(e.name, e.kind, unpack(e.points), e.loop, basis)
+
+
+class Move(msgspec.Struct, tag=True):
+    """Build a body from a profile's edges moved by `way`, or about the axis `origin`, `way` by `angle` rad, and keep it
+    under `key`."""
+
+    id: int
+    key: str
+    edges: list[EdgeData]
+    way: Vector
+    origin: Vector | None
+    angle: float
+    deflection: float
+    limit: float
+    skin: bool = False
+    version: int = PROTOCOL
 
 
 class Loft(msgspec.Struct, tag=True):
@@ -169,7 +215,9 @@ class Failed(msgspec.Struct, tag=True):
     version: int = PROTOCOL
 
 
-Work = Loft | Combine | Export
+Making = Loft | Move | Combine
+"""Requests that end in a body."""
+Work = Making | Export
 Request = Work | Cancel
 Reply = Ready | Started | Built | Exported | Failed
 _requests = msgspec.msgpack.Decoder(Request)

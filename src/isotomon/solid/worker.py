@@ -18,7 +18,7 @@ from pathlib import Path
 from typing import BinaryIO
 
 from isotomon.errors import SolidError
-from isotomon.solid import kernel
+from isotomon.solid import exact, kernel
 from isotomon.solid.meshing import is_closed, mesh_of, welded
 from isotomon.solid.protocol import (
     Built,
@@ -27,6 +27,8 @@ from isotomon.solid.protocol import (
     Exported,
     Failed,
     Loft,
+    Making,
+    Move,
     Ready,
     Reply,
     Request,
@@ -36,6 +38,7 @@ from isotomon.solid.protocol import (
     pack,
     receive_request,
     send,
+    unpack_edge,
     unpack_patch,
 )
 
@@ -67,6 +70,9 @@ def run_step(request: Work, bodies: OrderedDict[str, Built]) -> Reply:
     if isinstance(request, Loft):
         patches = [unpack_patch(p) for p in request.patches]
         return _built(request, kernel.loft(patches, request.ends, request.radii, request.tolerance, request.skin))
+    if isinstance(request, Move):
+        edges = [unpack_edge(e) for e in request.edges]
+        return _built(request, exact.moved(edges, request.way, request.origin, request.angle, request.skin))
     if isinstance(request, Combine):
         base, tool = _kept(bodies, request.base), _kept(bodies, request.tool)
         return _built(request, kernel.combine(base, tool, request.how, request.mark, request.tolerance))
@@ -84,7 +90,7 @@ def _kept(bodies: OrderedDict[str, Built], key: str) -> kernel.Body:
     return kernel.from_bytes(bodies[key].body, bodies[key].names)
 
 
-def _built(request: Loft | Combine, body: kernel.Body) -> Built:
+def _built(request: Making, body: kernel.Body) -> Built:
     for finer in (1.0, 4.0, 16.0):  # the kernel leaves gaps in the mesh of very thin faces, unless it is fine
         mesh = mesh_of(body.shape, request.deflection / finer)
         closed = is_closed(welded(mesh)[1])
@@ -176,7 +182,7 @@ class Worker:
         while self.waiting and self.step is None:
             request = self.waiting.pop(0)
             send(self.sink, Started(request.id))
-            if isinstance(request, Loft | Combine) and request.key in self.bodies:
+            if isinstance(request, Making) and request.key in self.bodies:
                 kept = self.bodies[request.key]
                 self.bodies.move_to_end(request.key)
                 self._reply_built(kept, request.id)
@@ -206,7 +212,7 @@ class Worker:
         assert self.step is not None
         request = self.step.request
         self._kill_step()
-        if isinstance(reply, Built) and isinstance(request, Loft | Combine):
+        if isinstance(reply, Built) and isinstance(request, Making):
             self.bodies[request.key] = reply
             while len(self.bodies) > 1 and sum(len(b.body) for b in self.bodies.values()) > KEPT_BYTES:
                 self.bodies.popitem(last=False)

@@ -1,0 +1,259 @@
+"""What carries the body in hand, how far it goes on past its stations, and what changes along it by law."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import replace
+from functools import lru_cache
+from typing import TYPE_CHECKING
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.interpolate import BSpline, make_interp_spline
+
+from isotomon.errors import DesignError, FieldError
+from isotomon.field.carriers import Carrier, Path, Relative, Square, Toward, Turning, path
+from isotomon.field.correspond import Correspondence
+from isotomon.field.course import Course, outward
+from isotomon.field.section_field import Placed
+from isotomon.field.skin import normals_at
+from isotomon.geometry.datums import Frame, Plane, SpaceCurve
+from isotomon.model.edits import replace as replace_record
+from isotomon.model.records import ALIKE, Along, Apex, Design
+from isotomon.model.resolve import Resolved, StationNumbers, along_value, along_values, is_course
+from isotomon.quantity import Quantity, resolve
+from isotomon.rebuild.guides import direction
+
+if TYPE_CHECKING:
+    from isotomon.rebuild.datums import Ground
+
+Array = NDArray[np.float64]
+LEAST_PLACES, MOST_PLACES = 33, 1025
+"""A course along the body is taken at so many places, doubled until it is followed."""
+FOLLOWED = 1e-9
+
+
+def carrier_of(ground: Ground) -> Carrier:
+    """What carries the stations of the body in hand, which is not carried straight.
+
+    Raises: DesignError, FieldError.
+    """
+    said = ground.design.loft.carrier
+    base: Carrier
+    if said.how == "plane":
+        plane = ground.plane(said.on)
+        return Square(replace(plane, normal=-plane.normal, across=-plane.across) if said.back else plane)
+    if said.how == "axis":
+        axis, radius = ground.axis(said.on), resolve(said.radius, "length", ground.names)
+        base = Turning(replace(axis, way=-axis.way) if said.back else axis, radius)
+    else:
+        base = path(ground.curve(said.on), said.hold if said.hold in ("fixed", "axis") else "least", _toward(ground))
+    return Relative(base, ground.plane(said.drawn_on)) if said.drawn_on else base
+
+
+def _toward(ground: Ground) -> Toward | None:
+    said = ground.design.loft.carrier
+    if said.hold == "axis":
+        return ground.axis(said.toward)
+    if said.hold == "up":
+        up = direction(ground, said.toward)
+        return lambda share, points: np.broadcast_to(up, points.shape)
+    if said.hold == "curve":
+        other = ground.curve(said.toward)
+        return lambda share, points: _up_from(other, share, points)
+    if said.hold == "skin":
+        skin = ground.skin(said.toward)
+        if isinstance(skin, Plane):
+            return lambda share, points: np.broadcast_to(skin.normal, points.shape)
+        return lambda share, points: normals_at(skin, points)
+    return None
+
+
+def _up_from(other: SpaceCurve, share: Array, points: Array) -> Array:
+    """(n, 3) directions square to the curve and to the way to another one at the same share of its length: with these as
+    Y, X looks towards the other curve."""
+    t, _, run = other.table()
+    aim = other.at(np.interp(share * run[-1], run, t)) - points
+    size = np.linalg.norm(aim, axis=1, keepdims=True)
+    if size.min() < 1e-6 * max(float(size.max()), 1e-9):
+        raise FieldError("the curve that sections lean on touches the path; choose another one, or hold them otherwise")
+    tangent = np.gradient(points, axis=0)
+    up = np.cross(tangent, aim / size)
+    far = np.linalg.norm(up, axis=1, keepdims=True)
+    if far.min() < 1e-3 * float(far.max()):
+        raise FieldError("the curve that sections lean on lies straight ahead of the path; hold them otherwise")
+    return np.asarray(up / far)
+
+
+def spanned(ground: Ground, resolved: Resolved) -> Resolved:
+    """The same with the outer sections carried on to the ends of the body.
+
+    Raises: DesignError, FieldError, saying where it cannot go on to.
+    """
+    said, span, stations = ground.design.loft.span, resolved.span, resolved.stations
+    if said is None or span is None or not stations:
+        return resolved
+    carrier = ground.carrier()
+    first, last = stations[0], stations[-1]
+    if span.whole and carrier.closed:
+        return _round(resolved, carrier)
+    if span.whole:
+        if not math.isfinite(carrier.length):
+            raise DesignError("a body that is carried straight goes on by a distance; give one, or up to what")
+        low, high = 0.0, carrier.length
+    else:
+        low = _up_to(ground, said.back_to, carrier) if said.back_to else first.position - span.back
+        high = _up_to(ground, said.on_to, carrier) if said.on_to else last.position + span.on
+    if low > first.position + 1e-9 or high < last.position - 1e-9:
+        low, high = (low, high) if len(stations) > 1 else (min(low, high), max(low, high))
+        where = "behind the first station" if low > first.position + 1e-9 else "beyond the last station"
+        raise DesignError(f"what the body goes on to does not lie {where}; choose another, or go the other way")
+    more = [carried_on(n, at) for n, at in ((first, low), (last, high)) if _goes_on(n, at)]
+    everything = tuple(sorted((*stations, *more), key=lambda n: n.position))
+    return replace(resolved, stations=everything)
+
+
+def _goes_on(n: StationNumbers, at: float) -> bool:
+    return abs(n.position - at) > 1e-9 and not isinstance(n.station.section, Apex)
+
+
+def carried_on(n: StationNumbers, position: float) -> StationNumbers:
+    """A station's section carried on to a position (mm) at an end of the body."""
+    station = replace_record(n.station, name=f"{n.station.name}, carried on")
+    return replace(n, station=station, position=position, carried=True)
+
+
+def _round(resolved: Resolved, carrier: Carrier) -> Resolved:
+    """A ring: one section is carried on to two more places, so that it knows which way it goes round."""
+    only = resolved.stations[0]
+    more = [carried_on(only, only.position + share * carrier.length) for share in (1.0 / 3.0, 2.0 / 3.0)]
+    stations = (only, *more) if len(resolved.stations) == 1 else resolved.stations
+    return replace(resolved, stations=stations, ring=True)
+
+
+def _up_to(ground: Ground, ref: str, carrier: Carrier) -> float:
+    """mm along the carrier at which it comes to a plane or point.
+
+    Raises: DesignError.
+    """
+    thing = ground.get(ref)
+    if isinstance(thing, Frame):
+        thing = thing.origin
+    if isinstance(carrier, Turning | Relative | Path):
+        if not isinstance(thing, Plane | np.ndarray):
+            raise DesignError(f"{ground.called(ref)} is no plane or point; choose one that the body can go on to")
+        return _reaches(ground, ref, carrier, thing)
+    frame = carrier.frames(np.zeros(1))
+    origin, way = frame.origin[0], frame.normal[0]
+    if isinstance(thing, Plane):
+        if abs(float(way @ thing.normal)) < 1.0 - 1e-9:
+            raise DesignError(
+                f"{ground.called(ref)} is not square to the way the body goes; put a station on it, or choose another"
+            )
+        return float((thing.origin - origin) @ way)
+    if isinstance(thing, np.ndarray):
+        return float((thing - origin) @ way)
+    raise DesignError(f"{ground.called(ref)} is no plane or point; choose one that the body can go on to")
+
+
+def _reaches(ground: Ground, ref: str, carrier: Carrier, thing: Plane | Array) -> float:
+    """Where a carrier with an end first comes to a plane, or nearest to a point: mm along it."""
+    s = np.linspace(0.0, carrier.length, 4001)
+    away = _gap(carrier, thing, s)
+    if isinstance(thing, np.ndarray):
+        return float(s[int(away.argmin())])
+    change = np.flatnonzero(away[:-1] * away[1:] <= 0.0)
+    if not len(change):
+        raise DesignError(f"the body never comes to {ground.called(ref)}; choose another plane")
+    a, b = float(s[change[0]]), float(s[change[0] + 1])
+    for _ in range(60):
+        middle = (a + b) / 2.0
+        sides = _gap(carrier, thing, np.array([a, middle]))
+        a, b = (a, middle) if sides[0] * sides[1] <= 0.0 else (middle, b)
+    return (a + b) / 2.0
+
+
+def _gap(carrier: Carrier, thing: Plane | Array, s: Array) -> Array:
+    origin = carrier.frames(s).origin
+    if isinstance(thing, Plane):
+        return np.asarray((origin - thing.origin) @ thing.normal)
+    return np.linalg.norm(origin - thing, axis=1)
+
+
+def course_of(
+    design: Design, resolved: Resolved, placed: Sequence[Placed], common: Correspondence, area_form: Array
+) -> Course | None:
+    """What changes along the body by law, or None.
+
+    Raises: QuantityError, DesignError, naming it.
+    """
+    along = design.loft.along
+    if along == ALIKE:
+        return None
+    start, end = min(s.position for s in placed), max(s.position for s in placed)
+    names = tuple(sorted(resolved.names.items()))
+    turn_over = resolve(along.turn_over, "length", resolved.names)
+    turned = (end - start) / turn_over if turn_over > 0.0 else 1.0
+    laws = _laws(replace_record(along, draft=0.0, keep_area=False), names, start, end, turned)
+    sizes = laws(np.linspace(start, end, 201))[:, 1:3]
+    if sizes.min() <= 1e-6:
+        raise DesignError("width or height along the body comes to nothing or less; keep them above nought")
+    first = min(placed, key=lambda s: s.position)
+    shape = first.chord * first.shape
+    draft = None
+    lean = resolve(along.draft, "angle", resolved.names)
+    if lean != 0.0:
+        if len({s.key.partition("/")[0] for s in placed}) > 1:
+            raise DesignError("draft is for a body of one profile; several profiles lean as they are drawn")
+        if abs(lean) > math.radians(80.0):
+            raise DesignError(f"the draft is {math.degrees(lean):.4g}°; use at most 80°")
+        sides = np.array([first.anchor[0] - first.anchor[1], first.anchor[1] - first.anchor[0]])
+        sides = sides / max(float(np.linalg.norm(sides[0])), 1e-300)
+        draft = math.tan(lean) * np.concatenate([outward(common, shape), sides])
+    if not along.keep_area:
+        return Course(laws, start, draft)
+    if common.open:
+        raise DesignError("an open profile bounds no area that could be kept; let the area change")
+    size = laws(np.array([start]))[0, 1:3]
+    area = float(shape[:, 0] @ area_form @ shape[:, 1] * size[0] * size[1])
+    return Course(laws, start, draft, area_form, area)
+
+
+@lru_cache(maxsize=64)
+def _laws(along: Along, names: tuple[tuple[str, Quantity], ...], start: float, end: float, turned: float) -> BSpline:
+    """Turn, width, height and offsets as quintics of the place along the body, followed to `FOLLOWED`."""
+    known, values = dict(names), along_values(along)
+    plain = [
+        None if is_course(value) else along_value(title, value, kind, 1.0, end - start, known)
+        for title, value, kind in values
+    ]
+    base = (0.0, 1.0, 1.0, 0.0, 0.0)
+
+    def at(share: Array) -> Array:
+        columns = []
+        for (title, value, kind), reached, begin in zip(values, plain, base, strict=True):
+            if reached is None:
+                column = [along_value(title, value, kind, f, f * (end - start), known) for f in share.tolist()]
+            else:
+                by = turned if title == "Turn" else 1.0
+                column = (begin + (reached - begin) * by * share).tolist()
+            columns.append(column)
+        return np.array(columns).T
+
+    count = LEAST_PLACES
+    share = np.linspace(0.0, 1.0, count)
+    found = at(share)
+    while True:
+        course = make_interp_spline(start + share * (end - start), found, k=5)
+        if all(p is not None for p in plain) or count >= MOST_PLACES:
+            return course
+        between = (share[:-1] + share[1:]) / 2.0
+        middle = at(between)
+        scale = np.maximum(np.abs(found).max(axis=0), 1.0)
+        off = float((np.abs(course(start + between * (end - start)) - middle) / scale).max())
+        if off < FOLLOWED:
+            return course
+        count = 2 * count - 1
+        share = np.linspace(0.0, 1.0, count)
+        found = np.insert(found, np.arange(1, len(found)), middle, axis=0)
