@@ -11,7 +11,7 @@ from PySide6.QtCore import QEvent, QPoint, QPointF, QSize, Qt, Signal
 from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
-from isotomon.app.board_paint import BoardPainter, Layout, bays_of, closing_of, nice_step
+from isotomon.app.board_paint import BoardPainter, Layout, bays_of, closing_of, handle_key, nice_step
 from isotomon.app.theme import Theme
 from isotomon.model.resolve import StationNumbers
 from isotomon.quantity import display, to_unit
@@ -127,6 +127,11 @@ class Board(QWidget):
         lines.append(f"turn {display(math.degrees(float(np.interp(place, c.v, c.turn))), 3)}°")
         return lines
 
+    def _handles(self) -> list[tuple[str, float]]:
+        """(key, position mm) of what is dragged along the rail: stations, and the ends that the body goes on to."""
+        stations = self._stations()
+        return [(key, n.position) for k, n in enumerate(stations) if (key := handle_key(stations, k))]
+
     # What is where
 
     def station_at(self, at: QPointF) -> str:
@@ -135,10 +140,10 @@ class Board(QWidget):
         if at.y() > box.area.top():
             return ""
         best, key = GRAB_PIXELS + 6.0, ""
-        for n in self._stations():
-            away = abs(float(box.x(n.position)) - at.x())
+        for handle, position in self._handles():
+            away = abs(float(box.x(position)) - at.x())
             if away < best:
-                best, key = away, n.station.id
+                best, key = away, handle
         return key
 
     def plus_at(self, at: QPointF) -> float | None:
@@ -155,8 +160,7 @@ class Board(QWidget):
     def handle_of(self, key: str) -> QPointF:
         """The pixel of a station's handle on the rail."""
         box = self.layout_now()
-        n = next(n for n in self._stations() if n.station.id == key)
-        return QPointF(float(box.x(n.position)), box.rail)
+        return QPointF(float(box.x(dict(self._handles())[key])), box.rail)
 
     def snapped(self, key: str, x: float) -> float:
         """The position (mm) for a station dragged to pixel x: on a round figure when near, never past a neighbour."""
@@ -168,8 +172,8 @@ class Board(QWidget):
         near = round(position / step) * step
         fine = nice_step(per_pixel / one, 1) * one
         position = near if abs(near - position) < per_pixel * SNAP_PIXELS else round(position / fine) * fine
-        others = [n.position for n in self._stations() if n.station.id != key]
-        now = next(n.position for n in self._stations() if n.station.id == key)
+        others = [z for handle, z in self._handles() if handle != key]
+        now = dict(self._handles())[key]
         gap = 2e-3 * (box.last - box.first)
         low = max((z for z in others if z < now), default=-math.inf) + gap
         high = min((z for z in others if z > now), default=math.inf) - gap
@@ -267,7 +271,7 @@ class Board(QWidget):
             self._end_drag()
             self.given_up.emit()
             return
-        ids = [n.station.id for n in self._stations()]
+        ids = [n.station.id for n in self._stations() if not n.carried]
         if event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right) and ids:
             step = 1 if event.key() == Qt.Key.Key_Right else -1
             now = (

@@ -15,6 +15,7 @@ from isotomon.app.shapes import polygon
 from isotomon.app.theme import Theme, station_colour
 from isotomon.field.mesh import applied
 from isotomon.measure.laws import Judged
+from isotomon.model.resolve import StationNumbers
 from isotomon.quantity import display, to_unit
 from isotomon.rebuild.results import Quick
 
@@ -91,6 +92,15 @@ def bays_of(quick: Quick | None) -> list[tuple[float, float]]:
     if places and closing_of(quick) > -math.inf:
         places.append(closing_of(quick))
     return list(zip(places[:-1], places[1:], strict=True))
+
+
+def handle_key(stations: Sequence[StationNumbers], row: int) -> str:
+    """What is dragged at a section of the body: its station, or `reach on` and `reach back` at ends it goes on to; empty
+    inside a ring."""
+    n = stations[row]
+    if not n.carried:
+        return n.station.id
+    return "reach back" if row == 0 else "reach on" if row == len(stations) - 1 else ""
 
 
 class BoardPainter:
@@ -295,20 +305,23 @@ class BoardPainter:
         count = max(len(numbers) - 1, 1)
         last_label = -1e9
         for index, n in enumerate(numbers):
-            place = (positions or {}).get(n.station.id, n.position)
+            place = (positions or {}).get(handle_key(numbers, index), n.position)
             x = float(box.x(place))
-            strong = n.station.id in selected or n.station.id == hovered
+            strong = not n.carried and (n.station.id in selected or n.station.id == hovered)
+            strong = strong or (n.carried and bool(hovered) and hovered == handle_key(numbers, index))
             colour = station_colour(self.theme, index / count)
             p.setPen(QPen(colour, 1.2 if not strong else 2))
             p.drawLine(QPointF(x, box.rail), QPointF(x, box.angle.bottom() if strong else box.area.top()))
             if rings is not None:
                 self._thumb(rings[index] * (THUMB / largest), x, colour, strong)
-            p.setBrush(colour)
-            p.setPen(QPen(self.colour("panel"), 1))
+            p.setBrush(colour if not n.carried else self.colour("panel"))
+            p.setPen(QPen(self.colour("panel") if not n.carried else colour, 1 if not n.carried else 2))
             p.drawEllipse(QPointF(x, box.rail), 5 if not strong else 7, 5 if not strong else 7)
             p.setBrush(Qt.BrushStyle.NoBrush)
             width = p.fontMetrics().horizontalAdvance(n.station.name)
             out = n.station.id in flagged
+            if n.carried and not strong:
+                continue
             if x - width / 2 > last_label + 4 or strong or out:
                 p.setPen(self.colour("ink"))
                 font = QFont(self.small)

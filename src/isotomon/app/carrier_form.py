@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from PySide6.QtWidgets import QCheckBox, QComboBox, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QLabel, QVBoxLayout, QWidget
 
 from isotomon.app.choices import choice, titled
 from isotomon.app.datums import candidates
@@ -15,15 +15,36 @@ from isotomon.model.edits import change_loft, replace
 from isotomon.model.records import Carrying, Design
 from isotomon.rebuild.carry import carry
 
-WAYS = {"straight": "Straight, along Z", "path": "Along a path", "axis": "About an axis"}
-HOLDS = {"least": "Square to it, turned least", "fixed": "As at its start", "up": "Square to it, Y kept up"}
+WAYS = {"straight": "Straight, along Z", "plane": "Square to a plane", "path": "Along a path", "axis": "About an axis"}
+HOLDS = {
+    "least": "Square to it, turned least",
+    "fixed": "As at its start",
+    "up": "Square to it, Y kept up",
+    "curve": "Square to it, X towards a curve",
+    "skin": "Square to it, Y off a skin",
+    "axis": "Upright along an axis",
+}
+LEANS_ON = {"up": "Up is", "curve": "Curve", "skin": "Skin", "axis": "Axis"}
 
 
 def offers(design: Design, how: str) -> list[tuple[str, str]]:
     """(reference, name) of what a loft can be carried along."""
+    if how == "plane":
+        others = [(s.id, f"{s.name} plane") for p in design.rest for s in p.stations]
+        return candidates(design, "P", stations=False)[:-2] + others
     if how == "axis":
         return sorted(candidates(design, "A", stations=False), key=lambda pair: pair[0] != "y")
     return [(g.id, g.name) for g in design.guides] + [(d.id, d.name) for d in design.drawings]
+
+
+def leaning_offers(design: Design, hold: str) -> list[tuple[str, str]]:
+    """(reference, name) of what sections can be held towards."""
+    if hold == "curve":
+        return [(g.id, g.name) for g in design.guides if g.id != design.loft.carrier.on]
+    if hold == "skin":
+        planes = candidates(design, "P", stations=False)[:-2] + candidates(design, "R", stations=False)[:-1]
+        return [(p.loft.id, p.loft.name) for p in design.rest] + planes
+    return candidates(design, "A", stations=False)
 
 
 def carry_otherwise(desk: Desk, how: str) -> None:
@@ -37,7 +58,7 @@ def carry_otherwise(desk: Desk, how: str) -> None:
 
 
 class CarrierForm(QWidget):
-    """Edits the loft's carrier through the desk."""
+    """Edits the carrier of the body in hand through the desk."""
 
     def __init__(self, desk: Desk) -> None:
         super().__init__()
@@ -49,7 +70,8 @@ class CarrierForm(QWidget):
         self.how = self._choice("how", "Carried", WAYS)
         self.on = self._choice("on", "Along", {})
         self.hold = self._choice("hold", "Held", HOLDS)
-        self.toward = self._choice("toward", "Up is", {})
+        self.toward = self._choice("toward", "Towards", {})
+        self.drawn_on = self._choice("drawn_on", "Begins", {})
         unit = desk.design.unit if desk.design is not None else "mm"
         self.radius = NumberField("Radius", "length", unit, "How far from the axis the sections' origins stand")
         wire(
@@ -59,6 +81,9 @@ class CarrierForm(QWidget):
             lambda v: lambda d: change_loft(d, carrier=replace(d.loft.carrier, radius=0.0 if v is None else v)),
         )
         self.column.addWidget(self.radius)
+        self.back = QCheckBox("The other way")
+        self.back.clicked.connect(lambda on: self._choose("back", on))
+        self.column.addWidget(self.back)
         self.ring = QCheckBox("Closed into a ring")
         self.ring.clicked.connect(lambda on: desk.do("close into a ring", lambda d: change_loft(d, ring=on)))
         self.column.addWidget(self.ring)
@@ -71,14 +96,18 @@ class CarrierForm(QWidget):
         self.column.addWidget(self.rows[name])
         return box
 
-    def _choose(self, name: str, value: str) -> None:
+    def _choose(self, name: str, value: str | bool) -> None:
         design = self.desk.design
         if design is None:
             return
         changes: dict[str, Any] = {name: value}
         if name == "how":
-            carry_otherwise(self.desk, value)
+            carry_otherwise(self.desk, str(value))
         else:
+            if name == "hold":
+                refs = [ref for ref, _ in leaning_offers(design, str(value))]
+                if value in LEANS_ON and design.loft.carrier.toward not in refs:
+                    changes["toward"] = refs[0] if refs else ""
             to = replace(design.loft.carrier, **changes)
             edit = (lambda d: carry(d, to)) if name == "on" else (lambda d: change_loft(d, carrier=to))
             self.desk.do("carry the loft otherwise", edit)
@@ -92,14 +121,22 @@ class CarrierForm(QWidget):
         carrier: Carrying = design.loft.carrier
         self.how.setCurrentIndex(self.how.findData(carrier.how))
         self._fill(self.on, offers(design, carrier.how) if carrier.how != "straight" else [], carrier.on)
-        self._fill(self.toward, candidates(design, "A", stations=False), carrier.toward)
+        self._fill(self.toward, leaning_offers(design, carrier.hold), carrier.toward)
+        label = self.rows["toward"].findChild(QLabel)
+        if isinstance(label, QLabel):
+            label.setText(LEANS_ON.get(carrier.hold, ""))
+        planes = [(ref, f"as it lies on {name}") for ref, name in offers(design, "plane")]
+        self._fill(self.drawn_on, [("", "at its start"), *planes], carrier.drawn_on)
         self.hold.setCurrentIndex(self.hold.findData(carrier.hold))
         self.rows["on"].setVisible(carrier.how != "straight")
         self.rows["hold"].setVisible(carrier.how == "path")
-        self.rows["toward"].setVisible(carrier.how == "path" and carrier.hold == "up")
+        self.rows["toward"].setVisible(carrier.how == "path" and carrier.hold in LEANS_ON)
+        self.rows["drawn_on"].setVisible(carrier.how in ("path", "axis"))
+        self.back.setVisible(carrier.how in ("plane", "axis"))
+        self.back.setChecked(carrier.back)
         self.radius.setVisible(carrier.how == "axis")
         self.radius.set_value(carrier.radius, quick.resolved.radius if quick is not None else 0.0)
-        self.ring.setVisible(carrier.how != "straight")
+        self.ring.setVisible(carrier.how in ("path", "axis") and design.loft.span is None)
         self.ring.setChecked(design.loft.ring)
 
     def _fill(self, box: QComboBox, offers: list[tuple[str, str]], now: str) -> None:

@@ -10,6 +10,7 @@ from isotomon.app.datums import DATUM_COMMANDS
 from isotomon.app.drawing.commands import DRAWING_COMMANDS
 from isotomon.app.guides import GUIDE_COMMANDS
 from isotomon.app.shape_checks import CHECK_COMMANDS
+from isotomon.app.shaping import SHAPING_COMMANDS
 from isotomon.app.ties import TIE_COMMANDS
 from isotomon.model import edits
 from isotomon.model.datums import construction
@@ -186,6 +187,7 @@ COMMANDS: tuple[Command, ...] = (
             "As drawn, mirrored in its X axis, in its Y axis, and round again", _needs_linked, None, "Drawing"),
     Command("look-at", "Look straight at", lambda w: w.tools.look_at(), "Ctrl+L", "Draw", "eye",
             "Look straight at the chosen station's plane", _needs_one),
+    *SHAPING_COMMANDS,
     Command("smooth", "Smooth", lambda w: w.tools.set_ruled(False), "", "Shape", "smooth",
             "Sections flow into one another; turn is taken out and put back", needs_design, lambda w: not _ruled(w)),
     Command("ruled", "Straight rulings", lambda w: w.tools.set_ruled(True), "", "Shape", "ruled",

@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from isotomon.app.along_form import AlongForm
 from isotomon.app.carrier_form import CarrierForm
 from isotomon.app.choices import choice, titled
 from isotomon.app.datum_form import DatumForm
@@ -499,6 +500,10 @@ class Details(QScrollArea):
         column.addWidget(carrier_form)
         self.fields["radius"] = carrier_form.radius
         self._refreshers.append(carrier_form.refresh)
+        along_form = AlongForm(desk)
+        column.addWidget(along_form)
+        self.fields.update(along_form.fields)
+        self._refreshers.append(along_form.refresh)
         loft_form = LoftForm(desk)
         column.addWidget(loft_form)
         self.fields.update(loft_form.fields)

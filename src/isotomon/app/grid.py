@@ -35,11 +35,14 @@ class StationModel(QAbstractTableModel):
         super().__init__()
         self.desk = desk
         self.rows: tuple[StationNumbers, ...] = ()
+        self.places: tuple[int, ...] = ()
+        """Where the rows stand among all sections of the body."""
         desk.quick_changed.connect(lambda _: self.refresh())
 
     def refresh(self) -> None:
         """New results."""
-        rows = self.desk.quick.resolved.stations if self.desk.quick is not None else ()
+        own = self.desk.quick.resolved.own if self.desk.quick is not None else ()
+        rows, self.places = tuple(n for _, n in own), tuple(k for k, _ in own)
         if [n.station.id for n in rows] != [n.station.id for n in self.rows]:
             self.beginResetModel()
             self.rows = rows
@@ -117,9 +120,9 @@ class StationModel(QAbstractTableModel):
 
     def _figure(self, row: int, name: str) -> str:
         quick = self.desk.quick
-        if quick is None or quick.shape is None or row >= len(quick.shape.at_stations):
+        if quick is None or quick.shape is None or self.places[row] >= len(quick.shape.at_stations):
             return "–"
-        at = quick.shape.at_stations[row]
+        at = quick.shape.at_stations[self.places[row]]
         if name == "turn":
             return display(math.degrees(float(quick.shape.curves.turn[at])), 3)
         return display(float(quick.shape.curves.area[at]) / scale_of(f"{quick.design.unit}2"), 3)

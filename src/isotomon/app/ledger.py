@@ -138,7 +138,7 @@ class Ledger(QTreeWidget):
             rows.append(("Drawings", drawing.id, drawing.name, where, None))
         count = max(len(quick.resolved.stations) - 1, 1)
         flagged |= quick.stations_out()
-        for index, n in enumerate(quick.resolved.stations):
+        for index, n in quick.resolved.own:
             dot = _dot(station_colour(self.theme, index / count).name())
             rows.append(("Stations", n.station.id, n.station.name, self._station_figure(quick, index), dot))
         rails = {r.guide: r.id for r in quick.design.loft.rails}

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import os
+from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
@@ -48,6 +49,7 @@ from isotomon.app.ledger import Ledger
 from isotomon.app.number_table import NumberTable
 from isotomon.app.shape_checks import ShapeChecks
 from isotomon.app.shape_form import ShapeForm
+from isotomon.app.shaping import ShapingTools
 from isotomon.app.start import StartPage
 from isotomon.app.theme import THEMES, VELLUM, apply_theme, icon
 from isotomon.app.ties import TieTools
@@ -56,6 +58,7 @@ from isotomon.app.viewport.view import View
 from isotomon.app.wiring import offer_behind_formula
 from isotomon.measure.laws import Finding
 from isotomon.model import edits
+from isotomon.model.records import Design
 from isotomon.rebuild.deliver import finished_key
 from isotomon.rebuild.results import Quick
 from isotomon.rebuild.session import find_recovered
@@ -79,6 +82,7 @@ class Window(QMainWindow):
         self.datums: DatumTools = DatumTools(self)
         self.grips: GripTools = GripTools(self)
         self.guides: GuideTools = GuideTools(self)
+        self.shaping: ShapingTools = ShapingTools(self)
         self.ties: TieTools = TieTools(self)
         self.ends: EndGrips = EndGrips(self)
         self.checks: ShapeChecks = ShapeChecks(self)
@@ -303,13 +307,9 @@ class Window(QMainWindow):
         self.ledger.menu_wanted.connect(lambda key, at: self._station_menu(key, math.nan, at))
         board = self.board
         board.may_drag = self._may_drag
-        board.chosen.connect(lambda key, add: desk.select((key,), add))
+        board.chosen.connect(self._choose_on_board)
         board.opened.connect(self._open_station)
-        board.dragging.connect(
-            lambda key, z: desk.preview(
-                "move the station", lambda d: edits.change_station(d, key, position=self.tools.own_position(z))
-            )
-        )
+        board.dragging.connect(lambda key, z: desk.preview(*self._moved(key, z)))
         board.dropped.connect(self._drop_station)
         board.given_up.connect(desk.give_up_preview)
         board.insert_wanted.connect(self.tools.insert_at)
@@ -622,17 +622,21 @@ class Window(QMainWindow):
         elif design is not None and any(d.id == key for d in design.drawings):
             self.room.open_drawing(key)
 
+    def _choose_on_board(self, key: str, add: bool) -> None:
+        """A station; or, at an end the body goes on to, the body."""
+        if key.startswith("reach") and self.desk.design is not None:
+            key = self.desk.design.loft.id
+        self.desk.select((key,), add)
+
     def _may_drag(self, key: str) -> bool:
         """A station driven by a formula is not dragged: the numbers behind it are offered instead."""
         assert self.desk.design is not None
+        if key.startswith("reach"):
+            return self.shaping.may_reach(key)
         position = edits.find(self.desk.design.stations, key).position
         if not isinstance(position, str):
             return True
-        number = (
-            next(n.position for n in self.desk.quick.resolved.stations if n.station.id == key)
-            if self.desk.quick
-            else 0.0
-        )
+        number = self.desk.quick.resolved.of(key).position if self.desk.quick else 0.0
         QTimer.singleShot(0, partial(self._offer_position, key, position, number))
         return False
 
@@ -644,9 +648,14 @@ class Window(QMainWindow):
         )
 
     def _drop_station(self, key: str, position: float) -> None:
-        self.desk.do(
-            "move the station", lambda d: edits.change_station(d, key, position=self.tools.own_position(position))
-        )
+        self.desk.do(*self._moved(key, position))
+
+    def _moved(self, key: str, position: float) -> tuple[str, Callable[[Design], Design]]:
+        """(title, edit) for a station, or an end the body goes on to, dragged to a position."""
+        if key.startswith("reach"):
+            return self.shaping.reached(key, position)
+        place = self.tools.own_position(position)
+        return "move the station", lambda d: edits.change_station(d, key, position=place)
 
     def _station_menu(self, key: str, position: float, at: QPoint) -> None:
         menu = QMenu(self)

@@ -98,6 +98,11 @@ class Resolved:
     wrap: tuple[float, float, float] | None = None
     """When stations stand on cylinders: the axis's direction (x, y) of length 1, and where it crosses Z, mm."""
 
+    @property
+    def own(self) -> tuple[tuple[int, StationNumbers], ...]:
+        """(place among all, station) of those that are stations of their own."""
+        return tuple((k, n) for k, n in enumerate(self.stations) if not n.carried)
+
     def of(self, key: str) -> StationNumbers:
         """The numbers of a station. Raises: StopIteration, for one that is not there."""
         return next(n for n in self.stations if n.station.id == key and not n.carried)

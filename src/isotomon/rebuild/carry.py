@@ -19,7 +19,7 @@ def carry(design: Design, to: Carrying) -> Design:
     Raises: DesignError, where there is nothing to be carried along.
     """
     if to.how != "straight" and not to.on:
-        what = "a guide, an edge or a drawn curve" if to.how == "path" else "an axis"
+        what = {"path": "a guide, an edge or a drawn curve", "axis": "an axis", "plane": "a plane"}[to.how]
         raise DesignError(f"choose {what} to carry the loft along first")
     resolved, _ = settle(design)
     places = [n.position for n in resolved.stations]
@@ -27,7 +27,7 @@ def carry(design: Design, to: Carrying) -> Design:
     if to.how == "axis" and to.radius == 0.0:
         to = replace(to, radius=round(max(last - first, 1.0) / (math.pi / 2.0), 3))
     moved = change_loft(design, carrier=to, ring=design.loft.ring and to.how != "straight")
-    if to.how == "straight":
+    if to.how in ("straight", "plane"):
         return _positions(moved, {n.station.id: n.position for n in resolved.stations})
     ground = Ground(moved, resolve_numbers([(n.name, n.value, n.kind) for n in design.numbers]), resolved)
     length = ground.carrier().length

@@ -18,7 +18,7 @@ from isotomon.field.correspond import Correspondence
 from isotomon.field.course import Course, outward
 from isotomon.field.section_field import Placed
 from isotomon.field.skin import normals_at
-from isotomon.geometry.datums import Frame, Plane, SpaceCurve
+from isotomon.geometry.datums import Axis, Frame, Plane, SpaceCurve
 from isotomon.model.edits import replace as replace_record
 from isotomon.model.records import ALIKE, Along, Apex, Design
 from isotomon.model.resolve import Resolved, StationNumbers, along_value, along_values, is_course
@@ -49,7 +49,25 @@ def carrier_of(ground: Ground) -> Carrier:
         base = Turning(replace(axis, way=-axis.way) if said.back else axis, radius)
     else:
         base = path(ground.curve(said.on), said.hold if said.hold in ("fixed", "axis") else "least", _toward(ground))
-    return Relative(base, ground.plane(said.drawn_on)) if said.drawn_on else base
+    if not said.drawn_on:
+        return base
+    plane = ground.plane(said.drawn_on)
+    if isinstance(base, Turning):
+        _check_in_plane(ground, base.axis, plane)
+    return Relative(base, plane)
+
+
+def _check_in_plane(ground: Ground, axis: Axis, plane: Plane) -> None:
+    """Raises: DesignError, when an axis does not lie in a profile's plane."""
+    said = ground.design.loft.carrier
+    lean = math.degrees(math.asin(min(abs(float(axis.way @ plane.normal)), 1.0)))
+    off = abs(float((axis.origin - plane.origin) @ plane.normal))
+    if lean > 1e-6 or off > 1e-6:
+        how = f"leans out of it by {lean:.4g}°" if lean > 1e-6 else f"lies {off:.4g} mm beside it"
+        raise DesignError(
+            f"the axis {ground.called(said.on)} does not lie in the profile's plane, {ground.called(said.drawn_on)}: it "
+            f"{how}; choose an axis in that plane, or draw the profile on another"
+        )
 
 
 def _toward(ground: Ground) -> Toward | None:

@@ -35,8 +35,8 @@ from isotomon.rebuild.standing import stand
 
 Array = NDArray[np.float64]
 Thing = Plane | Axis | Array | Frame | Cylinder | SpaceCurve | Carrier
-CARRIER = "the loft's own carrier"
-"""The name under which what carries the stations is worked out, so that circles through it are found."""
+CARRIER = "what carries"
+"""Before a body's name: under which what carries its stations is worked out, so that circles through it are found."""
 
 
 @dataclass(eq=False)
@@ -85,7 +85,8 @@ class Ground:
 
         Raises: DesignError, FieldError.
         """
-        return STRAIGHT if self.design.loft.carrier.how == "straight" else self.get(CARRIER)  # type: ignore[return-value]
+        loft = self.design.loft
+        return STRAIGHT if loft.carrier.how == "straight" else self.get(f"{CARRIER} {loft.name}")  # type: ignore[return-value]
 
     def called(self, ref: str) -> str:
         """A reference in words."""
@@ -101,7 +102,7 @@ class Ground:
     def _work_out(self, ref: str) -> Thing:
         if ref in BUILT_IN:
             return _BUILT[ref]
-        if ref == CARRIER:
+        if ref.startswith(CARRIER):
             return carrier_of(self)
         name, _, part = ref.partition("/")
         record = self._records.get(name)

@@ -1,0 +1,159 @@
+"""How far a body goes on past its stations, and what changes along it: turn, sizes, offsets, draft, kept area."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+from typing import Any
+
+from PySide6.QtWidgets import QCheckBox, QComboBox, QPushButton, QVBoxLayout, QWidget
+
+from isotomon.app.choices import choice, titled
+from isotomon.app.datums import candidates
+from isotomon.app.desk import Desk
+from isotomon.app.fields import NumberField
+from isotomon.app.wiring import wire
+from isotomon.model.edits import change_loft, replace
+from isotomon.model.records import ALIKE, Along, Design, Span
+from isotomon.quantity import Kind, Value, resolve
+
+ALONG: tuple[tuple[str, str, Kind, str], ...] = (
+    (
+        "turn",
+        "Turn",
+        "angle",
+        "In all, from the first end to the last; a formula in fraction or position is its course",
+    ),
+    ("turn_over", "Over every", "length", "The turn is for every such length; nought: for the whole body"),
+    ("width", "Width", "ratio", "Times as wide at the last end; a formula in fraction or position is its course"),
+    ("height", "Height", "ratio", "Times as high at the last end; a formula in fraction or position is its course"),
+    ("offset_x", "Across", "length", "How far the section is moved across at the last end, or by a formula on the way"),
+    ("offset_y", "Up", "length", "How far the section is moved up at the last end, or by a formula on the way"),
+    ("draft", "Draft", "angle", "How far the skin leans outward from the way the body goes"),
+)
+REACH: tuple[tuple[str, str, str], ...] = (
+    ("on", "On by", "How far the body goes on past its last station"),
+    ("back", "Back by", "How far the body goes back before its first station"),
+)
+
+
+def change_span(design: Design, **changes: Any) -> Design:
+    """The body in hand reaching otherwise; a reach of nothing on a loft of stations is none."""
+    span: Span = replace(design.loft.span or Span(), **changes)
+    nothing = span == Span() and len(design.stations) > 1
+    return change_loft(design, span=None if nothing else span)
+
+
+def change_along(design: Design, **changes: Any) -> Design:
+    """The body in hand with something else changing along it."""
+    return change_loft(design, along=replace(design.loft.along, **changes))
+
+
+class AlongForm(QWidget):
+    """Edits reach and laws along the body through the desk."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        self.column = QVBoxLayout(self)
+        self.column.setContentsMargins(0, 0, 0, 0)
+        self.column.setSpacing(4)
+        self.fields: dict[str, NumberField] = {}
+        self.whole = self._check("Whole way", "go the whole way", lambda on: lambda d: change_span(d, whole=on))
+        self.up_to: dict[str, QComboBox] = {}
+        self.rows: dict[str, QWidget] = {}
+        turned = desk.design is not None and desk.design.loft.carrier.how == "axis"
+        for name, title, tip in REACH:
+            self._number(name, title, "angle" if turned else "length", tip, partial(_span_edit, name))
+            self._up_to(f"{name}_to", "up to")
+        self.more = QPushButton("Turn, sizes and draft along it…")
+        self.more.setToolTip("Laws along the body: turn, width, height, offsets, draft, kept area")
+        self.more.clicked.connect(self._open)
+        self.column.addWidget(self.more)
+        for name, title, kind, tip in ALONG:
+            self._number(name, title, kind, tip, partial(_along_edit, name))
+        self.keep = self._check(
+            "Keep the area", "keep the area along the body", lambda on: lambda d: change_along(d, keep_area=on)
+        )
+        self.keep.setToolTip("Sections are sized so that their area stays what it is at the first end")
+        self._opened = False
+        self.refresh()
+
+    def _open(self) -> None:
+        self._opened = True
+        self.refresh()
+
+    def _check(self, text: str, title: str, edit: Callable[[bool], Callable[[Design], Design]]) -> QCheckBox:
+        box = QCheckBox(text)
+        box.clicked.connect(lambda on: self.desk.do(title, edit(on)))
+        self.column.addWidget(box)
+        return box
+
+    def _number(
+        self, name: str, title: str, kind: Kind, tip: str, edit: Callable[[Value | None], Callable[[Design], Design]]
+    ) -> None:
+        unit = self.desk.design.unit if self.desk.design is not None else "mm"
+        field = NumberField(title, kind, {"length": unit, "angle": "deg"}.get(kind, ""), tip)
+        wire(self.desk, field, f"change {title.lower()}", edit)
+        self.fields[name] = field
+        self.column.addWidget(field)
+
+    def _up_to(self, name: str, title: str) -> None:
+        box = choice(title)
+        box.activated.connect(
+            lambda k: self.desk.do("go up to something", lambda d: change_span(d, **{name: box.itemData(k)}))
+        )
+        self.up_to[name], self.rows[name] = box, titled(title, box)
+        self.column.addWidget(self.rows[name])
+
+    def refresh(self) -> None:
+        """Reach and laws as they are now."""
+        design, quick = self.desk.design, self.desk.quick
+        if design is None:
+            return
+        loft, span = design.loft, design.loft.span or Span()
+        goes = loft.span is not None or len(design.stations) == 1
+        ended = loft.carrier.how in ("path", "axis")
+        names = quick.resolved.names if quick is not None else {}
+        self.whole.setVisible(ended)
+        self.whole.setText("Once round" if loft.carrier.how == "axis" else "The whole path")
+        self.whole.setChecked(span.whole)
+        offers = candidates(design, "P", stations=False)[:-2] + candidates(design, "p", stations=False)
+        for name, _, _ in REACH:
+            field, to = self.fields[name], getattr(span, f"{name}_to")
+            field.setVisible(goes and not span.whole and not to)
+            self._show(field, getattr(span, name), names)
+            self._fill(self.up_to[f"{name}_to"], [("", "a distance"), *offers], to)
+            self.rows[f"{name}_to"].setVisible(goes and not span.whole)
+        opened = self._opened or loft.along != ALIKE
+        self.more.setVisible(not opened)
+        for name, _, _, _ in ALONG:
+            self.fields[name].setVisible(opened)
+            self._show(self.fields[name], getattr(loft.along, name), names)
+        self.keep.setVisible(opened)
+        self.keep.setChecked(loft.along.keep_area)
+
+    def _show(self, field: NumberField, value: Value, names: dict[str, Any]) -> None:
+        number = float("nan")
+        try:
+            number = resolve(value, field.kind, names)
+        except ValueError:  # a course along the body is no number
+            pass
+        field.set_value(value, number)
+
+    def _fill(self, box: QComboBox, offers: list[tuple[str, str]], now: str) -> None:
+        box.clear()
+        for key, text in offers:
+            box.addItem(text, key)
+        if box.findData(now) < 0:
+            box.addItem(f"{now} (gone)", now)
+        box.setCurrentIndex(box.findData(now))
+
+
+def _span_edit(name: str, value: Value | None) -> Callable[[Design], Design]:
+    return lambda d: change_span(d, **{name: 0.0 if value is None else value})
+
+
+def _along_edit(name: str, value: Value | None) -> Callable[[Design], Design]:
+    default = getattr(Along(), name)
+    return lambda d: change_along(d, **{name: default if value is None else value})

@@ -1,0 +1,126 @@
+"""Shaping tools: what is chosen is extruded, swept or revolved at once; the body's Details take over."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+from isotomon.app.along_form import change_span
+from isotomon.app.command import Command
+from isotomon.app.datums import candidates
+from isotomon.model.records import Design
+from isotomon.rebuild import shaping
+
+if TYPE_CHECKING:
+    from isotomon.app.window import Window
+
+
+def _needs_design(w: Window) -> str:
+    return "" if w.desk.design is not None else "Open or begin a design first"
+
+
+def _needs_path(w: Window) -> str:
+    if w.desk.design is None:
+        return _needs_design(w)
+    design = w.desk.design
+    return "" if design.guides or len(design.drawings) > 1 else "Make a guide first, to be the path"
+
+
+class ShapingTools:
+    """The window's tools for bodies of one profile."""
+
+    def __init__(self, window: Window) -> None:
+        self.w = window
+
+    def _profile(self) -> str:
+        """The chosen station or drawing; nothing: a circle is begun with."""
+        design = self.w.desk.design
+        assert design is not None
+        known = {s.id for p in design.parts for s in p.stations} | {d.id for d in design.drawings}
+        return next((k for k in self.w.desk.selection if k in known), "")
+
+    def _make(self, title: str, edit: Callable[[Design], Design]) -> None:
+        desk = self.w.desk
+        if not desk.do(title, edit) and desk.design is not None:
+            desk.select((desk.design.loft.id,))
+            self.w.view.fit()
+
+    def extrude(self) -> None:
+        """The chosen profile moved square to its plane."""
+        key = self._profile()
+        self._make("extrude", lambda d: shaping.extrude(d, key))
+
+    def sweep(self) -> None:
+        """The chosen profile carried along the chosen path, or the first there is."""
+        design, key, chosen = self.w.desk.design, self._profile(), self.w.desk.selection
+        assert design is not None
+        paths = [g.id for g in design.guides] + [d.id for d in design.drawings if d.id != key]
+        path = next((k for k in chosen if k in paths), paths[0] if paths else "")
+        helix = next((g for g in design.guides if g.id == path and g.kind == "helix"), None)
+        hold, toward = ("axis", helix.on[0]) if helix is not None and self._axis(helix.on[0]) else ("least", "z")
+        self._make("sweep", lambda d: shaping.sweep(d, key, path, hold, toward))
+
+    def revolve(self) -> None:
+        """The chosen profile turned about the chosen axis, or the first of X, Y and Z that will do."""
+        key = self._profile()
+        axis = next((k for k in self.w.desk.selection if self._axis(k)), "")
+        self._make("revolve", lambda d: shaping.revolve(d, key, axis))
+
+    def _axis(self, ref: str) -> bool:
+        design = self.w.desk.design
+        return design is not None and ref in dict(candidates(design, "A", stations=False))
+
+    def may_reach(self, key: str) -> bool:
+        """Whether the end the body goes on to can be dragged: it goes by a plain number."""
+        design = self.w.desk.design
+        span = design.loft.span if design is not None else None
+        which = key.split()[1]
+        if span is None or span.whole or getattr(span, f"{which}_to"):
+            self.w.desk.said.emit(
+                "note", "The body goes all the way, or up to something; let it go by a distance first."
+            )
+            return False
+        value = getattr(span, which)
+        if isinstance(value, str):
+            self.w.desk.said.emit("note", f"The formula {value} drives how far the body goes; change it in Details.")
+        return not isinstance(value, str)
+
+    def reached(self, key: str, position: float) -> tuple[str, Callable[[Design], Design]]:
+        """(title, edit) for an end of the body dragged to a position (mm)."""
+        quick, which = self.w.desk.quick, key.split()[1]
+        assert quick is not None
+        own = [n.position for _, n in quick.resolved.own]
+        far = position - own[-1] if which == "on" else own[0] - position
+        value = self.w.tools.own_position(max(far, 0.0))
+        return "change how far the body goes", lambda d: change_span(d, **{which: value})
+
+    def flip(self) -> None:
+        """The body goes the other way: what goes on goes back."""
+        self.w.desk.do("go the other way", shaping.other_way)
+
+    def both_ways(self) -> None:
+        """As far back as on, as far in all as now."""
+        self.w.desk.do("go both ways", shaping.both_ways)
+
+
+def _spans(w: Window) -> str:
+    if w.desk.design is None:
+        return _needs_design(w)
+    span = w.desk.design.loft.span
+    return "" if span is not None and not span.whole else "The body in hand does not go on by a distance or an angle"
+
+
+# fmt: off
+SHAPING_COMMANDS: tuple[Command, ...] = (
+    Command("extrude", "Extrude", lambda w: w.shaping.extrude(), "Ctrl+Shift+X", "Shape", "extrude",
+            "The chosen station's profile or drawing, moved square to its plane", _needs_design),
+    Command("sweep", "Sweep", lambda w: w.shaping.sweep(), "Ctrl+Shift+W", "Shape", "sweep",
+            "The chosen profile carried along the chosen guide or drawing", _needs_path),
+    Command("revolve", "Revolve", lambda w: w.shaping.revolve(), "Ctrl+Shift+V", "Shape", "revolve",
+            "The chosen profile turned about the chosen axis, or the first that lies in its plane", _needs_design),
+    Command("other-way", "Go the other way", lambda w: w.shaping.flip(), "", "Shape", "",
+            "What goes on from the profile goes back, and the other way round", _spans, None, "Reach"),
+    Command("both-ways", "Go both ways", lambda w: w.shaping.both_ways(), "", "Shape", "",
+            "As far on as back, and as far in all as now", _spans, None, "Reach"),
+)
+# fmt: on
