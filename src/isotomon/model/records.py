@@ -278,6 +278,14 @@ class Along(Record, frozen=True):
 ALIKE = Along()
 
 
+class Wall(Record, frozen=True):
+    """The body is a wall along its profiles, of a thickness (mm) on one side of them or about them. The inside of an open
+    profile is to the left of its way, from -X to +X."""
+
+    thickness: Value
+    side: Literal["inside", "middle", "outside"] = "inside"
+
+
 class Loft(Record, frozen=True):
     """The body carried through the stations, in order of position."""
 
@@ -299,6 +307,9 @@ class Loft(Record, frozen=True):
     span: Span | None = None
     """Of a body that goes on past its stations; a body of one station has one."""
     along: Along = ALIKE
+    wall: Wall | None = None
+    shut: bool = False
+    """Open profiles are closed by a straight line from their end to their start."""
     makes: Literal["own", "add", "cut", "common"] = "own"
     """A body of its own, or what is added to, cut from or kept in common with the bodies in `onto`."""
     onto: tuple[Id, ...] = ()

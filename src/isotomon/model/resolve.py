@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from isotomon.errors import DesignError, IsotomonError, QuantityError
 from isotomon.model.datums import check_datum
@@ -49,6 +49,10 @@ class StationNumbers:
     pivot: float
     offset: tuple[float, float]
     tilt: tuple[float, float]
+    wall: tuple[float, float] | None = None
+    """mm by which a wall reaches to the left and to the right of the profile."""
+    shut: bool = False
+    """An open profile is closed by a straight line."""
     carried: bool = False
     """It is no station of its own: the section of the one beside it, carried on to the end of the body."""
 
@@ -136,8 +140,14 @@ def resolve_design(design: Design, placed: Placed | None = None) -> Resolved:
             )
     span = (positions[ordered[-1].id] - positions[ordered[0].id]) if len(ordered) > 1 else 1.0
     first = positions[ordered[0].id] if ordered else 0.0
+    wall, shut = _wall(design.loft, names), design.loft.shut
     stations = tuple(
-        _station(s, positions[s.id], (positions[s.id] - first) / max(span, 1e-9), places, names) for s in ordered
+        replace(
+            _station(s, positions[s.id], (positions[s.id] - first) / max(span, 1e-9), places, names),
+            wall=wall,
+            shut=shut,
+        )
+        for s in ordered
     )
     for law in design.laws:
         law_band(law, names)
@@ -155,6 +165,18 @@ def resolve_design(design: Design, placed: Placed | None = None) -> Resolved:
     for title, value, kind in along_values(loft.along):
         along_value(title, value, kind, 0.0, 0.0, names)
     return Resolved(names, stations, figures, endings, radius, reach, loft.ring)
+
+
+def _wall(loft: Loft, names: dict[str, Quantity]) -> tuple[float, float] | None:
+    if loft.wall is None:
+        return None
+    try:
+        thick = resolve(loft.wall.thickness, "length", names)
+    except QuantityError as error:
+        raise QuantityError(f"{loft.name}, thickness of the wall: {error}") from None
+    if not thick > 1e-6:
+        raise DesignError(f"{loft.name}: the wall is {thick:g} mm thick; use more than nought")
+    return {"inside": (thick, 0.0), "middle": (thick / 2.0, thick / 2.0), "outside": (0.0, thick)}[loft.wall.side]
 
 
 def _span(loft: Loft, radius: float, names: dict[str, Quantity]) -> SpanNumbers | None:

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from isotomon.errors import IsotomonError, ProfileError
 from isotomon.model.base import Pair
 from isotomon.model.drawing import Drawing, replace
-from isotomon.model.records import Drawn, KeptRun
+from isotomon.model.records import Drawn, KeptRun, Outline, Section
 from isotomon.model.resolve import Resolved, StationNumbers
 from isotomon.profile.drawn import DrawnShape, drawn_shape
 from isotomon.profile.loops import places_of, size_of
@@ -39,6 +39,15 @@ class EndSection(msgspec.Struct, frozen=True):
     runs: tuple[KeptRun, ...]
     anchor: tuple[Pair, Pair]
     round: bool
+
+
+class WorkedSection(msgspec.Struct, frozen=True):
+    """A profile shut by a line, or given a wall `left` and `right` of it, in chords of 1."""
+
+    of: Section | Outline | SolvedSection | EndSection
+    left: float
+    right: float
+    shut: bool
 
 
 @dataclass(frozen=True, eq=False)

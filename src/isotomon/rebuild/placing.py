@@ -16,12 +16,13 @@ from isotomon.geometry.basis import Basis
 from isotomon.geometry.datums import Plane, SpaceCurve
 from isotomon.model.records import Apex, Design, Drawn, Elsewhere, FromPoints, Kept, KeptRun, Outline, Section
 from isotomon.model.resolve import Resolved, StationNumbers
+from isotomon.profile import walls
 from isotomon.profile.outline import Outline2D, Run, fit_run
 from isotomon.profile.readymade import outline_of
-from isotomon.rebuild.drawn import Drawings, EndSection, SolvedSection, section_shape
+from isotomon.rebuild.drawn import Drawings, EndSection, SolvedSection, WorkedSection, section_shape
 
 Array = NDArray[np.float64]
-Source = Section | Outline | SolvedSection | EndSection
+Source = Section | Outline | SolvedSection | EndSection | WorkedSection
 """What a profile is made of: its record, the coordinates behind it, the solved drawing, or what it stands on."""
 NAMES = ("lead", "trail", "upper", "lower")
 
@@ -31,6 +32,14 @@ def source_of(n: StationNumbers, design: Design, drawings: Drawings) -> Source:
 
     Raises: ProfileError, when that is gone.
     """
+    bare = _bare_source(n, design, drawings)
+    if isinstance(bare, Kept | Apex) or not (n.wall or n.shut):
+        return bare
+    left, right = (w / n.chord for w in n.wall or (0.0, 0.0))
+    return WorkedSection(bare, left, right, n.shut)  # type: ignore[arg-type]
+
+
+def _bare_source(n: StationNumbers, design: Design, drawings: Drawings) -> Source:
     section = n.station.section
     if isinstance(section, Elsewhere):
         if n.station.id not in drawings.ends:
@@ -52,6 +61,8 @@ def outline_for(source: Source) -> Outline2D:
 
     Raises: ProfileError.
     """
+    if isinstance(source, WorkedSection):
+        return _worked(source)[0]
     if isinstance(source, SolvedSection):
         return section_shape(source).outline
     if isinstance(source, EndSection):
@@ -74,7 +85,26 @@ def outline_for(source: Source) -> Outline2D:
 
 def holes_for(source: Source) -> tuple[Outline2D, ...]:
     """The holes in what a profile is made of, in the frame of its outline."""
+    if isinstance(source, WorkedSection):
+        return _worked(source)[1]
     return section_shape(source).holes if isinstance(source, SolvedSection) else ()
+
+
+@lru_cache(maxsize=256)
+def _worked(source: WorkedSection) -> tuple[Outline2D, tuple[Outline2D, ...]]:
+    """The outline of a profile that is shut or given a wall, and its holes.
+
+    Raises: ProfileError.
+    """
+    outline, holes = outline_for(source.of), holes_for(source.of)
+    if outline.open and source.shut:
+        outline = walls.shut(outline)
+    if not source.left and not source.right:
+        return outline, holes
+    if holes:
+        raise ProfileError("a profile with holes takes no wall; draw it without, or take the wall off")
+    outer, hole = walls.walled(outline, source.left, source.right)
+    return outer, () if hole is None else (hole,)
 
 
 def _of_runs(runs: tuple[Run, ...], source: Kept | EndSection) -> Outline2D:

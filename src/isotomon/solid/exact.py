@@ -8,6 +8,7 @@ from typing import Any
 
 from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeEdge, BRepBuilderAPI_MakeFace, BRepBuilderAPI_MakeVertex
 from OCP.BRepCheck import BRepCheck_Analyzer
+from OCP.BRepExtrema import BRepExtrema_DistShapeShape
 from OCP.BRepLib import BRepLib
 from OCP.BRepPrimAPI import BRepPrimAPI_MakePrism, BRepPrimAPI_MakeRevol
 from OCP.collections import Array1_gp_Pnt
@@ -57,8 +58,23 @@ def moved(edges: Sequence[Edge], way: Vector, origin: Vector | None, angle: floa
         raise SolidError(
             "the kernel makes no valid body of this profile; check that it does not touch itself or the axis"
         )
-    faces = parts(shape, TopAbs_ShapeEnum.TopAbs_FACE)
-    return Body(shape, tuple(next((name for name, own in came if own.IsSame(face)), "unnamed") for face in faces))
+    names = []
+    for face in parts(shape, TopAbs_ShapeEnum.TopAbs_FACE):
+        name = next((name for name, own in came if own.IsSame(face)), None)
+        names.append(name if name is not None else _lies_on(face, edges))
+    return Body(shape, tuple(names))
+
+
+def _lies_on(face: TopoDS_Shape, edges: Sequence[Edge]) -> str:
+    """The name of the profile's edge that lies on a face: the kernel does not say which one made a flat ring of a whole
+    turn."""
+    for edge in edges:
+        if edge.kind != "line":
+            continue
+        middle = BRepBuilderAPI_MakeVertex(gp_Pnt(*edge.points.mean(axis=0).tolist())).Vertex()
+        if BRepExtrema_DistShapeShape(middle, face).Value() < 1e-6:
+            return edge.name
+    return "unnamed"
 
 
 def _kernel_edges(edges: Sequence[Edge]) -> list[Any]:
