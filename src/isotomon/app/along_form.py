@@ -12,9 +12,9 @@ from isotomon.app.choices import choice, titled
 from isotomon.app.datums import candidates
 from isotomon.app.desk import Desk
 from isotomon.app.fields import NumberField
-from isotomon.app.wiring import wire
+from isotomon.app.wiring import MakeEdit, wire
 from isotomon.model.edits import change_loft, replace
-from isotomon.model.records import ALIKE, Along, Design, Span
+from isotomon.model.records import ALIKE, Along, Design, Span, Wall
 from isotomon.quantity import Kind, Value, resolve
 
 ALONG: tuple[tuple[str, str, Kind, str], ...] = (
@@ -31,6 +31,7 @@ ALONG: tuple[tuple[str, str, Kind, str], ...] = (
     ("offset_y", "Up", "length", "How far the section is moved up at the last end, or by a formula on the way"),
     ("draft", "Draft", "angle", "How far the skin leans outward from the way the body goes"),
 )
+SIDES = {"inside": "inside the profile", "middle": "about the profile", "outside": "outside the profile"}
 REACH: tuple[tuple[str, str, str], ...] = (
     ("on", "On by", "How far the body goes on past its last station"),
     ("back", "Back by", "How far the body goes back before its first station"),
@@ -42,6 +43,12 @@ def change_span(design: Design, **changes: Any) -> Design:
     span: Span = replace(design.loft.span or Span(), **changes)
     nothing = span == Span() and len(design.stations) > 1
     return change_loft(design, span=None if nothing else span)
+
+
+def change_side(design: Design, side: str) -> Design:
+    """The wall of the body in hand on another side of its profiles."""
+    wall = design.loft.wall
+    return design if wall is None else change_loft(design, wall=replace(wall, side=side))
 
 
 def change_along(design: Design, **changes: Any) -> Design:
@@ -76,6 +83,24 @@ class AlongForm(QWidget):
             "Keep the area", "keep the area along the body", lambda on: lambda d: change_along(d, keep_area=on)
         )
         self.keep.setToolTip("Sections are sized so that their area stays what it is at the first end")
+        self.wall = self._number(
+            "wall",
+            "Wall",
+            "length",
+            "How thick a wall along the profile is; blank: the body is not a wall",
+            _wall_edit,
+            "none",
+        )
+        self.side = choice("Wall is", SIDES)
+        self.side.activated.connect(
+            lambda k: desk.do("the wall's side", lambda d: change_side(d, self.side.itemData(k)))
+        )
+        self.side_row = titled("It is", self.side)
+        self.column.addWidget(self.side_row)
+        self.shut = self._check(
+            "Shut open profiles", "shut open profiles", lambda on: lambda d: change_loft(d, shut=on)
+        )
+        self.shut.setToolTip("Open profiles are closed by a straight line from their end to their start")
         self._opened = False
         self.refresh()
 
@@ -89,14 +114,13 @@ class AlongForm(QWidget):
         self.column.addWidget(box)
         return box
 
-    def _number(
-        self, name: str, title: str, kind: Kind, tip: str, edit: Callable[[Value | None], Callable[[Design], Design]]
-    ) -> None:
+    def _number(self, name: str, title: str, kind: Kind, tip: str, edit: MakeEdit, blank: str = "") -> NumberField:
         unit = self.desk.design.unit if self.desk.design is not None else "mm"
-        field = NumberField(title, kind, {"length": unit, "angle": "deg"}.get(kind, ""), tip)
+        field = NumberField(title, kind, {"length": unit, "angle": "deg"}.get(kind, ""), tip, blank)
         wire(self.desk, field, f"change {title.lower()}", edit)
         self.fields[name] = field
         self.column.addWidget(field)
+        return field
 
     def _up_to(self, name: str, title: str) -> None:
         box = choice(title)
@@ -130,16 +154,30 @@ class AlongForm(QWidget):
         for name, _, _, _ in ALONG:
             self.fields[name].setVisible(opened)
             self._show(self.fields[name], getattr(loft.along, name), names)
+        wall, open_ = loft.wall, self._open_profiles()
+        self.wall.setVisible(goes or wall is not None or open_)
+        self.wall.set_value(
+            None if wall is None else wall.thickness, self._worked_out(wall.thickness if wall else 0.0, names)
+        )
+        self.side_row.setVisible(wall is not None)
+        self.side.setCurrentIndex(self.side.findData(wall.side if wall is not None else "inside"))
+        self.shut.setVisible(loft.shut or (open_ and wall is None))
+        self.shut.setChecked(loft.shut)
         self.keep.setVisible(opened)
         self.keep.setChecked(loft.along.keep_area)
 
+    def _open_profiles(self) -> bool:
+        quick = self.desk.quick
+        return quick is not None and quick.shape is not None and quick.shape.open
+
     def _show(self, field: NumberField, value: Value, names: dict[str, Any]) -> None:
-        number = float("nan")
+        field.set_value(value, self._worked_out(value, names, field.kind))
+
+    def _worked_out(self, value: Value, names: dict[str, Any], kind: Kind = "length") -> float:
         try:
-            number = resolve(value, field.kind, names)
+            return resolve(value, kind, names)
         except ValueError:  # a course along the body is no number
-            pass
-        field.set_value(value, number)
+            return float("nan")
 
     def _fill(self, box: QComboBox, offers: list[tuple[str, str]], now: str) -> None:
         box.clear()
@@ -148,6 +186,16 @@ class AlongForm(QWidget):
         if box.findData(now) < 0:
             box.addItem(f"{now} (gone)", now)
         box.setCurrentIndex(box.findData(now))
+
+
+def _wall_edit(value: Value | None) -> Callable[[Design], Design]:
+    def edit(design: Design) -> Design:
+        if value is None:
+            return change_loft(design, wall=None)
+        side = design.loft.wall.side if design.loft.wall is not None else "inside"
+        return change_loft(design, wall=Wall(value, side))
+
+    return edit
 
 
 def _span_edit(name: str, value: Value | None) -> Callable[[Design], Design]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from isotomon.app.after_form import AFTER_COMMANDS
 from isotomon.app.carrier_form import carry_otherwise
 from isotomon.app.command import Command
 from isotomon.app.datums import DATUM_COMMANDS
@@ -188,6 +189,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("look-at", "Look straight at", lambda w: w.tools.look_at(), "Ctrl+L", "Draw", "eye",
             "Look straight at the chosen station's plane", _needs_one),
     *SHAPING_COMMANDS,
+    *AFTER_COMMANDS,
     Command("smooth", "Smooth", lambda w: w.tools.set_ruled(False), "", "Shape", "smooth",
             "Sections flow into one another; turn is taken out and put back", needs_design, lambda w: not _ruled(w)),
     Command("ruled", "Straight rulings", lambda w: w.tools.set_ruled(True), "", "Shape", "ruled",

@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from isotomon.app.after_form import AfterForm
 from isotomon.app.along_form import AlongForm
 from isotomon.app.carrier_form import CarrierForm
 from isotomon.app.choices import choice, titled
@@ -508,6 +509,9 @@ class Details(QScrollArea):
         column.addWidget(loft_form)
         self.fields.update(loft_form.fields)
         self._refreshers.append(loft_form.refresh)
+        after_form = AfterForm(desk)
+        column.addWidget(after_form)
+        self._refreshers.append(after_form.refresh)
         field = NumberField("Density", "ratio", "", "kg/m³; leave blank when the mass is not wanted", "none")
         field.unit_label.setText("kg/m³")
         self._refreshers.append(
@@ -545,6 +549,11 @@ class Details(QScrollArea):
         scale = to_unit(1.0, unit)
         lines = [
             "Volume\t– (a skin)" if quick.shape.open else f"Volume\t{body.volume * scale**3:,.1f} {unit}³",
+            *(
+                [f"Of {len(quick.placed)} copies\t{quick.volume * scale**3:,.1f} {unit}³"]
+                if len(quick.placed) > 1
+                else []
+            ),
             f"Surface\t{body.area * scale**2:,.1f} {unit}²",
             "Centre\t" + ", ".join(display(float(x) * scale, 2) for x in body.centre),
             f"Length\t{display((quick.shape.field.last - quick.shape.field.first) * scale, 3)} {unit}",

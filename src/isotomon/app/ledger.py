@@ -162,7 +162,7 @@ class Ledger(QTreeWidget):
             return "–"
         skin = one.shape is not None and one.shape.open
         body = one.full.body
-        figure = f"skin {display(body.area / 100.0, 1)} cm²" if skin else f"{display(body.volume / 1e3, 1)} cm³"
+        figure = f"skin {display(body.area / 100.0, 1)} cm²" if skin else f"{display(one.volume / 1e3, 1)} cm³"
         loft = one.design.loft
         if loft.makes != "own":
             return f"{_MAKES[loft.makes]} · {figure}"

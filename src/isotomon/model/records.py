@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Literal
 
+from isotomon.model.after import After
 from isotomon.model.base import Id, Pair, Record, clean_pairs
 from isotomon.model.datums import Datum
 from isotomon.model.drawing import Drawing
@@ -310,6 +311,8 @@ class Loft(Record, frozen=True):
     wall: Wall | None = None
     shut: bool = False
     """Open profiles are closed by a straight line from their end to their start."""
+    after: tuple[After, ...] = ()
+    """What is done with the body once it is shaped, in order, before it is combined with others."""
     makes: Literal["own", "add", "cut", "common"] = "own"
     """A body of its own, or what is added to, cut from or kept in common with the bodies in `onto`."""
     onto: tuple[Id, ...] = ()

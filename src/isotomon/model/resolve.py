@@ -8,6 +8,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 from isotomon.errors import DesignError, IsotomonError, QuantityError
+from isotomon.model.after import check_after
 from isotomon.model.datums import check_datum
 from isotomon.model.drawing import DIMENSIONS, Drawing, check_drawing
 from isotomon.model.guides import check_guide
@@ -151,6 +152,7 @@ def resolve_design(design: Design, placed: Placed | None = None) -> Resolved:
     )
     for law in design.laws:
         law_band(law, names)
+    check_after(design.loft.after)
     for datum in design.datums:
         check_datum(datum)
     for guide in design.guides:

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Literal
 
 import numpy as np
+from numpy.typing import NDArray
 
 from isotomon.errors import FileError, IsotomonError, SolidError
 from isotomon.field.exact import motion
@@ -17,8 +18,9 @@ from isotomon.model.bodies import body_ids, name_of, results
 from isotomon.rebuild.results import Quick, Shape
 from isotomon.rebuild.shape import digest
 from isotomon.rebuild.supervisor import Supervisor
-from isotomon.solid.protocol import Built, Combine, Export, Loft, Move, Work, pack_edge, pack_patch
+from isotomon.solid.protocol import Built, Combine, Export, Loft, Move, Place, Work, pack, pack_edge, pack_patch
 
+Array = NDArray[np.float64]
 STEP_SECONDS = 120.0
 Form = Literal["step", "stl"]
 
@@ -99,6 +101,7 @@ def steps(quick: Quick, limit: float = STEP_SECONDS) -> tuple[list[Step], dict[s
     """
     chains = results(quick.design)
     single: dict[str, Step] = {}
+    asked: list[Step] = []
     for q in sorted((quick, *quick.others), key=lambda q: body_ids(quick.design).index(q.design.loft.id)):
         reason, shape = blocked(q), q.shape
         if reason is not None or shape is None:
@@ -107,7 +110,13 @@ def steps(quick: Quick, limit: float = STEP_SECONDS) -> tuple[list[Step], dict[s
         tolerance, body = quick.design.tolerance, q.design.loft.id
         ask = partial(shape_request, shape, tolerance, limit=limit)
         single[body] = Step(shape.key, body, ask)
-    asked, done = list(single.values()), {}
+        asked.append(single[body])
+        if q.design.loft.after:
+            key = digest((shape.key, q.placed.tobytes(), joins(q)))
+            place = partial(_place, key, shape.key, q.placed, joins(q), tolerance, deflection(shape), limit, shape.open)
+            single[body] = Step(key, body, place)
+            asked.append(single[body])
+    done: dict[str, str] = {}
     skins = {q.design.loft.id for q in (quick, *quick.others) if q.shape is not None and q.shape.open}
     for body, tools in chains.items():
         key = single[body].key
@@ -124,6 +133,25 @@ def steps(quick: Quick, limit: float = STEP_SECONDS) -> tuple[list[Step], dict[s
             asked.append(Step(key, body, message))
         done[body] = key
     return asked, done
+
+
+def joins(quick: Quick) -> bool:
+    """Whether the copies of the body in hand are made one."""
+    return any(getattr(step, "joined", False) for step in quick.design.loft.after)
+
+
+def _place(
+    key: str,
+    base: str,
+    maps: Array,
+    joined: bool,
+    tolerance: float,
+    fine: float,
+    limit: float,
+    skin: bool,
+    request_id: int,
+) -> Place:
+    return Place(request_id, key, base, pack(maps), joined, max(tolerance, 1e-7), fine, limit, skin)
 
 
 def _combine(
@@ -158,7 +186,7 @@ def build(quick: Quick, supervisor: Supervisor, limit: float = STEP_SECONDS) -> 
 
 def finished_key(quick: Quick) -> str:
     """The key of the finished body that the body in hand is, or is part of; empty where it cannot be made."""
-    if quick.shape is None or not quick.others:
+    if quick.shape is None or not (quick.others or quick.design.loft.after):
         return quick.shape.key if quick.shape is not None else ""
     try:
         return steps(quick)[1][shown_body(quick)]

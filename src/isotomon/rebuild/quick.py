@@ -18,11 +18,13 @@ from isotomon.geometry.datums import SpaceCurve
 from isotomon.measure.body import body_measures
 from isotomon.measure.laws import Finding
 from isotomon.measure.sections import curves, extents, leans, moments
+from isotomon.model.after import references
 from isotomon.model.bodies import in_hand
 from isotomon.model.edits import replace as replace_record
 from isotomon.model.records import Design, Elsewhere
 from isotomon.model.resolve import Resolved
 from isotomon.model.sections import stands_on
+from isotomon.rebuild.after import ITSELF, placements
 from isotomon.rebuild.body_ends import endings, reached, stand_on_ends
 from isotomon.rebuild.carrying import spanned
 from isotomon.rebuild.datums import Ground, Thing, work_out
@@ -64,6 +66,8 @@ def _beside(design: Design, moving: bool) -> Quick:
             *(d.on for d in design.datums),
             *((d.plane, *(p.source for p in d.points)) for d in design.drawings),
             *((s.plane, stands_on(s.section)) for s in design.stations),
+            (design.loft.carrier.on, design.loft.carrier.toward, design.loft.carrier.drawn_on),
+            *(references(step) for step in design.loft.after),
         )
         for ref in refs
     }
@@ -88,14 +92,15 @@ def _one(design: Design, moving: bool) -> Quick:
     ground.shape = shape.field if shape is not None else None
     datums, lost = _datums(design, ground)
     guides, unmade = _guides(design, ground)
-    lost += [*unmade, *loft]
+    placed, misplaced = _placed(design, ground)
+    lost += [*unmade, *loft, *misplaced]
     if shape is None:
         return Quick(design, resolved, drawings, datums, guides, None, None, (), (*drawn, *lost))
     judged, findings = judge_laws(design, resolved, shape)
     if moving:
         turn = _unintended(design, resolved, drawings, shape, groups, endings(ground, resolved))
         found = (*drawn, *lost, *turn_findings(design, shape, turn, judged), *findings)
-        return Quick(design, resolved, drawings, datums, guides, shape, None, judged, found, turn)
+        return Quick(design, resolved, drawings, datums, guides, shape, None, judged, found, turn, placed)
     rims, ends = shape.field.sections(shape.field.nodes[[0, -1]]), endings(ground, resolved)
     full = Full(
         moments(shape.sections, shape.form.rule),
@@ -107,9 +112,18 @@ def _one(design: Design, moving: bool) -> Quick:
     flaws = [*hole_findings(design, resolved, drawings, shape), *flaw_findings(design, shape, full)]
     turn = _unintended(design, resolved, drawings, shape, groups, ends)
     flaws += turn_findings(design, shape, turn, judged)
-    return Quick(
-        design, resolved, drawings, datums, guides, shape, full, judged, (*drawn, *lost, *flaws, *findings), turn
-    )
+    found = (*drawn, *lost, *flaws, *findings)
+    return Quick(design, resolved, drawings, datums, guides, shape, full, judged, found, turn, placed)
+
+
+def _placed(design: Design, ground: Ground) -> tuple[Array, list[Finding]]:
+    """Where the body comes to stand, or where it is shaped with a finding that says why not."""
+    if not design.loft.after:
+        return ITSELF, []
+    try:
+        return placements(ground, design.loft.after), []
+    except IsotomonError as error:
+        return ITSELF, [Finding("error", design.loft.name, str(error), about=design.loft.id)]
 
 
 def _on_ends(ground: Ground, resolved: Resolved, drawings: Drawings) -> tuple[Resolved, Drawings, list[Finding]]:

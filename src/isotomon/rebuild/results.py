@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,6 +16,7 @@ from isotomon.measure.laws import Finding, Judged, quality_of
 from isotomon.measure.sections import Curves, Extents, Moments
 from isotomon.model.records import Design, LawPoint, Quality
 from isotomon.model.resolve import Resolved
+from isotomon.rebuild.after import ITSELF
 from isotomon.rebuild.body_ends import Reached
 from isotomon.rebuild.datums import Thing
 from isotomon.rebuild.drawn import Drawings
@@ -78,6 +79,8 @@ class Quick:
     findings: tuple[Finding, ...]
     unintended: Array | None = None
     """(stations,) rad of turn that ties set by hand cause; None without such ties."""
+    placed: Array = field(default_factory=lambda: ITSELF)
+    """(k, 4, 4) where the body comes to stand once it is shaped: one map for each copy."""
     others: tuple[Quick, ...] = ()
     """The other bodies' results, each with its own body in hand, in order."""
 
@@ -98,6 +101,12 @@ class Quick:
             values[self.shape.at_stations] = self.full.extents.thickness
         pairs = zip(self.resolved.stations, self.shape.at_stations, strict=True)
         return tuple(LawPoint(float(values[row]), n.station.id) for n, row in pairs if not np.isnan(values[row]))
+
+    @property
+    def volume(self) -> float:
+        """mm³ of all its copies together, each as it is resized; nought of a skin. Where they overlap it counts twice."""
+        sizes = np.abs(np.linalg.det(self.placed[:, :3, :3]))
+        return float(sizes.sum() * self.full.body.volume) if self.full is not None else 0.0
 
     @property
     def own_findings(self) -> tuple[Finding, ...]:

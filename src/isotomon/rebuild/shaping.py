@@ -122,7 +122,11 @@ def revolve(design: Design, key: str, axis: str = "") -> Design:
             )
     radius, back = _radius(profile, ground.axis(axis))
     carrier = Carrying("axis", axis, round(radius, 6), drawn_on=profile.on, back=back)
-    return _made(design, profile, carrier, Span(whole=True), "revolution")
+    made = _made(design, profile, carrier, Span(whole=True), "revolution")
+    ends = _away(profile, ground.axis(axis))[[0, -1]]
+    if profile.open and float(np.abs(ends).max()) < 1e-6 * profile.size:  # a half profile, that the axis itself shuts
+        made = replace(made, loft=replace(made.loft, shut=True))
+    return made
 
 
 def _turns(profile: Profile, axis: Axis) -> bool:

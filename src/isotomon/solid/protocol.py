@@ -112,6 +112,22 @@ class Move(msgspec.Struct, tag=True):
     version: int = PROTOCOL
 
 
+class Place(msgspec.Struct, tag=True):
+    """Put the body kept under `base` where each of `maps` (k, 4, 4) takes it, and keep all of them, side by side or
+    `joined`, under `key`."""
+
+    id: int
+    key: str
+    base: str
+    maps: ArrayData
+    joined: bool
+    tolerance: float
+    deflection: float
+    limit: float
+    skin: bool = False
+    version: int = PROTOCOL
+
+
 class Loft(msgspec.Struct, tag=True):
     """Build a body from patches and its ends, and keep it under `key`. `limit`: seconds.
 
@@ -215,7 +231,7 @@ class Failed(msgspec.Struct, tag=True):
     version: int = PROTOCOL
 
 
-Making = Loft | Move | Combine
+Making = Loft | Move | Place | Combine
 """Requests that end in a body."""
 Work = Making | Export
 Request = Work | Cancel

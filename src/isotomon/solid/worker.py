@@ -29,6 +29,7 @@ from isotomon.solid.protocol import (
     Loft,
     Making,
     Move,
+    Place,
     Ready,
     Reply,
     Request,
@@ -38,6 +39,7 @@ from isotomon.solid.protocol import (
     pack,
     receive_request,
     send,
+    unpack,
     unpack_edge,
     unpack_patch,
 )
@@ -73,6 +75,10 @@ def run_step(request: Work, bodies: OrderedDict[str, Built]) -> Reply:
     if isinstance(request, Move):
         edges = [unpack_edge(e) for e in request.edges]
         return _built(request, exact.moved(edges, request.way, request.origin, request.angle, request.skin))
+    if isinstance(request, Place):
+        return _built(
+            request, kernel.placed(_kept(bodies, request.base), unpack(request.maps), request.joined, request.tolerance)
+        )
     if isinstance(request, Combine):
         base, tool = _kept(bodies, request.base), _kept(bodies, request.tool)
         return _built(request, kernel.combine(base, tool, request.how, request.mark, request.tolerance))

@@ -24,6 +24,7 @@ from PySide6.QtWidgets import QWidget
 from isotomon.app.theme import Theme, station_colour
 from isotomon.app.viewport.camera import Camera
 from isotomon.app.viewport.colours import colour_range, colour_table, paint_legend, stripe_table
+from isotomon.app.viewport.copies import corners, meshes_beside, placed_mesh
 from isotomon.app.viewport.datum_lines import datum_lines
 from isotomon.app.viewport.scene import Scene
 from isotomon.app.viewport.solids import solid_mesh
@@ -128,17 +129,21 @@ class View(QWidget):
         if shape is not None:
             rim = shape.mesh.sampling.rim
             for station, row in zip(quick.resolved.stations, shape.mesh_rows, strict=True):
+                if station.carried:
+                    continue
                 line = shape.mesh.points[row]
                 self._outlines[station.station.id] = line[rim]
                 self._holes[station.station.id] = [line[np.append(h, h[0])] for h in shape.mesh.sampling.holes]
         self._datums = self._lines_of_datums(quick)
         self._guides = {key: curve.at(np.linspace(0.0, 1.0, GUIDE_PLACES)) for key, curve in quick.guides.items()}
         self._make_comb()
-        self.scene.set_mesh(shape.mesh if shape is not None else None)
-        self.scene.set_others([q.shape.mesh for q in quick.others if q.shape is not None])
+        here = quick.placed[0]
+        self.scene.set_mesh(placed_mesh(shape.mesh, here) if shape is not None else None)
+        self.scene.set_others(meshes_beside(quick))
         self.scene.set_solids([])
         self._paint_skin()
-        carrier = shape.field.carrier.marks() + bytes([len(quick.others)]) if shape is not None else self._fitted
+        others = bytes([len(quick.others), min(len(quick.placed), 255)])
+        carrier = shape.field.carrier.marks() + others if shape is not None else self._fitted
         if carrier != self._fitted:
             self._fitted = carrier
             self.fit()
@@ -313,8 +318,7 @@ class View(QWidget):
     def fit(self) -> None:
         """All of the body in the picture."""
         if self.quick is not None and self.quick.shape is not None:
-            shapes = [q.shape for q in (self.quick, *self.quick.others) if q.shape is not None]
-            points = np.vstack([s.mesh.points[::4].reshape(-1, 3) for s in shapes])
+            points = corners(self.quick)
             # Room above for the stations' labels.
             margin = max(1.12, self.height() / max(self.height() - 90, 60))
             self.camera = self.camera.fitting(points, self.width() / max(self.height(), 1), margin)
@@ -511,7 +515,7 @@ class View(QWidget):
         for q in (self.quick, *self.quick.others):
             if q.shape is None:
                 continue
-            places = q.shape.mesh.points[::2, ::2].reshape(-1, 3)
+            places = placed_mesh(q.shape.mesh, q.placed[0]).points[::2, ::2].reshape(-1, 3)
             pixels = self.camera.project(places, self.width(), self.height())[:, :2]
             under = np.linalg.norm(pixels - point, axis=1) < 10.0
             if under.any():

@@ -1,0 +1,58 @@
+"""Meshes of bodies where they come to stand: moved, and copied, without being built again."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from isotomon.field.mesh import SkinMesh
+from isotomon.rebuild.after import ITSELF
+from isotomon.rebuild.results import Quick
+
+Array = NDArray[np.float64]
+MOST_QUADS = 160_000
+"""Of all copies of a body: more of them are shown by fewer sections each."""
+
+
+def placed_mesh(mesh: SkinMesh, affine: Array) -> SkinMesh:
+    """A skin where an affine map (4, 4) takes it."""
+    if np.array_equal(affine, ITSELF[0]):
+        return mesh
+    turn = np.linalg.inv(affine[:3, :3]) * np.sign(np.linalg.det(affine[:3, :3]))
+    normals = mesh.normals @ turn
+    size = np.maximum(np.linalg.norm(normals, axis=2, keepdims=True), 1e-300)
+    return replace(mesh, points=mesh.points @ affine[:3, :3].T + affine[:3, 3], normals=normals / size)
+
+
+def meshes_beside(quick: Quick) -> list[SkinMesh]:
+    """Everything to be seen but the body in hand where it first comes to stand: its copies, and the other bodies."""
+    meshes = copies(quick.shape.mesh, quick.placed[1:]) if quick.shape is not None else []
+    for other in quick.others:
+        if other.shape is not None:
+            meshes += copies(other.shape.mesh, other.placed)
+    return meshes
+
+
+def copies(mesh: SkinMesh, maps: Array) -> list[SkinMesh]:
+    """A skin taken by each of many maps (k, 4, 4), with fewer sections where they are many."""
+    n_v, n_u = mesh.points.shape[:2]
+    step = max(1, int(np.ceil(len(maps) * n_v * n_u / MOST_QUADS)))
+    if step > 1:
+        rows = np.unique(np.append(np.arange(0, n_v, step), n_v - 1))
+        mesh = replace(mesh, v=mesh.v[rows], points=mesh.points[rows], normals=mesh.normals[rows])
+    return [placed_mesh(mesh, affine) for affine in maps]
+
+
+def corners(quick: Quick) -> Array:
+    """(n, 3) points of all bodies where they stand, enough to fit them into a picture."""
+    found = []
+    for q in (quick, *quick.others):
+        if q.shape is not None:
+            points = q.shape.mesh.points[::4, ::2].reshape(-1, 3)
+            low, high = points.min(axis=0), points.max(axis=0)
+            box = np.array([[x, y, z] for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])])
+            some = points if len(q.placed) == 1 else box
+            found.append((some @ q.placed[:, :3, :3].transpose(0, 2, 1) + q.placed[:, None, :3, 3]).reshape(-1, 3))
+    return np.vstack(found)
