@@ -17,12 +17,12 @@ from isotomon.rebuild.carry import carry
 
 WAYS = {"straight": "Straight, along Z", "plane": "Square to a plane", "path": "Along a path", "axis": "About an axis"}
 HOLDS = {
-    "least": "Square to it, turned least",
+    "least": "Square, least turn",
     "fixed": "As at its start",
-    "up": "Square to it, Y kept up",
-    "curve": "Square to it, X towards a curve",
-    "skin": "Square to it, Y off a skin",
-    "axis": "Upright along an axis",
+    "up": "Square, Y kept up",
+    "curve": "Square, X to a curve",
+    "skin": "Square, Y off a skin",
+    "axis": "Upright on an axis",
 }
 LEANS_ON = {"up": "Up is", "curve": "Curve", "skin": "Skin", "axis": "Axis"}
 

@@ -47,7 +47,7 @@ class EndGrips:
             bay = abs(float(nodes[row * -1] - nodes[1 if row == 0 else -2]))
             length = min(numbers.strength, bay) or bay
             way = np.cos(numbers.angle) * foot[1] + np.sin(numbers.angle) * foot[2]
-            found[f"end {which}"] = foot[0] + length * way
+            found[f"end {which}"] = quick.stood(foot[0] + length * way)
         return found
 
     def pull(self, kind: str, now: Array) -> None:
@@ -57,8 +57,9 @@ class EndGrips:
         foot = self._foot(which)
         if foot is None or desk.design is None:
             return
+        assert desk.quick is not None
         ends = view.camera.project(
-            np.array([foot[0], foot[0] + foot[1], foot[0] + foot[2]]), view.width(), view.height()
+            desk.quick.stood(np.array([foot[0], foot[0] + foot[1], foot[0] + foot[2]])), view.width(), view.height()
         )
         ways = np.stack([ends[1] - ends[0], ends[2] - ends[0]], axis=1)
         if abs(float(np.linalg.det(ways))) < 1e-6:

@@ -69,11 +69,11 @@ class GripTools:
         chosen = desk.selected_stations()
         if desk.quick is None or len(chosen) != 1 or len(desk.selection) != 1:
             return {}
-        n = next((n for n in desk.quick.resolved.stations if n.station.id == chosen[0]), None)
+        n = next((n for _, n in desk.quick.resolved.own if n.station.id == chosen[0]), None)
         if n is None:
             return {}
         return {
-            kind: grip_place(kind, n, values_of(n), self._carrier())
+            kind: desk.quick.stood(grip_place(kind, n, values_of(n), self._carrier()))
             for kind in GRIPS
             if not (kind.startswith("tilt") and n.station.plane)
         }
@@ -86,7 +86,7 @@ class GripTools:
         if desk.quick is None or len(chosen) != 1:
             return
         if self._begun is None:
-            n = next(n for n in desk.quick.resolved.stations if n.station.id == chosen[0])
+            n = desk.quick.resolved.of(chosen[0])
             driven = [f for f in fields if isinstance(getattr(n.station, f), str)]
             if driven:
                 desk.said.emit("note", f"A formula drives {driven[0].replace('_', ' ')}; change the number behind it.")
@@ -98,7 +98,7 @@ class GripTools:
         places = [grip_place(kind, n, values, carrier)] + [
             grip_place(kind, n, {**values, f: values[f] + steps[f]}, carrier) for f in fields
         ]
-        seen = view.camera.project(np.array(places), view.width(), view.height())[:, :2]
+        seen = view.camera.project(desk.quick.stood(np.array(places)), view.width(), view.height())[:, :2]
         slopes = np.array([(p - seen[0]) / steps[f] for p, f in zip(seen[1:], fields, strict=True)]).T
         change = np.linalg.lstsq(slopes, now - start, rcond=1e-3)[0]
         fine = {f: _round(values[f] + float(d), f) for f, d in zip(fields, change, strict=True)}

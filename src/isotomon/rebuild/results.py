@@ -102,6 +102,10 @@ class Quick:
         pairs = zip(self.resolved.stations, self.shape.at_stations, strict=True)
         return tuple(LawPoint(float(values[row]), n.station.id) for n, row in pairs if not np.isnan(values[row]))
 
+    def stood(self, points: Array) -> Array:
+        """(n, 3) points of the body as it is shaped, where its first copy comes to stand."""
+        return np.asarray(points @ self.placed[0, :3, :3].T + self.placed[0, :3, 3])
+
     @property
     def volume(self) -> float:
         """mm³ of all its copies together, each as it is resized; nought of a skin. Where they overlap it counts twice."""

@@ -8,7 +8,10 @@ from isotomon.errors import DesignError
 from isotomon.model.records import Design
 from isotomon.samples.kelp_steeper import kelp_steeper
 from isotomon.samples.reach_blade import reach_blade
+from isotomon.samples.reach_rotor import reach_rotor
+from isotomon.samples.ribbon_stirrer import ribbon_stirrer
 from isotomon.samples.signal_mast import signal_mast
+from isotomon.samples.vapour_duct import vapour_duct
 
 SAMPLES: dict[str, tuple[str, Callable[[], Design]]] = {
     "reach-blade": ("Tidal rotor blade: round root, foils, rails along its edges, twist and area laws", reach_blade),
@@ -17,6 +20,9 @@ SAMPLES: dict[str, tuple[str, Callable[[], Design]]] = {
         "Turned mast: one four-lobed drawing linked on five stations, tied on to a square lamp seat",
         signal_mast,
     ),
+    "ribbon-stirrer": ("Two ribbons wound against each other on a shaft, their pitch opening upwards", ribbon_stirrer),
+    "vapour-duct": ("Square to round along a path bent in space, at constant area", vapour_duct),
+    "reach-rotor": ("Three blades on a revolved hub", reach_rotor),
 }
 
 

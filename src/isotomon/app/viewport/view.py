@@ -87,6 +87,8 @@ class View(QWidget):
         self.hovered = ""
         self._live: Sections | None = None
         self._outlines: dict[str, Array] = {}
+        self._shares: dict[str, float] = {}
+        """How far along the scale of stations each one's colour lies."""
         self._holes: dict[str, list[Array]] = {}
         self._datums: dict[str, list[Array]] = {}
         self._guides: dict[str, Array] = {}
@@ -125,15 +127,15 @@ class View(QWidget):
         """Show new results; the first ones are fitted to the window."""
         self.quick = quick
         shape = quick.shape
-        self._outlines, self._holes = {}, {}
+        self._outlines, self._holes, self._shares = {}, {}, {}
         if shape is not None:
             rim = shape.mesh.sampling.rim
-            for station, row in zip(quick.resolved.stations, shape.mesh_rows, strict=True):
-                if station.carried:
-                    continue
-                line = shape.mesh.points[row]
-                self._outlines[station.station.id] = line[rim]
-                self._holes[station.station.id] = [line[np.append(h, h[0])] for h in shape.mesh.sampling.holes]
+            count = max(len(quick.resolved.stations) - 1, 1)
+            for index, station in quick.resolved.own:
+                ring = quick.stood(shape.mesh.points[shape.mesh_rows[index]])
+                self._shares[station.station.id] = index / count
+                self._outlines[station.station.id] = ring[rim]
+                self._holes[station.station.id] = [ring[np.append(h, h[0])] for h in shape.mesh.sampling.holes]
         self._datums = self._lines_of_datums(quick)
         self._guides = {key: curve.at(np.linspace(0.0, 1.0, GUIDE_PLACES)) for key, curve in quick.guides.items()}
         self._make_comb()
@@ -337,10 +339,9 @@ class View(QWidget):
 
     def _refresh_curves(self) -> None:
         curves: list[tuple[Array, tuple[float, float, float], bool]] = []
-        count = max(len(self._outlines) - 1, 1)
-        for index, (key, line) in enumerate(self._outlines.items()):
+        for key, line in self._outlines.items():
             strong = key in self.selected or key == self.hovered
-            colour = station_colour(self.theme, index / count)
+            colour = station_colour(self.theme, self._shares[key])
             curves += [(run, _rgb(colour), strong) for run in (line, *self._holes[key])]
         for key, lines in self._datums.items() if self.datums_shown else ():
             strong = key in self.selected or key == self.hovered
@@ -351,10 +352,10 @@ class View(QWidget):
         curves += [(line, _rgb(self.theme.soft_ink), False) for line in self._comb]
         curves += [(line, _rgb(self.theme.ink), False) for line in self._lines]
         if self.quick is not None and self.quick.shape is not None and self.ties_shown:
-            curves += [(line, _rgb(self.theme.ink), False) for line in self.quick.shape.tie_lines]
+            curves += [(self.quick.stood(line), _rgb(self.theme.ink), False) for line in self.quick.shape.tie_lines]
         if self._live is not None and self.quick is not None and self.quick.shape is not None:
             samples = self.quick.shape.mesh.sampling
-            line = (samples.value @ self._live.control[0])[samples.rim]
+            line = self.quick.stood((samples.value @ self._live.control[0])[samples.rim])
             curves.append((line, _rgb(self.theme.ink), True))
         self.scene.set_curves(curves)
         self.touch()
@@ -395,7 +396,7 @@ class View(QWidget):
             area = QRectF(self.rect()).adjusted(40, 40, -40, -40)
             painter.drawText(area, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, text[:1].upper() + text[1:])
             return
-        names = {s.station.id: s.station.name for s in self.quick.resolved.stations}
+        names = {s.station.id: s.station.name for _, s in self.quick.resolved.own}
         taken: list[QRectF] = []
         order = sorted(self._outlines, key=lambda k: (k not in self.selected, k != self.hovered))
         for key in order:

@@ -1,0 +1,54 @@
+"""reach-rotor: three reach-blades on a revolved hub, turned about the flow of the Tarrowen narrows. All invented."""
+
+from __future__ import annotations
+
+from isotomon.model.after import Move, Ring
+from isotomon.model.draw_edits import Pen
+from isotomon.model.drawing import Drawing
+from isotomon.model.edits import replace
+from isotomon.model.records import Carrying, Design, Drawn, Loft, Number, Part, Span, Station
+from isotomon.samples.reach_blade import reach_blade
+
+
+def _hub() -> Drawing:
+    """Half of the hub's outline, from behind on the axis (Y) round to the nose; fully fixed."""
+    pen = Pen(Drawing("g2", "half hub", plane="xy"))
+    middle, behind = pen.point(0.0, 60.0), pen.point(0.0, -120.0)
+    rear, front, nose = pen.point(165.0, -120.0), pen.point(165.0, 60.0), pen.point(0.0, 225.0)
+    pen.tie("fixed", middle)
+    back, side = pen.line(behind, rear), pen.line(rear, front)
+    cap = pen.arc(middle, front, nose)
+    pen.tie("horizontal", back)
+    pen.tie("vertical", side)
+    pen.tie("vertical", middle, nose)
+    pen.tie("vertical", middle, behind)
+    pen.tie("horizontal", middle, front)
+    pen.tie("radius", cap, value="hub_radius")
+    pen.tie("up", behind, middle, value=180.0)
+    return pen.done()
+
+
+def reach_rotor() -> Design:
+    """The sample design: the blade in hand, sunk into the hub, three of it round the Y axis and added to the hub."""
+    blade = reach_blade()
+    numbers = (
+        *blade.numbers,
+        Number("n6", "hub_radius", 165.0, "length"),
+        Number("n7", "sunk", 27.0, "length", "how deep a root stands in the hub"),
+    )
+    carrier = Carrying("axis", "y", 80.0, drawn_on="xy")
+    hub = Part(
+        Loft("b1", "hub", carrier=carrier, span=Span(whole=True), shut=True, density=1550.0),
+        (Station("s20", "half hub", 0.0, Drawn("g2"), None),),
+    )
+    steps = (Move(z="hub_radius - sunk"), Ring("y", 3))
+    return replace(
+        blade,
+        name="reach-rotor",
+        numbers=numbers,
+        drawings=(*blade.drawings, _hub()),
+        loft=replace(blade.loft, after=steps, makes="add", onto=("b1",)),
+        rest=(hub,),
+        place=1,
+        note="Three blades on a hub that is turned from half an outline. Change one number, and all three blades follow.",
+    )

@@ -1,0 +1,65 @@
+"""vapour-duct: from a square hood to a round stack along a path bent in space, at constant section area. All invented."""
+
+from __future__ import annotations
+
+from isotomon.model.guides import Guide, GuidePoint
+from isotomon.model.records import (
+    Along,
+    Carrying,
+    Circle,
+    Design,
+    Law,
+    LawPoint,
+    Loft,
+    Number,
+    Rounded,
+    Span,
+    Station,
+    Superellipse,
+)
+
+
+def vapour_duct() -> Design:
+    """The sample design: the passage of the duct, three unlike sections along one path, their area kept."""
+    numbers = (
+        Number("n1", "hood", 180.0, "length", "side of the square hood"),
+        Number("n2", "rise", 520.0, "length", "of the duct in all"),
+    )
+    spots = (
+        GuidePoint(toward="z"),
+        GuidePoint(z="rise * 0.25"),
+        GuidePoint(x=130.0, y=60.0, z="rise * 0.55"),
+        GuidePoint(x=330.0, y=230.0, z="rise * 0.8"),
+        GuidePoint(x=420.0, y=480.0, z="rise", toward="y"),
+    )
+    return Design(
+        name="vapour-duct",
+        tolerance=1e-3,
+        numbers=numbers,
+        guides=(Guide("u1", "run of the duct", "through", (), (), ("open",), spots),),
+        stations=(
+            Station("s1", "hood", 0.0, Rounded(1.0, 0.06), "hood"),
+            Station("s2", "bend", 330.0, Superellipse(0.8, 3.0), "hood"),
+            Station("s3", "stack", 720.0, Circle(), "hood"),
+        ),
+        loft=Loft(
+            "body",
+            "vapour-duct",
+            carrier=Carrying("path", "u1"),
+            span=Span(whole=True),
+            along=Along(keep_area=True),
+            density=1.2,
+        ),
+        laws=(
+            Law(
+                "law1",
+                "passage",
+                "area",
+                1e-6,
+                relative=True,
+                judged="along",
+                points=(LawPoint("hood * hood * 0.9969097", "s1"),),
+            ),
+        ),
+        note="Carries the vapour of the drying hall at Tarrowen Sound. The passage keeps its area from the hood to the stack.",
+    )
