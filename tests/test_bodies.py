@@ -312,7 +312,7 @@ class Combined(WithWorker):
         self.assertAlmostEqual(result["bodies"][0]["volume_mm3"] / (50 * (1800 - math.pi * 100)), 1.0, places=6)
         self.assertIn("cut by tool 0", check_table(result))
         names = build_all(quick, self.supervisor)["body"].names
-        self.assertTrue({"first cap", "last cap", "b1: lane round from s2 fore"} <= set(names), names)
+        self.assertTrue({"first cap", "last cap", "b1: lane round from s2"} <= set(names), names)
         renamed = rebuild(edits.change_loft(made, name="other"))
         self.assertEqual(finished_key(renamed), finished_key(quick))
         moved = rebuild(edits.change_station(made, "s1", position=51.0))

@@ -314,6 +314,11 @@ def _mapped(shape: TopoDS_Shape, affine: Array) -> TopoDS_Shape:
     return made
 
 
+def is_valid(body: Body) -> bool:
+    """Whether the kernel finds nothing wrong with a body."""
+    return bool(BRepCheck_Analyzer(body.shape).IsValid())
+
+
 def report(body: Body, closed_mesh: bool) -> Report:
     """The kernel's own figures of a body."""
     volume, area = GProp_GProps(), GProp_GProps()
@@ -325,7 +330,7 @@ def report(body: Body, closed_mesh: bool) -> Report:
         volume=volume.Mass() if solids else 0.0,
         area=area.Mass(),
         centre=(centre.X(), centre.Y(), centre.Z()),
-        valid=BRepCheck_Analyzer(body.shape).IsValid() and (volume.Mass() > 0.0 or not solids),
+        valid=is_valid(body) and (volume.Mass() > 0.0 or not solids),
         watertight=closed_mesh,
         faces=len(parts(body.shape, TopAbs_ShapeEnum.TopAbs_FACE)),
         pieces=solids,

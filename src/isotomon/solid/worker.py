@@ -19,7 +19,7 @@ from typing import BinaryIO
 
 from isotomon.errors import SolidError
 from isotomon.solid import exact, kernel
-from isotomon.solid.meshing import is_closed, mesh_of, welded
+from isotomon.solid.meshing import Mesh, is_closed, mesh_of, welded
 from isotomon.solid.protocol import (
     Built,
     Cancel,
@@ -97,11 +97,7 @@ def _kept(bodies: OrderedDict[str, Built], key: str) -> kernel.Body:
 
 
 def _built(request: Making, body: kernel.Body) -> Built:
-    for finer in (1.0, 4.0, 16.0):  # the kernel leaves gaps in the mesh of very thin faces, unless it is fine
-        mesh = mesh_of(body.shape, request.deflection / finer)
-        closed = is_closed(welded(mesh)[1])
-        if closed or getattr(request, "skin", False):
-            break
+    mesh, closed = _meshed(body, request)
     report = kernel.report(body, closed)
     return Built(
         id=request.id,
@@ -117,6 +113,29 @@ def _built(request: Making, body: kernel.Body) -> Built:
         pieces=report.pieces,
         body=kernel.to_bytes(body),
     )
+
+
+def _meshed(body: kernel.Body, request: Making) -> tuple[Mesh, bool]:
+    """A mesh of a body, and whether it is closed. The kernel leaves gaps in the mesh of very thin faces, or none of them
+    at all, unless it is fine enough.
+
+    Raises: SolidError, when even the finest leaves a face out.
+    """
+    found: tuple[Mesh, bool] | None = None
+    # A body that is not valid is told as such; a finer mesh does not mend it.
+    steps = (1.0, 1.6, 4.0, 16.0) if kernel.is_valid(body) else (1.0, 1.6)
+    for finer in steps:
+        try:
+            mesh = mesh_of(body.shape, request.deflection / finer)
+        except SolidError:
+            if finer == steps[-1] and found is None:
+                raise
+            continue
+        found = (mesh, is_closed(welded(mesh)[1]))
+        if found[1] or getattr(request, "skin", False):
+            break
+    assert found is not None
+    return found
 
 
 def start_step(request: Work, bodies: OrderedDict[str, Built]) -> Step:
