@@ -79,6 +79,11 @@ def _parser() -> argparse.ArgumentParser:
     )
     meet.set_defaults(run=_meet)
 
+    measure = commands.add_parser("measure", help="print what the measures kept on a design read")
+    measure.add_argument("design", type=Path, metavar="DESIGN")
+    measure.add_argument("--table", nargs=2, metavar=("NAME", "FILE.csv"), help="write a capacity's table of levels")
+    measure.set_defaults(run=_measure)
+
     export = commands.add_parser("export", help="rebuild and write a solid")
     export.add_argument("design", type=Path, metavar="DESIGN")
     export.add_argument("file", type=Path, metavar="FILE.step|.stl")
@@ -198,6 +203,22 @@ def _meet(options: argparse.Namespace) -> int:
     if options.out is not None:
         save(found.design, options.out)
     return 0 if found.met else 1
+
+
+def _measure(options: argparse.Namespace) -> int:
+    from isotomon import script
+    from isotomon.model.file import load, write_atomically
+
+    design = load(options.design)
+    found = script.measures(design)
+    for name, figures in found.items():
+        for title, value in figures.items():
+            print(f"{name}: {title} {value if isinstance(value, str) else f'{value:.10g}'}")
+    if options.table is not None:
+        name, path = options.table
+        write_atomically(Path(path), script.capacity_table(design, name).encode())
+        print(path)
+    return 1 if any("wrong" in figures for figures in found.values()) else 0
 
 
 def _check(options: argparse.Namespace) -> int:

@@ -11,6 +11,7 @@ with isotomon.Solids() as solids:
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from pathlib import Path
 from types import TracebackType
@@ -24,11 +25,14 @@ from isotomon.exchange.numbers import write_numbers
 from isotomon.exchange.table import read_table as _read_table
 from isotomon.exchange.table import write_table
 from isotomon.model import bodies, draw_edits, edits, file, loft_edits
+from isotomon.model.after import Mirror, Move, Resize, Ring, Row
 from isotomon.model.datums import Datum
 from isotomon.model.draw_edits import Pen
 from isotomon.model.drawing import Constraint, Drawing
+from isotomon.model.gauges import Gauge
 from isotomon.model.guides import End, Guide, GuidePoint, Rail, Tie
 from isotomon.model.records import (
+    Along,
     Apex,
     BodyEnd,
     Carrying,
@@ -47,9 +51,11 @@ from isotomon.model.records import (
     Outline,
     Polygon,
     Rounded,
+    Span,
     Star,
     Station,
     Superellipse,
+    Wall,
 )
 from isotomon.model.sections import parse_section, section_text
 from isotomon.profile import change, copies, shapes
@@ -57,9 +63,10 @@ from isotomon.profile.relate import add_dimension
 from isotomon.profile.shapes import Spot
 from isotomon.profile.solver import freedoms, solve
 from isotomon.rebuild import check as _check
-from isotomon.rebuild import deliver, looks
+from isotomon.rebuild import deliver, looks, shaping
 from isotomon.rebuild import meet as meeting
 from isotomon.rebuild.carry import carry
+from isotomon.rebuild.gauges import capacity_table as _capacity_table
 from isotomon.rebuild.insert import insert_station
 from isotomon.rebuild.quick import rebuild as rebuilt
 from isotomon.rebuild.results import Quick
@@ -177,6 +184,32 @@ def meet_law(
     return meeting.meet(design, found.id, chosen, driven=driven)
 
 
+def measures(design: Design) -> dict[str, dict[str, float | str]]:
+    """What the measures kept on a design read, by name: figures in mm, mm², mm⁴, litres and degrees; or `wrong`, why not."""
+    quick = rebuilt(design)
+    scale = {"litres": 1e-6, "angle": 180.0 / math.pi}
+    found: dict[str, dict[str, float | str]] = {}
+    for gauge in design.gauges:
+        reading = quick.readings[gauge.id]
+        found[gauge.name] = {title: value * scale.get(what, 1.0) for title, value, what in reading.figures}
+        if reading.wrong:
+            found[gauge.name]["wrong"] = reading.wrong
+    return found
+
+
+def capacity_table(design: Design, name: str) -> str:
+    """Level, volume and wetted area of a vessel from its floor to its brim, as CSV, by the name of its measure.
+
+    Raises: DesignError, for a measure that is not there; IsotomonError, when the vessel cannot be gauged.
+    """
+    found = next((g for g in design.gauges if name in (g.name, g.id)), None)
+    if found is None:
+        raise DesignError(
+            f"there is no measure '{name}'; there are {', '.join(g.name for g in design.gauges) or 'none'}"
+        )
+    return _capacity_table(rebuilt(design), found)
+
+
 def export(design: Design, path: str | Path, solids: Solids) -> None:
     """Write the solid of a design as STEP or STL, by the file's ending.
 
@@ -186,6 +219,7 @@ def export(design: Design, path: str | Path, solids: Solids) -> None:
 
 
 __all__ = [
+    "Along",
     "Apex",
     "BodyEnd",
     "Carrying",
@@ -199,12 +233,15 @@ __all__ = [
     "End",
     "Ending",
     "FromPoints",
+    "Gauge",
     "Guide",
     "GuidePoint",
     "IsotomonError",
     "Law",
     "LawPoint",
     "Loft",
+    "Mirror",
+    "Move",
     "Naca4",
     "Number",
     "OnCurve",
@@ -213,17 +250,23 @@ __all__ = [
     "Polygon",
     "Quick",
     "Rail",
+    "Resize",
+    "Ring",
     "Rounded",
+    "Row",
     "Session",
     "Solids",
+    "Span",
     "Spot",
     "Star",
     "Station",
     "Superellipse",
     "Tie",
+    "Wall",
     "add_dimension",
     "bodies",
     "build",
+    "capacity_table",
     "carry",
     "change",
     "check",
@@ -236,6 +279,7 @@ __all__ = [
     "load",
     "loft_edits",
     "looks",
+    "measures",
     "meet_law",
     "parse_section",
     "read_drawing",
@@ -247,6 +291,7 @@ __all__ = [
     "section_text",
     "settled",
     "shapes",
+    "shaping",
     "solve",
     "write_drawing",
     "write_numbers",

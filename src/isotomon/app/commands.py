@@ -9,6 +9,7 @@ from isotomon.app.carrier_form import carry_otherwise
 from isotomon.app.command import Command
 from isotomon.app.datums import DATUM_COMMANDS
 from isotomon.app.drawing.commands import DRAWING_COMMANDS
+from isotomon.app.gauges import GAUGE_COMMANDS
 from isotomon.app.guides import GUIDE_COMMANDS
 from isotomon.app.shape_checks import CHECK_COMMANDS
 from isotomon.app.shaping import SHAPING_COMMANDS
@@ -266,6 +267,7 @@ COMMANDS: tuple[Command, ...] = (
     *GUIDE_COMMANDS,
     *TIE_COMMANDS,
     *CHECK_COMMANDS,
+    *GAUGE_COMMANDS,
 )
 # fmt: on
 

@@ -28,6 +28,7 @@ from isotomon.app.datum_form import DatumForm
 from isotomon.app.datums import candidates
 from isotomon.app.desk import CHECKS, Desk
 from isotomon.app.fields import NumberField
+from isotomon.app.gauges import GaugeForm
 from isotomon.app.guide_form import GuideForm
 from isotomon.app.law_form import LawForm
 from isotomon.app.loft_form import LoftForm
@@ -154,6 +155,11 @@ class Details(QScrollArea):
             self.fields = guide_form.fields
             column.addWidget(guide_form)
             self._refreshers.append(guide_form.refresh)
+        elif any(g.id in chosen for g in design.gauges):
+            gauge_form = GaugeForm(self.desk, next(g.id for g in design.gauges if g.id in chosen))
+            self.fields = gauge_form.fields
+            column.addWidget(gauge_form)
+            self._refreshers.append(gauge_form.refresh)
         elif design.loft.id in chosen:
             self._body_form(column)
         elif CHECKS in chosen:

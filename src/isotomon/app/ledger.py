@@ -9,6 +9,7 @@ from PySide6.QtCore import QPoint, Qt, Signal
 from PySide6.QtGui import QColor, QFont, QIcon, QKeyEvent, QPainter, QPen, QPixmap
 from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTreeWidget, QTreeWidgetItem
 
+from isotomon.app.gauges import reading_lines
 from isotomon.app.theme import Theme, station_colour
 from isotomon.errors import IsotomonError
 from isotomon.model import edits
@@ -81,7 +82,7 @@ class Ledger(QTreeWidget):
         self._solid: Built | Failed | None = None
         self._solid_key = ""
         self._quick: Quick | None = None
-        for name in ("Numbers", "Datums", "Drawings", "Stations", "Guides", "Bodies", "Laws"):
+        for name in ("Numbers", "Datums", "Drawings", "Stations", "Guides", "Bodies", "Laws", "Measures"):
             item = QTreeWidgetItem(self, [name])
             item.setFlags(Qt.ItemFlag.ItemIsEnabled)
             font = QFont(self.font())
@@ -154,6 +155,11 @@ class Ledger(QTreeWidget):
             judged = next((j for j in quick.judged if j.key == law.id), None)
             text = f"{judged.excess.max():.0%} of band" if judged is not None and len(judged.position) else "–"
             rows.append(("Laws", law.id, law.name, text, None))
+        for gauge in quick.design.gauges:
+            read = reading_lines(quick.readings.get(gauge.id), unit)
+            # Of a capacity the figure that was worked out, of all others the first.
+            row = 1 if gauge.kind == "capacity" and gauge.choices[0] == "volume" else 0
+            rows.append(("Measures", gauge.id, gauge.name, read[row][1] if read else "–", None))
         self._fill(rows, flagged)
 
     def _body_figure(self, quick: Quick, one: Quick | None) -> str:
@@ -210,7 +216,7 @@ class Ledger(QTreeWidget):
             text = f"{name}{of if name in ('Stations', 'Laws') else ''}  {group.childCount()}"
             if group.text(0) != text:
                 group.setText(0, text)
-            group.setHidden(name in ("Datums", "Drawings", "Guides") and not group.childCount())
+            group.setHidden(name in ("Datums", "Drawings", "Guides", "Measures") and not group.childCount())
         self.blockSignals(False)
 
     def _menu(self, at: QPoint) -> None:

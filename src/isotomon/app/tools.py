@@ -233,10 +233,13 @@ class Tools:
         drawings = [d.id for d in desk.design.drawings if d.id in chosen]
         datums = [d.id for d in reversed(desk.design.datums) if d.id in chosen]
         guides = [g.id for g in reversed(desk.design.guides) if g.id in chosen]
+        gauges = [g.id for g in desk.design.gauges if g.id in chosen]
         gone = [desk.design.loft.id] if desk.design.loft.id in chosen and desk.design.rest else []
 
         def edit(design: Design) -> Design:
             design = edits.remove_stations(design, stations) if stations else design
+            for key in gauges:
+                design = edits.remove_gauge(design, key)
             for key in laws:
                 design = edits.remove_law(design, key)
             for key in guides:
@@ -260,6 +263,7 @@ class Tools:
                 (guides, "guide"),
                 (numbers, "number"),
                 (laws, "law"),
+                (gauges, "measure"),
                 (gone, "body"),
             )
             if group

@@ -42,6 +42,7 @@ from isotomon.app.end_grips import EndGrips
 from isotomon.app.engine import Engine
 from isotomon.app.files import Files
 from isotomon.app.finder import Action, Finder, HelpSheet
+from isotomon.app.gauges import GaugeTools
 from isotomon.app.grid import StationGrid
 from isotomon.app.grips import GripTools
 from isotomon.app.guides import GuideTools
@@ -83,6 +84,7 @@ class Window(QMainWindow):
         self.grips: GripTools = GripTools(self)
         self.guides: GuideTools = GuideTools(self)
         self.shaping: ShapingTools = ShapingTools(self)
+        self.gauges: GaugeTools = GaugeTools(self)
         self.ties: TieTools = TieTools(self)
         self.ends: EndGrips = EndGrips(self)
         self.checks: ShapeChecks = ShapeChecks(self)

@@ -41,10 +41,11 @@ def curvature(field: SectionField, v: Array, samples: Sampling) -> Curvature:
     bend = (field.sections(high).slopes - field.sections(low).slopes) / (high - low)[:, None, None]
     pu, pv = applied(samples.slope, sections.control), applied(samples.value, sections.slopes)
     puu, puv = applied(samples.bend, sections.control), applied(samples.slope, sections.slopes)
-    return _from_forms(pu, pv, puu, puv, applied(samples.value, bend))
+    return curvature_from(pu, pv, puu, puv, applied(samples.value, bend))
 
 
-def _from_forms(pu: Array, pv: Array, puu: Array, puv: Array, pvv: Array) -> Curvature:
+def curvature_from(pu: Array, pv: Array, puu: Array, puv: Array, pvv: Array) -> Curvature:
+    """Curvatures from a surface's first and second derivatives (…, 3) by its parameters."""
     e, f, g = _dot(pu, pu), _dot(pu, pv), _dot(pv, pv)
     square = e * g - f * f
     normal = cross3(pu, pv)

@@ -92,6 +92,16 @@ def check_after(steps: tuple[After, ...]) -> None:
         raise DesignError(f"these make {total} bodies of one; at most {MOST_COPIES} can be made")
 
 
+VALUES: dict[type, tuple[str, ...]] = {
+    Move: ("x", "y", "z", "turn"),
+    Resize: ("x", "y", "z"),
+    Mirror: (),
+    Ring: ("angle",),
+    Row: ("distance",),
+}
+"""The fields of each kind of step that may be formulas."""
+
+
 def references(step: After) -> tuple[str, ...]:
     """What a step refers to."""
     match step:

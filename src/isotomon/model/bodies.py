@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from isotomon.errors import DesignError
-from isotomon.model.edits import find, fresh_id, next_name, replace
+from isotomon.model.edits import find, fresh_id, loft_references, next_name, replace
 from isotomon.model.records import BodyEnd, Circle, Design, Ending, Loft, Station
 from isotomon.model.resolve import resolve_design
 from isotomon.model.sections import stands_on
@@ -126,9 +126,12 @@ def body_users(design: Design, key: str) -> list[str]:
     ]
     users += [f"datum {d.name}" for d in design.datums if any(map(uses, d.on))]
     users += [f"drawing {d.name}" for d in design.drawings if uses(d.plane) or any(uses(p.source) for p in d.points)]
+    users += [f"measure {g.name}" for g in design.gauges if any(map(uses, g.on))]
     for part in design.parts:
         if part.loft.id != key and (
-            key in part.loft.onto or any(uses(s.plane) or uses(stands_on(s.section)) for s in part.stations)
+            key in part.loft.onto
+            or any(map(uses, loft_references(part.loft)))
+            or any(uses(s.plane) or uses(stands_on(s.section)) for s in part.stations)
         ):
             users.append(f"body {part.loft.name}")
     return users

@@ -9,15 +9,17 @@ from typing import Any, TypeVar
 import msgspec
 
 from isotomon.errors import DesignError
+from isotomon.model.after import TITLES, VALUES, references
 from isotomon.model.base import Record
 from isotomon.model.datums import Datum, construction
 from isotomon.model.draw_edits import next_name
 from isotomon.model.drawing import Drawing
+from isotomon.model.gauges import Gauge, check_gauge
 from isotomon.model.guides import Guide, Rail, Tie
 from isotomon.model.records import Design, Drawn, Kept, Law, Loft, Number, Outline, Part, Section, Station
 from isotomon.quantity import Value, check_name
 
-Entry = TypeVar("Entry", Number, Outline, Station, Law, Drawing, Datum, Guide, Rail, Tie)
+Entry = TypeVar("Entry", Number, Outline, Station, Law, Drawing, Datum, Guide, Gauge, Rail, Tie)
 replace = msgspec.structs.replace
 
 
@@ -29,6 +31,7 @@ def fresh_id(design: Design, stem: str) -> str:
         design.drawings,
         design.datums,
         design.guides,
+        design.gauges,
         *((p.loft, *p.stations, *p.laws) for p in design.parts),
     )
     taken = {r.id for group in groups for r in group}  # type: ignore[attr-defined]
@@ -144,6 +147,7 @@ def remove_number(design: Design, key: str) -> Design:
 
 
 STATION_VALUES = ("position", "chord", "set_angle", "pivot", "offset_x", "offset_y", "tilt_x", "tilt_y")
+ALONG_VALUES = ("turn", "turn_over", "width", "height", "offset_x", "offset_y", "draft")
 
 
 def _values(design: Design) -> list[tuple[str, Any]]:
@@ -159,6 +163,7 @@ def _values(design: Design) -> list[tuple[str, Any]]:
         found += [
             (f"guide {g.name}, point {k + 1}", v) for k, p in enumerate(g.points) for v in (p.x, p.y, p.z, p.pull)
         ]
+    found += [(f"measure {g.name}", v) for g in design.gauges for v in g.values]
     for d in design.drawings:
         found += [(f"drawing {d.name}, {c.kind} {c.id}", c.value) for c in d.constraints]
     return found
@@ -170,7 +175,14 @@ def _values_of_body(part: Part) -> list[tuple[str, Any]]:
         found += [(f"station {s.name} {f.replace('_', ' ')}", getattr(s, f)) for f in STATION_VALUES]
     for word, ending in (("first", part.loft.first), ("last", part.loft.last)):
         found += [(f"{part.loft.name}, {word} end", v) for v in (ending.strength, ending.angle)]
-    found.append((f"{part.loft.name}, radius about its axis", part.loft.carrier.radius))
+    loft = part.loft
+    found.append((f"{loft.name}, radius about its axis", loft.carrier.radius))
+    if loft.span is not None:
+        found += [(f"{loft.name}, how far it goes", v) for v in (loft.span.on, loft.span.back)]
+    found += [(f"{loft.name}, {f.replace('_', ' ')} along it", getattr(loft.along, f)) for f in ALONG_VALUES]
+    if loft.wall is not None:
+        found.append((f"{loft.name}, its wall", loft.wall.thickness))
+    found += [(f"{loft.name}, {TITLES[type(s)].lower()}", getattr(s, f)) for s in loft.after for f in VALUES[type(s)]]
     for law in part.laws:
         found += [(f"law {law.name}", v) for v in (law.formula, law.band)]
         found += [(f"law {law.name}", v) for p in law.points for v in (p.value, p.position, p.band)]
@@ -202,6 +214,10 @@ def map_formulas(design: Design, change: Callable[[str], str]) -> Design:
             first=mapped(loft.first, ("strength", "angle")),
             last=mapped(loft.last, ("strength", "angle")),
             carrier=mapped(loft.carrier, ("radius",)),
+            span=None if loft.span is None else mapped(loft.span, ("on", "back")),
+            along=mapped(loft.along, ALONG_VALUES),
+            wall=None if loft.wall is None else mapped(loft.wall, ("thickness",)),
+            after=tuple(mapped(step, VALUES[type(step)]) for step in loft.after),
         )
 
     def mapped_stations(stations: tuple[Station, ...]) -> tuple[Station, ...]:
@@ -221,6 +237,9 @@ def map_formulas(design: Design, change: Callable[[str], str]) -> Design:
                 points=tuple(mapped(p, ("x", "y", "z", "pull")) for p in g.points),
             )
             for g in design.guides
+        ),
+        gauges=tuple(
+            replace(g, values=tuple(change(v) if isinstance(v, str) else v for v in g.values)) for g in design.gauges
         ),
         drawings=tuple(
             replace(d, constraints=tuple(mapped(c, ("value",)) for c in d.constraints)) for d in design.drawings
@@ -256,12 +275,22 @@ def set_datum_value(design: Design, key: str, index: int, value: Value) -> Desig
     return change_datum(design, key, values=tuple(values))
 
 
+def loft_references(loft: Loft) -> set[str]:
+    """What a body's carrier, reach and copies refer to."""
+    carrier, span = loft.carrier, loft.span
+    refs = {carrier.on, carrier.drawn_on} if carrier.how != "straight" else set()
+    refs |= {carrier.toward} if carrier.how == "path" else set()
+    refs |= {span.on_to, span.back_to} if span is not None else set()
+    return {*refs, *(ref for step in loft.after for ref in references(step))} - {""}
+
+
 def datum_users(design: Design, key: str) -> list[str]:
     """What stands on a datum, in words."""
     users = [f"datum {d.name}" for d in design.datums if key in d.on]
     users += [f"station {s.name}" for p in design.parts for s in p.stations if s.plane == key]
     users += [f"guide {g.name}" for g in design.guides if key in g.on or any(key in (p.on, p.toward) for p in g.points)]
-    users += [p.loft.name for p in design.parts if key in (p.loft.carrier.on, p.loft.carrier.toward)]
+    users += [p.loft.name for p in design.parts if key in loft_references(p.loft)]
+    users += [f"measure {g.name}" for g in design.gauges if key in g.on]
     return users + [
         f"drawing {d.name}" for d in design.drawings if any(p.source.split(":")[0] == key for p in d.points)
     ]
@@ -337,6 +366,22 @@ def own_copy(design: Design, keys: tuple[str, ...]) -> Design:
         design = add_drawing(design, copy)
         design = change_station(design, key, section=replace(station.section, drawing=copy.id))
     return design
+
+
+def add_gauge(design: Design, gauge: Gauge) -> Design:
+    """The design with one more measure."""
+    check_gauge(gauge)
+    return replace(design, gauges=(*design.gauges, gauge))
+
+
+def change_gauge(design: Design, key: str, **changes: Any) -> Design:
+    """The design with fields of one measure changed."""
+    return replace(design, gauges=_changed(design.gauges, key, changes))
+
+
+def remove_gauge(design: Design, key: str) -> Design:
+    """The design without one measure."""
+    return replace(design, gauges=tuple(g for g in design.gauges if g.id != key))
 
 
 def add_law(design: Design, law: Law) -> Design:

@@ -6,7 +6,7 @@ import math
 from typing import Any
 
 from isotomon.errors import DesignError
-from isotomon.model.edits import add_law, change_loft, find, fresh_id, next_name, replace
+from isotomon.model.edits import add_law, change_loft, find, fresh_id, loft_references, next_name, replace
 from isotomon.model.guides import End, Guide, GuidePoint, Rail, Tie, Turns
 from isotomon.model.records import Design, Law, LawPoint, Loft, Station
 from isotomon.model.sections import stands_on
@@ -50,7 +50,8 @@ def guide_users(design: Design, key: str) -> list[str]:
     users = [f"guide {g.name}" for g in design.guides if key in g.on or any(key in (p.on, p.toward) for p in g.points)]
     users += [f"datum {d.name}" for d in design.datums if key in d.on]
     users += [f"drawing {d.name}" for d in design.drawings if any(p.source.split(":")[0] == key for p in d.points)]
-    users += [f"the path of {p.loft.name}" for p in design.parts if p.loft.carrier.on == key]
+    users += [f"the path of {p.loft.name}" for p in design.parts if key in loft_references(p.loft)]
+    users += [f"measure {g.name}" for g in design.gauges if key in g.on]
     users += [f"station {s.name}" for p in design.parts for s in p.stations if stands_on(s.section) == key]
     return users + [f"a rail of {p.loft.name}" for p in design.parts for rail in p.loft.rails if rail.guide == key]
 

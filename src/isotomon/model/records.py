@@ -8,6 +8,7 @@ from isotomon.model.after import After
 from isotomon.model.base import Id, Pair, Record, clean_pairs
 from isotomon.model.datums import Datum
 from isotomon.model.drawing import Drawing
+from isotomon.model.gauges import Gauge
 from isotomon.model.guides import Guide, Rail, Tie, Turns
 from isotomon.quantity import Kind, Value
 
@@ -341,6 +342,7 @@ class Design(Record, frozen=True):
     stations: tuple[Station, ...] = ()
     loft: Loft = Loft(id="body", name="body")
     laws: tuple[Law, ...] = ()
+    gauges: tuple[Gauge, ...] = ()
     rest: tuple[Part, ...] = ()
     """The other bodies, in order; the one in hand, whose loft, stations and laws stand above, is the `place`-th of all, from nought."""
     place: int = 0

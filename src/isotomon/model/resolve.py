@@ -11,6 +11,7 @@ from isotomon.errors import DesignError, IsotomonError, QuantityError
 from isotomon.model.after import check_after
 from isotomon.model.datums import check_datum
 from isotomon.model.drawing import DIMENSIONS, Drawing, check_drawing
+from isotomon.model.gauges import MOST_GAUGES, check_gauge
 from isotomon.model.guides import check_guide
 from isotomon.model.records import Along, Apex, Design, Drawn, Elsewhere, Ending, Law, Loft, Station
 from isotomon.model.sections import check_section, is_foil
@@ -153,6 +154,8 @@ def resolve_design(design: Design, placed: Placed | None = None) -> Resolved:
     for law in design.laws:
         law_band(law, names)
     check_after(design.loft.after)
+    for gauge in design.gauges:
+        check_gauge(gauge)
     for datum in design.datums:
         check_datum(datum)
     for guide in design.guides:
@@ -297,6 +300,7 @@ def _check_counts(design: Design) -> None:
         ("drawings", design.drawings, 500),
         ("datums", design.datums, 1000),
         ("guides", design.guides, 1000),
+        ("measures", design.gauges, MOST_GAUGES),
         ("rails", design.loft.rails, 64),
         ("ties", design.loft.ties, 200),
     ):

@@ -29,6 +29,7 @@ from isotomon.rebuild.body_ends import endings, reached, stand_on_ends
 from isotomon.rebuild.carrying import spanned
 from isotomon.rebuild.datums import Ground, Thing, work_out
 from isotomon.rebuild.drawn import Drawings
+from isotomon.rebuild.gauges import read_gauges
 from isotomon.rebuild.judging import drawing_findings, flaw_findings, hole_findings, judge_laws, turn_findings
 from isotomon.rebuild.rails import Laid, lay_rails, lay_ties, miss_findings, together
 from isotomon.rebuild.results import Full, Quick, Shape
@@ -47,12 +48,21 @@ def rebuild(design: Design, moving: bool = False) -> Quick:
 
     Raises: IsotomonError, when the design's numbers cannot be worked out (nothing that the session lets in).
     """
-    quick = _one(design, moving)
+    quick, ground = _one(design, moving)
     if not design.rest:
-        return quick
+        return _gauged(quick, ground, moving)
     others = tuple(_beside(in_hand(design, p.loft.id), moving) for p in design.rest)
     told = tuple(replace(f, where=f"{q.design.loft.name}: {f.where}") for q in others for f in q.own_findings)
-    return replace(quick, others=others, findings=(*quick.findings, *told))
+    return _gauged(replace(quick, others=others, findings=(*quick.findings, *told)), ground, moving)
+
+
+def _gauged(quick: Quick, ground: Ground, moving: bool) -> Quick:
+    """The same with what its measures read, and a finding for each that cannot be taken."""
+    if moving or not quick.design.gauges:
+        return quick
+    readings, names = read_gauges(ground, quick), {g.id: g.name for g in quick.design.gauges}
+    wrong = [Finding("error", f"measure {names[k]}", r.wrong, about=k) for k, r in readings.items() if r.wrong]
+    return replace(quick, readings=readings, findings=(*quick.findings, *wrong))
 
 
 def _beside(design: Design, moving: bool) -> Quick:
@@ -72,17 +82,17 @@ def _beside(design: Design, moving: bool) -> Quick:
         for ref in refs
     }
     if others & made_from:
-        return _one(design, moving)
-    return _alone(replace_record(design, rest=(), place=0, note="", name=""))
+        return _one(design, moving)[0]
+    return _alone(replace_record(design, rest=(), place=0, note="", name="", gauges=()))
 
 
 @lru_cache(maxsize=64)
 def _alone(design: Design) -> Quick:
-    return _one(design, False)
+    return _one(design, False)[0]
 
 
-def _one(design: Design, moving: bool) -> Quick:
-    """The results of the body in hand."""
+def _one(design: Design, moving: bool) -> tuple[Quick, Ground]:
+    """The results of the body in hand, and what they were worked out on."""
     resolved, drawings = settle(design)
     drawn = drawing_findings(drawings)
     ground = Ground(design, resolved.names, resolved, None, drawings, _field_of)
@@ -95,12 +105,12 @@ def _one(design: Design, moving: bool) -> Quick:
     placed, misplaced = _placed(design, ground)
     lost += [*unmade, *loft, *misplaced]
     if shape is None:
-        return Quick(design, resolved, drawings, datums, guides, None, None, (), (*drawn, *lost))
+        return Quick(design, resolved, drawings, datums, guides, None, None, (), (*drawn, *lost)), ground
     judged, findings = judge_laws(design, resolved, shape)
     if moving:
         turn = _unintended(design, resolved, drawings, shape, groups, endings(ground, resolved))
         found = (*drawn, *lost, *turn_findings(design, shape, turn, judged), *findings)
-        return Quick(design, resolved, drawings, datums, guides, shape, None, judged, found, turn, placed)
+        return Quick(design, resolved, drawings, datums, guides, shape, None, judged, found, turn, placed), ground
     rims, ends = shape.field.sections(shape.field.nodes[[0, -1]]), endings(ground, resolved)
     full = Full(
         moments(shape.sections, shape.form.rule),
@@ -113,7 +123,7 @@ def _one(design: Design, moving: bool) -> Quick:
     turn = _unintended(design, resolved, drawings, shape, groups, ends)
     flaws += turn_findings(design, shape, turn, judged)
     found = (*drawn, *lost, *flaws, *findings)
-    return Quick(design, resolved, drawings, datums, guides, shape, full, judged, found, turn, placed)
+    return Quick(design, resolved, drawings, datums, guides, shape, full, judged, found, turn, placed), ground
 
 
 def _placed(design: Design, ground: Ground) -> tuple[Array, list[Finding]]:

@@ -65,6 +65,16 @@ class Full:
 
 
 @dataclass(frozen=True, eq=False)
+class Reading:
+    """What a measure reads: (title, value in mm and rad, what it is: `length`, `area`, `second`, `litres`, `angle`), lines
+    (n, 3) that show it, and, where it cannot be taken, why."""
+
+    figures: tuple[tuple[str, float, str], ...]
+    lines: tuple[Array, ...]
+    wrong: str = ""
+
+
+@dataclass(frozen=True, eq=False)
 class Quick:
     """The results for one design. `shape` is None when no body can be made; `findings` say why."""
 
@@ -81,6 +91,8 @@ class Quick:
     """(stations,) rad of turn that ties set by hand cause; None without such ties."""
     placed: Array = field(default_factory=lambda: ITSELF)
     """(k, 4, 4) where the body comes to stand once it is shaped: one map for each copy."""
+    readings: Mapping[str, Reading] = field(default_factory=dict)
+    """Of the design's measures, by their ids; none while something moves."""
     others: tuple[Quick, ...] = ()
     """The other bodies' results, each with its own body in hand, in order."""
 

@@ -7,6 +7,7 @@ import math
 
 from isotomon.model.draw_edits import Pen
 from isotomon.model.drawing import Drawing
+from isotomon.model.gauges import Gauge
 from isotomon.model.guides import Guide, GuidePoint, Rail
 from isotomon.model.records import Circle, Design, Drawn, Ellipse, Loft, Number, Station, Superellipse
 
@@ -55,6 +56,7 @@ def kelp_steeper() -> Design:
         Number("n3", "foot_back", 60.0, "length", "from the middle to the flat back"),
         Number("n4", "belly", 280.0, "length", "widest, pushed forward"),
         Number("n5", "lean", math.radians(10.0), "angle", "of the lip's plane towards the front"),
+        Number("n7", "wall", 6.0, "length", "of stoneware, within the skin"),
         Number("n6", "lip_reach", 70.0, "length", "middle of the lip to its spout"),
     )
     stations = (
@@ -79,5 +81,6 @@ def kelp_steeper() -> Design:
         guides=(front, side, twin),
         stations=stations,
         loft=Loft("body", "kelp-steeper", density=2400.0, rails=rails),
+        gauges=(Gauge("m1", "fill", "capacity", ("body", "z"), ("height * 0.75", "wall", 8.0), ("volume",)),),
         note="Steeping vessel. The front rail and two sides carry a D-shaped foot through a round neck to a pointed lip.",
     )

@@ -350,6 +350,11 @@ class View(QWidget):
         for key, line in self._guides.items():
             curves.append((line, _rgb(self.theme.guide), key in self.selected or key == self.hovered))
         curves += [(line, _rgb(self.theme.soft_ink), False) for line in self._comb]
+        for key, reading in self.quick.readings.items() if self.quick is not None else ():
+            strong = key in self.selected
+            curves += [
+                (line, _rgb(self.theme.attention if strong else self.theme.soft_ink), strong) for line in reading.lines
+            ]
         curves += [(line, _rgb(self.theme.ink), False) for line in self._lines]
         if self.quick is not None and self.quick.shape is not None and self.ties_shown:
             curves += [(self.quick.stood(line), _rgb(self.theme.ink), False) for line in self.quick.shape.tie_lines]
