@@ -142,7 +142,11 @@ class AlongAPath(unittest.TestCase):
         t = np.linspace(0.0, 2.0, 30)
         points = np.column_stack([40 * np.sin(t), 30 * t, 25 * np.cos(1.3 * t) + 60 * t])
         curve = space.through(points)
-        least, fixed, up = path(curve), path(curve, "fixed"), path(curve, "up", lambda _, p: np.tile([0.0, 0.0, 1.0], (len(p), 1)))
+        least, fixed, up = (
+            path(curve),
+            path(curve, "fixed"),
+            path(curve, "up", lambda _, p: np.tile([0.0, 0.0, 1.0], (len(p), 1))),
+        )
         s = np.linspace(1.0, least.length - 1.0, 200)
         f = least.frames(s)
         self.assertLess(float(np.abs(np.einsum("nk,nk->n", f.across1, f.up)).max()), 1e-5)
@@ -156,7 +160,11 @@ class AlongAPath(unittest.TestCase):
                 numeric = (getattr(c, name) - getattr(a, name)) / (2 * h)
                 np.testing.assert_allclose(getattr(b, f"{name}1"), numeric, atol=1e-6)
         with self.assertRaisesRegex(FieldError, "runs along the direction"):
-            path(space.line(np.zeros(3), np.array([0.0, 0, 50.0])), "up", lambda _, p: np.tile([0.0, 0.0, 1.0], (len(p), 1)))
+            path(
+                space.line(np.zeros(3), np.array([0.0, 0, 50.0])),
+                "up",
+                lambda _, p: np.tile([0.0, 0.0, 1.0], (len(p), 1)),
+            )
 
     def test_a_closed_path_comes_round(self) -> None:
         """On a closed curve that is not flat frames come back as they began, and the body's faces meet smoothly."""

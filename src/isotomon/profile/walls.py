@@ -34,6 +34,8 @@ def walled(outline: Outline2D, left: float, right: float) -> tuple[Outline2D, Ou
     Raises: ProfileError, when the wall is too thick for the profile.
     """
     text = "the wall is thicker than the profile has room for, so that it crosses itself; make it thinner"
+    if min(_way_kept(run, far) for run in outline.runs for far in (right, -left)) <= 0.0:
+        raise ProfileError(text)
     outer = [_beside(outline, k, right) for k in range(len(outline.runs))]
     inner = [_beside(outline, k, -left) for k in range(len(outline.runs))]
     if not outline.open:
@@ -63,6 +65,14 @@ def _beside(outline: Outline2D, number: int, far: float) -> Run:
         ends = _moved(run, far, slides[0], slides[1], np.array([0.0, 1.0]))
         return line(ends[0].tolist(), ends[1].tolist())
     return fit_run(partial(_moved, run, far, slides[0], slides[1]), periodic=run.basis.periodic, marks=_joins(run))
+
+
+def _way_kept(run: Run, far: float) -> float:
+    """Least of how much of its way a run moved `far` to the right goes, where it bends: nought or less is a fold."""
+    u = np.linspace(0.0, 1.0, 401)
+    moved = _moved(run, far, 0.0, 0.0, u)
+    step, own = np.diff(moved, axis=0), np.diff(run.points(u), axis=0)
+    return float((np.sum(step * own, axis=1) / np.maximum(np.sum(own * own, axis=1), 1e-300)).min())
 
 
 def _joins(run: Run) -> list[tuple[str, float, int]]:

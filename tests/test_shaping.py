@@ -1,0 +1,260 @@
+"""Sweeps, revolutions and extrusions: exact volumes, areas along the way, laws along the body, what cannot be made."""
+
+from __future__ import annotations
+
+import math
+import unittest
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from isotomon.errors import DesignError
+from isotomon.model.drawing import Drawing
+from isotomon.model.edits import change_number, number_uses, replace
+from isotomon.model.file import decode, encode
+from isotomon.model.guides import Guide, GuidePoint
+from isotomon.model.records import Along, Carrying, Circle, Design, Loft, Number, Polygon, Rounded, Span, Station, Wall
+from isotomon.profile.shapes import Spot, arc_through, line, rectangle_corners
+from isotomon.rebuild import shaping
+from isotomon.rebuild.deliver import build_all
+from isotomon.rebuild.quick import rebuild
+from isotomon.rebuild.results import Quick
+from isotomon.samples import sample
+from tests.helpers import WithWorker
+
+SQUARE = 60.0**2 / 2.0
+"""mm²: of a square whose corners lie on a circle of 60."""
+
+
+def body(section: object = None, **fields: object) -> Design:
+    """A body of one station, of a square of that size unless said."""
+    station = Station("s1", "profile", 0.0, section or Polygon(4), 60.0)  # type: ignore[arg-type]
+    return Design("shaped", stations=(station,), loft=Loft("body", "body", **fields))  # type: ignore[arg-type]
+
+
+def helix(radius: float = 40.0, pitch: float = 20.0, turns: float = 3.0) -> Guide:
+    values = (radius, pitch, turns, 60.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 10.0)
+    return Guide("u1", "helix", "helix", ("z",), values, ("height", "right", "constant", "straight"))
+
+
+def volume(quick: Quick) -> float:
+    assert quick.full is not None, quick.findings
+    return quick.full.body.volume
+
+
+class Extruded(unittest.TestCase):
+    """One section moved straight, with laws along the way."""
+
+    def test_prisms_frusta_and_twists(self) -> None:
+        """A prism either way, twisted in all or by length, drafted, tapered, waved: each by its formula."""
+        side, lean = 60.0 / math.sqrt(2.0), math.radians(-5.0)
+        small = side + 200.0 * math.tan(lean)
+        for along, wanted in (
+            (Along(), SQUARE * 100.0),
+            (Along(turn=math.radians(450.0)), SQUARE * 100.0),
+            (Along(turn=math.radians(90.0), turn_over=25.0), SQUARE * 100.0),
+            (Along(draft=lean), 100.0 / 3.0 * (side**2 + small**2 + side * small)),
+            (Along(width=0.5, height=0.5), 100.0 / 3.0 * SQUARE * 1.75),
+            (Along(width="1 + 0.2 * sin(360 deg * fraction)"), SQUARE * 100.0),
+            (Along(offset_x=30.0, offset_y="10 mm * fraction"), SQUARE * 100.0),
+        ):
+            with self.subTest(along):
+                quick = rebuild(decode(encode(body(span=Span(on=70.0, back=30.0), along=along))))
+                self.assertEqual(quick.findings, ())
+                self.assertAlmostEqual(volume(quick) / wanted, 1.0, delta=2e-9)
+        turned = rebuild(body(span=Span(on=100.0), along=Along(turn=math.radians(90.0), turn_over=25.0)))
+        assert turned.shape is not None
+        self.assertAlmostEqual(float(turned.shape.curves.turn[-1]), 2.0 * math.pi, delta=1e-9)
+
+    def test_the_area_is_kept_between_unlike_profiles(self) -> None:
+        """A square that becomes a circle of any size keeps the square's area to 1e-9 all along."""
+        stations = (Station("s1", "a", 0.0, Polygon(4), 60.0), Station("s2", "b", 200.0, Circle(), 90.0))
+        quick = rebuild(Design("kept", stations=stations, loft=Loft("body", "body", along=Along(keep_area=True))))
+        assert quick.shape is not None
+        np.testing.assert_allclose(quick.shape.curves.area, SQUARE, rtol=1e-9)
+        self.assertAlmostEqual(volume(quick), SQUARE * 200.0, delta=1e-3)
+
+    def test_up_to_planes_and_points(self) -> None:
+        """It goes on to a plane square to it or a point's height; to what lies behind, or leans, it says why not."""
+        made = shaping.extrude(Design("x"), "", 5.0)
+        made = replace(made, stations=(replace(made.stations[0], position=-40.0),))
+        quick = rebuild(replace(made, loft=replace(made.loft, span=Span(on_to="origin"))))
+        self.assertAlmostEqual(volume(quick), math.pi * 400.0 * 40.0, delta=1e-4)
+        for ref, words in (("zx", "not square"), ("gone", "gone")):
+            told = rebuild(replace(made, loft=replace(made.loft, span=Span(on_to=ref)))).findings
+            self.assertIn(words, told[0].text)
+        behind = replace(made, stations=(replace(made.stations[0], position=40.0),))
+        told = rebuild(replace(behind, loft=replace(behind.loft, span=Span(on_to="origin")))).findings
+        self.assertIn("does not lie beyond the last station", told[0].text)
+
+    def test_walls(self) -> None:
+        """A wall along an angle is mitred: inside, about and outside it; shut by a line it is a triangle; a tube is hollow."""
+        drawn = line(
+            line(Drawing("g1", "angle"), Spot(20.0, 0.0), Spot(20.0, 40.0)), Spot(20.0, 40.0), Spot(50.0, 40.0)
+        )
+        made = shaping.extrude(Design("x", drawings=(drawn,)), "g1", 10.0)
+        for side, area in (("inside", 144.0), ("middle", 140.0), ("outside", 136.0)):
+            walled = replace(made, loft=replace(made.loft, wall=Wall(2.0, side)))  # type: ignore[arg-type]
+            self.assertAlmostEqual(volume(rebuild(walled)), 10.0 * area, delta=1e-6)
+        self.assertAlmostEqual(volume(rebuild(replace(made, loft=replace(made.loft, shut=True)))), 6000.0, delta=1e-6)
+        tube = rebuild(body(Circle(), span=Span(on=100.0), wall=Wall(5.0)))
+        self.assertAlmostEqual(volume(tube), math.pi * (30.0**2 - 25.0**2) * 100.0, delta=1e-2)
+        thick = rebuild(body(Circle(), span=Span(on=100.0), wall=Wall(40.0)))
+        self.assertIn("thicker than the profile has room for", thick.findings[-1].text)
+
+    def test_numbers_behind_it_follow_their_names(self) -> None:
+        """Reach, laws, wall and copies may be formulas: a number's new name reaches all, and its uses are told."""
+        numbers = (Number("n1", "far", 100.0, "length"), Number("n2", "spin", math.radians(90.0), "angle"))
+        made = body(Circle(), span=Span(on="far"), along=Along(turn="spin * fraction"), wall=Wall("far / 20"))
+        made = replace(made, numbers=numbers)
+        before = volume(rebuild(made))
+        self.assertEqual(number_uses(made, "far"), ["body, how far it goes", "body, its wall"])
+        renamed = change_number(change_number(made, "n1", name="reach"), "n2", name="whirl")
+        self.assertEqual(renamed.loft.along.turn, "whirl * fraction")
+        self.assertEqual(volume(rebuild(renamed)), before)
+
+
+class Swept(unittest.TestCase):
+    """One section or several carried along paths."""
+
+    def test_pappus_along_a_helix(self) -> None:
+        """Square to a helix, held any way, the volume is area × length; upright it is area × the way round; the area is kept
+        to 1e-9 all along."""
+        area, length = math.pi * 16.0, 3.0 * math.hypot(2.0 * math.pi * 40.0, 20.0)
+        for hold, wanted in (
+            ("least", area * length),
+            ("up", area * length),
+            ("axis", area * 3.0 * 2.0 * math.pi * 40.0),
+        ):
+            carrier = Carrying("path", "u1", hold=hold, toward="z")  # type: ignore[arg-type]
+            made = replace(body(Circle(), carrier=carrier, span=Span(whole=True)), guides=(helix(),))
+            made = replace(made, stations=(replace(made.stations[0], chord=8.0),))
+            quick = rebuild(made)
+            self.assertEqual(quick.findings, ())
+            assert quick.shape is not None
+            self.assertAlmostEqual(volume(quick) / wanted, 1.0, delta=2e-9)
+            self.assertLess(float(np.ptp(quick.shape.curves.area)) / area, 1e-9)
+            self.assertGreater(len(quick.shape.v), 180)
+
+    def test_leaning_on_a_curve_and_standing_as_drawn(self) -> None:
+        """X looks at the second curve all along; a profile that begins as it lies on a plane is there at the path's start."""
+        points = tuple(
+            GuidePoint(x=x, y=y, z=z) for x, y, z in ((0.0, 0.0, 0.0), (20.0, 5.0, 60.0), (0.0, 30.0, 120.0))
+        )
+        path = Guide("u1", "path", "through", (), (), ("open",), points)
+        beside = Guide("u2", "beside", "through", (), (), ("open",), tuple(replace(p, x=p.x + 50.0) for p in points))  # type: ignore[operator]
+        carrier = Carrying("path", "u1", hold="curve", toward="u2")
+        made = replace(body(Circle(), carrier=carrier, span=Span(whole=True)), guides=(path, beside))
+        made = replace(made, stations=(replace(made.stations[0], chord=10.0),))
+        shape = rebuild(made).shape
+        assert shape is not None
+        normal, across = shape.sections.normal, shape.sections.across
+        aim = np.array([1.0, 0.0, 0.0]) - normal[:, :1] * normal
+        aim = aim / np.linalg.norm(aim, axis=1, keepdims=True)
+        self.assertLess(float(np.abs(across - aim)[5:-5].max()), 1e-3)
+        drawn = rebuild(replace(made, loft=replace(made.loft, carrier=replace(carrier, drawn_on="xy")))).shape
+        assert drawn is not None
+        np.testing.assert_allclose(drawn.sections.normal[0], [0.0, 0.0, 1.0], atol=1e-12)
+
+    def test_folding_says_what_would_go_round(self) -> None:
+        """A path tighter than the section is found before any solid, with the size that would do; of that size it is sound."""
+        points = tuple(GuidePoint(x=x, z=z) for x, z in ((0.0, 0.0), (6.0, 20.0), (26.0, 26.0)))
+        path = Guide("u1", "bend", "through", (), (), ("open",), points)
+        made = replace(body(Circle(), carrier=Carrying("path", "u1"), span=Span(whole=True)), guides=(path,))
+        told = next(f for f in rebuild(made).findings if "bends tighter" in f.text)
+        share = float(told.text.split("at most ")[1].split(" %")[0]) / 100.0
+        fits = replace(made, stations=(replace(made.stations[0], chord=60.0 * share * 0.99),))
+        self.assertEqual(rebuild(fits).findings, ())
+        tight = replace(made, stations=(replace(made.stations[0], chord=60.0 * share * 1.02),))
+        self.assertIn("bends tighter", rebuild(tight).findings[0].text)
+
+    def test_what_cannot_be_swept(self) -> None:
+        """Beyond the path, through the axis it stands along, along nothing: each is told in plain words."""
+        made = replace(body(Circle(), carrier=Carrying("path", "u1"), span=Span(on=900.0)), guides=(helix(),))
+        self.assertIn("beyond the ends of the path", rebuild(made).findings[0].text)
+        for carrier, words in (
+            (Carrying("path", "u1", hold="axis", toward="x"), "comes to the axis|go round the axis"),
+            (Carrying("path", "u9"), "gone"),
+        ):
+            told = rebuild(replace(made, loft=replace(made.loft, carrier=carrier))).findings
+            self.assertRegex(told[0].text, words)
+        with self.assertRaisesRegex(DesignError, "as the path"):
+            shaping.sweep(Design("x"), "", "")
+
+
+class Revolved(WithWorker):
+    """Profiles turned about axes, in the solid by exact forms."""
+
+    def solid(self, design: Design) -> tuple[float, bool]:
+        built = build_all(rebuild(design), self.supervisor)["body"]
+        return built.volume, built.valid and built.watertight
+
+    def drawn(self) -> Design:
+        box = rectangle_corners(Drawing("g1", "box", plane="zx"), Spot(10.0, 20.0), Spot(40.0, 35.0))
+        ball = arc_through(Drawing("g2", "half", plane="xy"), Spot(0.0, -30.0), Spot(0.0, 30.0), Spot(30.0, 0.0))
+        return Design("turned", drawings=(box, ball))
+
+    def test_pappus_and_exact_solids(self) -> None:
+        """Tori, rings, spheres, shells and parts of them: field to 1e-8 of the formula, solid to 1e-12, as drawn on their planes."""
+        start = self.drawn()
+        ring = shaping.revolve(start, "g1")
+        ball = shaping.revolve(start, "g2", "y")
+        self.assertTrue(ball.loft.shut)
+        part = replace(ring, loft=replace(ring.loft, span=Span(on=math.radians(90.0), back=math.radians(30.0))))
+        shell = replace(ball, loft=replace(ball.loft, shut=False, wall=Wall(3.0)))
+        torus = body(Circle(), carrier=Carrying("axis", "z", 50.0), span=Span(whole=True))
+        for name, made, wanted in (
+            ("ring", ring, 2.0 * math.pi * 27.5 * 450.0),
+            ("about x", shaping.revolve(start, "g1", "x"), 2.0 * math.pi * 25.0 * 450.0),
+            ("a third", part, 2.0 * math.pi * 27.5 * 450.0 / 3.0),
+            ("ball", ball, 4.0 / 3.0 * math.pi * 27000.0),
+            ("shell", shell, 4.0 / 3.0 * math.pi * (27000.0 - 27.0**3)),
+            ("torus", torus, 2.0 * math.pi * 50.0 * math.pi * 900.0),
+        ):
+            with self.subTest(name):
+                quick = rebuild(decode(encode(made)))
+                self.assertEqual(quick.findings, ())
+                self.assertAlmostEqual(volume(quick) / wanted, 1.0, delta=1e-8)
+                built, sound = self.solid(made)
+                self.assertTrue(sound)
+                self.assertAlmostEqual(built / wanted, 1.0, delta=1e-9)
+
+    def test_what_cannot_be_turned(self) -> None:
+        """A profile across its axis by how much; an axis beside the plane or leaning out of it; no axis that will do."""
+        start = self.drawn()
+        made = shaping.revolve(start, "g1")
+        crossing = replace(made, stations=(replace(made.stations[0], offset_y=-25.0),))
+        self.assertIn("crosses the axis it is turned about, by up to 5 mm", rebuild(crossing).findings[0].text)
+        with self.assertRaisesRegex(DesignError, "leans out of it by 90°"):
+            shaping.revolve(start, "g1", "y")
+
+    @settings(max_examples=12, deadline=None)
+    @given(st.floats(5.0, 60.0), st.floats(0.1, 6.2), st.sampled_from(["polygon", "rounded"]))
+    def test_random_parts_of_rings(self, radius: float, angle: float, kind: str) -> None:
+        """Parts of rings of random size and angle: the solid's volume is Pappus's."""
+        section = Polygon(5) if kind == "polygon" else Rounded(0.7, 0.2)
+        made = body(section, carrier=Carrying("axis", "y", 40.0 + radius), span=Span(on=angle))
+        made = replace(made, stations=(replace(made.stations[0], chord=radius),))
+        quick = rebuild(made)
+        assert quick.shape is not None and quick.full is not None
+        built, sound = self.solid(made)
+        self.assertTrue(sound)
+        self.assertAlmostEqual(built / volume(quick), 1.0, delta=1e-6)
+
+
+class Demos(unittest.TestCase):
+    """The demo designs are in order."""
+
+    def test_their_figures(self) -> None:
+        """No findings; the duct keeps its area to 1e-6; the rotor has three blades; the ribbons' lengths are their helices'."""
+        for name in ("vapour-duct", "reach-rotor", "ribbon-stirrer"):
+            self.assertEqual(rebuild(sample(name)).findings, (), name)
+        duct = rebuild(sample("vapour-duct")).shape
+        assert duct is not None
+        self.assertLess(float(np.ptp(duct.curves.area)) / float(duct.curves.area[0]), 1e-6)
+        self.assertEqual(len(rebuild(sample("reach-rotor")).placed), 3)
+
+
+if __name__ == "__main__":
+    unittest.main()
