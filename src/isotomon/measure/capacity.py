@@ -63,6 +63,9 @@ class Inside:
         heights, first = np.unique(np.round(self.height, 9), return_index=True)
         rows = np.add.reduceat(self.area, first)
         below = np.cumsum(rows) - rows / 2.0
+        # Half a site's area lies below the first of them.
+        start = heights[0] - (heights[1] - heights[0]) * rows[0] / (rows[0] + rows[1])
+        heights, below = np.append(start, heights), np.append(0.0, below)
         wet = np.interp(levels, heights, below) - np.interp(self.floor, heights, below)
         return np.where(np.asarray(levels) > self.floor, wet + floor, 0.0)
 

@@ -1,0 +1,110 @@
+"""Bodies moved, resized, mirrored and copied: exact volumes of sound solids, and what cannot be."""
+
+from __future__ import annotations
+
+import math
+import unittest
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from isotomon.errors import DesignError
+from isotomon.model.after import After, Mirror, Move, Resize, Ring, Row
+from isotomon.model.edits import replace
+from isotomon.model.file import decode, encode
+from isotomon.model.guides import Guide, GuidePoint
+from isotomon.model.records import Circle, Design, Loft, Part, Polygon, Span, Station
+from isotomon.rebuild.deliver import build_all
+from isotomon.rebuild.quick import rebuild
+from tests.helpers import WithWorker
+
+
+def post(*steps: After, **fields: object) -> Design:
+    """A square post of 200 mm² by 100 mm, 60 mm from the Z axis, and what is done with it."""
+    station = Station("s1", "post", 0.0, Polygon(4), 20.0, offset_x=60.0)
+    return Design("post", stations=(station,), loft=Loft("body", "post", span=Span(on=100.0), after=steps, **fields))  # type: ignore[arg-type]
+
+
+VOLUME = 200.0 * 100.0
+
+
+class Copies(WithWorker):
+    """What is done with a body once it is shaped."""
+
+    def test_solids_of_moves_and_copies(self) -> None:
+        """Moved, resized either way, mirrored, in rings with some left out and in rows: volume, pieces and names, all sound."""
+        path = Guide(
+            "u1", "path", "through", (), (), ("open",), (GuidePoint(), GuidePoint(y=200.0, z=50.0), GuidePoint(y=400.0))
+        )
+        for steps, times, pieces in (
+            ((Move(x=5.0, turn=0.3),), 1.0, 1),
+            ((Resize(2.0, 0.5, 3.0),), 3.0, 1),
+            ((Resize(2.0, 2.0, 2.0), Move(z=9.0)), 8.0, 1),
+            ((Mirror(),), 2.0, 2),
+            ((Mirror(keep=False),), 1.0, 1),
+            ((Ring(count=5, without=(1, 3)),), 3.0, 3),
+            ((Row(count=4, distance=30.0), Mirror("zx", keep=False)), 4.0, 4),
+            ((Row("u1", 3, 0.0, "total", turning=True),), 3.0, 3),
+        ):
+            with self.subTest(steps):
+                design = decode(encode(replace(post(*steps), guides=(path,))))
+                quick = rebuild(design)
+                self.assertEqual(quick.findings, ())
+                self.assertAlmostEqual(quick.volume / VOLUME, times, delta=1e-9)
+                built = build_all(quick, self.supervisor)["body"]
+                self.assertTrue(built.valid and built.watertight)
+                self.assertEqual(built.pieces, pieces)
+                self.assertAlmostEqual(built.volume / VOLUME, times, delta=1e-9)
+                self.assertEqual(len(set(built.names)), len(built.names))
+
+    def test_joined_copies_and_many_on_a_hub(self) -> None:
+        """Three posts that overlap are one piece when joined; forty thin blades and their hub are one, of their volumes."""
+        near = post(Ring(count=3, joined=True))
+        near = replace(near, stations=(replace(near.stations[0], chord=60.0, offset_x=20.0),))
+        built = build_all(rebuild(near), self.supervisor)["body"]
+        self.assertEqual((built.pieces, built.valid, built.watertight), (1, True, True))
+        self.assertLess(built.volume, 3.0 * 1800.0 * 100.0)
+        hub = Part(Loft("hub", "hub", span=Span(on=100.0)), (Station("h1", "hub", 0.0, Circle(), 120.0),))
+        blades = replace(post(Ring(count=40), makes="add", onto=("hub",)), rest=(hub,), place=1)
+        blades = replace(blades, stations=(replace(blades.stations[0], chord=6.0, position=10.0),))
+        blades = replace(blades, loft=replace(blades.loft, span=Span(on=80.0)))
+        one = build_all(rebuild(blades), self.supervisor)["hub"]
+        self.assertEqual((one.pieces, one.valid, one.watertight), (1, True, True))
+        alone = math.pi * 60.0**2 * 100.0
+        self.assertGreater(one.volume, alone)
+        self.assertLess(one.volume, alone + 40 * 18.0 * 80.0)
+
+    def test_what_cannot_be_copied(self) -> None:
+        """A copy over another, none left, too many, beyond the path, about nothing: told, and the body is shown as shaped."""
+        for step, words in (
+            (Ring(count=3, by="step"), "lies over copy 1"),
+            (Row("z", 3, 0.0), "lies over copy 1"),
+            (Ring("u7", 3), "gone"),
+            (Resize(x=0.0), "greater than nought"),
+        ):
+            quick = rebuild(post(step))
+            self.assertRegex(quick.findings[0].text, words)
+            self.assertEqual(len(quick.placed), 1)
+        for steps, words in (
+            ((Ring(count=2, without=(0, 1)),), "left out"),
+            ((Ring(count=401),), "use 1 to 400"),
+            ((Ring(count=30), Row(count=30)), "make 900 bodies"),
+        ):
+            with self.assertRaisesRegex(DesignError, words):
+                rebuild(post(*steps))
+
+    @settings(max_examples=40, deadline=None)
+    @given(st.integers(1, 9), st.floats(0.1, 3.0), st.floats(-40.0, 40.0))
+    def test_rings_about_axes_keep_distances(self, count: int, angle: float, shift: float) -> None:
+        """Copies lie as far from the axis as the body, each by the same angle from the one before."""
+        maps = rebuild(post(Move(x=shift), Ring("z", count, angle / max(count, 1), "step"))).placed
+        centres = maps[:, :3, :3] @ np.array([60.0, 0.0, 50.0]) + maps[:, :3, 3]
+        far = np.hypot(centres[:, 0], centres[:, 1])
+        np.testing.assert_allclose(far, abs(60.0 + shift), atol=1e-9)
+        turns = np.unwrap(np.arctan2(centres[:, 1], centres[:, 0]))
+        np.testing.assert_allclose(np.diff(turns), angle / count, atol=1e-9)
+
+
+if __name__ == "__main__":
+    unittest.main()

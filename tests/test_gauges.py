@@ -1,0 +1,146 @@
+"""Measures kept on a design: capacities by formula, distances, sections by planes; and on the command line."""
+
+from __future__ import annotations
+
+import io
+import math
+import tempfile
+import unittest
+from contextlib import redirect_stdout
+from pathlib import Path
+
+import numpy as np
+
+from isotomon import script
+from isotomon.cli import main
+from isotomon.errors import DesignError
+from isotomon.measure.capacity import inside
+from isotomon.model import edits
+from isotomon.model.datums import Datum
+from isotomon.model.edits import replace
+from isotomon.model.file import decode, encode, save
+from isotomon.model.gauges import Gauge
+from isotomon.model.records import Circle, Design, Polygon, Station
+from isotomon.rebuild.quick import rebuild
+from isotomon.samples import sample
+
+UP = np.array([0.0, 0.0, 1.0])
+
+
+def bucket(top: float, tilt: float = 0.0) -> Design:
+    """A cone's frustum standing on 100, 200 high, `top` wide."""
+    stations = (Station("s1", "foot", 0.0, Circle(), 100.0), Station("s2", "rim", 200.0, Circle(), top, tilt_x=tilt))
+    return Design("bucket", stations=stations)
+
+
+def frustum(low: float, high: float, far: float) -> float:
+    return math.pi / 3.0 * far * (low * low + high * high + low * high)
+
+
+class Capacity(unittest.TestCase):
+    """What a vessel holds."""
+
+    def test_cylinders_and_cones_with_and_without_a_wall(self) -> None:
+        """Volume to a level by formula to 1e-6, the wall within the skin and above the floor; the level for it; the wetted area."""
+        for top in (100.0, 200.0):
+            shape = rebuild(bucket(top)).shape
+            assert shape is not None
+            slope = (top - 100.0) / 400.0
+            for wall in (0.0, 4.0):
+                inner = inside(shape.field, UP, wall)
+                thin = wall * math.sqrt(1.0 + slope * slope)
+                low, far = 50.0 + wall * slope - thin, 120.0 - wall
+                high = low + far * slope
+                wanted = frustum(low, high, far)
+                self.assertAlmostEqual(float(inner.volumes(np.array([120.0]))[0]) / wanted, 1.0, delta=1e-6)
+                self.assertAlmostEqual(inner.level(wanted), 120.0, delta=1e-3)
+                side = math.pi * (low + high) * math.hypot(far, high - low)
+                wet = float(inner.wetted(np.array([120.0]))[0])
+                self.assertAlmostEqual(wet / (side + math.pi * low * low), 1.0, delta=1e-4)
+
+    def test_what_holds_nothing_or_not_so_much(self) -> None:
+        """A level above the brim, too much for it, a wall too thick, a leaning floor: each is told; a tilted rim lowers the brim."""
+        shape = rebuild(bucket(200.0, math.radians(10.0))).shape
+        assert shape is not None
+        inner = inside(shape.field, UP)
+        self.assertAlmostEqual(inner.brim, 200.0 - 100.0 * math.sin(math.radians(10.0)), delta=1e-2)
+        kelp = sample("kelp-steeper")
+        for values, choice, words in (
+            ((395.0, 6.0, 1.0), "volume", "above the brim"),
+            ((100.0, 6.0, 40.0), "level", "litres to the brim"),
+            ((100.0, 60.0, 1.0), "volume", "make it thinner"),
+        ):
+            gauge = Gauge("m1", "fill", "capacity", ("body", "z"), values, (choice,))
+            quick = rebuild(replace(kelp, gauges=(gauge,)))
+            self.assertRegex(quick.readings["m1"].wrong, words)
+            self.assertEqual(quick.findings[-1].about, "m1")
+
+
+class Kept(unittest.TestCase):
+    """Measures as part of a design."""
+
+    def design(self) -> Design:
+        post = bucket(100.0)
+        beside = Datum("d1", "beside", "parallel", ("yz",), (80.0,))
+        gauges = (
+            Gauge("m1", "gap", "distance", ("body", "d1")),
+            Gauge("m2", "cut", "section", ("body", "yz"), (30.0,)),
+            Gauge("m3", "square cut", "section", ("body", "xy"), (90.0,)),
+            Gauge("m4", "rim", "radius", ("s2/outline",)),
+            Gauge("m5", "lean", "angle", ("xy", "z")),
+            Gauge("m6", "round", "length", ("s1/outline",)),
+        )
+        return replace(post, datums=(beside,), gauges=gauges)
+
+    def test_figures_by_formula(self) -> None:
+        """Gap, chord section, round section, radius, angle and length of a cylinder; kept through the file; live on edits."""
+        quick = rebuild(decode(encode(self.design())))
+        self.assertEqual(quick.findings, ())
+        first = {key: {t: v for t, v, _ in r.figures} for key, r in quick.readings.items()}
+        self.assertAlmostEqual(first["m1"]["Distance"], 30.0, delta=1e-6)
+        self.assertAlmostEqual(first["m2"]["Area"] / (80.0 * 200.0), 1.0, delta=1e-4)
+        self.assertAlmostEqual(first["m3"]["Area"] / (math.pi * 2500.0), 1.0, delta=2e-5)
+        self.assertAlmostEqual(first["m3"]["Least second moment"] / (math.pi * 50.0**4 / 4.0), 1.0, delta=4e-5)
+        self.assertAlmostEqual(first["m4"]["Radius"], 50.0, delta=1e-6)
+        self.assertAlmostEqual(first["m5"]["Angle"], math.pi / 2.0, delta=1e-12)
+        self.assertAlmostEqual(first["m6"]["Length"], 100.0 * math.pi, delta=1e-4)
+        wider = edits.change_station(edits.change_station(self.design(), "s1", chord=120.0), "s2", chord=120.0)
+        self.assertAlmostEqual(rebuild(wider).readings["m1"].figures[0][1], 20.0, delta=1e-6)
+
+    def test_what_is_lost_is_told(self) -> None:
+        """A plane that misses, a thing that is gone: the measure says so; what it is taken of is not removed under it."""
+        made = edits.change_gauge(self.design(), "m2", values=(60.0,))
+        self.assertIn("misses", rebuild(made).readings["m2"].wrong)
+        made = edits.change_gauge(made, "m4", on=("s7/outline",))
+        self.assertIn("gone", rebuild(made).readings["m4"].wrong)
+        with self.assertRaisesRegex(DesignError, "measure gap"):
+            edits.remove_datum(self.design(), "d1")
+        self.assertEqual(len(edits.remove_gauge(made, "m4").gauges), 5)
+        with self.assertRaisesRegex(DesignError, "expected 2, 1 and 0"):
+            edits.add_gauge(made, Gauge("m9", "x", "section", ("body",)))
+
+    def test_scripts_and_command_line(self) -> None:
+        """Measures by name in litres and degrees; the command prints them and writes a capacity's table, which ends at the brim."""
+        kelp = sample("kelp-steeper")
+        found = script.measures(kelp)["fill"]
+        self.assertGreater(found["Volume"], 10.0)
+        with tempfile.TemporaryDirectory() as folder:
+            path, table = Path(folder) / "kelp.isotomon", Path(folder) / "levels.csv"
+            save(kelp, path)
+            with redirect_stdout(io.StringIO()) as out:
+                self.assertEqual(main(["measure", str(path), "--table", "fill", str(table)]), 0)
+            self.assertIn("fill: Volume 10.4", out.getvalue())
+            rows = np.genfromtxt(table, delimiter=",", names=True)
+            self.assertEqual(len(rows), 41)
+            self.assertAlmostEqual(float(rows["volume_l"][-1]), float(found["To the brim"]), delta=1e-4)
+            self.assertTrue(np.all(np.diff(rows["volume_l"]) > 0.0))
+        with self.assertRaisesRegex(DesignError, "there are fill"):
+            script.capacity_table(kelp, "nothing")
+        square = Design(
+            "x", stations=(Station("s1", "a", 0.0, Polygon(4), 60.0), Station("s2", "b", 9.0, Polygon(4), 60.0))
+        )
+        self.assertEqual(script.measures(square), {})
+
+
+if __name__ == "__main__":
+    unittest.main()
