@@ -132,7 +132,7 @@ class CarrierForm(QWidget):
         self.rows["hold"].setVisible(carrier.how == "path")
         self.rows["toward"].setVisible(carrier.how == "path" and carrier.hold in LEANS_ON)
         self.rows["drawn_on"].setVisible(carrier.how in ("path", "axis"))
-        self.back.setVisible(carrier.how in ("plane", "axis"))
+        self.back.setVisible(carrier.how != "straight")
         self.back.setChecked(carrier.back)
         self.radius.setVisible(carrier.how == "axis")
         self.radius.set_value(carrier.radius, quick.resolved.radius if quick is not None else 0.0)

@@ -67,7 +67,13 @@ def _on_axis(edge: Edge, axis: Axis, size: float) -> Edge:
 
 def _alike(field: SectionField) -> bool:
     first = field.stations[0]
-    bent = field.course is not None or field.rails is not None or field.wrap is not None or bool(field.ends)
+    bent = (
+        field.course is not None
+        or field.rim is not None
+        or field.rails is not None
+        or field.wrap is not None
+        or bool(field.ends)
+    )
     return not bent and all(
         not s.tip
         and s.tilt == (0.0, 0.0)

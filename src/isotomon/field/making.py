@@ -15,6 +15,7 @@ from isotomon.field.course import Course
 from isotomon.field.ends import End, Ending, Leaning, facing_end, make_end
 from isotomon.field.layers import angle_course, layers
 from isotomon.field.rails import Rails
+from isotomon.field.rim import Rim
 from isotomon.field.section_field import Placed, SectionField, flat_sections, outline_of, params_of
 from isotomon.field.wrapping import Wrap
 from isotomon.geometry.hermite import Settle
@@ -33,6 +34,7 @@ class Manner:
     carrier: Carrier = STRAIGHT
     endings: tuple[Ending | None, Ending | None] = (None, None)
     course: Course | None = None
+    rim: Rim | None = None
 
 
 PLAIN = Manner()
@@ -89,6 +91,7 @@ def make_field(
         manner.carrier,
         manner.ring,
         manner.course,
+        manner.rim,
     )
     if manner.ruled or manner.endings == (None, None):
         return field

@@ -118,11 +118,18 @@ def _cut(field: SectionField, along: _Along) -> list[Patch]:
     for (number, span), piece in pieces.items():
         lane = field.common.lanes[number]
         name = f"lane {lane.name} from {keys[span[0]]}"
+        if _still(piece.control):  # it lies on the axis that the body is turned about
+            continue
         for side, basis, net in _parted(lane.basis, np.ascontiguousarray(piece.control.transpose(1, 0, 2))):
             u = (basis.breaks, _times(basis))
             v = (piece.breaks, piece.times)
             result.append(Patch(name + side, basis.degree, piece.degree, *u, *v, basis.periodic, net, lane.loop))
     return result
+
+
+def _still(control: Array) -> bool:
+    """Whether control points (n_v, n_u, 3) stay where they are along the body."""
+    return float(np.ptp(control, axis=0).max()) < 1e-7 * max(float(np.ptp(control, axis=1).max()), 1e-300)
 
 
 Span = tuple[float, float]

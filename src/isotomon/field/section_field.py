@@ -19,6 +19,7 @@ from isotomon.field.course import Course
 from isotomon.field.ends import End
 from isotomon.field.layers import Layers
 from isotomon.field.rails import Rails
+from isotomon.field.rim import Rim
 from isotomon.field.wrapping import Wrap, bent
 from isotomon.geometry.planar import cross
 
@@ -113,6 +114,7 @@ class SectionField:
     carrier: Carrier = STRAIGHT
     ring: bool = False
     course: Course | None = None
+    rim: Rim | None = None
 
     @property
     def first(self) -> float:
@@ -156,8 +158,8 @@ class SectionField:
         return row[:2], row[2:]
 
     def unbent(self) -> SectionField:
-        """The field as it would be without its rails, its ends' conditions and what changes along it."""
-        return replace(self, rails=None, ends=(), course=None)
+        """The field as it would be without its rails, its ends' conditions, what changes along it, and its rim."""
+        return replace(self, rails=None, ends=(), course=None, rim=None)
 
     def is_round(self, v: Array) -> NDArray[np.bool_]:
         """Whether the section at each v has no angle of its own: between two round stations, or at one."""
@@ -184,6 +186,8 @@ def flat_sections(field: SectionField, v: Array) -> tuple[Array, Array, Frames, 
     local1 = _turned(shape1, angle) + offset1[:, None]
     local1 += rate[:, None, None] * np.stack([-turned[..., 1], turned[..., 0]], axis=-1)
     tilt, tilt1 = body[:, -2:], body1[:, -2:]
+    if field.rim is not None:
+        local, local1 = field.rim.carried(v, local, local1)
     for end in field.ends:
         more, more1 = end.moved(v)
         local, local1 = local + more, local1 + more1
@@ -196,7 +200,7 @@ def _smooth_sections(field: SectionField, v: Array) -> Sections:
     origin, across, up = planes.origin, planes.across, planes.up
     if field.rails is not None:
         local, local1 = field.rails.carried(planes, local, local1)
-    if field.rails is not None or field.ends:
+    if field.rails is not None or field.ends or field.rim is not None:
         angle, rate = _angle_of(local, local1, angle)
     slopes = _in_space(local1, planes.origin1, across, up)
     if planes.across1.any() or planes.up1.any():

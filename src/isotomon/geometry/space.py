@@ -279,16 +279,16 @@ def _headed(curves: Sequence[SpaceCurve]) -> list[SpaceCurve]:
     first = curves[0]
     if len(curves) > 1:
         apart = np.linalg.norm(ends[0][:, None] - ends[1][None], axis=2).min(axis=1)
-        first = _turned_round(first) if apart[0] < apart[1] else first
+        first = turned_round(first) if apart[0] < apart[1] else first
     result = [first]
     for curve, end in zip(curves[1:], ends[1:], strict=True):
         tail = result[-1].at(_ONE)[0]
         away = np.linalg.norm(end - tail, axis=1)
-        result.append(_turned_round(curve) if away[1] < away[0] else curve)
+        result.append(turned_round(curve) if away[1] < away[0] else curve)
     return result
 
 
-def _turned_round(curve: SpaceCurve) -> SpaceCurve:
+def turned_round(curve: SpaceCurve) -> SpaceCurve:
     return SpaceCurve(lambda t: curve.at(1.0 - np.asarray(t)), curve.closed, tuple(1.0 - c for c in curve.corners))
 
 

@@ -279,6 +279,7 @@ def loft_references(loft: Loft) -> set[str]:
     """What a body's carrier, reach and copies refer to."""
     carrier, span = loft.carrier, loft.span
     refs = {carrier.on, carrier.drawn_on} if carrier.how != "straight" else set()
+    refs |= {carrier.rim} if carrier.how == "axis" else set()
     refs |= {carrier.toward} if carrier.how == "path" else set()
     refs |= {span.on_to, span.back_to} if span is not None else set()
     return {*refs, *(ref for step in loft.after for ref in references(step))} - {""}

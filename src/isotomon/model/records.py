@@ -229,7 +229,7 @@ class Ending(Record, frozen=True):
 
 class Carrying(Record, frozen=True):
     """What the stations stand along: straight along +Z; square to a `plane` (`on`), from it; a `path` (a guide or edge,
-    `on`) by its length; an `axis` (`on`), turned about it, their origins `radius` from it, or `back` the other way.
+    `on`) by its length; an `axis` (`on`), turned about it, their origins `radius` from it; or `back` the other way.
     Along an axis a station's position is an angle.
 
     `hold`: sections stay square to a path and turn no more than they must (`least`), keep the attitude they have at its
@@ -245,6 +245,10 @@ class Carrying(Record, frozen=True):
     toward: str = "y"
     drawn_on: str = ""
     back: bool = False
+    rim: str = ""
+    """A closed curve about the axis that the profile's outer end follows."""
+    sized: Literal["across", "whole"] = "across"
+    """By a rim the profile is sized away from the axis only, or as a whole."""
 
 
 class Span(Record, frozen=True):

@@ -16,11 +16,13 @@ from isotomon.errors import DesignError, FieldError
 from isotomon.field.carriers import Carrier, Path, Relative, Square, Toward, Turning, path
 from isotomon.field.correspond import Correspondence
 from isotomon.field.course import Course, outward
+from isotomon.field.rim import Rim, make_rim
 from isotomon.field.section_field import Placed
 from isotomon.field.skin import normals_at
 from isotomon.geometry.datums import Axis, Frame, Plane, SpaceCurve
+from isotomon.geometry.space import turned_round
 from isotomon.model.edits import replace as replace_record
-from isotomon.model.records import ALIKE, Along, Apex, Design
+from isotomon.model.records import ALIKE, Along, Apex, Design, Loft
 from isotomon.model.resolve import Resolved, StationNumbers, along_value, along_values, is_course
 from isotomon.quantity import Quantity, resolve
 from isotomon.rebuild.guides import direction
@@ -48,7 +50,9 @@ def carrier_of(ground: Ground) -> Carrier:
         axis, radius = ground.axis(said.on), resolve(said.radius, "length", ground.names)
         base = Turning(replace(axis, way=-axis.way) if said.back else axis, radius)
     else:
-        base = path(ground.curve(said.on), said.hold if said.hold in ("fixed", "axis") else "least", _toward(ground))
+        curve = ground.curve(said.on)
+        curve = turned_round(curve) if said.back else curve
+        base = path(curve, said.hold if said.hold in ("fixed", "axis") else "least", _toward(ground))
     if not said.drawn_on:
         return base
     plane = ground.plane(said.drawn_on)
@@ -197,6 +201,25 @@ def _gap(carrier: Carrier, thing: Plane | Array, s: Array) -> Array:
     if isinstance(thing, Plane):
         return np.asarray((origin - thing.origin) @ thing.normal)
     return np.linalg.norm(origin - thing, axis=1)
+
+
+def rim_of(
+    placed: Sequence[Placed], common: Correspondence, carrier: Carrier, curve: SpaceCurve | None, loft: Loft
+) -> Rim | None:
+    """How the profile follows the rim, if there is one.
+
+    Raises: FieldError.
+    """
+    base = carrier.base if isinstance(carrier, Relative) else carrier
+    if curve is None or not isinstance(base, Turning):
+        return None
+    first = min(placed, key=lambda s: s.position)
+    c, s = math.cos(first.set_angle), math.sin(first.set_angle)
+    at = np.zeros(1)
+    start = (carrier.frames(at), base.frames(at))
+    shape = common.rows(np.linspace(0.0, 1.0, 2001)) @ (first.chord * first.shape)
+    points = shape @ np.array([[c, s], [-s, c]]) + np.array(first.offset)
+    return make_rim(curve, base.axis, base.radius, start, points, loft.carrier.sized == "whole")
 
 
 def course_of(

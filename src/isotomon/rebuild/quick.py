@@ -76,7 +76,7 @@ def _beside(design: Design, moving: bool) -> Quick:
             *(d.on for d in design.datums),
             *((d.plane, *(p.source for p in d.points)) for d in design.drawings),
             *((s.plane, stands_on(s.section)) for s in design.stations),
-            (design.loft.carrier.on, design.loft.carrier.toward, design.loft.carrier.drawn_on),
+            (design.loft.carrier.on, design.loft.carrier.toward, design.loft.carrier.drawn_on, design.loft.carrier.rim),
             *(references(step) for step in design.loft.after),
         )
         for ref in refs
@@ -195,19 +195,20 @@ def _shape(
     findings: list[Finding] = []
     try:
         carrier, ends = ground.carrier(), endings(ground, resolved)
+        rim = ground.curve(design.loft.carrier.rim) if design.loft.carrier.rim else None
         laid, findings = lay_rails(design, ground)
         groups, near = together(laid)
         findings += near
         ties = lay_ties(design, ground)
         try:
-            field, form, shares = make_shape(design, resolved, drawings, groups, ties, carrier, ends)
+            field, form, shares = make_shape(design, resolved, drawings, groups, ties, carrier, ends, rim)
         except FieldError as error:
             if not groups and not ties:
                 raise
             text = f"{error}. The body is shown without its rails and ties"
             findings.append(Finding("error", design.loft.name, text, about=design.loft.id))
             groups = []
-            field, form, shares = make_shape(design, resolved, drawings, carrier=carrier, endings=ends)
+            field, form, shares = make_shape(design, resolved, drawings, carrier=carrier, endings=ends, rim=rim)
         findings += miss_findings(design, [one for group in groups for one in group])
         return _laid_out(design, field, form, shares, places), findings, groups
     except IsotomonError as error:

@@ -28,7 +28,7 @@ from isotomon.measure.sections import Quadrature, quadrature
 from isotomon.model.records import Apex, Design, Kept, KeptRun
 from isotomon.model.resolve import Resolved, StationNumbers
 from isotomon.profile.outline import Outline2D
-from isotomon.rebuild.carrying import course_of
+from isotomon.rebuild.carrying import course_of, rim_of
 from isotomon.rebuild.drawn import Drawings
 from isotomon.rebuild.placing import Source, holes_for, outline_for, source_of
 from isotomon.rebuild.rails import Laid, Shares
@@ -152,6 +152,7 @@ def make_shape(
     ties: Sequence[tuple[str, Shares]] = (),
     carrier: Carrier = STRAIGHT,
     endings: tuple[Ending | None, Ending | None] = (None, None),
+    rim: SpaceCurve | None = None,
 ) -> tuple[SectionField, Form, Array]:
     """The section field of a design, with its ties and its rails, in groups that act as one; the form of its profiles; and
     (stations, ties) the shares of the profiles' arc lengths at which the form's ties lie.
@@ -185,7 +186,9 @@ def make_shape(
             shares[row] = form.common.on(np.array([t.share[at] for t in form.common.ties]))
     loft = design.loft
     course = course_of(design, resolved, placed, form.common, form.rule.area_form)
-    manner = Manner(loft.ruled, resolved.ring, wrap, carrier, endings, course)
+    manner = Manner(
+        loft.ruled, resolved.ring, wrap, carrier, endings, course, rim_of(placed, form.common, carrier, rim, loft)
+    )
     return make_field(form.common, placed, manner, rails), form, shares
 
 
@@ -267,7 +270,7 @@ def shape_key(field: SectionField, form: Form, tolerance: float) -> str:
         ]
         rails = (field.rails.stretch, curves)
     carried = (hashlib.sha256(field.carrier.marks()).digest(), field.ring)
-    course = hashlib.sha256(field.course.marks()).digest() if field.course is not None else None
+    course = [hashlib.sha256(m.marks()).digest() if m is not None else None for m in (field.course, field.rim)]
     everything = (form.key, field.ruled, wrap, tolerance, stations, rails, ends, carried, course)
     return digest((isotomon.__version__, *everything))
 

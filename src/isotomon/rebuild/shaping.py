@@ -9,7 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.errors import DesignError
-from isotomon.geometry.datums import Axis, Plane
+from isotomon.field.rim import Rim
+from isotomon.geometry.datums import Axis, Plane, SpaceCurve
+from isotomon.geometry.planar import cross
 from isotomon.model import bodies
 from isotomon.model.edits import fresh_id, replace
 from isotomon.model.records import Carrying, Circle, Design, Drawn, Loft, Span, Station
@@ -165,6 +167,42 @@ def _made(design: Design, profile: Profile, carrier: Carrying, span: Span, name:
     made = replace(design, loft=loft, stations=(station,))
     _ground(made).carrier()  # says what is not there to carry it
     return made
+
+
+def along_the_rim(design: Design, rim: Rim) -> Design:
+    """One more body: the profile of the one in hand, which is turned about an axis by a rim, swept along that rim instead,
+    square to it with its outer end on the rim. In hand afterwards.
+
+    Raises: IsotomonError.
+    """
+    said, ground = design.loft.carrier, _ground(design)
+    assert ground.resolved is not None
+    n = ground.resolved.stations[0]
+    # Held with Y along the axis, X looks inward where the path goes round the axis as a right hand does, else outward.
+    up = -rim.up if said.back else rim.up
+    inward = _right_handed(ground.curve(said.rim), ground.axis(said.on))
+    back = inward == (float(cross(rim.out, up)) > 0.0)
+    x = -rim.out if inward != back else rim.out
+    turn = -math.atan2(float(x[1]), float(x[0]))
+    offset = np.stack([x, up]) @ (np.array(n.offset) - rim.end)
+    station = replace(
+        design.stations[0],
+        position=0.0,
+        set_angle=n.set_angle + turn,
+        offset_x=float(offset[0]),
+        offset_y=float(offset[1]),
+    )
+    loft = design.loft
+    made = bodies.add_body(design, f"{loft.name} along its rim", ())
+    carrier = Carrying("path", said.rim, hold="up", toward=said.on, back=back)
+    own = replace(made.loft, carrier=carrier, span=Span(whole=True), wall=loft.wall, shut=loft.shut)
+    return replace(made, loft=own, stations=(replace(station, id=fresh_id(made, "s")),))
+
+
+def _right_handed(curve: SpaceCurve, axis: Axis) -> bool:
+    """Whether a closed curve goes round an axis as the fingers of a right hand round its thumb."""
+    away = curve.at(np.linspace(0.0, 1.0, 241)) - axis.origin
+    return float(np.sum(np.cross(away[:-1], away[1:]) @ axis.way)) > 0.0
 
 
 def other_way(design: Design) -> Design:
