@@ -142,7 +142,7 @@ class AlongForm(QWidget):
         self.whole.setVisible(ended)
         self.whole.setText("Once round" if loft.carrier.how == "axis" else "The whole path")
         self.whole.setChecked(span.whole)
-        offers = candidates(design, "P", stations=False)[:-2] + candidates(design, "p", stations=False)
+        offers = candidates(design, "P", stations=False) + candidates(design, "p", stations=False)
         for name, _, _ in REACH:
             field, to = self.fields[name], getattr(span, f"{name}_to")
             field.setVisible(goes and not span.whole and not to)

@@ -12,6 +12,7 @@ from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, Q
 from PySide6.QtWidgets import QWidget
 
 from isotomon.app.board_paint import BoardPainter, Layout, bays_of, closing_of, handle_key, nice_step
+from isotomon.app.overlay import Overlay
 from isotomon.app.theme import Theme
 from isotomon.model.resolve import StationNumbers
 from isotomon.quantity import display, to_unit
@@ -46,6 +47,7 @@ class Board(QWidget):
         self.setMinimumHeight(170)
         self.theme = theme
         self.quick: Quick | None = None
+        self._over: Overlay | None = None
         self._bends: Mapping[str, NDArray[np.float64]] = {}
         self.selected: tuple[str, ...] = ()
         self.may_drag: Callable[[str], bool] = lambda key: True
@@ -68,6 +70,12 @@ class Board(QWidget):
         """Mark where the area and turn curves change the way they bend."""
         if bends or self._bends:
             self._bends = bends
+            self.update()
+
+    def set_over(self, over: Overlay | None) -> None:
+        """Another body's area and turn behind this one's, or none."""
+        if over is not None or self._over is not None:
+            self._over = over
             self.update()
 
     def set_selected(self, ids: tuple[str, ...]) -> None:
@@ -96,7 +104,7 @@ class Board(QWidget):
         if self.quick is None:
             painter.fillRect(self.rect(), self.theme.panel)
             return
-        board = BoardPainter(painter, self.theme, self.quick, self.layout_now(), self._bends)
+        board = BoardPainter(painter, self.theme, self.quick, self.layout_now(), self._bends, self._over)
         board.ground()
         board.curves()
         board.stations(self.selected, self._hover_key, {self._drag[0]: self._drag[1]} if self._drag else None)

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QFont, QPainter, QPen, QPolygonF
 
+from isotomon.app.overlay import Overlay
 from isotomon.app.shapes import polygon
 from isotomon.app.theme import Theme, station_colour
 from isotomon.field.mesh import applied
@@ -107,10 +108,16 @@ class BoardPainter:
     """Paints one Quick on a Board."""
 
     def __init__(
-        self, painter: QPainter, theme: Theme, quick: Quick, layout: Layout, bends: Mapping[str, Array] | None = None
+        self,
+        painter: QPainter,
+        theme: Theme,
+        quick: Quick,
+        layout: Layout,
+        bends: Mapping[str, Array] | None = None,
+        over: Overlay | None = None,
     ) -> None:
         self.p, self.theme, self.quick, self.layout = painter, theme, quick, layout
-        self.bends = bends or {}
+        self.bends, self.over = bends or {}, over
         self.small = QFont(painter.font())
         self.small.setPixelSize(11)
 
@@ -151,14 +158,20 @@ class BoardPainter:
         c, unit = shape.curves, self.quick.design.unit
         solid, dashed = Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine
         areas = [j for j in self.quick.judged if j.quality == "area"]
-        low, high = _range([c.area, *_reach(areas, 1.0)])
+        other, dotted = self.over, Qt.PenStyle.DotLine
+        place = np.array([]) if other is None else c.v[0] + other.share * (c.v[-1] - c.v[0])
+        low, high = _range([c.area, *_reach(areas, 1.0), *([other.area] if other is not None else [])])
         bounds = (min(low, 0.0) if low < 0.3 * high else low, high)
         if shape.open:
             self.p.setPen(self.colour("soft_ink"))
             self.p.drawText(self.layout.area, Qt.AlignmentFlag.AlignCenter, "No area: the profiles are open")
         else:
-            self._plot(self.layout.area, bounds, to_unit(1.0, unit) ** 2, [(c.v, c.area, "accent", solid)], areas, 1.0)
-            self._legend(self.layout.area, bounds, [c.area], [(f"Area {unit}²", solid, "accent")])
+            drawn, entries = [(c.v, c.area, "accent", solid)], [(f"Area {unit}²", solid, "accent")]
+            if other is not None:
+                drawn.insert(0, (place, other.area, "attention", dotted))
+                entries.append(("Reference", dotted, "attention"))
+            self._plot(self.layout.area, bounds, to_unit(1.0, unit) ** 2, drawn, areas, 1.0)
+            self._legend(self.layout.area, bounds, [c.area], entries)
             self._bends(self.layout.area, bounds, self.bends.get("area"), c.v, c.area)
         degree = math.degrees(1.0)
         angles = [j for j in self.quick.judged if j.quality in ("set_angle", "turn")]

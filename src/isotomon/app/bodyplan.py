@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
+from PySide6.QtCore import QEvent, QLineF, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QFont, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
@@ -43,6 +45,7 @@ class BodyPlan(QWidget):
         """(2, 2) mm: the lowest and the highest of all outlines."""
         self._ties: list[Array] = []
         self._live: Array | None = None
+        self._over: list[Array] = []
         self._zoom, self._shift = 1.0, QPointF(0, 0)
         self._drag: QPointF | None = None
         self._tie: tuple[str, int] | None = None
@@ -57,13 +60,19 @@ class BodyPlan(QWidget):
             samples = shape.mesh.sampling
             local = shape.sections.local[shape.at_stations]
             rings = applied(samples.value, local)
-            for n, ring in zip(quick.resolved.stations, rings, strict=True):
-                self._outlines[n.station.id] = ring[samples.rim]
-                self._holes[n.station.id] = [ring[np.append(run, run[0])] for run in samples.holes]
+            for k, (n, ring) in enumerate(zip(quick.resolved.stations, rings, strict=True)):
+                key = f"{n.station.id}/{k}" if n.carried else n.station.id
+                self._outlines[key] = ring[samples.rim]
+                self._holes[key] = [ring[np.append(run, run[0])] for run in samples.holes]
             points = np.vstack(list(self._outlines.values()))
             self._extent = np.stack([points.min(axis=0), points.max(axis=0)])
             rows = shape.form.common.rows(np.array([t.u for t in shape.form.common.ties]))
             self._ties = list(np.matmul(rows, local).transpose(1, 0, 2))
+        self.update()
+
+    def set_over(self, outlines: Sequence[Array]) -> None:
+        """Pieces of line (n, 2, 2), mm, of another body behind this one's sections, or none."""
+        self._over = list(outlines)
         self.update()
 
     def set_selected(self, ids: tuple[str, ...]) -> None:
@@ -137,6 +146,10 @@ class BodyPlan(QWidget):
                 x, y = self.to_pixels(tie[index : index + 1])[0].tolist()
                 p.drawEllipse(QPointF(x, y), 3.2, 3.2)
         p.setBrush(Qt.BrushStyle.NoBrush)
+        p.setPen(QPen(QColor(self.theme.attention), 1.2, Qt.PenStyle.DotLine))
+        for pieces in self._over:
+            ends = self.to_pixels(pieces.reshape(-1, 2)).reshape(-1, 4).tolist()
+            p.drawLines([QLineF(*xy) for xy in ends])
         count = max(len(self._outlines) - 1, 1)
         for index, (key, ring) in enumerate(self._outlines.items()):
             strong = key in self.selected or key == self._hovered

@@ -31,7 +31,7 @@ def offers(design: Design, how: str) -> list[tuple[str, str]]:
     """(reference, name) of what a loft can be carried along."""
     if how == "plane":
         others = [(s.id, f"{s.name} plane") for p in design.rest for s in p.stations]
-        return candidates(design, "P", stations=False)[:-2] + others
+        return candidates(design, "P", stations=False) + others
     if how == "axis":
         return sorted(candidates(design, "A", stations=False), key=lambda pair: pair[0] != "y")
     return [(g.id, g.name) for g in design.guides] + [(d.id, d.name) for d in design.drawings]
@@ -42,7 +42,7 @@ def leaning_offers(design: Design, hold: str) -> list[tuple[str, str]]:
     if hold == "curve":
         return [(g.id, g.name) for g in design.guides if g.id != design.loft.carrier.on]
     if hold == "skin":
-        planes = candidates(design, "P", stations=False)[:-2] + candidates(design, "R", stations=False)[:-1]
+        planes = candidates(design, "P", stations=False) + candidates(design, "R", stations=False)
         return [(p.loft.id, p.loft.name) for p in design.rest] + planes
     return candidates(design, "A", stations=False)
 
@@ -81,6 +81,8 @@ class CarrierForm(QWidget):
             lambda v: lambda d: change_loft(d, carrier=replace(d.loft.carrier, radius=0.0 if v is None else v)),
         )
         self.column.addWidget(self.radius)
+        self.rim = self._choice("rim", "Rim", {})
+        self.sized = self._choice("sized", "Sized", {"across": "away from the axis", "whole": "as a whole"})
         self.back = QCheckBox("The other way")
         self.back.clicked.connect(lambda on: self._choose("back", on))
         self.column.addWidget(self.back)
@@ -132,6 +134,10 @@ class CarrierForm(QWidget):
         self.rows["hold"].setVisible(carrier.how == "path")
         self.rows["toward"].setVisible(carrier.how == "path" and carrier.hold in LEANS_ON)
         self.rows["drawn_on"].setVisible(carrier.how in ("path", "axis"))
+        self._fill(self.rim, [("", "none"), *offers(design, "path")], carrier.rim)
+        self.sized.setCurrentIndex(self.sized.findData(carrier.sized))
+        self.rows["rim"].setVisible(carrier.how == "axis")
+        self.rows["sized"].setVisible(carrier.how == "axis" and bool(carrier.rim))
         self.back.setVisible(carrier.how != "straight")
         self.back.setChecked(carrier.back)
         self.radius.setVisible(carrier.how == "axis")

@@ -100,7 +100,7 @@ class Details(QScrollArea):
             design.unit if design else "",
             tuple(n.kind for n in design.numbers if n.id in chosen) if design else (),
             tuple(len(g.on) for g in design.guides if g.id in chosen) if design else (),
-            design.loft.carrier.how if design else "",
+            (design.loft.carrier.how, len(design.stations) > 1) if design else "",
             tuple(s.id for s in design.stations if s.id in chosen and isinstance(s.section, Elsewhere))
             if design
             else (),
@@ -493,16 +493,31 @@ class Details(QScrollArea):
             lambda text: desk.do("rename the body", lambda d: edits.change_loft(d, name=text.strip() or "body")),
             "The name in the STEP file",
         )
+        self._choice(
+            column,
+            "Seen",
+            {"shown": "Shown", "see-through": "See-through", "hidden": "Hidden"},
+            lambda: desk.design.loft.seen if desk.design else "shown",
+            lambda how: desk.do(f"{how} body", lambda d: edits.change_loft(d, seen=how)),
+        )
+        self._choice(
+            column,
+            "Colour",
+            COLOURS,
+            lambda: desk.design.loft.colour if desk.design else "",
+            lambda colour: desk.do("colour the body", lambda d: edits.change_loft(d, colour=colour)),
+        )
         makes = MakesForm(desk)
         column.addWidget(makes)
         self._refreshers.append(makes.refresh)
-        self._choice(
-            column,
-            "Between",
-            {"smooth": "Smooth", "ruled": "Straight rulings"},
-            lambda: "ruled" if desk.design and desk.design.loft.ruled else "smooth",
-            lambda how: desk.do("smooth or ruled", lambda d: edits.change_loft(d, ruled=how == "ruled")),
-        )
+        if desk.design is not None and len(desk.design.stations) > 1:
+            self._choice(
+                column,
+                "Between",
+                {"smooth": "Smooth", "ruled": "Straight rulings"},
+                lambda: "ruled" if desk.design and desk.design.loft.ruled else "smooth",
+                lambda how: desk.do("smooth or ruled", lambda d: edits.change_loft(d, ruled=how == "ruled")),
+            )
         carrier_form = CarrierForm(desk)
         column.addWidget(carrier_form)
         self.fields["radius"] = carrier_form.radius
@@ -570,6 +585,17 @@ class Details(QScrollArea):
             lines.append(f"Mass\t{body.mass(quick.design.loft.density):.5g} kg")
             lines.append("Inertia\t" + ", ".join(f"{i * 1e-6:.4g}" for i in principal) + " kg·m²")
         return _table(lines)
+
+
+COLOURS = {
+    "": "As usual",
+    "#E6DFD3": "Porcelain",
+    "#B08D57": "Bronze",
+    "#8FA3A8": "Slate",
+    "#1F7A6D": "Verdigris",
+    "#B9770E": "Ochre",
+    "#6B4E71": "Plum",
+}
 
 
 def solid_state(desk: Desk) -> tuple[str, bool]:

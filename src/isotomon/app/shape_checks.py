@@ -3,24 +3,29 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtWidgets import QFileDialog
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QCursor
+from PySide6.QtWidgets import QFileDialog, QMenu
 
 from isotomon.app.command import Command
 from isotomon.app.desk import CHECKS
 from isotomon.app.later import Later
+from isotomon.app.overlay import Overlay, overlay, side_by_side
 from isotomon.errors import IsotomonError
-from isotomon.field.mesh import SkinMesh
 from isotomon.measure.joins import Joint
+from isotomon.model.bodies import in_hand
 from isotomon.model.file import load
 from isotomon.rebuild import looks
 from isotomon.rebuild.looks import Colouring
 from isotomon.rebuild.quick import rebuild
 from isotomon.rebuild.results import Quick
+from isotomon.rebuild.shaping import along_the_rim
 
 if TYPE_CHECKING:
     from isotomon.app.window import Window
@@ -61,10 +66,13 @@ class Seen:
     lines: tuple[tuple[float, Array], ...] = ()
     joins: tuple[Joint, ...] = ()
     fair: dict[str, Array] | None = None
+    rows: tuple[tuple[str, str, str], ...] = ()
+    """Of the body in hand and the reference, side by side."""
+    over: Overlay | None = None
     trouble: str = ""
 
 
-def look(quick: Quick, wanted: Wanted, reference: SkinMesh | None) -> Seen:
+def look(quick: Quick, wanted: Wanted, reference: Quick | None) -> Seen:
     """Work out what is wanted; what cannot be is said."""
     parts: dict[str, Any] = {}
     troubles = []
@@ -76,7 +84,11 @@ def look(quick: Quick, wanted: Wanted, reference: SkinMesh | None) -> Seen:
             except IsotomonError as error:
                 troubles.append(str(error))
 
-    part("colouring", bool(wanted.colour), lambda: looks.colouring(quick, wanted.colour, wanted.pull, reference))  # type: ignore[arg-type]
+    mesh = reference.shape.mesh if reference is not None and reference.shape is not None else None
+    part("colouring", bool(wanted.colour), lambda: looks.colouring(quick, wanted.colour, wanted.pull, mesh))  # type: ignore[arg-type]
+    if reference is not None:
+        part("rows", wanted.colour == "deviation", lambda: tuple(side_by_side(quick, reference)))
+        part("over", wanted.colour == "deviation", lambda: overlay(quick, reference))
     part(
         "lines",
         bool(wanted.along),
@@ -102,7 +114,9 @@ class ShapeChecks:
         self.w = window
         self.wanted = Wanted()
         self.seen: Seen | None = None
-        self.reference: SkinMesh | None = None
+        self.reference: Quick | None = None
+        self.reference_body = ""
+        """Another body of the design that is the reference, as it is at any time."""
         self.reference_name = ""
         self.later = Later("shape-checks")
         self.later.answered.connect(self._show)
@@ -120,6 +134,8 @@ class ShapeChecks:
     def refresh(self) -> None:
         """Look again, at the newest results at rest."""
         quick, wanted, reference = self.w.desk.quick, self.wanted, self.reference
+        if self.reference_body and quick is not None:
+            reference = quick.of(self.reference_body) if self.reference_body != quick.design.loft.id else None
         if quick is None or quick.full is None:
             return
         if wanted == Wanted(lamps=wanted.lamps, count=wanted.count, pull=wanted.pull, spacing=wanted.spacing):
@@ -134,6 +150,9 @@ class ShapeChecks:
         self.w.view.set_colouring(seen.colouring, COLOURS[seen.wanted.colour])
         self.w.view.set_section_lines([points for _, points in seen.lines])
         self.w.board.set_bends(seen.fair or {})
+        self.w.board.set_over(seen.over)
+        self.w.body_plan.set_over(seen.over.outlines if seen.over is not None else ())
+        self.w.view.set_over(seen.over.lines if seen.over is not None else (), self.reference_body)
         self.w.details.refresh()
 
     # Commands
@@ -156,8 +175,37 @@ class ShapeChecks:
         """The shape as it is now is the reference from here on."""
         quick = self.w.desk.quick
         if quick is not None and quick.shape is not None:
-            self.reference, self.reference_name = quick.shape.mesh, "the shape as it was when taken"
-            self.set(colour="deviation")
+            self._take(quick, "the shape as it was when taken")
+
+    def _take(self, quick: Quick | None, name: str, body: str = "") -> None:
+        self.open()
+        self.reference, self.reference_name, self.reference_body = quick, name, body
+        self.set(colour="deviation")
+
+    def compare_menu(self) -> None:
+        """The other bodies, at the pointer: one of them is the reference from here on."""
+        design = self.w.desk.design
+        menu = QMenu(self.w)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        for part in design.rest if design is not None else ():
+            menu.addAction(part.loft.name, partial(self.compare_with, part.loft.id, part.loft.name))
+        menu.popup(QCursor.pos())
+
+    def compare_with(self, body: str, name: str) -> None:
+        """Another body of the design is the reference, as it is at any time."""
+        self._take(None, name, body)
+
+    def compare_rim(self) -> None:
+        """The same profile swept along the rim is made beside the body in hand, and both are compared."""
+        quick = self.w.desk.quick
+        if quick is None or quick.shape is None or quick.shape.field.rim is None:
+            return
+        rim, own = quick.shape.field.rim, quick.design.loft
+        if not self.w.desk.do("sweep along the rim", lambda d: in_hand(along_the_rim(d, rim), own.id)):
+            design = self.w.desk.design
+            assert design is not None
+            other = design.rest[-1].loft
+            self.compare_with(other.id, other.name)
 
     def ask_reference(self) -> None:
         """A design's body as the reference."""
@@ -168,15 +216,27 @@ class ShapeChecks:
     def read_reference(self, path: Path) -> None:
         """The body of a design file as the reference."""
         try:
-            shape = rebuild(load(path)).shape
+            read = rebuild(load(path))
         except IsotomonError as error:
             self.w.desk.said.emit("error", f"{error}. The reference stays as it was.")
             return
-        if shape is None:
+        if read.shape is None:
             self.w.desk.said.emit("error", f"{path.name} holds no body to compare with. The reference stays as it was.")
             return
-        self.reference, self.reference_name = shape.mesh, path.name
-        self.set(colour="deviation")
+        self._take(read, path.name)
+
+
+def _needs_another(w: Window) -> str:
+    return _needs_body(w) or (
+        "" if w.desk.design is not None and w.desk.design.rest else "There is no other body to compare with"
+    )
+
+
+def _needs_rim(w: Window) -> str:
+    carrier = w.desk.design.loft.carrier if w.desk.design is not None else None
+    return _needs_body(w) or (
+        "" if carrier is not None and carrier.rim else "The body in hand is not turned about an axis by a rim"
+    )
 
 
 def _needs_body(w: Window) -> str:
@@ -266,7 +326,31 @@ CHECK_COMMANDS: tuple[Command, ...] = (
         "From here on the skin is coloured by its distance from the shape as it is now",
         _needs_body,
         None,
-        "Look closely",
+        "Compare",
+    ),
+    Command(
+        "compare-body",
+        "Compare with another body…",
+        lambda w: w.checks.compare_menu(),
+        "",
+        "Check",
+        "",
+        "Figures side by side, its sections over this one's, and the skin coloured by how far it lies from it",
+        _needs_another,
+        None,
+        "Compare",
+    ),
+    Command(
+        "compare-rim",
+        "Compare with a sweep along the rim",
+        lambda w: w.checks.compare_rim(),
+        "",
+        "Check",
+        "",
+        "The same profile swept along the rim it is turned by, and the walls of both all round",
+        _needs_rim,
+        None,
+        "Compare",
     ),
     Command(
         "read-reference",
@@ -278,6 +362,6 @@ CHECK_COMMANDS: tuple[Command, ...] = (
         "Colour the skin by its distance from another design's body",
         _needs_body,
         None,
-        "Look closely",
+        "Compare",
     ),
 )

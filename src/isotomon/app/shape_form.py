@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QCheckBox, QComboBox, QLabel, QPushButton, QVBoxLa
 from isotomon.app.choices import choice, titled
 from isotomon.app.datums import candidates
 from isotomon.app.fields import NumberField
+from isotomon.app.overlay import table_of
 from isotomon.app.shape_checks import COLOURS
 from isotomon.measure.joins import Joint
 from isotomon.quantity import display
@@ -40,6 +41,7 @@ class ShapeForm(QWidget):
         self.take.clicked.connect(checks.take_reference)
         self.column.addWidget(self.take)
         self.figures = self._label()
+        self.side_by_side = self._label()
         self.lamps = self._choice(
             "Light stripes", {"": "None", "z": "Along Z", "x": "Along X", "y": "Along Y"}, "lamps"
         )
@@ -124,6 +126,7 @@ class ShapeForm(QWidget):
             total = sum(float(np.linalg.norm(np.diff(p, axis=0), axis=1).sum()) for _, p in seen.lines)
             lines.append(f"{len(seen.lines)} section curves, {display(total, 1)} mm in all")
         _say(self.figures, "\n".join(lines))
+        _say(self.side_by_side, table_of(list(seen.rows)) if seen is not None and seen.rows else "")
         _say(self.join_list, _join_words(seen.joins, names) if seen is not None and wanted.joins else "")
         _say(self.fair_text, _fair_words(seen.fair) if seen is not None and seen.fair is not None else "")
         _say(self.trouble, f"✕ {seen.trouble}" if seen is not None and seen.trouble else "")

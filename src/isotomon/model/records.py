@@ -318,6 +318,9 @@ class Loft(Record, frozen=True):
     """Open profiles are closed by a straight line from their end to their start."""
     after: tuple[After, ...] = ()
     """What is done with the body once it is shaped, in order, before it is combined with others."""
+    seen: Literal["shown", "see-through", "hidden"] = "shown"
+    colour: str = ""
+    """`#RRGGBB`, or the usual one."""
     makes: Literal["own", "add", "cut", "common"] = "own"
     """A body of its own, or what is added to, cut from or kept in common with the bodies in `onto`."""
     onto: tuple[Id, ...] = ()

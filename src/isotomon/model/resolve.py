@@ -153,6 +153,10 @@ def resolve_design(design: Design, placed: Placed | None = None) -> Resolved:
     )
     for law in design.laws:
         law_band(law, names)
+    if design.loft.colour and not re.fullmatch(r"#[0-9A-Fa-f]{6}", design.loft.colour):
+        raise DesignError(
+            f"{design.loft.name}: '{design.loft.colour}' is no colour; write it as #AABBCC, or leave it blank"
+        )
     check_after(design.loft.after)
     for gauge in design.gauges:
         check_gauge(gauge)

@@ -26,13 +26,16 @@ def placed_mesh(mesh: SkinMesh, affine: Array) -> SkinMesh:
     return replace(mesh, points=mesh.points @ affine[:3, :3].T + affine[:3, 3], normals=normals / size)
 
 
-def meshes_beside(quick: Quick) -> list[SkinMesh]:
-    """Everything to be seen but the body in hand where it first comes to stand: its copies, and the other bodies."""
-    meshes = copies(quick.shape.mesh, quick.placed[1:]) if quick.shape is not None else []
-    for other in quick.others:
-        if other.shape is not None:
-            meshes += copies(other.shape.mesh, other.placed)
-    return meshes
+def meshes_beside(quick: Quick, usual: str, hidden: str = "") -> list[tuple[SkinMesh, str, bool]]:
+    """Everything to be seen but the body in hand where it first comes to stand: its copies, and the other bodies; each with its
+    colour (`usual` where it has none of its own) and whether it is seen through. `hidden`: a body not to be seen now."""
+    found = []
+    for q in (quick, *quick.others):
+        loft, maps = q.design.loft, q.placed[1:] if q is quick else q.placed
+        if q.shape is None or loft.seen == "hidden" or loft.id == hidden:
+            continue
+        found += [(mesh, loft.colour or usual, loft.seen == "see-through") for mesh in copies(q.shape.mesh, maps)]
+    return found
 
 
 def copies(mesh: SkinMesh, maps: Array) -> list[SkinMesh]:

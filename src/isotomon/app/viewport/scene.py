@@ -58,12 +58,16 @@ class Scene:
         self._caps, self._caps_data = self._add_actor()
         self._edges, self._edges_data = self._add_actor()
         self._others, self._others_data = self._add_actor()
+        self._clear, self._clear_data = self._add_actor()
+        for actor in (self._others, self._clear, self._caps):
+            actor.GetMapper().SetColorModeToDirectScalars()
         self._solids, self._solids_data = self._add_actor()
         self._thin = self._add_lines(1.8)
         self._strong = self._add_lines(3.6)
         self._grid: tuple[int, int] = (0, 0)
         self._lights()
         self.smooth_frames = True
+        self._see_through = False
 
     def _add_actor(self) -> tuple[vtkActor, vtkPolyData]:
         data, mapper, actor = vtkPolyData(), vtkPolyDataMapper(), vtkActor()
@@ -101,7 +105,7 @@ class Scene:
     def set_colours(self, background: Colour, body: Colour, ink: Colour) -> None:
         """Colours of the ground, the body and its crisp edges."""
         self.renderer.SetBackground(*background)
-        for actor in (self._skin, self._caps, self._others, self._solids):
+        for actor in (self._skin, self._caps, self._others, self._clear, self._solids):
             p = actor.GetProperty()
             p.SetColor(*body)
             p.SetAmbient(0.3)
@@ -114,9 +118,10 @@ class Scene:
 
     def set_look(self, look: str) -> None:
         """'shaded', 'see-through' or 'lines'."""
-        for actor in (self._skin, self._caps, self._others, self._solids):
+        self._see_through = look == "see-through"
+        for actor in (self._skin, self._caps, self._others, self._clear, self._solids):
             p = actor.GetProperty()
-            p.SetOpacity(0.35 if look == "see-through" else 1.0)
+            p.SetOpacity(0.35 if look == "see-through" or actor is self._clear else 1.0)
             if look == "lines":
                 p.SetRepresentationToWireframe()
             else:
@@ -125,13 +130,26 @@ class Scene:
 
     def show_body(self, visible: bool) -> None:
         """Show or hide the bodies with their edges."""
-        for actor in (self._skin, self._caps, self._edges, self._others, self._solids):
+        for actor in (self._skin, self._caps, self._edges, self._others, self._clear, self._solids):
             actor.SetVisibility(visible)
 
-    def set_others(self, meshes: Sequence[SkinMesh]) -> None:
-        """The skins and flat ends of the bodies that are not in hand."""
-        points, normals, cells, base = [], [], [], 0
-        for mesh in meshes:
+    def set_own(self, colour: Colour, clear: bool, visible: bool) -> None:
+        """The colour of the body in hand, and whether it is seen through, or at all."""
+        for actor in (self._skin, self._caps):
+            actor.GetProperty().SetColor(*colour)
+            actor.GetProperty().SetOpacity(0.35 if clear or self._see_through else 1.0)
+        for actor in (self._skin, self._caps, self._edges):
+            actor.SetVisibility(visible)
+
+    def set_others(self, meshes: Sequence[tuple[SkinMesh, Colour, bool]]) -> None:
+        """The skins and flat ends of the bodies that are not in hand, each with its colour and whether it is seen through."""
+        for clear, actor, data in ((False, self._others, self._others_data), (True, self._clear, self._clear_data)):
+            self._set_skins(actor, data, [(mesh, colour) for mesh, colour, through in meshes if through == clear])
+
+    def _set_skins(self, actor: vtkActor, data: vtkPolyData, meshes: Sequence[tuple[SkinMesh, Colour]]) -> None:
+        points, normals, cells, base, colours = [], [], [], 0, []
+        for mesh, colour in meshes:
+            before = base
             n_v, n_u = mesh.points.shape[:2]
             pairs, rows = mesh.sampling.quads, (np.arange(n_v - 1) * n_u)[:, None]
             a, b = rows + pairs[:, 0], rows + pairs[:, 1]
@@ -149,7 +167,11 @@ class Scene:
                 normals.append(np.tile(square, (len(own), 1)))
                 cells.append(one + base)
                 base += len(own)
-        _set_triangles(self._others_data, points, normals, cells)
+            colours.append(np.tile(np.array([[round(255 * c) for c in colour]], dtype=np.uint8), (base - before, 1)))
+        _set_triangles(data, points, normals, cells)
+        actor.GetMapper().SetScalarVisibility(bool(colours))
+        if colours:
+            data.GetPointData().SetScalars(numpy_to_vtk(np.vstack(colours), deep=True))
 
     def set_solids(self, solids: Sequence[tuple[Array, NDArray[np.int64], Array]]) -> None:
         """Finished bodies in place of the skins: vertices (n, 3), triangles (m, 3) and normals (n, 3) of each; none to see
@@ -157,7 +179,7 @@ class Scene:
         starts = np.cumsum([0, *(len(points) for points, _, _ in solids)])
         cells = [triangles + start for (_, triangles, _), start in zip(solids, starts, strict=False)]
         _set_triangles(self._solids_data, [p for p, _, _ in solids], [n for _, _, n in solids], cells)
-        for actor in (self._skin, self._caps, self._edges, self._others):
+        for actor in (self._skin, self._caps, self._edges, self._others, self._clear):
             actor.SetVisibility(not solids)
 
     def set_mesh(self, mesh: SkinMesh | None) -> None:

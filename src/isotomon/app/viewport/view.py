@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 
 import numpy as np
 from numpy.typing import NDArray
@@ -88,6 +88,8 @@ class View(QWidget):
         self._live: Sections | None = None
         self._outlines: dict[str, Array] = {}
         self._shares: dict[str, float] = {}
+        self._over: list[Array] = []
+        self._compared = ""
         """How far along the scale of stations each one's colour lies."""
         self._holes: dict[str, list[Array]] = {}
         self._datums: dict[str, list[Array]] = {}
@@ -141,7 +143,11 @@ class View(QWidget):
         self._make_comb()
         here = quick.placed[0]
         self.scene.set_mesh(placed_mesh(shape.mesh, here) if shape is not None else None)
-        self.scene.set_others(meshes_beside(quick))
+        loft = quick.design.loft
+        self.scene.set_own(
+            _rgb(loft.colour or self.theme.body), loft.seen == "see-through", loft.seen != "hidden" and self.body_shown
+        )
+        self._set_beside(quick)
         self.scene.set_solids([])
         self._paint_skin()
         others = bytes([len(quick.others), min(len(quick.placed), 255)])
@@ -150,6 +156,11 @@ class View(QWidget):
             self._fitted = carrier
             self.fit()
         self._refresh_curves()
+
+    def _set_beside(self, quick: Quick) -> None:
+        """The other bodies' skins, but that of one which is compared with."""
+        beside = meshes_beside(quick, self.theme.body, self._compared)
+        self.scene.set_others([(mesh, _rgb(colour), clear) for mesh, colour, clear in beside])
 
     def _lines_of_datums(self, quick: Quick) -> dict[str, list[Array]]:
         points = (
@@ -282,6 +293,14 @@ class View(QWidget):
         self._live = sections
         self._refresh_curves()
 
+    def set_over(self, lines: Sequence[Array], body: str = "") -> None:
+        """Lines (n, 3) of another body (of this design) over this one, in place of its skin; or none."""
+        if lines or self._over:
+            self._over, self._compared = list(lines), body if lines else ""
+            if self.quick is not None:
+                self._set_beside(self.quick)
+            self._refresh_curves()
+
     def set_finding(self, finding: Finding | None) -> None:
         """Point at a finding's place."""
         self._finding = finding
@@ -356,6 +375,7 @@ class View(QWidget):
                 (line, _rgb(self.theme.attention if strong else self.theme.soft_ink), strong) for line in reading.lines
             ]
         curves += [(line, _rgb(self.theme.ink), False) for line in self._lines]
+        curves += [(line, _rgb(self.theme.attention), False) for line in self._over]
         if self.quick is not None and self.quick.shape is not None and self.ties_shown:
             curves += [(self.quick.stood(line), _rgb(self.theme.ink), False) for line in self.quick.shape.tie_lines]
         if self._live is not None and self.quick is not None and self.quick.shape is not None:
