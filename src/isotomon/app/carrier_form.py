@@ -13,6 +13,7 @@ from isotomon.app.fields import NumberField
 from isotomon.app.wiring import wire
 from isotomon.model.edits import change_loft, replace
 from isotomon.model.records import Carrying, Design
+from isotomon.quantity import resolve
 from isotomon.rebuild.carry import carry
 
 WAYS = {"straight": "Straight, along Z", "plane": "Square to a plane", "path": "Along a path", "axis": "About an axis"}
@@ -24,7 +25,13 @@ HOLDS = {
     "skin": "Square, Y off a skin",
     "axis": "Upright on an axis",
 }
+CORNERS = {"refused": "refused", "rounded": "rounded by a bend", "mitred": "mitred"}
 LEANS_ON = {"up": "Up is", "curve": "Curve", "skin": "Skin", "axis": "Axis"}
+
+
+def unit_of(desk: Desk) -> str:
+    """The design's unit of length."""
+    return desk.design.unit if desk.design is not None else "mm"
 
 
 def offers(design: Design, how: str) -> list[tuple[str, str]]:
@@ -72,8 +79,9 @@ class CarrierForm(QWidget):
         self.hold = self._choice("hold", "Held", HOLDS)
         self.toward = self._choice("toward", "Towards", {})
         self.drawn_on = self._choice("drawn_on", "Begins", {})
-        unit = desk.design.unit if desk.design is not None else "mm"
-        self.radius = NumberField("Radius", "length", unit, "How far from the axis the sections' origins stand")
+        self.radius = NumberField(
+            "Radius", "length", unit_of(desk), "How far from the axis the sections' origins stand"
+        )
         wire(
             desk,
             self.radius,
@@ -81,6 +89,15 @@ class CarrierForm(QWidget):
             lambda v: lambda d: change_loft(d, carrier=replace(d.loft.carrier, radius=0.0 if v is None else v)),
         )
         self.column.addWidget(self.radius)
+        self.corners = self._choice("corners", "Corners", CORNERS)
+        self.bend = NumberField("Bend", "length", unit_of(desk), "The radius by which corners of the path are rounded")
+        wire(
+            desk,
+            self.bend,
+            "change the bend",
+            lambda v: lambda d: change_loft(d, carrier=replace(d.loft.carrier, bend=0.0 if v is None else v)),
+        )
+        self.column.addWidget(self.bend)
         self.rim = self._choice("rim", "Rim", {})
         self.sized = self._choice("sized", "Sized", {"across": "away from the axis", "whole": "as a whole"})
         self.back = QCheckBox("The other way")
@@ -134,6 +151,14 @@ class CarrierForm(QWidget):
         self.rows["hold"].setVisible(carrier.how == "path")
         self.rows["toward"].setVisible(carrier.how == "path" and carrier.hold in LEANS_ON)
         self.rows["drawn_on"].setVisible(carrier.how in ("path", "axis"))
+        self.corners.setCurrentIndex(self.corners.findData(carrier.corners))
+        self.rows["corners"].setVisible(carrier.how == "path")
+        self.bend.setVisible(carrier.how == "path" and carrier.corners == "rounded")
+        names = quick.resolved.names if quick is not None else {}
+        try:
+            self.bend.set_value(carrier.bend, resolve(carrier.bend, "length", names))
+        except ValueError:
+            self.bend.set_value(carrier.bend, float("nan"))
         self._fill(self.rim, [("", "none"), *offers(design, "path")], carrier.rim)
         self.sized.setCurrentIndex(self.sized.findData(carrier.sized))
         self.rows["rim"].setVisible(carrier.how == "axis")

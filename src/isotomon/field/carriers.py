@@ -225,6 +225,63 @@ class Path:
         return self.place.c.tobytes() + self.across.c.tobytes() + kept
 
 
+@dataclass(frozen=True, eq=False)
+class Mitred:
+    """Along straight runs through `corners` (n, 3), the first and last its ends. Between corners the axes are those of a section
+    square to the run, drawn out along it to planes midway at the corners, so that straight rulings go from one to the next.
+    """
+
+    corners: Array
+    closed: bool = False
+    bending: float = 0.0
+
+    @cached_property
+    def nodes(self) -> Array:
+        """(n,) mm: where the corners and ends lie along it."""
+        return np.r_[0.0, np.cumsum(np.linalg.norm(np.diff(self.corners, axis=0), axis=1))]
+
+    @property
+    def length(self) -> float:
+        return float(self.nodes[-1])
+
+    @cached_property
+    def _axes(self) -> tuple[Array, Array]:
+        """X and Y axes at the corners and ends (n, 3): of sections drawn out along the runs."""
+        ways = np.diff(self.corners, axis=0)
+        ways = ways / np.linalg.norm(ways, axis=1, keepdims=True)
+        start = plane_at(self.corners[0], ways[0])
+        x, y = [start.across], [start.up]
+        square = (start.across, start.up)
+        for before, after in zip(ways[:-1], ways[1:], strict=True):
+            middle = before + after
+            x.append(square[0] - before * float(square[0] @ middle) / float(before @ middle))
+            y.append(square[1] - before * float(square[1] @ middle) / float(before @ middle))
+            # The mitre plane is a mirror: the section goes on as its image, carried into the next run's own square plane.
+            square = (
+                x[-1] - after * float(x[-1] @ after),
+                y[-1] - after * float(y[-1] @ after),
+            )
+        x.append(square[0])
+        y.append(square[1])
+        return np.array(x), np.array(y)
+
+    def frames(self, s: Array) -> Frames:
+        """The frames at positions s (n,) mm; the axes are neither square to each other nor of length 1 near a corner."""
+        run = np.clip(np.searchsorted(self.nodes, s, side="right") - 1, 0, len(self.nodes) - 2)
+        long = np.diff(self.nodes)[run]
+        share = ((s - self.nodes[run]) / long)[:, None]
+        (x, y), p = self._axes, self.corners
+        steps = [(a[1:] - a[:-1])[run] / long[:, None] for a in (p, x, y)]
+        return Frames(
+            *(a[run] + share * (a[1:] - a[:-1])[run] for a in (p, x, y)),
+            *steps,
+        )
+
+    def marks(self) -> bytes:
+        """The corners."""
+        return self.corners.tobytes()
+
+
 def _dot(a: Array, b: Array) -> Array:
     return np.einsum("nk,nk->n", a, b)[:, None]
 

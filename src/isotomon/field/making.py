@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.errors import FieldError
-from isotomon.field.carriers import STRAIGHT, Carrier
+from isotomon.field.carriers import STRAIGHT, Carrier, Mitred, Square, Straight
 from isotomon.field.correspond import Correspondence
 from isotomon.field.course import Course
 from isotomon.field.ends import End, Ending, Leaning, facing_end, make_end
@@ -101,7 +101,9 @@ def make_field(
 def _check(common: Correspondence, ordered: Sequence[Placed], manner: Manner, rails: Rails | None) -> None:
     """Raises: FieldError, saying what does not go together."""
     carrier = manner.carrier
-    if manner.ruled and (rails is not None or manner.wrap is not None or carrier is not STRAIGHT):
+    if manner.ruled and (
+        rails is not None or manner.wrap is not None or not isinstance(carrier, Straight | Square | Mitred)
+    ):
         what = (
             "past the rails"
             if rails is not None

@@ -245,11 +245,12 @@ def _ruled_sections(field: SectionField, v: Array) -> Sections:
     here = tilt[bay] + share[:, None] * (tilt[bay + 1] - tilt[bay])
     frames = tilted(field.carrier.frames(v), np.ones_like(v), here, rate)
     origin, across, up = frames.origin, frames.across, frames.up
-    origin1, across1, up1 = frames.origin1, frames.across1, frames.up1
-    axes, axes1 = np.stack([across, up], axis=2), np.stack([across1, up1], axis=2)
+    axes, axes1 = np.stack([across, up], axis=1), np.stack([frames.across1, frames.up1], axis=1)
     away = control - origin[:, None, :]
-    local = np.matmul(away, axes)
-    local1 = np.matmul(slopes - origin1[:, None, :], axes) + np.matmul(away, axes1)
+    # Axes of a mitred run are neither square to each other nor of length 1: their pseudo-inverse takes them apart.
+    apart = np.linalg.pinv(axes)
+    local = np.matmul(away, apart)
+    local1 = np.matmul(slopes - frames.origin1[:, None, :] - np.matmul(local, axes1), apart)
     angle, rate_of = _angle_of(local, local1, field.angle(v)[:, 0])
     return Sections(
         v=v,

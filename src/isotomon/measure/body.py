@@ -36,6 +36,7 @@ class BodyMeasures:
 
 GAUSS = 8
 """Sites in each stretch along the body."""
+HALVINGS = 11
 NEAR = 1e-7
 """A stretch is halved until that changes its volume by less than this share of the largest; what is left then is far less."""
 
@@ -47,7 +48,7 @@ def body_measures(field: SectionField, rule: Quadrature) -> BodyMeasures:
     low, high = edges[:-1], edges[1:]
     sums = _stretches(field, rule, low, high)
     total = np.zeros(11)
-    for _ in range(6):
+    for _ in range(HALVINGS):
         middle = (low + high) / 2.0
         halves = _stretches(field, rule, np.concatenate([low, middle]), np.concatenate([middle, high]))
         both = halves.reshape(2, -1, 11).sum(axis=0)

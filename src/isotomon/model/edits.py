@@ -177,6 +177,7 @@ def _values_of_body(part: Part) -> list[tuple[str, Any]]:
         found += [(f"{part.loft.name}, {word} end", v) for v in (ending.strength, ending.angle)]
     loft = part.loft
     found.append((f"{loft.name}, radius about its axis", loft.carrier.radius))
+    found.append((f"{loft.name}, bends of its path", loft.carrier.bend))
     if loft.span is not None:
         found += [(f"{loft.name}, how far it goes", v) for v in (loft.span.on, loft.span.back)]
     found += [(f"{loft.name}, {f.replace('_', ' ')} along it", getattr(loft.along, f)) for f in ALONG_VALUES]
@@ -213,7 +214,7 @@ def map_formulas(design: Design, change: Callable[[str], str]) -> Design:
             loft,
             first=mapped(loft.first, ("strength", "angle")),
             last=mapped(loft.last, ("strength", "angle")),
-            carrier=mapped(loft.carrier, ("radius",)),
+            carrier=mapped(loft.carrier, ("radius", "bend")),
             span=None if loft.span is None else mapped(loft.span, ("on", "back")),
             along=mapped(loft.along, ALONG_VALUES),
             wall=None if loft.wall is None else mapped(loft.wall, ("thickness",)),

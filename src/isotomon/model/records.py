@@ -245,6 +245,9 @@ class Carrying(Record, frozen=True):
     toward: str = "y"
     drawn_on: str = ""
     back: bool = False
+    corners: Literal["refused", "rounded", "mitred"] = "refused"
+    """Of a path: rounded off by `bend` (mm), or mitred between its straight runs."""
+    bend: Value = 10.0
     rim: str = ""
     """A closed curve about the axis that the profile's outer end follows."""
     sized: Literal["across", "whole"] = "across"

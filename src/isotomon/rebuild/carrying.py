@@ -13,12 +13,13 @@ from numpy.typing import NDArray
 from scipy.interpolate import BSpline, make_interp_spline
 
 from isotomon.errors import DesignError, FieldError
-from isotomon.field.carriers import Carrier, Path, Relative, Square, Toward, Turning, path
+from isotomon.field.carriers import Carrier, Mitred, Path, Relative, Square, Toward, Turning, path
 from isotomon.field.correspond import Correspondence
 from isotomon.field.course import Course, outward
 from isotomon.field.rim import Rim, make_rim
 from isotomon.field.section_field import Placed
 from isotomon.field.skin import normals_at
+from isotomon.geometry.corners import polyline, rounded
 from isotomon.geometry.datums import Axis, Frame, Plane, SpaceCurve
 from isotomon.geometry.space import turned_round
 from isotomon.model.edits import replace as replace_record
@@ -52,6 +53,10 @@ def carrier_of(ground: Ground) -> Carrier:
     else:
         curve = ground.curve(said.on)
         curve = turned_round(curve) if said.back else curve
+        if said.corners == "mitred" and curve.corners:
+            return _mitred(ground, curve)
+        if said.corners == "rounded":
+            curve = rounded(curve, resolve(said.bend, "length", ground.names))
         base = path(curve, said.hold if said.hold in ("fixed", "axis") else "least", _toward(ground))
     if not said.drawn_on:
         return base
@@ -59,6 +64,15 @@ def carrier_of(ground: Ground) -> Carrier:
     if isinstance(base, Turning):
         _check_in_plane(ground, base.axis, plane)
     return Relative(base, plane)
+
+
+def _mitred(ground: Ground, curve: SpaceCurve) -> Mitred:
+    said = ground.design.loft.carrier
+    if said.hold != "least" or said.drawn_on:
+        raise DesignError(
+            "along mitred corners sections stand square to the path and turn least; hold them so, at its start"
+        )
+    return Mitred(polyline(curve, ground.called(said.on)))
 
 
 def _check_in_plane(ground: Ground, axis: Axis, plane: Plane) -> None:
@@ -132,6 +146,16 @@ def spanned(ground: Ground, resolved: Resolved) -> Resolved:
         where = "behind the first station" if low > first.position + 1e-9 else "beyond the last station"
         raise DesignError(f"what the body goes on to does not lie {where}; choose another, or go the other way")
     more = [carried_on(n, at) for n, at in ((first, low), (last, high)) if _goes_on(n, at)]
+    if isinstance(carrier, Mitred):
+        if len(stations) > 1:
+            raise DesignError(
+                "only one profile is carried round mitred corners; take the others out, or round the corners"
+            )
+        more += [
+            carried_on(first, float(at))
+            for at in carrier.nodes
+            if low + 1e-9 < at < high - 1e-9 and _goes_on(first, at)
+        ]
     everything = tuple(sorted((*stations, *more), key=lambda n: n.position))
     return replace(resolved, stations=everything)
 

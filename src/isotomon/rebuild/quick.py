@@ -98,7 +98,7 @@ def _one(design: Design, moving: bool) -> tuple[Quick, Ground]:
     ground = Ground(design, resolved.names, resolved, None, drawings, _field_of)
     resolved, drawings, missing = _on_ends(ground, resolved, drawings)
     shape, loft, groups = _shape(ground, resolved, drawings, MOVING if moving else AT_REST)
-    loft = [*missing, *loft]
+    loft = [*missing, *(f for f in loft if all(f.text != m.text for m in missing))]
     ground.shape = shape.field if shape is not None else None
     datums, lost = _datums(design, ground)
     guides, unmade = _guides(design, ground)

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 import isotomon
 from isotomon.errors import FieldError, ProfileError
-from isotomon.field.carriers import STRAIGHT, Carrier
+from isotomon.field.carriers import STRAIGHT, Carrier, Mitred
 from isotomon.field.correspond import Correspondence, correspond, with_holes
 from isotomon.field.ends import Ending
 from isotomon.field.making import Manner, make_field
@@ -187,7 +187,13 @@ def make_shape(
     loft = design.loft
     course = course_of(design, resolved, placed, form.common, form.rule.area_form)
     manner = Manner(
-        loft.ruled, resolved.ring, wrap, carrier, endings, course, rim_of(placed, form.common, carrier, rim, loft)
+        loft.ruled or isinstance(carrier, Mitred),
+        resolved.ring,
+        wrap,
+        carrier,
+        endings,
+        course,
+        rim_of(placed, form.common, carrier, rim, loft),
     )
     return make_field(form.common, placed, manner, rails), form, shares
 
