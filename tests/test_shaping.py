@@ -10,13 +10,28 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from isotomon.errors import DesignError
+from isotomon.geometry.datums import Axis, SpaceCurve
 from isotomon.model.drawing import Drawing
 from isotomon.model.edits import change_number, number_uses, replace
 from isotomon.model.file import decode, encode
 from isotomon.model.guides import Guide, GuidePoint
-from isotomon.model.records import Along, Carrying, Circle, Design, Loft, Number, Polygon, Rounded, Span, Station, Wall
+from isotomon.model.records import (
+    Along,
+    Carrying,
+    Circle,
+    Design,
+    Drawn,
+    Loft,
+    Number,
+    Polygon,
+    Rounded,
+    Span,
+    Station,
+    Wall,
+)
 from isotomon.profile.shapes import Spot, arc_through, line, rectangle_corners
 from isotomon.rebuild import shaping
+from isotomon.rebuild.compare import compare, wall_widths
 from isotomon.rebuild.deliver import build_all
 from isotomon.rebuild.quick import rebuild
 from isotomon.rebuild.results import Quick
@@ -169,6 +184,48 @@ class Swept(unittest.TestCase):
         tight = replace(made, stations=(replace(made.stations[0], chord=60.0 * share * 1.02),))
         self.assertIn("bends tighter", rebuild(tight).findings[0].text)
 
+    def bent(self, corners: str, bend: float = 20.0, hold: str = "least") -> Design:
+        """A rectangle along three straight runs at right angles."""
+        ends = [(0.0, 0.0, 0.0), (0.0, 0.0, 100.0), (80.0, 0.0, 100.0), (80.0, 60.0, 100.0)]
+        points = [GuidePoint(x=x, y=y, z=z) for x, y, z in ends]
+        edges = tuple(
+            Guide(f"u{k}", f"edge {k}", "through", (), (), ("open",), (points[k], points[k + 1])) for k in range(3)
+        )
+        joined = Guide("u9", "run", "joined", ("u0", "u1", "u2"), (), ("kept",))
+        carrier = Carrying("path", "u9", hold=hold, toward="x", corners=corners, bend=bend)  # type: ignore[arg-type]
+        made = replace(body(Rounded(0.6, 0.1), carrier=carrier, span=Span(whole=True)), guides=(*edges, joined))
+        return replace(made, stations=(replace(made.stations[0], chord=20.0),))
+
+    def test_corners_of_the_path(self) -> None:
+        """Mitred, the volume is area × length; rounded, the length less what the bends cut off; refused, the place is told."""
+        area = 240.0 - (4.0 - math.pi) * 4.0
+        mitred = rebuild(self.bent("mitred"))
+        self.assertEqual(mitred.findings, ())
+        self.assertAlmostEqual(volume(mitred) / (area * 240.0), 1.0, delta=1e-8)
+        round_ = rebuild(self.bent("rounded"))
+        self.assertAlmostEqual(volume(round_) / (area * (240.0 - 2.0 * (40.0 - 10.0 * math.pi))), 1.0, delta=2e-6)
+        self.assertIn("has a corner at (0, 0, 100)", rebuild(self.bent("refused")).findings[0].text)
+        self.assertIn("no room on the run", rebuild(self.bent("rounded", 50.0)).findings[0].text)
+        self.assertIn("mitred corners sections stand square", rebuild(self.bent("mitred", hold="up")).findings[0].text)
+
+    def test_turns_that_meet(self) -> None:
+        """A helix whose turns come nearer than its section is high meets itself: where, and the size that would leave room."""
+        ribbon = rectangle_corners(Drawing("g1", "ribbon"), Spot(-1.5, -10.0), Spot(1.5, 10.0))
+        carrier = Carrying("path", "u1", hold="axis", toward="z")
+        station = Station("s1", "ribbon", 0.0, Drawn("g1"), None)
+        for pitch, share in ((21.0, None), (16.0, 80.0)):
+            made = Design(
+                "ribbon",
+                drawings=(ribbon,),
+                guides=(helix(pitch=pitch),),
+                stations=(station,),
+                loft=Loft("body", "ribbon", carrier=carrier, span=Span(whole=True)),
+            )
+            told = [f for f in rebuild(made).findings if "meets itself" in f.text]
+            self.assertEqual(bool(told), share is not None)
+            if share is not None:
+                self.assertAlmostEqual(float(told[0].text.split("at most ")[1].split(" %")[0]), share, delta=0.3)
+
     def test_what_cannot_be_swept(self) -> None:
         """Beyond the path, through the axis it stands along, along nothing: each is told in plain words."""
         made = replace(body(Circle(), carrier=Carrying("path", "u1"), span=Span(on=900.0)), guides=(helix(),))
@@ -219,6 +276,36 @@ class Revolved(WithWorker):
                 built, sound = self.solid(made)
                 self.assertTrue(sound)
                 self.assertAlmostEqual(built / wanted, 1.0, delta=1e-9)
+
+    def test_guided_by_a_rim(self) -> None:
+        """A wall turned by an oval rim has the oval's area less that of its like; the same profile along the rim has another
+        volume and an even wall; both are told side by side."""
+        corners = 2.0 * math.pi * np.arange(48) / 48.0
+        spots = tuple(GuidePoint(x=60.0 * math.cos(t), y=40.0 * math.sin(t)) for t in corners.tolist())
+        for points in (spots, spots[::-1]):
+            oval = Guide("u1", "oval", "through", (), (), ("closed",), points)
+            box = rectangle_corners(Drawing("g1", "wall", plane="zx"), Spot(-10.0, 30.0), Spot(0.0, 40.0))
+            made = shaping.revolve(Design("tub", drawings=(box,), guides=(oval,)), "g1", "z")
+            made = replace(made, loft=replace(made.loft, carrier=replace(made.loft.carrier, rim="u1")))
+            quick = rebuild(decode(encode(made)))
+            self.assertEqual(quick.findings, ())
+            self.assertAlmostEqual(volume(quick) / (math.pi * 2400.0 * 10.0 * (1.0 - 9.0 / 16.0)), 1.0, delta=1e-5)
+            built, sound = self.solid(made)
+            self.assertTrue(sound)
+            self.assertAlmostEqual(built / volume(quick), 1.0, delta=1e-6)
+            assert quick.shape is not None and quick.shape.field.rim is not None
+            along = rebuild(shaping.along_the_rim(made, quick.shape.field.rim))
+            self.assertEqual(along.findings, ())
+            axis = Axis(np.zeros(3), np.array([0.0, 0.0, 1.0]))
+            below = SpaceCurve(lambda t, rim=quick.guides["u1"]: rim.at(t) - [0.0, 0.0, 1.0], True)  # type: ignore[misc]
+            uneven, even = (wall_widths(q, below, axis, 24)[1] for q in (quick, along))
+            self.assertLess(float(np.ptp(even)), 0.02)
+            self.assertGreater(float(np.ptp(uneven)), 4.0)
+            rows = {title: (a, b) for title, a, b, _ in compare(quick, along).figures}
+            self.assertEqual(rows["Volume"], (volume(quick), volume(along)))
+            self.assertLess(rows["Volume"][1], rows["Volume"][0])
+        lost = replace(made, loft=replace(made.loft, carrier=replace(made.loft.carrier, rim="g1")))
+        self.assertIn("once round the axis", rebuild(lost).findings[0].text)
 
     def test_what_cannot_be_turned(self) -> None:
         """A profile across its axis by how much; an axis beside the plane or leaning out of it; no axis that will do."""

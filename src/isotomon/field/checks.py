@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.field.carriers import STRAIGHT, Relative, Turning
+from isotomon.field.clearance import meets_itself
 from isotomon.field.section_field import SectionField, Sections
 from isotomon.geometry.datums import Axis
 from isotomon.geometry.planar import crossing, inside, signed_area
@@ -57,6 +58,8 @@ def find_flaws(field: SectionField, places: int = 61, per_lane: int = 40) -> lis
             _flaw("folded", v[row], space[row, column], _folded(field, sections, row, advance[row], space[row]))
         )
     flaws += _pinched(field, v, local, space)
+    if not flaws and field.carrier.bending > np.pi and not field.common.open:
+        flaws += _met(field)
     area = signed_area(local[:, loop == 0])
     if not field.common.open and area.min() <= 0.0:
         row = int(area.argmin())
@@ -72,6 +75,20 @@ def find_flaws(field: SectionField, places: int = 61, per_lane: int = 40) -> lis
             flaws.append(_flaw("crossing", v[row], space[row, index], text))
             break
     return flaws
+
+
+def _met(field: SectionField) -> list[Flaw]:
+    """Where a body that goes round meets itself."""
+    share = (field.last - field.first) / field.carrier.length
+    places = min(max(60, int(field.carrier.bending * share / (2.0 * np.pi) * 36)), 1200)
+    found = meets_itself(field, places)
+    if found is None:
+        return []
+    text = (
+        f"the body meets itself here and at {found.other:.4g} mm along: its turns lie too near each other; at most "
+        f"{100.0 * found.fits:.3g} % of the section's size leaves them room, or a greater pitch"
+    )
+    return [Flaw("meets itself", found.position, found.place, text)]
 
 
 def _axis(field: SectionField) -> Axis | None:
