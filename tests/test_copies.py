@@ -9,7 +9,8 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from isotomon.errors import DesignError
+from isotomon.errors import DesignError, SolidError
+from isotomon.model import bodies
 from isotomon.model.after import After, Mirror, Move, Resize, Ring, Row
 from isotomon.model.edits import replace
 from isotomon.model.file import decode, encode
@@ -74,6 +75,30 @@ class Copies(WithWorker):
         alone = math.pi * 60.0**2 * 100.0
         self.assertGreater(one.volume, alone)
         self.assertLess(one.volume, alone + 40 * 18.0 * 80.0)
+
+    def test_cut_through_set_aside_and_reordered(self) -> None:
+        """A hole through all of a hub, by formula; set aside the hub is whole again; beside it the cut misses, and says so; bodies
+        change places and nothing else."""
+        hub = Part(Loft("hub", "hub", span=Span(on=100.0)), (Station("h1", "hub", 0.0, Circle(), 120.0),))
+        hole = Station("s1", "hole", 50.0, Circle(), 20.0)
+        loft = Loft("body", "hole", span=Span(whole=True), makes="cut", onto=("hub",))
+        design = Design("bored", stations=(hole,), loft=loft, rest=(hub,), place=1)
+        whole = math.pi * 3600.0 * 100.0
+        for made, wanted in (
+            (design, whole - math.pi * 100.0 * 100.0),
+            (bodies.set_aside(design, ("body",), True), whole),
+        ):
+            one = build_all(rebuild(made), self.supervisor)["hub"]
+            self.assertAlmostEqual(one.volume / wanted, 1.0, delta=1e-9)
+        missed = replace(design, stations=(replace(hole, offset_x=200.0),))
+        with self.assertRaisesRegex(SolidError, "the cut misses"):
+            build_all(rebuild(missed), self.supervisor)
+        moved = bodies.move_body(design, "body", -1)
+        self.assertEqual((bodies.body_ids(moved), moved.loft), (("body", "hub"), design.loft))
+        self.assertEqual(bodies.move_body(moved, "body", 1), design)
+        with self.assertRaisesRegex(DesignError, "leave one"):
+            bodies.set_aside(design, ("body", "hub"), True)
+        self.assertEqual([p.loft.aside for p in bodies.up_to(design, "hub").parts], [False, True])
 
     def test_what_cannot_be_copied(self) -> None:
         """A copy over another, none left, too many, beyond the path, about nothing: told, and the body is shown as shaped."""

@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 
 from isotomon.errors import DesignError
 from isotomon.geometry.datums import Axis, SpaceCurve
+from isotomon.model.datums import Datum
 from isotomon.model.drawing import Drawing
 from isotomon.model.edits import change_number, number_uses, replace
 from isotomon.model.file import decode, encode
@@ -102,6 +103,21 @@ class Extruded(unittest.TestCase):
         behind = replace(made, stations=(replace(made.stations[0], position=40.0),))
         told = rebuild(replace(behind, loft=replace(behind.loft, span=Span(on_to="origin")))).findings
         self.assertIn("does not lie beyond the last station", told[0].text)
+
+    def test_up_to_a_leaning_plane(self) -> None:
+        """A post up to a plane that leans by 30°: the volume is area × its middle's length, the skin's area by formula."""
+        lean = math.radians(30.0)
+        datums = (
+            Datum("d1", "lean", "turned", ("x", "xy"), (lean,)),
+            Datum("d2", "roof", "parallel", ("d1",), (80.0,)),
+        )
+        quick = rebuild(replace(body(Circle(), span=Span(on_to="d2")), datums=datums))
+        self.assertEqual(quick.findings, ())
+        high = 80.0 / math.cos(lean)
+        self.assertAlmostEqual(volume(quick) / (math.pi * 900.0 * high), 1.0, delta=1e-8)
+        assert quick.full is not None
+        skin = 2.0 * math.pi * 30.0 * high + math.pi * 900.0 * (1.0 + 1.0 / math.cos(lean))
+        self.assertAlmostEqual(quick.full.body.area / skin, 1.0, delta=1e-8)
 
     def test_walls(self) -> None:
         """A wall along an angle is mitred: inside, about and outside it; shut by a line it is a triangle; a tube is hollow."""

@@ -139,8 +139,10 @@ class AlongForm(QWidget):
         goes = loft.span is not None or len(design.stations) == 1
         ended = loft.carrier.how in ("path", "axis")
         names = quick.resolved.names if quick is not None else {}
-        self.whole.setVisible(ended)
-        self.whole.setText("Once round" if loft.carrier.how == "axis" else "The whole path")
+        through = not ended and goes and bool(design.rest)
+        self.whole.setVisible(ended or through)
+        words = {"axis": "Once round", "path": "The whole path"}
+        self.whole.setText(words.get(loft.carrier.how, "Through all bodies"))
         self.whole.setChecked(span.whole)
         offers = candidates(design, "P", stations=False) + candidates(design, "p", stations=False)
         for name, _, _ in REACH:

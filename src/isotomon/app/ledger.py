@@ -170,6 +170,8 @@ class Ledger(QTreeWidget):
         body = one.full.body
         figure = f"skin {display(body.area / 100.0, 1)} cm²" if skin else f"{display(one.volume / 1e3, 1)} cm³"
         loft = one.design.loft
+        if loft.aside:
+            return "set aside"
         if loft.makes != "own":
             return f"{_MAKES[loft.makes]} · {figure}"
         if one is quick and self._solid is not None and self._solid_key and finished_key(quick) == self._solid_key:

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from isotomon.app.along_form import change_span
 from isotomon.app.command import Command
 from isotomon.app.datums import candidates
+from isotomon.model import bodies
 from isotomon.model.records import Design
 from isotomon.rebuild import shaping
 
@@ -24,6 +25,12 @@ def _needs_path(w: Window) -> str:
         return _needs_design(w)
     design = w.desk.design
     return "" if design.guides or len(design.drawings) > 1 else "Make a guide first, to be the path"
+
+
+def _needs_others(w: Window) -> str:
+    return _needs_design(w) or (
+        "" if w.desk.design is not None and w.desk.design.rest else "There is one body only; make another first"
+    )
 
 
 class ShapingTools:
@@ -94,6 +101,26 @@ class ShapingTools:
         value = self.w.tools.own_position(max(far, 0.0))
         return "change how far the body goes", lambda d: change_span(d, **{which: value})
 
+    def set_aside(self) -> None:
+        """The body in hand set aside, or taken up again."""
+        design = self.w.desk.design
+        assert design is not None
+        aside = not design.loft.aside
+        title = "set the body aside" if aside else "take the body up again"
+        self.w.desk.do(title, lambda d: bodies.set_aside(d, (d.loft.id,), aside))
+
+    def up_to(self) -> None:
+        """Bodies after the one in hand set aside, those before it taken up."""
+        self.w.desk.do("rebuild up to the body", lambda d: bodies.up_to(d, d.loft.id))
+
+    def everything(self) -> None:
+        """No body set aside."""
+        self.w.desk.do("take all bodies up", lambda d: bodies.set_aside(d, bodies.body_ids(d), False))
+
+    def move(self, by: int) -> None:
+        """The body in hand earlier or later in the order."""
+        self.w.desk.do("do it earlier" if by < 0 else "do it later", lambda d: bodies.move_body(d, d.loft.id, by))
+
     def flip(self) -> None:
         """The body goes the other way: what goes on goes back."""
         self.w.desk.do("go the other way", shaping.other_way)
@@ -122,5 +149,16 @@ SHAPING_COMMANDS: tuple[Command, ...] = (
             "What goes on from the profile goes back, and the other way round", _spans, None, "Reach"),
     Command("both-ways", "Go both ways", lambda w: w.shaping.both_ways(), "", "Shape", "",
             "As far on as back, and as far in all as now", _spans, None, "Reach"),
+    Command("aside", "Set the body aside", lambda w: w.shaping.set_aside(), "", "Shape", "",
+            "It is neither built nor combined, and keeps all it has", _needs_others,
+            lambda w: w.desk.design is not None and w.desk.design.loft.aside, "Bodies"),
+    Command("up-to", "Rebuild up to this body", lambda w: w.shaping.up_to(), "", "Shape", "",
+            "Bodies after it are set aside, those before it taken up", _needs_others, None, "Bodies"),
+    Command("take-up", "Take all bodies up", lambda w: w.shaping.everything(), "", "Shape", "",
+            "No body is set aside any more", _needs_others, None, "Bodies"),
+    Command("earlier", "Earlier in the order", lambda w: w.shaping.move(-1), "", "Shape", "",
+            "Bodies are made and combined in their order", _needs_others, None, "Bodies"),
+    Command("later", "Later in the order", lambda w: w.shaping.move(1), "", "Shape", "",
+            "Bodies are made and combined in their order", _needs_others, None, "Bodies"),
 )
 # fmt: on

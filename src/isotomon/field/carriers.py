@@ -232,13 +232,20 @@ class Mitred:
     """
 
     corners: Array
+    first: Array | None = None
+    last: Array | None = None
+    """(3,) normals of the planes in which it begins and ends, square to the runs where none is given."""
     closed: bool = False
     bending: float = 0.0
+    begin: float = 0.0
+    """mm: what the first corner counts as."""
+    square: tuple[Array, Array] | None = None
+    """(3,) X and Y axes square to the first run, else the usual ones."""
 
     @cached_property
     def nodes(self) -> Array:
         """(n,) mm: where the corners and ends lie along it."""
-        return np.r_[0.0, np.cumsum(np.linalg.norm(np.diff(self.corners, axis=0), axis=1))]
+        return self.begin + np.r_[0.0, np.cumsum(np.linalg.norm(np.diff(self.corners, axis=0), axis=1))]
 
     @property
     def length(self) -> float:
@@ -250,19 +257,18 @@ class Mitred:
         ways = np.diff(self.corners, axis=0)
         ways = ways / np.linalg.norm(ways, axis=1, keepdims=True)
         start = plane_at(self.corners[0], ways[0])
-        x, y = [start.across], [start.up]
-        square = (start.across, start.up)
+        square = self.square or (start.across, start.up)
+        x, y = ([_drawn_out(a, ways[0], self.first)] for a in square)
         for before, after in zip(ways[:-1], ways[1:], strict=True):
-            middle = before + after
-            x.append(square[0] - before * float(square[0] @ middle) / float(before @ middle))
-            y.append(square[1] - before * float(square[1] @ middle) / float(before @ middle))
+            x.append(_drawn_out(square[0], before, before + after))
+            y.append(_drawn_out(square[1], before, before + after))
             # The mitre plane is a mirror: the section goes on as its image, carried into the next run's own square plane.
             square = (
                 x[-1] - after * float(x[-1] @ after),
                 y[-1] - after * float(y[-1] @ after),
             )
-        x.append(square[0])
-        y.append(square[1])
+        x.append(_drawn_out(square[0], ways[-1], self.last))
+        y.append(_drawn_out(square[1], ways[-1], self.last))
         return np.array(x), np.array(y)
 
     def frames(self, s: Array) -> Frames:
@@ -278,8 +284,14 @@ class Mitred:
         )
 
     def marks(self) -> bytes:
-        """The corners."""
-        return self.corners.tobytes()
+        """The corners, the planes at the ends and the axes."""
+        more = (self.first, self.last, *(self.square or ()))
+        return self.corners.tobytes() + b"".join(a.tobytes() for a in more if a is not None)
+
+
+def _drawn_out(axis: Array, way: Array, normal: Array | None) -> Array:
+    """An axis square to a way, drawn out along it into the plane with a normal."""
+    return axis if normal is None else axis - way * float(axis @ normal) / float(way @ normal)
 
 
 def _dot(a: Array, b: Array) -> Array:

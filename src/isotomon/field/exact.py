@@ -39,7 +39,11 @@ def motion(field: SectionField) -> Motion | None:
         edge
         for lane in field.common.lanes
         for edge in edges_of(
-            f"lane {lane.name} from {field.stations[0].key}", lane.basis, control[lane.columns], size, lane.loop
+            f"lane {lane.name} from {field.stations[0].key.partition('/')[0]}",
+            lane.basis,
+            control[lane.columns],
+            size,
+            lane.loop,
         )
         if np.ptp(edge.points, axis=0).max() > 1e-9 * size
     )

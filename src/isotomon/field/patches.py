@@ -117,7 +117,9 @@ def _cut(field: SectionField, along: _Along) -> list[Patch]:
     result = []
     for (number, span), piece in pieces.items():
         lane = field.common.lanes[number]
-        name = f"lane {lane.name} from {keys[span[0]]}"
+        # The section that a body begins with is its station's, wherever it is carried on to.
+        begin = keys[span[0]].partition("/")[0] if span[0] == field.first else keys[span[0]]
+        name = f"lane {lane.name} from {begin}"
         if _still(piece.control):  # it lies on the axis that the body is turned about
             continue
         for side, basis, net in _parted(lane.basis, np.ascontiguousarray(piece.control.transpose(1, 0, 2))):

@@ -128,7 +128,9 @@ def _cap(field: SectionField, at: float, outward: float, rule: Quadrature) -> tu
     spread = spread + area * np.outer(middle, middle)
     second = np.array([spread[0, 0], spread[1, 1], spread[2, 2], spread[0, 1], spread[0, 2], spread[1, 2]])
     reach = float(sections.origin[0] @ normal)
-    return reach * np.concatenate([[area / 3.0], area * middle / 4.0, second / 5.0]), area
+    # Axes drawn out into a leaning plane are longer: the normal's length is what the area is larger by.
+    true = area * float(np.linalg.norm(normal))
+    return reach * np.concatenate([[area / 3.0], area * middle / 4.0, second / 5.0]), true
 
 
 def _bent_cap(field: SectionField, at: float, outward: float, rule: Quadrature) -> tuple[Array, float]:

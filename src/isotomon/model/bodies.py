@@ -9,7 +9,7 @@ from collections.abc import Callable
 
 from isotomon.errors import DesignError
 from isotomon.model.edits import find, fresh_id, loft_references, next_name, replace
-from isotomon.model.records import BodyEnd, Circle, Design, Ending, Loft, Station
+from isotomon.model.records import BodyEnd, Circle, Design, Ending, Loft, Part, Station
 from isotomon.model.resolve import resolve_design
 from isotomon.model.sections import stands_on
 
@@ -158,14 +158,18 @@ def results(design: Design) -> dict[str, list[tuple[str, str]]]:
 
     Raises: DesignError, where a body is combined with one that is gone, or that is itself no body of its own.
     """
-    own: dict[str, list[tuple[str, str]]] = {p.loft.id: [] for p in design.parts if p.loft.makes == "own"}
+    parts = [p for p in design.parts if not p.loft.aside]
+    own: dict[str, list[tuple[str, str]]] = {p.loft.id: [] for p in parts if p.loft.makes == "own"}
     names = {p.loft.id: p.loft.name for p in design.parts}
-    for part in design.parts:
+    away = {p.loft.id for p in design.parts if p.loft.aside}
+    for part in parts:
         if part.loft.makes == "own":
             continue
         if not part.loft.onto:
             raise DesignError(f"body '{part.loft.name}' is combined with nothing; choose a body for it")
         for target in part.loft.onto:
+            if target in away:
+                continue
             if target not in names:
                 raise DesignError(f"body '{part.loft.name}' is combined with a body that is gone; choose another")
             if target not in own:
@@ -174,6 +178,51 @@ def results(design: Design) -> dict[str, list[tuple[str, str]]]:
                 )
             own[target].append((part.loft.makes, part.loft.id))
     return own
+
+
+def set_aside(design: Design, keys: tuple[str, ...], aside: bool) -> Design:
+    """Some bodies set aside, or taken up again.
+
+    Raises: DesignError, when none would be left.
+    """
+
+    def put(part: Part) -> Part:
+        return replace(part, loft=replace(part.loft, aside=aside)) if part.loft.id in keys else part
+
+    rest = tuple(put(p) for p in design.rest)
+    loft = replace(design.loft, aside=aside) if design.loft.id in keys else design.loft
+    made = replace(design, loft=loft, rest=rest)
+    if all(p.loft.aside for p in made.parts):
+        raise DesignError("all bodies would be set aside; leave one at least")
+    return made
+
+
+def up_to(design: Design, key: str) -> Design:
+    """Only the bodies up to one of them, in their order: those after it are set aside, those before it taken up again.
+
+    Raises: DesignError.
+    """
+    ids = body_ids(design)
+    at = ids.index(key)
+    return (
+        set_aside(set_aside(design, ids[: at + 1], False), ids[at + 1 :], True)
+        if at + 1 < len(ids)
+        else set_aside(design, ids, False)
+    )
+
+
+def move_body(design: Design, key: str, by: int) -> Design:
+    """A body earlier (-1) or later (1) in the order in which bodies are made and combined.
+
+    Raises: DesignError, when it stands at that end already.
+    """
+    everything, now = list(design.parts), design.loft.id
+    at = [p.loft.id for p in everything].index(key)
+    if not 0 <= at + by < len(everything):
+        raise DesignError("the body stands at that end of the order already")
+    everything.insert(at + by, everything.pop(at))
+    place = next(k for k, p in enumerate(everything) if p.loft.id == now)
+    return replace(design, rest=(*everything[:place], *everything[place + 1 :]), place=place)
 
 
 def stations_of_all(design: Design) -> tuple[Station, ...]:

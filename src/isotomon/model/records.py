@@ -321,6 +321,8 @@ class Loft(Record, frozen=True):
     """Open profiles are closed by a straight line from their end to their start."""
     after: tuple[After, ...] = ()
     """What is done with the body once it is shaped, in order, before it is combined with others."""
+    aside: bool = False
+    """Set aside: neither built nor combined, and not seen."""
     seen: Literal["shown", "see-through", "hidden"] = "shown"
     colour: str = ""
     """`#RRGGBB`, or the usual one."""

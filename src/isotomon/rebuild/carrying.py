@@ -130,14 +130,17 @@ def spanned(ground: Ground, resolved: Resolved) -> Resolved:
     said, span, stations = ground.design.loft.span, resolved.span, resolved.stations
     if said is None or span is None or not stations:
         return resolved
-    carrier = ground.carrier()
+    carrier = leaning(ground, resolved) or ground.carrier()
     first, last = stations[0], stations[-1]
     if span.whole and carrier.closed:
         return _round(resolved, carrier)
-    if span.whole:
+    if isinstance(carrier, Mitred) and said.on_to + said.back_to:
+        low, high = float(carrier.nodes[0]), float(carrier.nodes[-1])
+    elif span.whole:
         if not math.isfinite(carrier.length):
-            raise DesignError("a body that is carried straight goes on by a distance; give one, or up to what")
-        low, high = 0.0, carrier.length
+            low, high = _through(ground, first, last)
+        else:
+            low, high = 0.0, carrier.length
     else:
         low = _up_to(ground, said.back_to, carrier) if said.back_to else first.position - span.back
         high = _up_to(ground, said.on_to, carrier) if said.on_to else last.position + span.on
@@ -158,6 +161,59 @@ def spanned(ground: Ground, resolved: Resolved) -> Resolved:
         ]
     everything = tuple(sorted((*stations, *more), key=lambda n: n.position))
     return replace(resolved, stations=everything)
+
+
+def leaning(ground: Ground, resolved: Resolved) -> Mitred | None:
+    """What carries one profile straight up to planes that lean, or None where it does not come to such.
+
+    Raises: DesignError, for planes along its way.
+    """
+    said, span = ground.design.loft.span, resolved.span
+    straight = ground.design.loft.carrier.how in ("straight", "plane")
+    if said is None or span is None or not straight or len(resolved.own) != 1 or not said.on_to + said.back_to:
+        return None
+    only = resolved.own[0][1]
+    base = ground.carrier().frames(np.array([only.position]))
+    way, origin = base.normal[0], base.origin[0]
+    ends: list[tuple[float, Array | None]] = []
+    for ref, far in ((said.back_to, -span.back), (said.on_to, span.on)):
+        plane = ground.get(ref) if ref else None
+        if not isinstance(plane, Plane):
+            ends.append((_up_to(ground, ref, ground.carrier()) - only.position if ref else far, None))
+            continue
+        steep = float(way @ plane.normal)
+        if abs(steep) < 1e-3:
+            raise DesignError(f"{ground.called(ref)} stands along the way the body goes, so that it never comes to it")
+        ends.append((float((plane.origin - origin) @ plane.normal) / steep, plane.normal))
+    if all(normal is None or abs(float(normal @ way)) > 1.0 - 1e-12 for _, normal in ends):
+        return None
+    if any(abs(t) > 1e-12 for t in only.tilt) or ends[1][0] - ends[0][0] < 1e-9:
+        raise DesignError(
+            "what the body goes on to does not lie ahead of its profile; choose another, or go the other way"
+        )
+    corners = np.stack([origin + far * way for far, _ in ends])
+    begin = only.position + ends[0][0]
+    return Mitred(corners, ends[0][1], ends[1][1], begin=begin, square=(base.across[0], base.up[0]))
+
+
+def _through(ground: Ground, first: StationNumbers, last: StationNumbers) -> tuple[float, float]:
+    """mm along a straight carrier that lead past all other bodies on both sides.
+
+    Raises: DesignError, where there is none to go through.
+    """
+    frame = ground.carrier().frames(np.zeros(1))
+    origin, way = frame.origin[0], frame.normal[0]
+    places = [first.position, last.position]
+    for part in ground.design.rest:
+        if ground.design.loft.id in part.loft.onto or part.loft.aside:
+            continue
+        field = ground.field_of(part.loft.id)
+        points = field.sections(np.linspace(field.first, field.last, 33)).control.reshape(-1, 3)
+        places += ((points - origin) @ way).tolist()
+    if len(places) == 2:
+        raise DesignError("there is no other body to go through; let it go by a distance, or up to something")
+    room = 0.02 * (max(places) - min(places)) + 1.0
+    return min(places) - room, max(places) + room
 
 
 def _goes_on(n: StationNumbers, at: float) -> bool:

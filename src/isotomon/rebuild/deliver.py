@@ -102,7 +102,8 @@ def steps(quick: Quick, limit: float = STEP_SECONDS) -> tuple[list[Step], dict[s
     chains = results(quick.design)
     single: dict[str, Step] = {}
     asked: list[Step] = []
-    for q in sorted((quick, *quick.others), key=lambda q: body_ids(quick.design).index(q.design.loft.id)):
+    every = [q for q in (quick, *quick.others) if not q.design.loft.aside]
+    for q in sorted(every, key=lambda q: body_ids(quick.design).index(q.design.loft.id)):
         reason, shape = blocked(q), q.shape
         if reason is not None or shape is None:
             name = f"{q.design.loft.name}: " if quick.others else ""
@@ -196,8 +197,9 @@ def finished_key(quick: Quick) -> str:
 
 def shown_body(quick: Quick) -> str:
     """The id of the finished body that the body in hand is, or is part of."""
-    loft = quick.design.loft
-    return loft.id if loft.makes == "own" else loft.onto[0]
+    loft, own = quick.design.loft, results(quick.design)
+    wanted = loft.id if loft.makes == "own" else next((k for k in loft.onto if k in own), "")
+    return wanted if wanted in own else next(iter(own))
 
 
 def export_form(path: Path) -> Form:

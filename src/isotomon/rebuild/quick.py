@@ -26,7 +26,7 @@ from isotomon.model.resolve import Resolved
 from isotomon.model.sections import stands_on
 from isotomon.rebuild.after import ITSELF, placements
 from isotomon.rebuild.body_ends import endings, reached, stand_on_ends
-from isotomon.rebuild.carrying import spanned
+from isotomon.rebuild.carrying import leaning, spanned
 from isotomon.rebuild.datums import Ground, Thing, work_out
 from isotomon.rebuild.drawn import Drawings
 from isotomon.rebuild.gauges import read_gauges
@@ -194,7 +194,7 @@ def _shape(
     groups: list[list[Laid]] = []
     findings: list[Finding] = []
     try:
-        carrier, ends = ground.carrier(), endings(ground, resolved)
+        carrier, ends = leaning(ground, resolved) or ground.carrier(), endings(ground, resolved)
         rim = ground.curve(design.loft.carrier.rim) if design.loft.carrier.rim else None
         laid, findings = lay_rails(design, ground)
         groups, near = together(laid)

@@ -32,7 +32,7 @@ def meshes_beside(quick: Quick, usual: str, hidden: str = "") -> list[tuple[Skin
     found = []
     for q in (quick, *quick.others):
         loft, maps = q.design.loft, q.placed[1:] if q is quick else q.placed
-        if q.shape is None or loft.seen == "hidden" or loft.id == hidden:
+        if q.shape is None or loft.aside or loft.seen == "hidden" or loft.id == hidden:
             continue
         found += [(mesh, loft.colour or usual, loft.seen == "see-through") for mesh in copies(q.shape.mesh, maps)]
     return found

@@ -145,7 +145,9 @@ class View(QWidget):
         self.scene.set_mesh(placed_mesh(shape.mesh, here) if shape is not None else None)
         loft = quick.design.loft
         self.scene.set_own(
-            _rgb(loft.colour or self.theme.body), loft.seen == "see-through", loft.seen != "hidden" and self.body_shown
+            _rgb(loft.colour or self.theme.body),
+            loft.seen == "see-through",
+            loft.seen != "hidden" and not loft.aside and self.body_shown,
         )
         self._set_beside(quick)
         self.scene.set_solids([])
