@@ -97,7 +97,7 @@ class Extruded(unittest.TestCase):
         made = replace(made, stations=(replace(made.stations[0], position=-40.0),))
         quick = rebuild(replace(made, loft=replace(made.loft, span=Span(on_to="origin"))))
         self.assertAlmostEqual(volume(quick), math.pi * 400.0 * 40.0, delta=1e-4)
-        for ref, words in (("zx", "not square"), ("gone", "gone")):
+        for ref, words in (("zx", "never comes to it"), ("gone", "gone")):
             told = rebuild(replace(made, loft=replace(made.loft, span=Span(on_to=ref)))).findings
             self.assertIn(words, told[0].text)
         behind = replace(made, stations=(replace(made.stations[0], position=40.0),))

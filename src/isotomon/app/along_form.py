@@ -73,6 +73,8 @@ class AlongForm(QWidget):
         for name, title, tip in REACH:
             self._number(name, title, "angle" if turned else "length", tip, partial(_span_edit, name))
             self._up_to(f"{name}_to", "up to")
+        self.ends = self._check("Round ends", "round the ends off", _round_ends)
+        self.ends.setToolTip("Round ends are added beyond the ends of the body, half as far as its sections are wide")
         self.more = QPushButton("Turn, sizes and draft along it…")
         self.more.setToolTip("Laws along the body: turn, width, height, offsets, draft, kept area")
         self.more.clicked.connect(self._open)
@@ -151,6 +153,8 @@ class AlongForm(QWidget):
             self._show(field, getattr(span, name), names)
             self._fill(self.up_to[f"{name}_to"], [("", "a distance"), *offers], to)
             self.rows[f"{name}_to"].setVisible(goes and not span.whole)
+        self.ends.setVisible(goes and not (span.whole and loft.carrier.how == "axis"))
+        self.ends.setChecked(span.ends == "round")
         opened = self._opened or loft.along != ALIKE
         self.more.setVisible(not opened)
         for name, _, _, _ in ALONG:
@@ -198,6 +202,10 @@ def _wall_edit(value: Value | None) -> Callable[[Design], Design]:
         return change_loft(design, wall=Wall(value, side))
 
     return edit
+
+
+def _round_ends(on: bool) -> Callable[[Design], Design]:
+    return lambda d: change_span(d, ends="round" if on else "flat")
 
 
 def _span_edit(name: str, value: Value | None) -> Callable[[Design], Design]:

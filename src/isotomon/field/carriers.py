@@ -200,6 +200,11 @@ class Path:
         """The frames at positions s (n,) mm along the curve."""
         here = np.mod(s, self.length) if self.closed else np.clip(s, 0.0, self.length)
         c, c1, c2 = self.place(here), self.place(here, 1), self.place(here, 2)
+        if not self.closed and (beyond := s != here).any():  # straight on past its ends, where round ends are added
+            inner = self.frames(here)
+            still = np.where(beyond, 0.0, 1.0)[:, None]
+            c = c + (s - here)[:, None] * c1
+            return Frames(c, inner.across, inner.up, c1, still * inner.across1, still * inner.up1)
         if self.fixed is not None:
             x, y = (np.broadcast_to(axis, c.shape) for axis in self.fixed)
             return Frames(c, x, y, c1, np.zeros_like(c), np.zeros_like(c))

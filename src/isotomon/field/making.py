@@ -146,8 +146,9 @@ def _check(common: Correspondence, ordered: Sequence[Placed], manner: Manner, ra
     if manner.ruled and any(s.tip == "rounded" for s in ordered):
         raise FieldError("straight rulings end in a sharp point; make the point sharp, or the loft smooth")
     room = carrier.length * (1.0 + 1e-6)
-    if nodes[-1] - nodes[0] > room or (not carrier.closed and (nodes[0] < carrier.length - room or nodes[-1] > room)):
-        far = nodes[0] if nodes[0] < 0.0 else nodes[-1]
+    held = np.array([s.position for s in ordered if not s.tip])  # round ends reach beyond
+    if held[-1] - held[0] > room or (not carrier.closed and (held[0] < carrier.length - room or held[-1] > room)):
+        far = held[0] if held[0] < 0.0 else held[-1]
         raise FieldError(
             f"a station stands at {far:g} mm, beyond the ends of the path, which is {carrier.length:.6g} mm long; "
             "move it back, or lengthen the path"

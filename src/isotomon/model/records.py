@@ -264,6 +264,8 @@ class Span(Record, frozen=True):
     on: Value = 0.0
     back_to: str = ""
     on_to: str = ""
+    ends: Literal["flat", "round"] = "flat"
+    """Round ends are added beyond those, half as far as the sections there are wide."""
 
 
 class Along(Record, frozen=True):

@@ -160,7 +160,19 @@ def spanned(ground: Ground, resolved: Resolved) -> Resolved:
             if low + 1e-9 < at < high - 1e-9 and _goes_on(first, at)
         ]
     everything = tuple(sorted((*stations, *more), key=lambda n: n.position))
+    if said.ends == "round":
+        everything = (*_tip(everything[0], -1.0), *everything, *_tip(everything[-1], 1.0))
     return replace(resolved, stations=everything)
+
+
+def _tip(n: StationNumbers, way: float) -> tuple[StationNumbers, ...]:
+    """The point in which a round end beyond a section closes; none where the body ends in a point already."""
+    if isinstance(n.station.section, Apex):
+        return ()
+    station = replace_record(
+        n.station, id=f"{n.station.id}/round", section=Apex(), name=f"{n.station.name}, rounded off"
+    )
+    return (replace(n, station=station, position=n.position + way * n.chord / 2.0, chord=0.0, carried=True),)
 
 
 def leaning(ground: Ground, resolved: Resolved) -> Mitred | None:
