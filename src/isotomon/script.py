@@ -18,6 +18,7 @@ from types import TracebackType
 from typing import Any
 
 from isotomon.errors import DesignError, IsotomonError
+from isotomon.exchange.bodies_in import read_import as _read_import
 from isotomon.exchange.drawing_files import read_drawing as _read_drawing
 from isotomon.exchange.drawing_files import write_drawing as _write_drawing
 from isotomon.exchange.numbers import read_numbers as _read_numbers
@@ -210,6 +211,14 @@ def capacity_table(design: Design, name: str) -> str:
     return _capacity_table(rebuilt(design), found)
 
 
+def bring_in(design: Design, path: str | Path) -> Design:
+    """The design with the body of a STEP, IGES or STL file, kept in it as it is; in hand afterwards.
+
+    Raises: FileError.
+    """
+    return bodies.bring_in(design, _read_import(Path(path), edits.fresh_id(design, "f")))
+
+
 def export(design: Design, path: str | Path, solids: Solids) -> None:
     """Write the solid of a design as STEP or STL, by the file's ending.
 
@@ -265,6 +274,7 @@ __all__ = [
     "Wall",
     "add_dimension",
     "bodies",
+    "bring_in",
     "build",
     "capacity_table",
     "carry",

@@ -601,7 +601,7 @@ COLOURS = {
 def solid_state(desk: Desk) -> tuple[str, bool]:
     """The state of the solid in words, and whether it is good."""
     quick = desk.quick
-    if quick is None or quick.shape is None:
+    if quick is None or (quick.shape is None and not quick.design.loft.imported):
         return "No solid: there is no body yet.", False
     if desk.building:
         return "The solid is being built…", False
@@ -612,10 +612,11 @@ def solid_state(desk: Desk) -> tuple[str, bool]:
         if not desk.solid.pieces:
             words = "valid" if desk.solid.valid else "not valid"
             return f"Skin: {words}, {len(desk.solid.names)} faces, {desk.solid.area:,.1f} mm².", desk.solid.valid
+        told = f" Brought in: {'; '.join(desk.solid.told)}." if desk.solid.told else ""
         sound = desk.solid.valid and desk.solid.watertight
         words = "valid, watertight" if sound else "not valid" if not desk.solid.valid else "not watertight"
         pieces = f" in {desk.solid.pieces} pieces" if desk.solid.pieces > 1 else ""
-        return f"Solid: {words}{pieces}, {len(desk.solid.names)} faces, {desk.solid.volume:,.1f} mm³.", sound
+        return f"Solid: {words}{pieces}, {len(desk.solid.names)} faces, {desk.solid.volume:,.1f} mm³.{told}", sound
     return f"No solid: {desk.solid.text}.", False
 
 

@@ -3,12 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from pathlib import Path
 from typing import TYPE_CHECKING
+
+from PySide6.QtWidgets import QFileDialog
 
 from isotomon.app.along_form import change_span
 from isotomon.app.command import Command
 from isotomon.app.datums import candidates
+from isotomon.errors import IsotomonError
+from isotomon.exchange.bodies_in import read_import
 from isotomon.model import bodies
+from isotomon.model.edits import fresh_id
 from isotomon.model.records import Design
 from isotomon.rebuild import shaping
 
@@ -121,6 +127,25 @@ class ShapingTools:
         """The body in hand earlier or later in the order."""
         self.w.desk.do("do it earlier" if by < 0 else "do it later", lambda d: bodies.move_body(d, d.loft.id, by))
 
+    def ask_body(self) -> None:
+        """Choose a file, and bring its body in."""
+        name, _ = QFileDialog.getOpenFileName(
+            self.w, "Bring in a body", str(Path.cwd()), "Bodies (*.step *.stp *.iges *.igs *.stl)"
+        )
+        if name:
+            self.bring_in(Path(name))
+
+    def bring_in(self, path: Path) -> None:
+        """A body from a file, as it is."""
+        design = self.w.desk.design
+        assert design is not None
+        try:
+            imported = read_import(path, fresh_id(design, "f"))
+        except IsotomonError as error:
+            self.w.desk.said.emit("error", f"{error}. Nothing was changed.")
+            return
+        self._make(f"bring in {path.name}", lambda d: bodies.bring_in(d, imported))
+
     def flip(self) -> None:
         """The body goes the other way: what goes on goes back."""
         self.w.desk.do("go the other way", shaping.other_way)
@@ -149,6 +174,8 @@ SHAPING_COMMANDS: tuple[Command, ...] = (
             "What goes on from the profile goes back, and the other way round", _spans, None, "Reach"),
     Command("both-ways", "Go both ways", lambda w: w.shaping.both_ways(), "", "Shape", "",
             "As far on as back, and as far in all as now", _spans, None, "Reach"),
+    Command("bring-in", "Bring in a body…", lambda w: w.shaping.ask_body(), "", "Shape", "",
+            "A STEP, IGES or STL body as it is; it can be moved, copied and combined", _needs_design, None, "Bodies"),
     Command("aside", "Set the body aside", lambda w: w.shaping.set_aside(), "", "Shape", "",
             "It is neither built nor combined, and keeps all it has", _needs_others,
             lambda w: w.desk.design is not None and w.desk.design.loft.aside, "Bodies"),

@@ -9,7 +9,7 @@ from collections.abc import Callable
 
 from isotomon.errors import DesignError
 from isotomon.model.edits import find, fresh_id, loft_references, next_name, replace
-from isotomon.model.records import BodyEnd, Circle, Design, Ending, Loft, Part, Station
+from isotomon.model.records import BodyEnd, Circle, Design, Ending, Imported, Loft, Part, Station
 from isotomon.model.resolve import resolve_design
 from isotomon.model.sections import stands_on
 
@@ -80,6 +80,15 @@ def copy_body(design: Design) -> Design:
     return replace(made, loft=replace(loft, turns=turns))
 
 
+def bring_in(design: Design, imported: Imported) -> Design:
+    """The design with a body that is a file as it was brought in; in hand afterwards."""
+    stem = imported.name.rpartition(".")[0] or imported.name
+    made = replace(design, imports=(*design.imports, imported))
+    if made.stations or made.rest or made.loft.imported:
+        made = add_body(made, stem, ())
+    return replace(made, loft=replace(made.loft, name=stem, imported=imported.id))
+
+
 def go_on(design: Design, position: float, chord: float) -> Design:
     """A new body from the last end of the one in hand, flush with it, to a round station, added to what that one is. In
     hand afterwards."""
@@ -106,6 +115,9 @@ def remove_body(design: Design, key: str) -> Design:
         raise DesignError(f"{', '.join(users[:6])} is made with '{name}'; change that first")
     if key == design.loft.id:
         design = in_hand(design, next(k for k in body_ids(design) if k != key))
+    gone = next(p.loft.imported for p in design.parts if p.loft.id == key)
+    if gone and sum(p.loft.imported == gone for p in design.parts) == 1:
+        design = replace(design, imports=tuple(i for i in design.imports if i.id != gone))
     where = [p.loft.id for p in design.rest].index(key)
     rest = (*design.rest[:where], *design.rest[where + 1 :])
     return replace(design, rest=rest, place=design.place - 1 if where < design.place else design.place)

@@ -32,6 +32,7 @@ def fresh_id(design: Design, stem: str) -> str:
         design.datums,
         design.guides,
         design.gauges,
+        design.imports,
         *((p.loft, *p.stations, *p.laws) for p in design.parts),
     )
     taken = {r.id for group in groups for r in group}  # type: ignore[attr-defined]

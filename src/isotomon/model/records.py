@@ -323,6 +323,8 @@ class Loft(Record, frozen=True):
     """Open profiles are closed by a straight line from their end to their start."""
     after: tuple[After, ...] = ()
     """What is done with the body once it is shaped, in order, before it is combined with others."""
+    imported: Id = ""
+    """The file (`Design.imports`) that it is, as it was brought in; it then has no stations."""
     aside: bool = False
     """Set aside: neither built nor combined, and not seen."""
     seen: Literal["shown", "see-through", "hidden"] = "shown"
@@ -331,6 +333,15 @@ class Loft(Record, frozen=True):
     makes: Literal["own", "add", "cut", "common"] = "own"
     """A body of its own, or what is added to, cut from or kept in common with the bodies in `onto`."""
     onto: tuple[Id, ...] = ()
+
+
+class Imported(Record, frozen=True):
+    """A body's file as it was brought in: compressed, in base 64."""
+
+    id: Id
+    name: str
+    form: Literal["step", "iges", "stl"]
+    data: str
 
 
 class Part(Record, frozen=True):
@@ -357,6 +368,7 @@ class Design(Record, frozen=True):
     loft: Loft = Loft(id="body", name="body")
     laws: tuple[Law, ...] = ()
     gauges: tuple[Gauge, ...] = ()
+    imports: tuple[Imported, ...] = ()
     rest: tuple[Part, ...] = ()
     """The other bodies, in order; the one in hand, whose loft, stations and laws stand above, is the `place`-th of all, from nought."""
     place: int = 0

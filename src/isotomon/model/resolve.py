@@ -157,6 +157,8 @@ def resolve_design(design: Design, placed: Placed | None = None) -> Resolved:
         raise DesignError(
             f"{design.loft.name}: '{design.loft.colour}' is no colour; write it as #AABBCC, or leave it blank"
         )
+    if design.loft.imported and all(i.id != design.loft.imported for i in design.imports):
+        raise DesignError(f"{design.loft.name}: the file it was brought in from is gone; bring it in again")
     check_after(design.loft.after)
     for gauge in design.gauges:
         check_gauge(gauge)
@@ -305,6 +307,7 @@ def _check_counts(design: Design) -> None:
         ("datums", design.datums, 1000),
         ("guides", design.guides, 1000),
         ("measures", design.gauges, MOST_GAUGES),
+        ("bodies brought in", design.imports, 50),
         ("rails", design.loft.rails, 64),
         ("ties", design.loft.ties, 200),
     ):

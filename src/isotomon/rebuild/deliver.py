@@ -11,14 +11,17 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from isotomon import __version__ as VERSION
 from isotomon.errors import FileError, IsotomonError, SolidError
+from isotomon.exchange.bodies_in import bytes_of
 from isotomon.field.exact import motion
 from isotomon.field.patches import patches
 from isotomon.model.bodies import body_ids, name_of, results
+from isotomon.model.records import Imported
 from isotomon.rebuild.results import Quick, Shape
 from isotomon.rebuild.shape import digest
 from isotomon.rebuild.supervisor import Supervisor
-from isotomon.solid.protocol import Built, Combine, Export, Loft, Move, Place, Work, pack, pack_edge, pack_patch
+from isotomon.solid.protocol import Built, Combine, Export, Loft, Move, Place, Read, Work, pack, pack_edge, pack_patch
 
 Array = NDArray[np.float64]
 STEP_SECONDS = 120.0
@@ -73,8 +76,15 @@ def deflection(shape: Shape) -> float:
     return max(float(shape.curves.chord.max()) / 2000.0, extent / 5000.0)
 
 
+def fine_of(quick: Quick) -> float:
+    """How far meshes of a design's bodies may lie from them, mm: as its finest one; a twentieth where none has a field."""
+    return min((deflection(q.shape) for q in (quick, *quick.others) if q.shape is not None), default=0.05)
+
+
 def blocked(quick: Quick) -> str | None:
     """Why no solid can be made of the body in hand, or None."""
+    if quick.design.loft.imported:
+        return None
     if quick.shape is None:
         return quick.findings[0].text if quick.findings else "there is no body yet"
     loft = quick.design.loft
@@ -105,16 +115,23 @@ def steps(quick: Quick, limit: float = STEP_SECONDS) -> tuple[list[Step], dict[s
     every = [q for q in (quick, *quick.others) if not q.design.loft.aside]
     for q in sorted(every, key=lambda q: body_ids(quick.design).index(q.design.loft.id)):
         reason, shape = blocked(q), q.shape
-        if reason is not None or shape is None:
+        imported = next((i for i in quick.design.imports if i.id == q.design.loft.imported), None)
+        if reason is not None or (shape is None and imported is None):
             name = f"{q.design.loft.name}: " if quick.others else ""
             raise SolidError(f"no solid can be made: {name}{reason}")
         tolerance, body = quick.design.tolerance, q.design.loft.id
-        ask = partial(shape_request, shape, tolerance, limit=limit)
-        single[body] = Step(shape.key, body, ask)
+        if imported is not None:
+            first = digest((imported.form, imported.data, tolerance, VERSION))
+            ask: Callable[[int], Work] = partial(_read, first, imported, tolerance, fine_of(quick), limit)
+        else:
+            assert shape is not None
+            first, ask = shape.key, partial(shape_request, shape, tolerance, limit=limit)
+        single[body] = Step(first, body, ask)
         asked.append(single[body])
         if q.design.loft.after:
-            key = digest((shape.key, q.placed.tobytes(), joins(q)))
-            place = partial(_place, key, shape.key, q.placed, joins(q), tolerance, deflection(shape), limit, shape.open)
+            key = digest((first, q.placed.tobytes(), joins(q)))
+            fine = deflection(shape) if shape is not None else fine_of(quick)
+            place = partial(_place, key, first, q.placed, joins(q), tolerance, fine, limit, shape is None or shape.open)
             single[body] = Step(key, body, place)
             asked.append(single[body])
     done: dict[str, str] = {}
@@ -129,7 +146,7 @@ def steps(quick: Quick, limit: float = STEP_SECONDS) -> tuple[list[Step], dict[s
             )
         for how, tool in tools:
             base, key = key, digest((how, key, single[tool].key, tool))
-            fine = max(deflection(q.shape) for q in (quick, *quick.others) if q.shape is not None) / 2.0
+            fine = fine_of(quick) / 2.0
             message = partial(_combine, key, base, single[tool].key, how, tool, quick.design.tolerance, fine, limit)
             asked.append(Step(key, body, message))
         done[body] = key
@@ -139,6 +156,10 @@ def steps(quick: Quick, limit: float = STEP_SECONDS) -> tuple[list[Step], dict[s
 def joins(quick: Quick) -> bool:
     """Whether the copies of the body in hand are made one."""
     return any(getattr(step, "joined", False) for step in quick.design.loft.after)
+
+
+def _read(key: str, imported: Imported, tolerance: float, fine: float, limit: float, request_id: int) -> Read:
+    return Read(request_id, key, bytes_of(imported), imported.form, max(tolerance, 1e-7), fine, limit)
 
 
 def _place(
@@ -187,7 +208,8 @@ def build(quick: Quick, supervisor: Supervisor, limit: float = STEP_SECONDS) -> 
 
 def finished_key(quick: Quick) -> str:
     """The key of the finished body that the body in hand is, or is part of; empty where it cannot be made."""
-    if quick.shape is None or not (quick.others or quick.design.loft.after):
+    loft = quick.design.loft
+    if not (quick.others or loft.after or loft.imported):
         return quick.shape.key if quick.shape is not None else ""
     try:
         return steps(quick)[1][shown_body(quick)]
@@ -219,7 +241,7 @@ def export_request(quick: Quick, path: Path, request_id: int, limit: float = STE
     """The request that writes the solids built of these results."""
     design = quick.design
     bodies = [(name_of(design, body), key) for body, key in steps(quick)[1].items()]
-    fine = min(deflection(q.shape) for q in (quick, *quick.others) if q.shape is not None)
+    fine = fine_of(quick)
     name = design.loft.name if len(bodies) == 1 else design.name
     return Export(request_id, bodies, name, export_form(path), str(path.absolute()), fine, limit)
 

@@ -112,6 +112,20 @@ class Move(msgspec.Struct, tag=True):
     version: int = PROTOCOL
 
 
+class Read(msgspec.Struct, tag=True):
+    """Read a body from a file's bytes, and keep it under `key`."""
+
+    id: int
+    key: str
+    data: bytes
+    form: Literal["step", "iges", "stl"]
+    tolerance: float
+    deflection: float
+    limit: float
+    skin: bool = True
+    version: int = PROTOCOL
+
+
 class Place(msgspec.Struct, tag=True):
     """Put the body kept under `base` where each of `maps` (k, 4, 4) takes it, and keep all of them, side by side or
     `joined`, under `key`."""
@@ -210,6 +224,8 @@ class Built(msgspec.Struct, tag=True):
     valid: bool
     watertight: bool
     pieces: int = 1
+    told: tuple[str, ...] = ()
+    """What was mended in a body that was brought in."""
     body: bytes = b""
     version: int = PROTOCOL
 
@@ -231,7 +247,7 @@ class Failed(msgspec.Struct, tag=True):
     version: int = PROTOCOL
 
 
-Making = Loft | Move | Place | Combine
+Making = Loft | Move | Place | Combine | Read
 """Requests that end in a body."""
 Work = Making | Export
 Request = Work | Cancel

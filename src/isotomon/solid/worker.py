@@ -30,6 +30,7 @@ from isotomon.solid.protocol import (
     Making,
     Move,
     Place,
+    Read,
     Ready,
     Reply,
     Request,
@@ -43,6 +44,7 @@ from isotomon.solid.protocol import (
     unpack_edge,
     unpack_patch,
 )
+from isotomon.solid.reading import read_body
 
 KEPT_BYTES = 256 * 1024 * 1024
 _PR_SET_PDEATHSIG = 1
@@ -75,6 +77,9 @@ def run_step(request: Work, bodies: OrderedDict[str, Built]) -> Reply:
     if isinstance(request, Move):
         edges = [unpack_edge(e) for e in request.edges]
         return _built(request, exact.moved(edges, request.way, request.origin, request.angle, request.skin))
+    if isinstance(request, Read):
+        body, told = read_body(request.data, request.form, request.tolerance)
+        return _built(request, body, told)
     if isinstance(request, Place):
         return _built(
             request, kernel.placed(_kept(bodies, request.base), unpack(request.maps), request.joined, request.tolerance)
@@ -96,7 +101,7 @@ def _kept(bodies: OrderedDict[str, Built], key: str) -> kernel.Body:
     return kernel.from_bytes(bodies[key].body, bodies[key].names)
 
 
-def _built(request: Making, body: kernel.Body) -> Built:
+def _built(request: Making, body: kernel.Body, told: tuple[str, ...] = ()) -> Built:
     mesh, closed = _meshed(body, request)
     report = kernel.report(body, closed)
     return Built(
@@ -111,6 +116,7 @@ def _built(request: Making, body: kernel.Body) -> Built:
         valid=report.valid,
         watertight=report.watertight,
         pieces=report.pieces,
+        told=told,
         body=kernel.to_bytes(body),
     )
 

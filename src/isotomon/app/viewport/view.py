@@ -188,9 +188,20 @@ class View(QWidget):
     def show_finished(self, finished: Mapping[str, Built]) -> None:
         """Show the finished bodies instead of the skins they are made of, where any is combined with another."""
         quick = self.quick
-        if quick is None or all(p.loft.makes == "own" for p in quick.design.parts) or not finished:
+        if (
+            quick is None
+            or not finished
+            or all(p.loft.makes == "own" and not p.loft.imported for p in quick.design.parts)
+        ):
             return
-        self.scene.set_solids([solid_mesh(built) for built in finished.values()])
+        meshes = [solid_mesh(built) for built in finished.values()]
+        self.scene.set_solids(meshes)
+        if all(q.shape is None for q in (quick, *quick.others)):
+            points = np.vstack([points for points, _, _ in meshes])
+            marks = points[::97].tobytes()
+            if marks != self._fitted:
+                self._fitted = marks
+                self.camera = self.camera.fitting(points, self.width() / max(self.height(), 1), 1.12)
         self.touch()
 
     def set_section_lines(self, lines: list[Array]) -> None:
@@ -417,6 +428,8 @@ class View(QWidget):
         self._paint_compass(painter)
         if self._colouring is not None and self._lamps is None:
             paint_legend(painter, self.theme, QRectF(self.rect()), self._colouring, self._colour_title)
+        if self.quick is not None and self.quick.design.loft.imported:
+            return
         if self.quick is None or self.quick.shape is None:
             painter.setPen(QColor(self.theme.soft_ink))
             text = self.quick.findings[0].text if self.quick and self.quick.findings else "No body yet"

@@ -1,0 +1,78 @@
+"""Bodies brought in from files: as they are, mended where needed, copied and combined; what cannot be read is told."""
+
+from __future__ import annotations
+
+import math
+import tempfile
+import unittest
+from pathlib import Path
+
+from isotomon import script
+from isotomon.errors import DesignError, FileError, SolidError
+from isotomon.exchange.bodies_in import bytes_of
+from isotomon.model import bodies
+from isotomon.model.after import Mirror
+from isotomon.model.edits import replace
+from isotomon.model.file import decode, encode
+from isotomon.model.records import Circle, Design, Loft, Polygon, Span, Station
+from isotomon.rebuild.deliver import build_all, export
+from isotomon.rebuild.quick import rebuild
+from tests.helpers import WithWorker
+
+SIX = 40.0**2 * 3.0 * math.sqrt(3.0) / 8.0 * 100.0
+"""mm³: of a six-sided post of 40 by 100."""
+
+
+class BroughtIn(WithWorker):
+    """Files of other programs as bodies of a design."""
+
+    def setUp(self) -> None:
+        self.scratch = tempfile.TemporaryDirectory()
+        self.addCleanup(self.scratch.cleanup)
+        self.folder = Path(self.scratch.name)
+
+    def post(self, ending: str) -> Path:
+        station = Station("s1", "post", 0.0, Polygon(6), 40.0)
+        path = self.folder / f"post.{ending}"
+        export(
+            rebuild(Design("post", stations=(station,), loft=Loft("body", "post", span=Span(on=100.0)))),
+            self.supervisor,
+            path,
+        )
+        return path
+
+    def test_step_and_stl_as_they_are(self) -> None:
+        """The body of a file has its volume, through the design's own file too; mirrored and bored it is as sound as any."""
+        for ending, near in (("step", 1e-9), ("stl", 1e-6)):
+            made = decode(encode(script.bring_in(Design("in"), self.post(ending))))
+            self.assertEqual(rebuild(made).findings, ())
+            built = build_all(rebuild(made), self.supervisor)["body"]
+            self.assertTrue(built.valid and built.watertight)
+            self.assertAlmostEqual(built.volume / SIX, 1.0, delta=near)
+            self.assertEqual(bool(built.told), ending == "stl")
+            twice = replace(made, loft=replace(made.loft, after=(Mirror("xy"),)))
+            self.assertAlmostEqual(build_all(rebuild(twice), self.supervisor)["body"].volume / SIX, 2.0, delta=2 * near)
+            bored = bodies.add_body(made, "bore", ())
+            loft = replace(bored.loft, span=Span(on=120.0), makes="cut", onto=("body",))
+            bored = replace(bored, loft=loft, stations=(Station("s9", "bore", -5.0, Circle(), 10.0),))
+            one = build_all(rebuild(bored), self.supervisor)["body"]
+            self.assertAlmostEqual(one.volume / (SIX - math.pi * 25.0 * 100.0), 1.0, delta=1e-6)
+
+    def test_what_cannot_be_brought_in(self) -> None:
+        """A form that is not known, a file that is none, a damaged or lost one: told, and nothing else changes."""
+        with self.assertRaisesRegex(FileError, r"use .step, .iges or .stl"):
+            script.bring_in(Design("in"), self.folder / "x.txt")
+        (self.folder / "bad.step").write_text("nothing of the sort")
+        bad = script.bring_in(Design("in"), self.folder / "bad.step")
+        with self.assertRaisesRegex(SolidError, "no STEP file that can be read"):
+            build_all(rebuild(bad), self.supervisor)
+        with self.assertRaisesRegex(FileError, "damaged"):
+            bytes_of(replace(bad.imports[0], data="AAAA"))
+        with self.assertRaisesRegex(DesignError, "bring it in again"):
+            rebuild(replace(bad, imports=()))
+        good = script.bring_in(Design("in", stations=(Station("s1", "a", 0.0, Circle(), 9.0),)), self.post("stl"))
+        self.assertEqual(len(bodies.remove_body(good, good.loft.id).imports), 0)
+
+
+if __name__ == "__main__":
+    unittest.main()
