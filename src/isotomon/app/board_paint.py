@@ -133,6 +133,10 @@ class BoardPainter:
         for plot in (box.area, box.angle):
             p.fillRect(plot, self.colour("paper"))
         p.setFont(self.small)
+        if self.quick.design.loft.imported:
+            p.setPen(self.colour("soft_ink"))
+            p.drawText(box.area, Qt.AlignmentFlag.AlignCenter, "The body in hand was brought in: it has no stations")
+            return
         unit = self.quick.design.unit
         step = nice_step(to_unit(box.last - box.first, unit), int((box.width - LEFT) / 90))
         start, end = to_unit(box.first, unit), to_unit(box.last, unit)

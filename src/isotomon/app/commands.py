@@ -34,7 +34,7 @@ def needs_body(w: Window) -> str:
         return needs_design(w)
     return (
         ""
-        if w.desk.quick is not None and w.desk.quick.shape is not None
+        if w.desk.quick is not None and (w.desk.quick.shape is not None or w.desk.quick.design.loft.imported)
         else "There is no body yet: two stations at least"
     )
 

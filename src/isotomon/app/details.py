@@ -518,18 +518,8 @@ class Details(QScrollArea):
                 lambda: "ruled" if desk.design and desk.design.loft.ruled else "smooth",
                 lambda how: desk.do("smooth or ruled", lambda d: edits.change_loft(d, ruled=how == "ruled")),
             )
-        carrier_form = CarrierForm(desk)
-        column.addWidget(carrier_form)
-        self.fields["radius"] = carrier_form.radius
-        self._refreshers.append(carrier_form.refresh)
-        along_form = AlongForm(desk)
-        column.addWidget(along_form)
-        self.fields.update(along_form.fields)
-        self._refreshers.append(along_form.refresh)
-        loft_form = LoftForm(desk)
-        column.addWidget(loft_form)
-        self.fields.update(loft_form.fields)
-        self._refreshers.append(loft_form.refresh)
+        if desk.design is not None and not desk.design.loft.imported:
+            self._shape_forms(column)
         after_form = AfterForm(desk)
         column.addWidget(after_form)
         self._refreshers.append(after_form.refresh)
@@ -562,8 +552,19 @@ class Details(QScrollArea):
             column, lambda: {desk.design.loft.id, *(r.id for r in desk.design.loft.rails)} if desk.design else set()
         )
 
+    def _shape_forms(self, column: QVBoxLayout) -> None:
+        """How the body in hand is shaped; one that was brought in is as it is."""
+        carrier_form, along_form, loft_form = CarrierForm(self.desk), AlongForm(self.desk), LoftForm(self.desk)
+        for form in (carrier_form, along_form, loft_form):
+            column.addWidget(form)
+            self._refreshers.append(form.refresh)
+        self.fields |= {"radius": carrier_form.radius, **along_form.fields, **loft_form.fields}
+
     def _body_figures(self) -> str:
         quick = self.desk.quick
+        if quick is not None and quick.design.loft.imported:
+            file = next((i.name for i in quick.design.imports if i.id == quick.design.loft.imported), "gone")
+            return f"Brought in from {file}: it has no stations and no laws."
         if quick is None or quick.full is None or quick.shape is None:
             return "…"
         body, unit = quick.full.body, quick.design.unit

@@ -164,6 +164,8 @@ class Ledger(QTreeWidget):
 
     def _body_figure(self, quick: Quick, one: Quick | None) -> str:
         """Volume, what the body makes, and a hook once the solid in hand is sound."""
+        if one is not None and one.design.loft.imported:
+            return "brought in"
         if one is None or one.full is None:
             return "–"
         skin = one.shape is not None and one.shape.open

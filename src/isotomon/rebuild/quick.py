@@ -105,7 +105,8 @@ def _one(design: Design, moving: bool) -> tuple[Quick, Ground]:
     placed, misplaced = _placed(design, ground)
     lost += [*unmade, *loft, *misplaced]
     if shape is None:
-        return Quick(design, resolved, drawings, datums, guides, None, None, (), (*drawn, *lost)), ground
+        told = (*drawn, *lost)
+        return Quick(design, resolved, drawings, datums, guides, None, None, (), told, placed=placed), ground
     judged, findings = judge_laws(design, resolved, shape)
     if moving:
         turn = _unintended(design, resolved, drawings, shape, groups, endings(ground, resolved))
