@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import os
 import sys
 from collections.abc import Callable
@@ -14,10 +15,13 @@ from isotomon.app.meet_form import MeetForm
 from isotomon.app.window import Window
 from isotomon.model import edits
 from isotomon.model.drawing import Drawing
+from isotomon.model.guides import Guide, GuidePoint
+from isotomon.model.records import Design
 from isotomon.profile import shapes
 from isotomon.profile.change import round_corner
 from isotomon.profile.relate import add_dimension, put_ties
 from isotomon.profile.shapes import Spot
+from isotomon.rebuild import shaping
 from isotomon.samples import sample
 
 
@@ -166,6 +170,58 @@ def _stripes(w: Window) -> None:
     wait_for(lambda: w.checks.seen is not None and w.checks.seen.wanted == w.checks.wanted, 20.0)
 
 
+def _stirrer(w: Window) -> None:
+    w.set_stage("Shape")
+    w.desk.select(("b1",))
+
+
+def _rotor(w: Window) -> None:
+    w.set_stage("Shape")
+    w.desk.select((w.desk.design.loft.id,) if w.desk.design is not None else ())
+
+
+def _compare(w: Window) -> None:
+    w.set_stage("Check")
+    w.run_command("compare-rim")
+    wait_for(lambda: w.checks.seen is not None and bool(w.checks.seen.rows), 30.0)
+
+
+def _capacity(w: Window) -> None:
+    w.run_command("joins")
+    w.run_command("stripes")
+    w.run_command("fairness")
+    w.run_command("colour-mean")
+    w.desk.select(("m1",))
+
+
+def _oval() -> Design:
+    """A tub whose wall is turned about an axis by an oval rim."""
+    spots = tuple(
+        GuidePoint(x=60.0 * math.cos(k * math.tau / 24), y=40.0 * math.sin(k * math.tau / 24)) for k in range(24)
+    )
+    wall = Drawing("g1", "wall", plane="zx")
+    corners = (Spot(-40.0, 34.0), Spot(0.0, 34.0), Spot(0.0, 40.0), Spot(-40.0, 36.0))
+    for a, b in zip(corners, (*corners[1:], corners[0]), strict=True):
+        wall = shapes.line(wall, a, b)
+    rim = Guide("u1", "oval", "through", (), (), ("closed",), spots)
+    tub = shaping.revolve(Design("oval-tub", drawings=(wall,), guides=(rim,)), "g1", "z")
+    return edits.replace(
+        tub, loft=edits.replace(tub.loft, name="tub", carrier=edits.replace(tub.loft.carrier, rim="u1"))
+    )
+
+
+OTHERS: tuple[tuple[Callable[[], Design], tuple[tuple[str, Callable[[Window], None]], ...]], ...] = (
+    (
+        lambda: sample("kelp-steeper"),
+        (("rails", _rails), ("vessel", _vessel), ("stripes", _stripes), ("capacity", _capacity)),
+    ),
+    (lambda: sample("signal-mast"), (("drawing", _drawing), ("half-section", _half_section))),
+    (lambda: sample("ribbon-stirrer"), (("stirrer", _stirrer),)),
+    (lambda: sample("reach-rotor"), (("rotor", _rotor),)),
+    (_oval, (("compare", _compare),)),
+)
+
+
 def main(folder: Path) -> None:
     """Take them all."""
     folder.mkdir(parents=True, exist_ok=True)
@@ -181,20 +237,19 @@ def main(folder: Path) -> None:
         window.finder.grab().save(str(folder / "find.png"))
         window.finder.close()
         window.files.may_leave = lambda: True  # type: ignore[method-assign]
-    with window_off_screen(sample("kelp-steeper")) as window:
+    for design, shots in OTHERS:
+        _take(design(), shots, folder)
+
+
+def _take(design: Design, shots: tuple[tuple[str, Callable[[Window], None]], ...], folder: Path) -> None:
+    """Pictures of one more design."""
+    with window_off_screen(design) as window:
         window.files.may_leave = lambda: True  # type: ignore[method-assign]
         window.show_work()
-        for name, arrange in (("rails", _rails), ("vessel", _vessel), ("stripes", _stripes)):
+        for name, arrange in shots:
             arrange(window)
             wait_for(lambda: False, 0.8)
-            save_window(window, folder / f"{name}.png")
-            print(folder / f"{name}.png")
-    with window_off_screen(sample("signal-mast")) as window:
-        window.files.may_leave = lambda: True  # type: ignore[method-assign]
-        window.show_work()
-        for name, arrange in (("drawing", _drawing), ("half-section", _half_section)):
-            arrange(window)
-            wait_for(lambda: False, 0.8)
+            wait_for(lambda: not window.desk.building, 60.0)
             save_window(window, folder / f"{name}.png")
             print(folder / f"{name}.png")
 

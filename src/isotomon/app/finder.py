@@ -149,6 +149,22 @@ HELP = {
         "(Ctrl+J, or its row in the Ledger), Board and stations are its own; it is a body of its own, or is added to, cut out of, "
         "or kept in common with others.",
     ),
+    "shaping": (
+        "Extrude, sweep, revolve",
+        "Choose a station or a drawing (and a guide or an axis), then the tool: the body is there at once, in hand, and its Details "
+        "take over. The hollow mark at its far end on the Board is dragged to say how far it goes; Details take figures, formulas, and "
+        "what it goes up to. Turn, sizes, offsets, draft and a kept area change along it, evenly or by a formula in fraction or "
+        "position. Along a path sections stand square to it, keep their attitude, keep Y up, look at a second curve, stand off a skin or "
+        "upright on an axis; its corners are rounded or mitred. A profile turned about an axis may follow a rim. An open profile makes "
+        "a skin, a wall of some thickness, or is shut by a line. Copies, moves and mirrors follow the shape and cost no rebuild.",
+    ),
+    "measures": (
+        "Measures and Compare",
+        "In the stage Check, Measure takes a distance, angle, length, radius, section or capacity of what is chosen and keeps it with "
+        "the design: its figure stands in the Ledger and follows every edit. Of a vessel it tells volume, wetted area and brim, or the "
+        "level for a volume, less a wall. Compare lays another body, an earlier shape or another design over the one in hand: "
+        "figures side by side, sections over each other, the skin coloured by distance.",
+    ),
     "shape": (
         "Checks of shape",
         "In the stage Check, the skin is coloured by turn rate, curvature, slope to a pull direction, or distance from a reference; "
