@@ -187,10 +187,7 @@ def _compare(w: Window) -> None:
 
 
 def _capacity(w: Window) -> None:
-    w.run_command("joins")
-    w.run_command("stripes")
-    w.run_command("fairness")
-    w.run_command("colour-mean")
+    w.checks.set(colour="", lamps="", along="", joins=False, fair=False)
     w.desk.select(("m1",))
 
 

@@ -247,10 +247,13 @@ def _ruled_sections(field: SectionField, v: Array) -> Sections:
     origin, across, up = frames.origin, frames.across, frames.up
     axes, axes1 = np.stack([across, up], axis=1), np.stack([frames.across1, frames.up1], axis=1)
     away = control - origin[:, None, :]
-    # Axes of a mitred run are neither square to each other nor of length 1: their pseudo-inverse takes them apart.
-    apart = np.linalg.pinv(axes)
-    local = np.matmul(away, apart)
-    local1 = np.matmul(slopes - frames.origin1[:, None, :] - np.matmul(local, axes1), apart)
+    # Axes of a mitred run are neither square to each other nor of length 1: what they share is taken apart.
+    across_axes, across_axes1 = axes.transpose(0, 2, 1), axes1.transpose(0, 2, 1)
+    apart = np.linalg.inv(np.matmul(axes, across_axes))
+    mixed = np.matmul(axes1, across_axes) + np.matmul(axes, across_axes1)
+    local = np.matmul(np.matmul(away, across_axes), apart)
+    moved = np.matmul(slopes - frames.origin1[:, None, :], across_axes) + np.matmul(away, across_axes1)
+    local1 = np.matmul(moved - np.matmul(local, mixed), apart)
     angle, rate_of = _angle_of(local, local1, field.angle(v)[:, 0])
     return Sections(
         v=v,
