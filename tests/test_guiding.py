@@ -20,8 +20,8 @@ from tests.test_window import LEFT, WithWindow
 NONE = Qt.KeyboardModifier.NoModifier
 
 
-class Guiding(WithWindow):
-    """What a user does to guide a shape."""
+class GuidingWindow(WithWindow):
+    """A window with what tests of shaping do to it."""
 
     def on(self, design: Design) -> None:
         """Work on a design, at rest."""
@@ -54,6 +54,10 @@ class Guiding(WithWindow):
         box.activated.emit(box.currentIndex())
         QApplication.processEvents()
         self.settle()
+
+
+class Guiding(GuidingWindow):
+    """What a user does to guide a shape."""
 
     def test_a_curve_becomes_a_rail_and_is_dragged(self) -> None:
         """A curve through the stations is made at once and used as a rail; dragging its point by the mouse moves guide and body

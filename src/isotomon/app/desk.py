@@ -74,7 +74,15 @@ class Desk(QObject):
         design = self.design
         if design is None:
             return set()
-        groups = (design.numbers, design.stations, design.laws, design.drawings, design.datums, design.guides)
+        groups = (
+            design.numbers,
+            design.stations,
+            design.laws,
+            design.drawings,
+            design.datums,
+            design.guides,
+            design.gauges,
+        )
         return {entry.id for group in groups for entry in group} | {*body_ids(design), CHECKS}
 
     # Changing

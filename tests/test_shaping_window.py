@@ -1,0 +1,149 @@
+"""Extruding, sweeping, revolving, copying, measuring and comparing in the real window, by mouse and keys."""
+
+from __future__ import annotations
+
+import math
+import unittest
+
+import numpy as np
+from PySide6.QtCore import QPoint
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QCheckBox
+
+from isotomon.app.along_form import AlongForm
+from isotomon.app.gauges import GaugeForm
+from isotomon.model.drawing import Drawing
+from isotomon.model.file import encode
+from isotomon.model.guides import Guide
+from isotomon.model.records import Design
+from isotomon.profile.shapes import Spot, rectangle_corners
+from isotomon.samples import sample
+from tests.test_guiding import GuidingWindow
+from tests.test_window import LEFT
+
+WINDING = (40.0, 30.0, 2.0, 60.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 10.0)
+
+
+class Shaping(GuidingWindow):
+    """What a user does with one profile."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        box = rectangle_corners(Drawing("g1", "box", plane="zx"), Spot(-6.0, 20.0), Spot(6.0, 30.0))
+        helix = Guide("u1", "helix", "helix", ("z",), WINDING, ("height", "right", "constant", "straight"))
+        self.on_empty(Design("shaped", drawings=(box,), guides=(helix,)))
+
+    def on_empty(self, design: Design) -> None:
+        """A design that has no body yet."""
+        w = self.window
+        w.files.open_design(design, ask=False)
+        w.show_work()
+        self.wait(lambda: w.desk.quick is not None and w.desk.quick.design == w.desk.design, "the rebuild")
+
+    def volume(self) -> float:
+        quick = self.window.desk.quick
+        return quick.full.body.volume
+
+    def test_a_drawing_is_extruded_and_its_end_dragged(self) -> None:
+        """The shortcut extrudes what is chosen; its end is dragged on the Board as one step; figures and laws along it are typed;
+        both ways and back by undo to the same bytes."""
+        w = self.window
+        before = encode(self.design)
+        w.desk.select(("g1",))
+        self.keys("Ctrl+Shift+X")
+        self.settle()
+        self.assertEqual(w.desk.selection, (self.design.loft.id,))
+        self.assertAlmostEqual(self.volume(), 120.0 * 12.0, delta=1e-6)
+        start = w.board.handle_of("reach on").toPoint()
+        middle = w.board.handle_of(self.design.stations[0].id).toPoint()
+        self.drag(w.board, start, start + (middle - start) / 2)
+        self.settle()
+        shorter = self.design.loft.span.on
+        self.assertTrue(4.0 < shorter < 8.0, shorter)
+        self.assertAlmostEqual(self.volume(), 120.0 * shorter, delta=1e-6)
+        self.type(w.details.fields["on"].edit, "50 mm")
+        self.settle()
+        QTest.mouseClick(w.details.findChild(AlongForm).more, LEFT)
+        self.type(w.details.fields["turn"].edit, "90 deg * fraction")
+        self.settle()
+        self.assertAlmostEqual(self.volume(), 6000.0, delta=1e-6)
+        self.assertAlmostEqual(float(w.desk.quick.shape.curves.turn[-1]), math.pi / 2.0, delta=1e-9)
+        self.type(w.details.fields["width"].edit, "no number")
+        self.assertTrue(w.details.fields["width"].wrong.isVisible())
+        self.assertEqual(self.design.loft.along.width, 1.0)
+        self.run_command("both-ways")
+        self.assertEqual((self.design.loft.span.on, self.design.loft.span.back), (25.0, 25.0))
+        while encode(self.design) != before:
+            self.keys("Ctrl+Z")
+        self.assertEqual(self.design.stations, ())
+
+    def test_swept_revolved_copied_and_set_aside(self) -> None:
+        """A drawing is swept along the helix and held otherwise; revolved about an axis by a part of a turn; copied round it; the
+        solid is built; a body set aside is not seen and comes back."""
+        w = self.window
+        w.desk.select(("g1", "u1"))
+        self.keys("Ctrl+Shift+W")
+        self.settle()
+        self.assertEqual(self.design.loft.carrier.hold, "axis")
+        upright = self.volume()
+        self.pick("Held", "least")
+        self.assertEqual(self.design.loft.carrier.hold, "least")
+        self.assertGreater(self.volume(), upright)
+        w.desk.select(("g1",))
+        self.keys("Ctrl+Shift+V")
+        self.settle()
+        self.assertEqual(len(self.design.parts), 2)
+        self.assertAlmostEqual(self.volume() / (2.0 * math.pi * 25.0 * 120.0), 1.0, delta=1e-8)
+        whole = next(b for b in w.details.findChildren(QCheckBox) if b.text() == "Once round" and b.isVisible())
+        QTest.mouseClick(whole, LEFT, pos=QPoint(8, whole.height() // 2))
+        self.assertFalse(self.design.loft.span.whole)
+        self.type(w.details.fields["on"].edit, "30")
+        self.settle()
+        self.assertAlmostEqual(self.volume() / (2.0 * math.pi * 25.0 * 120.0), 1.0 / 12.0, delta=1e-8)
+        self.run_command("after-ring")
+        self.assertEqual(len(w.desk.quick.placed), 3)
+        self.run_command("aside")
+        self.assertTrue(self.design.loft.aside)
+        self.run_command("take-up")
+        self.assertFalse(self.design.loft.aside)
+        self.wait(lambda: self.design.loft.id in w.desk.finished and not w.desk.building, "the solids", 60)
+        built = w.desk.finished[self.design.loft.id]
+        self.assertEqual((built.pieces, built.valid, built.watertight), (3, True, True))
+
+    def test_measured_and_compared(self) -> None:
+        """A capacity is measured of the demo vessel and follows an edit; a distance is taken and removed; two bodies are compared in
+        figures, on the Board and in the body plan, and no more when the colour is taken off."""
+        w = self.window
+        self.on(sample("kelp-steeper"))
+        w.desk.select(("m1",))
+        self.settle()
+        first = {t: v for t, v, _ in w.desk.quick.readings["m1"].figures}["Volume"]
+        self.type(w.details.fields["Level"].edit, "200 mm")
+        self.settle()
+        second = {t: v for t, v, _ in w.desk.quick.readings["m1"].figures}["Volume"]
+        self.assertLess(second, 0.8 * first)
+        table = self.folder / "levels.csv"
+        next(f for f in w.details.widget().findChildren(GaugeForm)).write_table(table)
+        self.assertEqual(len(table.read_text().splitlines()), 42)
+        self.run_command("measure-distance")
+        self.assertEqual(len(self.design.gauges), 2)
+        self.keys("Del", widget=w.ledger)
+        self.settle()
+        self.assertEqual(len(self.design.gauges), 1)
+        self.run_command("copy-body")
+        other = self.design.rest[0].loft
+        w.checks.compare_with(other.id, other.name)
+        self.wait(lambda: w.checks.seen is not None and bool(w.checks.seen.rows), "the comparison", 30)
+        rows = {title: (a, b) for title, a, b in w.checks.seen.rows}
+        self.assertEqual(set(rows) >= {"Volume, mm³", "Lies outside, mm"}, True)
+        self.assertNotEqual(*rows["Volume, mm³"])
+        self.assertIsNotNone(w.board._over)
+        self.assertTrue(any(len(pieces) for pieces in w.body_plan._over))
+        w.checks.set(colour="")
+        QApplication.processEvents()
+        self.wait(lambda: w.board._over is None, "the end of the comparison")
+        self.assertFalse(np.any([len(x) for x in w.view._over]))
+
+
+if __name__ == "__main__":
+    unittest.main()
