@@ -17,8 +17,12 @@ import numpy as np
 from tests.drawings import random_drawing, shaken
 
 from isotomon.model import edits, loft_edits
+from isotomon.model.after import Ring
+from isotomon.model.drawing import Drawing
+from isotomon.model.edits import replace
 from isotomon.model.guides import Guide, GuidePoint
-from isotomon.model.records import Circle, Design, Naca4, Station
+from isotomon.model.records import Carrying, Circle, Design, Drawn, Loft, Naca4, Part, Span, Station
+from isotomon.profile.shapes import Spot, rectangle_corners
 from isotomon.profile.solver import begin_drag, drag_to, solve
 from isotomon.rebuild.deliver import build
 from isotomon.rebuild.quick import rebuild
@@ -181,6 +185,41 @@ def start() -> None:
     )
 
 
+def shaping() -> None:
+    """A helical ribbon dragged, and many copies fused with a hub."""
+    ribbon = rectangle_corners(Drawing("g1", "ribbon"), Spot(-1.5, -10.0), Spot(1.5, 10.0))
+    station = Station("s1", "ribbon", 0.0, Drawn("g1"), None)
+    carrier = Carrying("path", "u1", hold="axis", toward="z")
+    body = Loft("body", "ribbon", carrier=carrier, span=Span(whole=True))
+
+    def wound(pitch: float) -> Design:
+        values = (40.0, pitch, 20.0, 60.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 10.0)
+        helix = Guide("u1", "helix", "helix", ("z",), values, ("height", "right", "constant", "straight"))
+        return Design("ribbon", drawings=(ribbon,), guides=(helix,), stations=(station,), loft=body)
+
+    rebuild(wound(30.0))
+    pitches = iter(np.linspace(30.1, 40.0, 200))
+    p95 = float(np.percentile(timed(lambda: rebuild(wound(float(next(pitches))), moving=True), 100), 95)) * 1e3
+    line("a helical ribbon of 20 turns dragged, to mesh and curves, p95", f"{p95:.1f} ms", "≤ 30 ms", p95 <= 30)
+    hub = Part(Loft("hub", "hub", span=Span(on=100.0)), (Station("h1", "hub", 0.0, Circle(), 120.0),))
+    blade = Station("s1", "blade", 10.0, Naca4("2412"), 70.0, 0.5, offset_x=62.0)
+    loft = Loft("body", "blades", span=Span(on=80.0), after=(Ring(count=60),), makes="add", onto=("hub",))
+    many = rebuild(
+        Design("sixty", tolerance=1e-3, stations=(replace(blade, chord=12.0),), loft=loft, rest=(hub,), place=1)
+    )
+    moved = timed(lambda: rebuild(edits.change_station(many.design, "s1", chord=12.5), moving=True), 5)
+    line("60 blades on a hub dragged, to mesh and curves", f"{float(np.median(moved)) * 1e3:.0f} ms", "")
+    supervisor = Supervisor()
+    try:
+        build(rebuild(wound(30.0)), supervisor)
+        begin = time.perf_counter()
+        built = build(many, supervisor)
+        figure = f"{time.perf_counter() - begin:.1f} s, {built.pieces} piece"
+        line("60 copies of a foil blade fused with a hub", figure, "reported")
+    finally:
+        supervisor.close()
+
+
 def against_kernel() -> None:
     """Skin, areas and rebuild against the kernel's own times, in a process of their own."""
     done = subprocess.run([sys.executable, "-m", "bench.kernel"], capture_output=True, text=True, check=False)
@@ -221,7 +260,7 @@ def worker() -> None:
 
 if __name__ == "__main__":
     print(f"{'what':<66} {'figure':>22}   {'target':<18}")
-    for part in (arrays, drawing, against_kernel, worker, start, pixels):
+    for part in (arrays, shaping, drawing, against_kernel, worker, start, pixels):
         part()
     sys.stdout.flush()
     os._exit(0)
