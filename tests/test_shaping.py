@@ -15,7 +15,7 @@ from isotomon.model.datums import Datum
 from isotomon.model.drawing import Drawing
 from isotomon.model.edits import change_number, number_uses, replace
 from isotomon.model.file import decode, encode
-from isotomon.model.guides import Guide, GuidePoint
+from isotomon.model.guides import Guide, GuidePoint, Rail
 from isotomon.model.records import (
     Along,
     Carrying,
@@ -187,6 +187,20 @@ class Swept(unittest.TestCase):
         drawn = rebuild(replace(made, loft=replace(made.loft, carrier=replace(carrier, drawn_on="xy")))).shape
         assert drawn is not None
         np.testing.assert_allclose(drawn.sections.normal[0], [0.0, 0.0, 1.0], atol=1e-12)
+
+    def test_a_rail_sets_the_size(self) -> None:
+        """A circle swept along a straight path with two opposite rails that part: a cone's frustum, as wide as the rails."""
+        lines = {"u1": ((0.0, 0.0), (0.0, 90.0)), "u2": ((10.0, 0.0), (25.0, 90.0)), "u3": ((-10.0, 0.0), (-25.0, 90.0))}
+        guides = tuple(
+            Guide(key, key, "through", (), (), ("open",), tuple(GuidePoint(x=x, z=z) for x, z in ends))
+            for key, ends in lines.items()
+        )
+        rails = (Rail("r1", "u2"), Rail("r2", "u3"))
+        made = body(Circle(), carrier=Carrying("path", "u1"), span=Span(whole=True), rails=rails)
+        made = replace(made, guides=guides, stations=(replace(made.stations[0], chord=20.0),))
+        quick = rebuild(made)
+        self.assertEqual(quick.findings, ())
+        self.assertAlmostEqual(volume(quick) / (math.pi * 90.0 / 3.0 * (100.0 + 625.0 + 250.0)), 1.0, delta=1e-8)
 
     def test_folding_says_what_would_go_round(self) -> None:
         """A path tighter than the section is found before any solid, with the size that would do; of that size it is sound."""

@@ -58,7 +58,7 @@ def find_flaws(field: SectionField, places: int = 61, per_lane: int = 40) -> lis
             _flaw("folded", v[row], space[row, column], _folded(field, sections, row, advance[row], space[row]))
         )
     flaws += _pinched(field, v, local, space)
-    if not flaws and field.carrier.bending > np.pi and not field.common.open:
+    if not flaws and _axis(field) is None and field.carrier.bending > np.pi and not field.common.open:
         flaws += _met(field)
     area = signed_area(local[:, loop == 0])
     if not field.common.open and area.min() <= 0.0:

@@ -204,7 +204,7 @@ class Ground:
         if math.isnan(n.chord):
             raise DesignError(f"the drawing at station '{station.name}' is not solved yet, or stands on this itself")
         if not self._angles:
-            numbers = self.resolved.stations
+            numbers = [m for _, m in self.resolved.own]
             planes = self._planes_there([m.position for m in numbers], [m.tilt for m in numbers])
             self._planes = dict(zip((m.station.id for m in numbers), planes, strict=True))
             self._angles = body_angles(self.resolved, self.design, self.drawings)

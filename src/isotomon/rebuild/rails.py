@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,6 +17,7 @@ from isotomon.measure.laws import Finding, Mend
 from isotomon.model import loft_edits
 from isotomon.model.guides import End, Guide, Rail
 from isotomon.model.records import Apex, Design, Kept
+from isotomon.model.resolve import StationNumbers
 from isotomon.profile.outline import Outline2D
 from isotomon.rebuild.datums import Ground
 from isotomon.rebuild.placing import Stood, named_share, nearest_share, outline_for, source_of
@@ -52,7 +53,7 @@ def lay_rails(design: Design, ground: Ground) -> tuple[list[Laid], list[Finding]
     if design.loft.ruled:
         text = "straight rulings run straight from station to station, past the rails; make the loft smooth"
         return laid, [Finding("error", design.loft.name, text, about=design.loft.id)]
-    stands = [ground.profile(n.station) for n in resolved.stations]
+    stands = [_stands(ground, n) for n in resolved.stations]
     tracks: list[tuple[Rail, Track]] = []
     for rail in design.loft.rails:
         try:
@@ -76,6 +77,12 @@ def lay_rails(design: Design, ground: Ground) -> tuple[list[Laid], list[Finding]
         shares, gaps = _meetings(design, rail, stands, place[row, ::BETWEEN])
         laid.append(Laid(rail, name, track, shares, gaps))
     return laid, findings
+
+
+def _stands(ground: Ground, n: StationNumbers) -> Stood:
+    """A section of the body where it stands; a carried one is its station's, elsewhere."""
+    own = ground.profile(n.station)
+    return replace(own, n=n, plane=ground.plane_there(n.position, n.tilt)) if n.carried else own
 
 
 def _track(rail: Rail, curve: SpaceCurve, wrap: Wrap | None) -> Track:
@@ -143,6 +150,8 @@ def _meetings(
     gaps: dict[str, tuple[float, Array]] = {}
     for stand, place in zip(stands, places, strict=True):
         key, outline = stand.n.station.id, stand.outline
+        if stand.n.carried:  # it follows the rail from where its station meets it
+            continue
         if isinstance(stand.n.station.section, Kept | Apex):
             shares[key] = None
             continue
