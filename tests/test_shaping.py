@@ -343,6 +343,14 @@ class Revolved(WithWorker):
         made = shaping.revolve(start, "g1")
         crossing = replace(made, stations=(replace(made.stations[0], offset_y=-25.0),))
         self.assertIn("crosses the axis it is turned about, by up to 5 mm", rebuild(crossing).findings[0].text)
+        for section, shift, words in (
+            (Polygon(4), -20.0, "touches the axis in a point alone"),
+            (Circle(), -20.0, "touches the axis in a point alone"),
+            (Rounded(1.0, 0.1), -19.95, "a sliver of 0.05 mm"),
+        ):
+            near = body(section, carrier=Carrying("axis", "z", 50.0), span=Span(whole=True))
+            near = replace(near, stations=(replace(near.stations[0], offset_x=shift),))
+            self.assertIn(words, rebuild(near).findings[0].text)
         with self.assertRaisesRegex(DesignError, "leans out of it by 90°"):
             shaping.revolve(start, "g1", "y")
 

@@ -16,6 +16,8 @@ from isotomon.geometry.planar import crossing, inside, signed_area
 Array = NDArray[np.float64]
 
 
+SLIVER = 2e-3
+"""A profile nearer than this to the axis, as a share of the body's size, and not on it, leaves a sliver."""
 ON_AXIS = 1e-6
 """What is nearer than this to the axis a body is turned about, as a share of the body's size, lies on it."""
 PINCH = 0.05
@@ -57,6 +59,8 @@ def find_flaws(field: SectionField, places: int = 61, per_lane: int = 40) -> lis
         flaws.append(
             _flaw("folded", v[row], space[row, column], _folded(field, sections, row, advance[row], space[row]))
         )
+    if not flaws and not field.common.open:
+        flaws += _touching(field, v, space, loop)
     flaws += _pinched(field, v, local, space)
     if not flaws and _axis(field) is None and field.carrier.bending > np.pi and not field.common.open:
         flaws += _met(field)
@@ -75,6 +79,36 @@ def find_flaws(field: SectionField, places: int = 61, per_lane: int = 40) -> lis
             flaws.append(_flaw("crossing", v[row], space[row, index], text))
             break
     return flaws
+
+
+def _touching(field: SectionField, v: Array, space: Array, loop: NDArray[np.intp]) -> list[Flaw]:
+    """Where the profile of a body that is turned about an axis meets the axis in a point alone, or leaves a sliver beside it."""
+    axis = _axis(field)
+    if axis is None:
+        return []
+    points = space[0, loop == 0]
+    away = points - axis.origin
+    far = np.linalg.norm(away - (away @ axis.way)[:, None] * axis.way, axis=1)
+    size = float(far.max())
+    near = far < SLIVER * size
+    if not near.any() or near.all():
+        return []
+    # Runs of places near the axis, round the profile; what lies along it has many.
+    starts = np.flatnonzero(near & ~np.roll(near, 1))
+    lengths = [int(np.argmin(np.roll(near, -s))) for s in starts.tolist()]
+    for start, length in zip(starts.tolist(), lengths, strict=True):
+        run = far[np.arange(start, start + length) % len(far)]
+        k = start + int(run.argmin())
+        at, place = float(far[k % len(far)]), points[k % len(far)]
+        if at > ON_AXIS * size:
+            text = (
+                f"the profile leaves a sliver of {at:.3g} mm beside the axis; bring it onto the axis, or further off it"
+            )
+            return [_flaw("sliver", v[0], place, text)]
+        if int((run < 3.0 * ON_AXIS * size).sum()) <= 2:
+            text = "the profile touches the axis in a point alone; move it off the axis, or let it lie along it"
+            return [_flaw("touching", v[0], place, text)]
+    return []
 
 
 def _met(field: SectionField) -> list[Flaw]:
