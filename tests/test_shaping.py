@@ -190,7 +190,11 @@ class Swept(unittest.TestCase):
 
     def test_a_rail_sets_the_size(self) -> None:
         """A circle swept along a straight path with two opposite rails that part: a cone's frustum, as wide as the rails."""
-        lines = {"u1": ((0.0, 0.0), (0.0, 90.0)), "u2": ((10.0, 0.0), (25.0, 90.0)), "u3": ((-10.0, 0.0), (-25.0, 90.0))}
+        lines = {
+            "u1": ((0.0, 0.0), (0.0, 90.0)),
+            "u2": ((10.0, 0.0), (25.0, 90.0)),
+            "u3": ((-10.0, 0.0), (-25.0, 90.0)),
+        }
         guides = tuple(
             Guide(key, key, "through", (), (), ("open",), tuple(GuidePoint(x=x, z=z) for x, z in ends))
             for key, ends in lines.items()

@@ -61,6 +61,16 @@ class Shaping(GuidingWindow):
         shorter = self.design.loft.span.on
         self.assertTrue(4.0 < shorter < 8.0, shorter)
         self.assertAlmostEqual(self.volume(), 120.0 * shorter, delta=1e-6)
+        grip = w.view._grips["reach on"]
+        normal = w.desk.quick.shape.sections.normal[-1]
+        self.drag(w.view, self.pixel(grip), self.pixel(grip + 8.0 * normal))
+        self.settle()
+        self.assertAlmostEqual(self.design.loft.span.on, shorter + 8.0, delta=0.6)
+        self.run_command("after-move")
+        grip = w.view._grips["move z"]
+        self.drag(w.view, self.pixel(grip), self.pixel(grip + np.array([0.0, 0.0, 5.0])))
+        self.settle()
+        self.assertAlmostEqual(self.design.loft.after[0].z, 5.0, delta=0.6)
         self.type(w.details.fields["on"].edit, "50 mm")
         self.settle()
         QTest.mouseClick(w.details.findChild(AlongForm).more, LEFT)

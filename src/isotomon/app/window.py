@@ -48,6 +48,7 @@ from isotomon.app.grips import GripTools
 from isotomon.app.guides import GuideTools
 from isotomon.app.ledger import Ledger
 from isotomon.app.number_table import NumberTable
+from isotomon.app.reach_grips import ReachGrips
 from isotomon.app.shape_checks import ShapeChecks
 from isotomon.app.shape_form import ShapeForm
 from isotomon.app.shaping import ShapingTools
@@ -87,6 +88,7 @@ class Window(QMainWindow):
         self.gauges: GaugeTools = GaugeTools(self)
         self.ties: TieTools = TieTools(self)
         self.ends: EndGrips = EndGrips(self)
+        self.reach: ReachGrips = ReachGrips(self)
         self.checks: ShapeChecks = ShapeChecks(self)
         self.view: View = View(self.theme)
         self.body_plan: BodyPlan = BodyPlan(self.theme)
@@ -301,6 +303,7 @@ class Window(QMainWindow):
         self.view.pulled.connect(self.datums.pull)
         self.view.gripped.connect(self._pull_grip)
         self.view.let_go.connect(self.grips.let_go)
+        self.view.let_go.connect(self.reach.let_go)
         self.body_plan.tie_pulled.connect(self.ties.pull_in_plan)
         self.body_plan.let_go.connect(desk.finish_preview)
         self.ledger.chosen.connect(desk.select)
@@ -350,13 +353,16 @@ class Window(QMainWindow):
 
     def show_grips(self) -> None:
         """Places in the View that can be dragged, for what is chosen."""
-        tools = (self.grips, self.guides, self.ties, self.ends)
+        tools = (self.grips, self.guides, self.ties, self.ends, self.reach)
         self.view.set_grips({kind: place for tool in tools for kind, place in tool.grips().items()})
 
     def _pull_grip(self, kind: str, start: np.ndarray, now: np.ndarray) -> None:
         word = kind.split()[0]
         if word == "end":
             self.ends.pull(kind, now)
+            return
+        if word == "reach" or kind.startswith("move "):
+            self.reach.pull(kind, start, now)
             return
         tools = self.guides if word in ("point", "handle") else self.ties if word == "tie" else self.grips
         tools.pull(kind, start, now)

@@ -261,7 +261,7 @@ class View(QWidget):
             painter.setPen(QPen(QColor(self.theme.accent), 2.0))
             painter.setBrush(QColor(self.theme.paper))
             word = kind.split()[0]
-            if word in ("point", "handle", "tie", "end"):
+            if word in ("point", "handle", "tie", "end", "reach") or kind.startswith("move "):
                 self._paint_mark(painter, word, kind, QPointF(x, y))
             elif kind.startswith("tilt"):
                 painter.drawRoundedRect(
