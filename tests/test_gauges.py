@@ -89,6 +89,7 @@ class Kept(unittest.TestCase):
             Gauge("m4", "rim", "radius", ("s2/outline",)),
             Gauge("m5", "lean", "angle", ("xy", "z")),
             Gauge("m6", "round", "length", ("s1/outline",)),
+            Gauge("m7", "through", "thickness", ("body", "s2/at:0.3")),
         )
         return replace(post, datums=(beside,), gauges=gauges)
 
@@ -104,6 +105,7 @@ class Kept(unittest.TestCase):
         self.assertAlmostEqual(first["m4"]["Radius"], 50.0, delta=1e-6)
         self.assertAlmostEqual(first["m5"]["Angle"], math.pi / 2.0, delta=1e-12)
         self.assertAlmostEqual(first["m6"]["Length"], 100.0 * math.pi, delta=1e-4)
+        self.assertAlmostEqual(first["m7"]["Thickness"], 100.0, delta=2e-3)
         wider = edits.change_station(edits.change_station(self.design(), "s1", chord=120.0), "s2", chord=120.0)
         self.assertAlmostEqual(rebuild(wider).readings["m1"].figures[0][1], 20.0, delta=1e-6)
 
@@ -115,7 +117,7 @@ class Kept(unittest.TestCase):
         self.assertIn("gone", rebuild(made).readings["m4"].wrong)
         with self.assertRaisesRegex(DesignError, "measure gap"):
             edits.remove_datum(self.design(), "d1")
-        self.assertEqual(len(edits.remove_gauge(made, "m4").gauges), 5)
+        self.assertEqual(len(edits.remove_gauge(made, "m4").gauges), 6)
         with self.assertRaisesRegex(DesignError, "expected 2, 1 and 0"):
             edits.add_gauge(made, Gauge("m9", "x", "section", ("body",)))
 

@@ -29,7 +29,7 @@ from isotomon.rebuild.results import Reading
 if TYPE_CHECKING:
     from isotomon.app.window import Window
 
-_SLOTS = {"*": "Of", "D": "Of", "c": "Curve", "B": "Body", "P": "Plane", "A": "Up along"}
+_SLOTS = {"p": "Near", "*": "Of", "D": "Of", "c": "Curve", "B": "Body", "P": "Plane", "A": "Up along"}
 
 
 def gauge_candidates(design: Design, letter: str) -> list[tuple[str, str]]:
@@ -234,6 +234,7 @@ _TIPS = {
     "angle": "Between planes, axes and straight edges",
     "length": "Of a guide, profile or edge",
     "radius": "Of a circle, or the least radius of any curve",
+    "thickness": "Through a body, square to its skin, where that is nearest to a point",
     "section": "Area, centroid and second moments where a plane cuts a body",
     "capacity": "What a vessel holds to a level, or the level for a volume; wetted area",
 }

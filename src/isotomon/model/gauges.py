@@ -9,7 +9,7 @@ from isotomon.model.base import Id, Record
 from isotomon.model.datums import Field
 from isotomon.quantity import Value
 
-GaugeKind = Literal["distance", "angle", "length", "radius", "section", "capacity"]
+GaugeKind = Literal["distance", "angle", "length", "radius", "thickness", "section", "capacity"]
 MOST_GAUGES = 200
 
 
@@ -28,6 +28,7 @@ GAUGES: dict[str, Gauging] = {
     "angle": Gauging("Angle", "DD"),
     "length": Gauging("Length of a curve", "c"),
     "radius": Gauging("Radius of a curve", "c"),
+    "thickness": Gauging("Thickness at a point", "Bp"),
     "section": Gauging("Section by a plane", "BP", (Field("Offset", "length", 0.0),)),
     "capacity": Gauging(
         "Capacity",

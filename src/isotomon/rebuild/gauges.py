@@ -14,7 +14,7 @@ from isotomon.field.mesh import sampling, skin_mesh, triangles
 from isotomon.field.skin import BodySkin
 from isotomon.geometry import space
 from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane, SpaceCurve, round_through
-from isotomon.measure.apart import PlaneSection, apart, plane_section, spots_of
+from isotomon.measure.apart import PlaneSection, apart, plane_section, spots_of, through
 from isotomon.measure.capacity import Inside, inside
 from isotomon.model.bodies import body_ids
 from isotomon.model.gauges import Gauge, check_gauge
@@ -113,6 +113,28 @@ def _radius(ground: Ground, quick: Quick, gauge: Gauge) -> Reading:
         return Reading((("Least radius", 1.0 / float(bend[k]), "length"),), (points, np.vstack([place, place])))
 
 
+def _thickness(ground: Ground, quick: Quick, gauge: Gauge) -> Reading:
+    """Through the body from where its skin is nearest to a point, square to the skin."""
+    point = ground.point(gauge.on[1])
+    one = quick.of(gauge.on[0])
+    skin = _thing(ground, quick, gauge.on[0])
+    if not isinstance(skin, BodySkin) or one is None or one.shape is None or one.shape.open:
+        raise DesignError("only a solid body has a thickness; choose another")
+    _, ends = apart(spots_of(point, point[None]), spots_of(skin, point[None]))
+    place = ends[1]
+    vertices, index = _fine_mesh(one)
+    # The flat ends come last, two fans of as many triangles as there are places round a section; a skin is looked through.
+    round_ = len(vertices) if one.shape.field.ring else int((index == index.max()).sum())
+    corners = vertices[index if one.shape.field.ring else index[: -2 * round_]]
+    square = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    nearest = int(np.linalg.norm(corners.mean(axis=1) - place, axis=1).argmin())
+    inward = -square[nearest] / np.linalg.norm(square[nearest])
+    wide = through(corners, place, inward)
+    if not math.isfinite(wide):
+        raise DesignError("the point lies where the skin has no other side across from it; choose another")
+    return Reading((("Thickness", wide, "length"),), (np.stack([place, place + wide * inward]),))
+
+
 def _section(ground: Ground, quick: Quick, gauge: Gauge) -> Reading:
     plane, body = ground.plane(gauge.on[1]), gauge.on[0]
     offset = _number(ground, gauge, 0)
@@ -138,15 +160,20 @@ def section_of(quick: Quick, body: str, plane: Plane) -> PlaneSection | None:
     one = quick.of(body)
     if one is None or one.shape is None:
         raise DesignError("the body is not there; choose another")
-    shape = one.shape
-    if shape.open:
+    if one.shape.open:
         raise DesignError("the body is a skin, which has no section area; close its profiles")
-    v = np.union1d(np.linspace(shape.field.first, shape.field.last, FINE), shape.field.edges)
-    fine = sampling(shape.form.common, ROUND)
-    vertices, index = triangles(skin_mesh(shape.field.sections(v), fine, shape.field.ring))
-    if shape.form.samples.holes:
+    if one.shape.form.samples.holes:
         raise DesignError("a body with holes is not cut here; take its section at a station")
+    vertices, index = _fine_mesh(one)
     return plane_section(one.stood(vertices), index, plane)
+
+
+def _fine_mesh(one: Quick) -> tuple[Array, NDArray[np.int64]]:
+    """Vertices and outward triangles of a body, as it is shaped, fine enough to be measured."""
+    shape = one.shape
+    assert shape is not None
+    v = np.union1d(np.linspace(shape.field.first, shape.field.last, FINE), shape.field.edges)
+    return triangles(skin_mesh(shape.field.sections(v), sampling(shape.form.common, ROUND), shape.field.ring))
 
 
 def _capacity(ground: Ground, quick: Quick, gauge: Gauge) -> Reading:
@@ -222,6 +249,7 @@ _KINDS = {
     "angle": _angle,
     "length": _length,
     "radius": _radius,
+    "thickness": _thickness,
     "section": _section,
     "capacity": _capacity,
 }

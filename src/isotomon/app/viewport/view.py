@@ -287,6 +287,8 @@ class View(QWidget):
                 x, y = self.camera.project(foot[None], self.width(), self.height())[0][:2].tolist()
                 painter.drawLine(QPointF(x, y), at)
             painter.drawEllipse(at, 3.5, 3.5)
+            if word == "move":
+                painter.drawText(at + QPointF(7, 4), kind[-1].upper())
 
     def show_datums(self, visible: bool) -> None:
         """Show or hide all datums; the design stays as it is."""
