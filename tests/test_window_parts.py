@@ -257,7 +257,7 @@ class OtherParts(WithWindow):
         self.assertEqual([Path(p) for p in w.settings.value("recent")], [path])
         self.keys("Ctrl+B")
         self.assertFalse(w.body_plan.isVisible())
-        topics = "view board bodyplan ledger details grid drawing numbers guides ties bodies shape"
+        topics = "view board bodyplan ledger details grid drawing numbers guides ties bodies shaping measures shape"
         self.assertEqual(set(HELP), set(topics.split()))
 
     def test_names_and_notes_are_edited_in_place(self) -> None:

@@ -174,7 +174,7 @@ SHAPING_COMMANDS: tuple[Command, ...] = (
             "What goes on from the profile goes back, and the other way round", _spans, None, "Reach"),
     Command("both-ways", "Go both ways", lambda w: w.shaping.both_ways(), "", "Shape", "",
             "As far on as back, and as far in all as now", _spans, None, "Reach"),
-    Command("bring-in", "Bring in a body…", lambda w: w.shaping.ask_body(), "", "Shape", "",
+    Command("body-in", "Bring in a body…", lambda w: w.shaping.ask_body(), "", "Shape", "",
             "A STEP, IGES or STL body as it is; it can be moved, copied and combined", _needs_design, None, "Bodies"),
     Command("aside", "Set the body aside", lambda w: w.shaping.set_aside(), "", "Shape", "",
             "It is neither built nor combined, and keeps all it has", _needs_others,

@@ -330,6 +330,13 @@ def path(curve: SpaceCurve, hold: Hold = "least", toward: Toward | None = None) 
         across = _towards(tangents, toward(s / s[-1], points))
     else:
         across = _turned_least(points, tangents, start.across, s if curve.closed else None)
+    if curve.closed:
+        if np.linalg.norm(across[-1] - across[0]) > 1e-2:
+            raise FieldError(
+                "held so, the sections do not come back as they set out round the closed path; turn them least, or lean them on "
+                "something that goes round with it"
+            )
+        across[-1] = across[0]
     fixed = np.stack([start.across, start.up]) if hold == "fixed" else None
     return Path(float(s[-1]), curve.closed, place, make_interp_spline(s, across, **rest), fixed, upright, bending)
 

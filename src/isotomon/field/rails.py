@@ -90,6 +90,8 @@ def _bracketed(p: Array, origin: Array, normal: Array, nearest_only: bool) -> tu
             return k, share, gap, (gap == 0.0).astype(np.intp)
     height = p @ normal.T - level
     near = np.where(np.abs(height) < slack, 0.0, height)
+    # A rail that ends on a plane, but for rounding, passes it: else another of its turns would be taken for it.
+    near[[0, -1]] = np.where(np.abs(height[[0, -1]]) < 1e3 * slack, 0.0, height[[0, -1]])
     passes = (near[:-1] * near[1:] < 0.0) | ((near[1:] == 0.0) & (near[:-1] != 0.0))
     passes[0] |= near[0] == 0.0
     count = passes.sum(axis=0)

@@ -74,6 +74,10 @@ def make_rim(
     base = float((own.origin[0] - axis.origin) @ way)
     far, high = points @ out - middle, points @ up + base
     reach = float(far.max())
+    if reach < 1e-6 * max(float(np.ptp(points, axis=0).max()), 1e-9):
+        raise FieldError(
+            "the profile lies on the other side of the axis than the body turns from; turn it the other way"
+        )
     outer = far > reach - 1e-6 * max(float(np.ptp(points, axis=0).max()), 1e-9)
     rest = float(high[outer].min() + high[outer].max()) / 2.0
     end = (reach + middle) * out + (rest - base) * up

@@ -348,6 +348,8 @@ def course_of(
         return Course(laws, start, draft)
     if common.open:
         raise DesignError("an open profile bounds no area that could be kept; let the area change")
+    if any(s.tip for s in placed):
+        raise DesignError("a body that closes in a point cannot keep its area; make its ends flat, or let the area change")
     size = laws(np.array([start]))[0, 1:3]
     area = float(shape[:, 0] @ area_form @ shape[:, 1] * size[0] * size[1])
     return Course(laws, start, draft, area_form, area)
