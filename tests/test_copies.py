@@ -15,7 +15,7 @@ from isotomon.model.after import After, Mirror, Move, Resize, Ring, Row
 from isotomon.model.edits import replace
 from isotomon.model.file import decode, encode
 from isotomon.model.guides import Guide, GuidePoint
-from isotomon.model.records import Circle, Design, Loft, Part, Polygon, Span, Station
+from isotomon.model.records import Along, Circle, Design, Ellipse, Loft, Part, Polygon, Span, Station, Wall
 from isotomon.rebuild.deliver import build_all
 from isotomon.rebuild.quick import rebuild
 from tests.helpers import WithWorker
@@ -58,6 +58,23 @@ class Copies(WithWorker):
                 self.assertEqual(built.pieces, pieces)
                 self.assertAlmostEqual(built.volume / VOLUME, times, delta=1e-9)
                 self.assertEqual(len(set(built.names)), len(built.names))
+
+    def test_a_tapered_body_is_stretched_and_a_tube_has_round_ends(self) -> None:
+        """A tapered, turned body is stretched one way in three copies; a tube closed by round ends is hollow; both are sound."""
+        steps = (Move(turn=0.4), Resize(1.6, 1.0, 0.7), Ring(count=3))
+        tapered = post(*steps, along=Along(width=0.6, height=0.6, turn=1.0))
+        quick = rebuild(tapered)
+        built = build_all(quick, self.supervisor)["body"]
+        self.assertEqual((built.valid, built.watertight, built.pieces), (True, True, 3))
+        self.assertAlmostEqual(built.volume / quick.volume, 1.0, delta=1e-6)
+        station = Station("s1", "tube", 0.0, Ellipse(0.7), 30.0)
+        tube = Design(
+            "tube", stations=(station,), loft=Loft("body", "tube", span=Span(on=80.0, ends="round"), wall=Wall(3.0))
+        )
+        quick = rebuild(tube)
+        built = build_all(quick, self.supervisor)["body"]
+        self.assertEqual((built.valid, built.watertight, built.pieces), (True, True, 1))
+        self.assertAlmostEqual(built.volume / quick.volume, 1.0, delta=1e-6)
 
     def test_joined_copies_and_many_on_a_hub(self) -> None:
         """Three posts that overlap are one piece when joined; forty thin blades and their hub are one, of their volumes."""

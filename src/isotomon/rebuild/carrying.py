@@ -305,7 +305,7 @@ def rim_of(
     base = carrier.base if isinstance(carrier, Relative) else carrier
     if curve is None or not isinstance(base, Turning):
         return None
-    first = min(placed, key=lambda s: s.position)
+    first = min((p for p in placed if not p.tip), key=lambda p: p.position)
     c, s = math.cos(first.set_angle), math.sin(first.set_angle)
     at = np.zeros(1)
     start = (carrier.frames(at), base.frames(at))
@@ -315,7 +315,12 @@ def rim_of(
 
 
 def course_of(
-    design: Design, resolved: Resolved, placed: Sequence[Placed], common: Correspondence, area_form: Array
+    design: Design,
+    resolved: Resolved,
+    placed: Sequence[Placed],
+    common: Correspondence,
+    area_form: Array,
+    carrier: Carrier,
 ) -> Course | None:
     """What changes along the body by law, or None.
 
@@ -325,14 +330,18 @@ def course_of(
     if along == ALIKE:
         return None
     start, end = min(s.position for s in placed), max(s.position for s in placed)
+    if resolved.ring:
+        end = start + carrier.length
     names = tuple(sorted(resolved.names.items()))
     turn_over = resolve(along.turn_over, "length", resolved.names)
     turned = (end - start) / turn_over if turn_over > 0.0 else 1.0
     laws = _laws(replace_record(along, draft=0.0, keep_area=False), names, start, end, turned)
+    if resolved.ring:
+        _comes_round(laws(np.array([start, end])), along)
     sizes = laws(np.linspace(start, end, 201))[:, 1:3]
     if sizes.min() <= 1e-6:
         raise DesignError("width or height along the body comes to nothing or less; keep them above nought")
-    first = min(placed, key=lambda s: s.position)
+    first = min((p for p in placed if not p.tip), key=lambda p: p.position)
     shape = first.chord * first.shape
     draft = None
     lean = resolve(along.draft, "angle", resolved.names)
@@ -349,10 +358,25 @@ def course_of(
     if common.open:
         raise DesignError("an open profile bounds no area that could be kept; let the area change")
     if any(s.tip for s in placed):
-        raise DesignError("a body that closes in a point cannot keep its area; make its ends flat, or let the area change")
+        raise DesignError(
+            "a body that closes in a point cannot keep its area; make its ends flat, or let the area change"
+        )
     size = laws(np.array([start]))[0, 1:3]
     area = float(shape[:, 0] @ area_form @ shape[:, 1] * size[0] * size[1])
     return Course(laws, start, draft, area_form, area)
+
+
+def _comes_round(ends: Array, along: Along) -> None:
+    """Raises: DesignError, when what changes along a ring is not at its end what it was at its start."""
+    change = ends[1] - ends[0]
+    change[0] -= 2.0 * math.pi * round(float(change[0]) / (2.0 * math.pi))
+    if np.abs(change).max() > 1e-6 or along.draft not in (0.0, "0"):
+        k = int(np.abs(change).argmax())
+        title = along_values(along)[k][0].lower() if np.abs(change).max() > 1e-6 else "draft"
+        raise DesignError(
+            f"the body comes round to its start, and its {title} along it does not; let it come back, by whole turns or a "
+            "course that ends as it began"
+        )
 
 
 @lru_cache(maxsize=64)

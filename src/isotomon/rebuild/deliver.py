@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
 from typing import Literal
@@ -28,13 +28,21 @@ STEP_SECONDS = 120.0
 Form = Literal["step", "stl"]
 
 
-def shape_request(shape: Shape, tolerance: float, request_id: int, limit: float = STEP_SECONDS) -> Loft | Move:
-    """The request that builds a shape's solid: by the kernel's exact forms where it has them, else by patches.
+def shape_request(
+    shape: Shape,
+    tolerance: float,
+    request_id: int,
+    limit: float = STEP_SECONDS,
+    stretch: Array | None = None,
+    key: str = "",
+) -> Loft | Move:
+    """The request that builds a shape's solid: by the kernel's exact forms where it has them, else by patches, which are
+    taken where the affine map `stretch` (4, 4) takes them and kept under `key`.
 
     Raises: FieldError, when the skin cannot be fitted.
     """
     exact = motion(shape.field)
-    if exact is not None:
+    if exact is not None and stretch is None:
         return Move(
             id=request_id,
             key=shape.key,
@@ -48,13 +56,18 @@ def shape_request(shape: Shape, tolerance: float, request_id: int, limit: float 
         )
     wrap = shape.field.wrap
     ends = shape.field.sections(shape.field.nodes[[0, -1]])
+    made, origin, normal = patches(shape.field, tolerance), ends.origin, ends.normal
+    if stretch is not None:
+        linear, shift = stretch[:3, :3], stretch[:3, 3]
+        made = [replace(p, control=p.control @ linear.T + shift) for p in made]
+        origin, normal = origin @ linear.T + shift, normal @ np.linalg.inv(linear)
     return Loft(
         id=request_id,
-        key=shape.key,
-        patches=[pack_patch(p) for p in patches(shape.field, tolerance)],
+        key=key or shape.key,
+        patches=[pack_patch(p) for p in made],
         ends=[]
         if shape.field.ring or shape.open
-        else [(_vector(ends.origin[i]), _vector(ends.normal[i])) for i in (0, 1)]
+        else [(_vector(origin[i]), _vector(normal[i])) for i in (0, 1)]
         if wrap is None
         else [((0.0, 0.0, wrap.height), (*wrap.way, 0.0))] * 2,
         radii=None if wrap is None else (shape.field.first - wrap.height, shape.field.last - wrap.height),
@@ -119,19 +132,20 @@ def steps(quick: Quick, limit: float = STEP_SECONDS) -> tuple[list[Step], dict[s
         if reason is not None or (shape is None and imported is None):
             name = f"{q.design.loft.name}: " if quick.others else ""
             raise SolidError(f"no solid can be made: {name}{reason}")
-        tolerance, body = quick.design.tolerance, q.design.loft.id
+        tolerance, body, maps = quick.design.tolerance, q.design.loft.id, q.placed
         if imported is not None:
             first = digest((imported.form, imported.data, tolerance, VERSION))
             ask: Callable[[int], Work] = partial(_read, first, imported, tolerance, fine_of(quick), limit)
         else:
             assert shape is not None
-            first, ask = shape.key, partial(shape_request, shape, tolerance, limit=limit)
+            first, stretch, maps = _stretched(q, shape)
+            ask = partial(shape_request, shape, tolerance, limit=limit, stretch=stretch, key=first)
         single[body] = Step(first, body, ask)
         asked.append(single[body])
         if q.design.loft.after:
-            key = digest((first, q.placed.tobytes(), joins(q)))
+            key = digest((first, maps.tobytes(), joins(q)))
             fine = deflection(shape) if shape is not None else fine_of(quick)
-            place = partial(_place, key, first, q.placed, joins(q), tolerance, fine, limit, shape is None or shape.open)
+            place = partial(_place, key, first, maps, joins(q), tolerance, fine, limit, shape is None or shape.open)
             single[body] = Step(key, body, place)
             asked.append(single[body])
     done: dict[str, str] = {}
@@ -174,6 +188,17 @@ def _place(
     request_id: int,
 ) -> Place:
     return Place(request_id, key, base, pack(maps), joined, max(tolerance, 1e-7), fine, limit, skin)
+
+
+def _stretched(quick: Quick, shape: Shape) -> tuple[str, Array | None, Array]:
+    """The key of the body to be built, what its patches are stretched by before it is, and the maps that are left. The
+    kernel stretches B-spline bodies badly, patches are stretched by their control points."""
+    maps = quick.placed
+    linear = maps[0, :3, :3]
+    alike = np.abs(linear @ linear.T - np.eye(3) * np.sum(linear * linear) / 3.0).max() < 1e-12
+    if alike or shape.field.wrap is not None or motion(shape.field) is not None:
+        return shape.key, None, maps
+    return digest((shape.key, maps[0].tobytes())), maps[0], maps @ np.linalg.inv(maps[0])
 
 
 def _combine(

@@ -185,7 +185,7 @@ def make_shape(
         if at is not None:
             shares[row] = form.common.on(np.array([t.share[at] for t in form.common.ties]))
     loft = design.loft
-    course = course_of(design, resolved, placed, form.common, form.rule.area_form)
+    course = course_of(design, resolved, placed, form.common, form.rule.area_form, carrier)
     manner = Manner(
         loft.ruled or isinstance(carrier, Mitred),
         resolved.ring,

@@ -35,7 +35,7 @@ from OCP.collections import (
     List_TopoDS_Shape,
 )
 from OCP.Geom import Geom_BSplineSurface, Geom_CylindricalSurface
-from OCP.gp import gp_Ax3, gp_Dir, gp_GTrsf, gp_Pln, gp_Pnt, gp_Trsf
+from OCP.gp import gp_Ax3, gp_Dir, gp_GTrsf, gp_Mat, gp_Pln, gp_Pnt, gp_Trsf, gp_XYZ
 from OCP.GProp import GProp_GProps
 from OCP.IFSelect import IFSelect_ReturnStatus
 from OCP.Interface import Interface_Static
@@ -46,7 +46,7 @@ from OCP.TCollection import TCollection_ExtendedString, TCollection_HAsciiString
 from OCP.TDataStd import TDataStd_Name
 from OCP.TDocStd import TDocStd_Document
 from OCP.TopAbs import TopAbs_ShapeEnum
-from OCP.TopoDS import TopoDS, TopoDS_Compound, TopoDS_Face, TopoDS_Shape, TopoDS_Wire
+from OCP.TopoDS import TopoDS, TopoDS_Compound, TopoDS_Face, TopoDS_Shape, TopoDS_Solid, TopoDS_Wire
 from OCP.XCAFDoc import XCAFDoc_DocumentTool
 
 from isotomon.errors import SolidError
@@ -202,16 +202,35 @@ def _sewn(faces: Sequence[tuple[str, TopoDS_Face]], tolerance: float, skin: bool
     if skin:
         shape = shells[0] if len(shells) == 1 else sewing.SewedShape()
         return Body(shape, _names_of(shape, sewn))
-    if len(shells) != 1 or sewing.NbFreeEdges():
+    if not shells or sewing.NbFreeEdges():
         raise SolidError(f"the skin does not close: {sewing.NbFreeEdges()} open edges in {len(shells)} shells")
-    maker = BRepBuilderAPI_MakeSolid(TopoDS.Shell(shells[0]))
-    solid = maker.Solid()
-    BRepLib.OrientClosedSolid_s(solid)
+    solid = _solid_of(shells)
     if not BRepCheck_Analyzer(solid).IsValid():
         fix = ShapeFix_Solid(solid)
         fix.Perform()
         solid = fix.Solid()
     return Body(solid, _names_of(solid, sewn))
+
+
+def _solid_of(shells: Sequence[TopoDS_Shape]) -> TopoDS_Solid:
+    """The solid inside the largest of closed shells and outside the others, which are hollows in it."""
+    alone = [BRepBuilderAPI_MakeSolid(TopoDS.Shell(shell)).Solid() for shell in shells]
+    for solid in alone:
+        BRepLib.OrientClosedSolid_s(solid)
+    if len(alone) == 1:
+        return alone[0]
+    sizes = []
+    for solid in alone:
+        found = GProp_GProps()
+        BRepGProp.VolumeProperties_s(solid, found)
+        sizes.append(found.Mass())
+    outer = int(np.argmax(sizes))
+    builder, whole = BRep_Builder(), TopoDS_Solid()
+    builder.MakeSolid(whole)
+    for k, solid in enumerate(alone):
+        shell = parts(solid, TopAbs_ShapeEnum.TopAbs_SHELL)[0]
+        builder.Add(whole, shell if k == outer else shell.Reversed())
+    return whole
 
 
 def _names_of(shape: TopoDS_Shape, came: Sequence[tuple[str, TopoDS_Shape]]) -> tuple[str, ...]:
@@ -303,10 +322,7 @@ def _mapped(shape: TopoDS_Shape, affine: Array) -> TopoDS_Shape:
         move.SetValues(*affine[:3].ravel().tolist())
         maker: Any = BRepBuilderAPI_Transform(shape, move, True)
     else:
-        stretch = gp_GTrsf()
-        for row in range(3):
-            for column in range(4):
-                stretch.SetValue(row + 1, column + 1, float(affine[row, column]))
+        stretch = gp_GTrsf(gp_Mat(*linear.ravel().tolist()), gp_XYZ(*affine[:3, 3].tolist()))
         maker = BRepBuilderAPI_GTransform(shape, stretch, True)
     if not maker.IsDone():
         raise SolidError("the kernel cannot move or resize this body so")
