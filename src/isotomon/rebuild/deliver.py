@@ -194,11 +194,22 @@ def _stretched(quick: Quick, shape: Shape) -> tuple[str, Array | None, Array]:
     """The key of the body to be built, what its patches are stretched by before it is, and the maps that are left. The
     kernel stretches B-spline bodies badly, patches are stretched by their control points."""
     maps = quick.placed
-    linear = maps[0, :3, :3]
-    alike = np.abs(linear @ linear.T - np.eye(3) * np.sum(linear * linear) / 3.0).max() < 1e-12
-    if alike or shape.field.wrap is not None or motion(shape.field) is not None:
+    if _alike(maps) or shape.field.wrap is not None or motion(shape.field) is not None:
         return shape.key, None, maps
-    return digest((shape.key, maps[0].tobytes())), maps[0], maps @ np.linalg.inv(maps[0])
+    left = maps @ np.linalg.inv(maps[0])
+    if not _alike(left):
+        raise SolidError(
+            f"{quick.design.loft.name} is resized unevenly after it is copied; let the size come before the copies"
+        )
+    return digest((shape.key, maps[0].tobytes())), maps[0], left
+
+
+def _alike(maps: Array) -> bool:
+    """Whether affine maps (k, 4, 4) keep shapes alike: the same size in all directions."""
+    linear = maps[:, :3, :3]
+    square = linear @ linear.transpose(0, 2, 1)
+    size = np.trace(square, axis1=1, axis2=2)[:, None, None] / 3.0
+    return float(np.abs(square / size - np.eye(3)).max()) < 1e-9
 
 
 def _combine(
