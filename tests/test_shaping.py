@@ -24,6 +24,7 @@ from isotomon.model.records import (
     Drawn,
     Loft,
     Number,
+    Part,
     Polygon,
     Rounded,
     Span,
@@ -118,6 +119,22 @@ class Extruded(unittest.TestCase):
         assert quick.full is not None
         skin = 2.0 * math.pi * 30.0 * high + math.pi * 900.0 * (1.0 + 1.0 / math.cos(lean))
         self.assertAlmostEqual(quick.full.body.area / skin, 1.0, delta=1e-8)
+
+    def test_up_to_another_body(self) -> None:
+        """A peg goes on until all of it has come to a drum across its way, as far as the drum's side is away at the peg's rim; beside the
+        drum it says so; the drum itself knows nothing of it."""
+        drum = Loft("drum", "drum", carrier=Carrying("plane", "zx"), span=Span(on=60.0, back=60.0))
+        other = Part(drum, (Station("h1", "drum", 0.0, Circle(), 100.0),))
+        peg = Station("s9", "peg", -120.0, Circle(), 20.0)
+        design = Design(
+            "peg", stations=(peg,), loft=Loft("body", "peg", span=Span(on_to="drum")), rest=(other,), place=1
+        )
+        quick = rebuild(decode(encode(design)))
+        self.assertEqual(quick.findings, ())
+        assert quick.shape is not None
+        self.assertAlmostEqual(quick.shape.field.last, -math.sqrt(2500.0 - 100.0), delta=0.02)
+        beside = replace(design, stations=(replace(peg, offset_x=45.0),))
+        self.assertIn("not all of the profile comes to drum", rebuild(beside).findings[0].text)
 
     def test_walls(self) -> None:
         """A wall along an angle is mitred: inside, about and outside it; shut by a line it is a triangle; a tube is hollow."""

@@ -147,6 +147,7 @@ class AlongForm(QWidget):
         self.whole.setText(words.get(loft.carrier.how, "Through all bodies"))
         self.whole.setChecked(span.whole)
         offers = candidates(design, "P", stations=False) + candidates(design, "p", stations=False)
+        offers += [(p.loft.id, p.loft.name) for p in design.rest]
         for name, _, _ in REACH:
             field, to = self.fields[name], getattr(span, f"{name}_to")
             field.setVisible(goes and not span.whole and not to)

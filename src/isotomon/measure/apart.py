@@ -131,12 +131,24 @@ def plane_section(vertices: Array, triangles: NDArray[np.int64], plane: Plane) -
 
 
 def through(corners: Array, start: Array, way: Array) -> float:
-    """mm between the first two places at which a ray, begun a little outside, passes through triangles (m, 3, 3).
+    """mm between the first two places at which a ray, begun a little outside, passes through triangles (m, 3, 3); NaN where it
+    does not."""
+    back = 1e-3 * float(np.ptp(corners[:, 0], axis=0).max())
+    hit = _hits(corners, start - back * way, way)
+    return float(hit[1] - hit[0]) if len(hit) > 1 and hit[0] < 2.0 * back else float("nan")
+
+
+def first_hit(corners: Array, start: Array, way: Array) -> float:
+    """mm from a place to where a ray along `way` first meets triangles (m, 3, 3); infinite where it does not."""
+    hit = _hits(corners, start, way)
+    return float(hit[0]) if len(hit) else float("inf")
+
+
+def _hits(corners: Array, origin: Array, way: Array) -> Array:
+    """(n,) mm along a ray at which it passes triangles (m, 3, 3), ascending.
 
     Source: Möller, Trumbore, "Fast, minimum storage ray/triangle intersection", J. Graphics Tools 2 (1997).
     """
-    back = 1e-3 * float(np.ptp(corners[:, 0], axis=0).max())
-    origin = start - back * way
     a, ab, ac = corners[:, 0], corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
     square = np.cross(np.broadcast_to(way, ac.shape), ac)
     size = np.einsum("nk,nk->n", ab, square)
@@ -146,5 +158,4 @@ def through(corners: Array, start: Array, way: Array) -> float:
     turned = np.cross(off, ab)
     v, far = turned @ way / size, np.einsum("nk,nk->n", ac, turned) / size
     hit = np.sort(far[(u >= -1e-9) & (v >= -1e-9) & (u + v <= 1.0 + 1e-9) & (far > 0.0)])
-    hit = hit[np.r_[True, np.diff(hit) > 1e-6]] if len(hit) else hit
-    return float(hit[1] - hit[0]) if len(hit) > 1 and hit[0] < 2.0 * back else float("nan")
+    return hit[np.r_[True, np.diff(hit) > 1e-6]] if len(hit) else hit

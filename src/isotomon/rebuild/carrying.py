@@ -16,12 +16,14 @@ from isotomon.errors import DesignError, FieldError
 from isotomon.field.carriers import Carrier, Mitred, Path, Relative, Square, Toward, Turning, path
 from isotomon.field.correspond import Correspondence
 from isotomon.field.course import Course, outward
+from isotomon.field.mesh import sampling, skin_mesh, triangles
 from isotomon.field.rim import Rim, make_rim
 from isotomon.field.section_field import Placed
 from isotomon.field.skin import normals_at
 from isotomon.geometry.corners import polyline, rounded
 from isotomon.geometry.datums import Axis, Frame, Plane, SpaceCurve
 from isotomon.geometry.space import turned_round
+from isotomon.measure.apart import first_hit
 from isotomon.model.edits import replace as replace_record
 from isotomon.model.records import ALIKE, Along, Apex, Design, Loft
 from isotomon.model.resolve import Resolved, StationNumbers, along_value, along_values, is_course
@@ -142,8 +144,8 @@ def spanned(ground: Ground, resolved: Resolved) -> Resolved:
         else:
             low, high = 0.0, carrier.length
     else:
-        low = _up_to(ground, said.back_to, carrier) if said.back_to else first.position - span.back
-        high = _up_to(ground, said.on_to, carrier) if said.on_to else last.position + span.on
+        low = _up_to(ground, said.back_to, carrier, first, -1.0) if said.back_to else first.position - span.back
+        high = _up_to(ground, said.on_to, carrier, last, 1.0) if said.on_to else last.position + span.on
     if low > first.position + 1e-9 or high < last.position - 1e-9:
         low, high = (low, high) if len(stations) > 1 else (min(low, high), max(low, high))
         where = "behind the first station" if low > first.position + 1e-9 else "beyond the last station"
@@ -189,9 +191,11 @@ def leaning(ground: Ground, resolved: Resolved) -> Mitred | None:
     way, origin = base.normal[0], base.origin[0]
     ends: list[tuple[float, Array | None]] = []
     for ref, far in ((said.back_to, -span.back), (said.on_to, span.on)):
-        plane = ground.get(ref) if ref else None
+        body = any(p.loft.id == ref for p in ground.design.rest)
+        plane = ground.get(ref) if ref and not body else None
         if not isinstance(plane, Plane):
-            ends.append((_up_to(ground, ref, ground.carrier()) - only.position if ref else far, None))
+            side = 1.0 if far >= 0.0 and ref == said.on_to else -1.0
+            ends.append((_up_to(ground, ref, ground.carrier(), only, side) - only.position if ref else far, None))
             continue
         steep = float(way @ plane.normal)
         if abs(steep) < 1e-3:
@@ -246,11 +250,18 @@ def _round(resolved: Resolved, carrier: Carrier) -> Resolved:
     return replace(resolved, stations=stations, ring=True)
 
 
-def _up_to(ground: Ground, ref: str, carrier: Carrier) -> float:
-    """mm along the carrier at which it comes to a plane or point.
+def _up_to(ground: Ground, ref: str, carrier: Carrier, n: StationNumbers, side: float) -> float:
+    """mm along the carrier at which it comes to a plane or point; or by which all of a station's profile has come to a body,
+    `side` on or back.
 
     Raises: DesignError.
     """
+    if any(p.loft.id == ref for p in ground.design.rest):
+        if isinstance(carrier, Turning | Relative | Path | Mitred):
+            raise DesignError(
+                "only a body that goes straight goes on up to another body; let it go up to a plane or point"
+            )
+        return n.position + side * _to_body(ground, ref, carrier, n, side)
     thing = ground.get(ref)
     if isinstance(thing, Frame):
         thing = thing.origin
@@ -269,6 +280,23 @@ def _up_to(ground: Ground, ref: str, carrier: Carrier) -> float:
     if isinstance(thing, np.ndarray):
         return float((thing - origin) @ way)
     raise DesignError(f"{ground.called(ref)} is no plane or point; choose one that the body can go on to")
+
+
+def _to_body(ground: Ground, ref: str, carrier: Carrier, n: StationNumbers, side: float) -> float:
+    """mm from a station's profile, straight on, by which all of it has come to another body."""
+    frames = carrier.frames(np.array([n.position]))
+    way = side * frames.normal[0]
+    field = ground.field_of(ref)
+    v = np.union1d(np.linspace(field.first, field.last, 61), field.edges)
+    vertices, index = triangles(skin_mesh(field.sections(v), sampling(field.common, 200), field.ring))
+    corners = vertices[index]
+    rim = ground.profile(n.station).curve().at(np.linspace(0.0, 1.0, 97)[:-1])
+    found = np.array([first_hit(corners, point, way) for point in rim])
+    if not np.isfinite(found).all():
+        raise DesignError(
+            f"not all of the profile comes to {ground.called(ref)} that way; go the other way, or up to something wider"
+        )
+    return float(found.max())
 
 
 def _reaches(ground: Ground, ref: str, carrier: Carrier, thing: Plane | Array) -> float:

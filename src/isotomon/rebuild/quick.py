@@ -18,8 +18,8 @@ from isotomon.geometry.datums import SpaceCurve
 from isotomon.measure.body import body_measures
 from isotomon.measure.laws import Finding
 from isotomon.measure.sections import curves, extents, leans, moments
-from isotomon.model.after import references
 from isotomon.model.bodies import in_hand
+from isotomon.model.edits import loft_references
 from isotomon.model.edits import replace as replace_record
 from isotomon.model.records import Design, Elsewhere
 from isotomon.model.resolve import Resolved
@@ -76,12 +76,12 @@ def _beside(design: Design, moving: bool) -> Quick:
             *(d.on for d in design.datums),
             *((d.plane, *(p.source for p in d.points)) for d in design.drawings),
             *((s.plane, stands_on(s.section)) for s in design.stations),
-            (design.loft.carrier.on, design.loft.carrier.toward, design.loft.carrier.drawn_on, design.loft.carrier.rim),
-            *(references(step) for step in design.loft.after),
+            tuple(loft_references(design.loft)),
         )
         for ref in refs
     }
-    if others & made_from:
+    span, straight = design.loft.span, design.loft.carrier.how in ("straight", "plane")
+    if others & made_from or (span is not None and span.whole and straight):
         return _one(design, moving)[0]
     return _alone(replace_record(design, rest=(), place=0, note="", name="", gauges=()))
 
