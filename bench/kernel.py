@@ -26,7 +26,7 @@ from isotomon.measure.sections import curves
 from isotomon.rebuild.quick import rebuild
 from isotomon.rebuild.shape import make_shape
 from isotomon.samples import sample
-from isotomon.solid import kernel
+from isotomon.solid import combining, kernel
 from isotomon.solid.exact import moved
 from isotomon.solid.meshing import is_closed, mesh_of, parts, welded
 
@@ -140,7 +140,7 @@ def _boolean() -> None:
         maker.Build()
 
     def ours() -> None:
-        kernel.combine(base, tool, "cut", "t: ", 1e-4)
+        combining.combine(base, tool, "cut", "t: ", 1e-4)
 
     theirs, mine = (float(np.median(timed(work, 5))) for work in (alone, ours))
     line(

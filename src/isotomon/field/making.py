@@ -9,11 +9,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.errors import FieldError
-from isotomon.field.carriers import STRAIGHT, Carrier, Mitred, Square, Straight
+from isotomon.field.carriers import STRAIGHT, Carrier, Square, Straight
 from isotomon.field.correspond import Correspondence
 from isotomon.field.course import Course
 from isotomon.field.ends import End, Ending, Leaning, facing_end, make_end
 from isotomon.field.layers import angle_course, layers
+from isotomon.field.mitred import Mitred
 from isotomon.field.rails import Rails
 from isotomon.field.rim import Rim
 from isotomon.field.section_field import Placed, SectionField, flat_sections, outline_of, params_of

@@ -13,11 +13,12 @@ from numpy.typing import NDArray
 
 import isotomon
 from isotomon.errors import FieldError, ProfileError
-from isotomon.field.carriers import STRAIGHT, Carrier, Mitred
+from isotomon.field.carriers import STRAIGHT, Carrier
 from isotomon.field.correspond import Correspondence, correspond, with_holes
 from isotomon.field.ends import Ending
 from isotomon.field.making import Manner, make_field
 from isotomon.field.mesh import Sampling, sampling
+from isotomon.field.mitred import Mitred
 from isotomon.field.rails import Track, make_rails
 from isotomon.field.section_field import Placed, SectionField
 from isotomon.field.ties import Held
@@ -28,7 +29,7 @@ from isotomon.measure.sections import Quadrature, quadrature
 from isotomon.model.records import Apex, Design, Kept, KeptRun
 from isotomon.model.resolve import Resolved, StationNumbers
 from isotomon.profile.outline import Outline2D
-from isotomon.rebuild.carrying import course_of, rim_of
+from isotomon.rebuild.along import course_of, rim_of
 from isotomon.rebuild.drawn import Drawings
 from isotomon.rebuild.placing import Source, holes_for, outline_for, source_of
 from isotomon.rebuild.rails import Laid, Shares

@@ -14,15 +14,12 @@ from numpy.typing import NDArray
 from OCP.APIHeaderSection import APIHeaderSection_MakeHeader
 from OCP.BinTools import BinTools
 from OCP.BRep import BRep_Builder
-from OCP.BRepAlgoAPI import BRepAlgoAPI_Common, BRepAlgoAPI_Cut, BRepAlgoAPI_Fuse
 from OCP.BRepBuilderAPI import (
-    BRepBuilderAPI_GTransform,
     BRepBuilderAPI_MakeEdge,
     BRepBuilderAPI_MakeFace,
     BRepBuilderAPI_MakeSolid,
     BRepBuilderAPI_MakeWire,
     BRepBuilderAPI_Sewing,
-    BRepBuilderAPI_Transform,
 )
 from OCP.BRepCheck import BRepCheck_Analyzer
 from OCP.BRepGProp import BRepGProp
@@ -32,10 +29,9 @@ from OCP.collections import (
     Array1_int,
     Array2_gp_Pnt,
     IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher,
-    List_TopoDS_Shape,
 )
 from OCP.Geom import Geom_BSplineSurface, Geom_CylindricalSurface
-from OCP.gp import gp_Ax3, gp_Dir, gp_GTrsf, gp_Mat, gp_Pln, gp_Pnt, gp_Trsf, gp_XYZ
+from OCP.gp import gp_Ax3, gp_Dir, gp_Pln, gp_Pnt
 from OCP.GProp import GProp_GProps
 from OCP.IFSelect import IFSelect_ReturnStatus
 from OCP.Interface import Interface_Static
@@ -46,7 +42,7 @@ from OCP.TCollection import TCollection_ExtendedString, TCollection_HAsciiString
 from OCP.TDataStd import TDataStd_Name
 from OCP.TDocStd import TDocStd_Document
 from OCP.TopAbs import TopAbs_ShapeEnum
-from OCP.TopoDS import TopoDS, TopoDS_Compound, TopoDS_Face, TopoDS_Shape, TopoDS_Solid, TopoDS_Wire
+from OCP.TopoDS import TopoDS, TopoDS_Face, TopoDS_Shape, TopoDS_Solid, TopoDS_Wire
 from OCP.XCAFDoc import XCAFDoc_DocumentTool
 
 from isotomon.errors import SolidError
@@ -201,7 +197,7 @@ def _sewn(faces: Sequence[tuple[str, TopoDS_Face]], tolerance: float, skin: bool
     shells = parts(sewing.SewedShape(), TopAbs_ShapeEnum.TopAbs_SHELL)
     if skin:
         shape = shells[0] if len(shells) == 1 else sewing.SewedShape()
-        return Body(shape, _names_of(shape, sewn))
+        return Body(shape, names_of(shape, sewn))
     if not shells or sewing.NbFreeEdges():
         raise SolidError(f"the skin does not close: {sewing.NbFreeEdges()} open edges in {len(shells)} shells")
     solid = _solid_of(shells)
@@ -209,7 +205,7 @@ def _sewn(faces: Sequence[tuple[str, TopoDS_Face]], tolerance: float, skin: bool
         fix = ShapeFix_Solid(solid)
         fix.Perform()
         solid = fix.Solid()
-    return Body(solid, _names_of(solid, sewn))
+    return Body(solid, names_of(solid, sewn))
 
 
 def _solid_of(shells: Sequence[TopoDS_Shape]) -> TopoDS_Solid:
@@ -233,7 +229,7 @@ def _solid_of(shells: Sequence[TopoDS_Shape]) -> TopoDS_Solid:
     return whole
 
 
-def _names_of(shape: TopoDS_Shape, came: Sequence[tuple[str, TopoDS_Shape]]) -> tuple[str, ...]:
+def names_of(shape: TopoDS_Shape, came: Sequence[tuple[str, TopoDS_Shape]]) -> tuple[str, ...]:
     """The name of each face, in the kernel's order; `came`: names and the faces they belong to."""
     known = IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher()
     names: dict[int, str] = {}
@@ -241,95 +237,6 @@ def _names_of(shape: TopoDS_Shape, came: Sequence[tuple[str, TopoDS_Shape]]) -> 
         names.setdefault(known.Add(face), name)
     found = parts(shape, TopAbs_ShapeEnum.TopAbs_FACE)
     return tuple(names.get(known.FindIndex(face), "unnamed") for face in found)
-
-
-def combine(base: Body, tool: Body, how: str, mark: str, tolerance: float) -> Body:
-    """Two bodies made one: the tool added (`add`), cut out (`cut`), or only what both hold kept (`common`). Faces keep their
-    names, those of the tool with `mark` before them; the pieces of a face that was split are numbered.
-
-    Raises: SolidError, when nothing is left or the kernel cannot do it.
-    """
-    maker = {"add": BRepAlgoAPI_Fuse, "cut": BRepAlgoAPI_Cut, "common": BRepAlgoAPI_Common}[how]()
-    marked = Body(tool.shape, tuple(f"{mark}{name}" for name in tool.names))
-    made = _combined(maker, [base], [marked], tolerance)
-    if not parts(made.shape, TopAbs_ShapeEnum.TopAbs_SOLID):
-        why = {
-            "add": "adding them leaves no solid",
-            "cut": "the cut takes away all of it",
-            "common": "the bodies have nothing in common",
-        }[how]
-        raise SolidError(f"{why}; move one of them")
-    if how == "cut" and not any(name.startswith(mark) for name in made.names) and len(made.names) == len(base.names):
-        raise SolidError("the cut misses: nothing is taken away; move one of the bodies, or make the cut longer")
-    return made
-
-
-def _combined(maker: Any, bases: Sequence[Body], others: Sequence[Body], tolerance: float) -> Body:
-    """What a boolean operation of the kernel makes of bodies; faces keep their names, pieces of a face are numbered.
-
-    Raises: SolidError.
-    """
-    arguments, tools = List_TopoDS_Shape(), List_TopoDS_Shape()
-    for group, bodies in ((arguments, bases), (tools, others)):
-        for body in bodies:
-            group.Append(body.shape)
-    maker.SetArguments(arguments)
-    maker.SetTools(tools)
-    maker.SetFuzzyValue(tolerance)
-    maker.SetRunParallel(False)
-    maker.Build()
-    if not maker.IsDone():
-        raise SolidError("the kernel cannot combine these bodies; move one a little, or make it a little larger")
-    shape = maker.Shape()
-    came: list[tuple[str, TopoDS_Shape]] = []
-    for body in (*bases, *others):
-        for name, face in zip(body.names, parts(body.shape, TopAbs_ShapeEnum.TopAbs_FACE), strict=True):
-            if not maker.IsDeleted(face):
-                pieces = list(maker.Modified(face)) or [face]
-                came += [(name + (f" ({k + 1})" if len(pieces) > 1 else ""), p) for k, p in enumerate(pieces)]
-    return Body(shape, _names_of(shape, came))
-
-
-def placed(base: Body, maps: Array, joined: bool, tolerance: float) -> Body:
-    """A body where each of the affine maps (k, 4, 4) takes it: itself moved, or all its copies, side by side or `joined`. Faces
-    of the second copy and on have `copy 2: ` before their names.
-
-    Raises: SolidError, when the kernel cannot do it.
-    """
-    copies = [
-        Body(
-            base.shape if np.array_equal(affine, np.eye(4)) else _mapped(base.shape, affine),
-            tuple(name if k == 0 else f"copy {k + 1}: {name}" for name in base.names),
-        )
-        for k, affine in enumerate(maps)
-    ]
-    if len(copies) == 1:
-        return copies[0]
-    if joined:
-        return _combined(BRepAlgoAPI_Fuse(), copies[:1], copies[1:], tolerance)
-    builder, whole = BRep_Builder(), TopoDS_Compound()
-    builder.MakeCompound(whole)
-    for copy in copies:
-        builder.Add(whole, copy.shape)
-    return Body(whole, tuple(name for copy in copies for name in copy.names))
-
-
-def _mapped(shape: TopoDS_Shape, affine: Array) -> TopoDS_Shape:
-    linear = affine[:3, :3]
-    scale = abs(float(np.linalg.det(linear))) ** (1.0 / 3.0)
-    if np.abs(linear @ linear.T - scale**2 * np.eye(3)).max() < 1e-12 * scale**2:
-        move = gp_Trsf()
-        move.SetValues(*affine[:3].ravel().tolist())
-        maker: Any = BRepBuilderAPI_Transform(shape, move, True)
-    else:
-        stretch = gp_GTrsf(gp_Mat(*linear.ravel().tolist()), gp_XYZ(*affine[:3, 3].tolist()))
-        maker = BRepBuilderAPI_GTransform(shape, stretch, True)
-    if not maker.IsDone():
-        raise SolidError("the kernel cannot move or resize this body so")
-    made = maker.Shape()
-    if made.ShapeType() == TopAbs_ShapeEnum.TopAbs_SOLID:
-        BRepLib.OrientClosedSolid_s(TopoDS.Solid(made))
-    return made
 
 
 def is_valid(body: Body) -> bool:

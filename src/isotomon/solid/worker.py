@@ -18,7 +18,7 @@ from pathlib import Path
 from typing import BinaryIO
 
 from isotomon.errors import SolidError
-from isotomon.solid import exact, kernel
+from isotomon.solid import combining, exact, kernel
 from isotomon.solid.meshing import Mesh, is_closed, mesh_of, welded
 from isotomon.solid.protocol import (
     Built,
@@ -82,11 +82,12 @@ def run_step(request: Work, bodies: OrderedDict[str, Built]) -> Reply:
         return _built(request, body, told)
     if isinstance(request, Place):
         return _built(
-            request, kernel.placed(_kept(bodies, request.base), unpack(request.maps), request.joined, request.tolerance)
+            request,
+            combining.placed(_kept(bodies, request.base), unpack(request.maps), request.joined, request.tolerance),
         )
     if isinstance(request, Combine):
         base, tool = _kept(bodies, request.base), _kept(bodies, request.tool)
-        return _built(request, kernel.combine(base, tool, request.how, request.mark, request.tolerance))
+        return _built(request, combining.combine(base, tool, request.how, request.mark, request.tolerance))
     found, path = [(name, _kept(bodies, key)) for name, key in request.bodies], Path(request.path)
     if request.form == "step":
         kernel.write_step(found, request.name, path)
