@@ -13,11 +13,10 @@ from PySide6.QtWidgets import (
     QLabel,
     QLineEdit,
     QPushButton,
-    QVBoxLayout,
     QWidget,
 )
 
-from isotomon.app.choices import choice, titled
+from isotomon.app.choices import choice, column_of, titled
 from isotomon.app.command import Command
 from isotomon.app.datums import candidates
 from isotomon.app.desk import Desk
@@ -106,9 +105,7 @@ class AfterForm(QWidget):
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self.desk = desk
-        self.column = QVBoxLayout(self)
-        self.column.setContentsMargins(0, 0, 0, 0)
-        self.column.setSpacing(4)
+        self.column = column_of(self)
         self.fields: dict[str, NumberField] = {}
         self._shown: tuple[type, ...] = ()
         self._refreshers: list[Callable[[], None]] = []

@@ -6,9 +6,9 @@ from collections.abc import Callable
 from functools import partial
 from typing import Any
 
-from PySide6.QtWidgets import QCheckBox, QComboBox, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QPushButton, QWidget
 
-from isotomon.app.choices import choice, titled
+from isotomon.app.choices import choice, column_of, titled
 from isotomon.app.datums import candidates
 from isotomon.app.desk import Desk
 from isotomon.app.fields import NumberField
@@ -62,9 +62,7 @@ class AlongForm(QWidget):
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self.desk = desk
-        self.column = QVBoxLayout(self)
-        self.column.setContentsMargins(0, 0, 0, 0)
-        self.column.setSpacing(4)
+        self.column = column_of(self)
         self.fields: dict[str, NumberField] = {}
         self.whole = self._check("Whole way", "go the whole way", lambda on: lambda d: change_span(d, whole=on))
         self.up_to: dict[str, QComboBox] = {}

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import Any
 
-from PySide6.QtWidgets import QCheckBox, QComboBox, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QLabel, QWidget
 
-from isotomon.app.choices import choice, titled
+from isotomon.app.choices import choice, column_of, titled
 from isotomon.app.datums import candidates
 from isotomon.app.desk import Desk
 from isotomon.app.fields import NumberField
@@ -70,9 +70,7 @@ class CarrierForm(QWidget):
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self.desk = desk
-        self.column = QVBoxLayout(self)
-        self.column.setContentsMargins(0, 0, 0, 0)
-        self.column.setSpacing(4)
+        self.column = column_of(self)
         self.rows: dict[str, QWidget] = {}
         self.how = self._choice("how", "Carried", WAYS)
         self.on = self._choice("on", "Along", {})

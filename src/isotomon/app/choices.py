@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QSizePolicy, QWidget
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
 
 TITLE_WIDTH = 78
 """Pixels: as wide as the titles of number fields."""
@@ -21,6 +21,14 @@ def choice(name: str, items: Mapping[str, str] | None = None) -> QComboBox:
     for key, text in (items or {}).items():
         box.addItem(text, key)
     return box
+
+
+def column_of(widget: QWidget, spacing: int = 4) -> QVBoxLayout:
+    """The column in which a form lays its rows, flush with what is round it."""
+    column = QVBoxLayout(widget)
+    column.setContentsMargins(0, 0, 0, 0)
+    column.setSpacing(spacing)
+    return column
 
 
 def titled(title: str, widget: QWidget, wide: int = TITLE_WIDTH) -> QWidget:

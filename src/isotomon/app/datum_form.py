@@ -6,9 +6,9 @@ from collections.abc import Callable
 from functools import partial
 
 import numpy as np
-from PySide6.QtWidgets import QComboBox, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QLabel, QLineEdit, QPushButton, QWidget
 
-from isotomon.app.choices import choice
+from isotomon.app.choices import choice, column_of
 from isotomon.app.datums import candidates
 from isotomon.app.desk import Desk
 from isotomon.app.fields import NumberField
@@ -31,9 +31,7 @@ class DatumForm(QWidget):
         super().__init__()
         self.desk, self.key = desk, key
         self.fields: dict[str, NumberField] = {}
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(4)
+        column = column_of(self)
         datum, made = self._datum(), construction(self._datum())
         head = QLabel(made.title)
         head.setProperty("head", True)

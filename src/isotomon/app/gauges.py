@@ -8,9 +8,9 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PySide6.QtWidgets import QComboBox, QFileDialog, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QFileDialog, QLabel, QLineEdit, QPushButton, QWidget
 
-from isotomon.app.choices import choice, titled
+from isotomon.app.choices import choice, column_of, titled
 from isotomon.app.command import Command
 from isotomon.app.datums import candidates
 from isotomon.app.desk import Desk
@@ -66,9 +66,7 @@ class GaugeForm(QWidget):
         super().__init__()
         self.desk, self.key = desk, key
         self.fields: dict[str, NumberField] = {}
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(4)
+        column = column_of(self)
         gauge = self._gauge()
         head = QLabel(gauge.way.title)
         head.setProperty("head", True)

@@ -6,9 +6,9 @@ from collections.abc import Callable
 from functools import partial
 
 import numpy as np
-from PySide6.QtWidgets import QCheckBox, QComboBox, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QLabel, QLineEdit, QPushButton, QWidget
 
-from isotomon.app.choices import choice, titled
+from isotomon.app.choices import choice, column_of, titled
 from isotomon.app.desk import Desk
 from isotomon.app.fields import NumberField
 from isotomon.app.guides import guide_candidates, point_candidates, slots_of
@@ -35,9 +35,7 @@ class GuideForm(QWidget):
         super().__init__()
         self.desk, self.key, self.at = desk, key, 0
         self.fields: dict[str, NumberField] = {}
-        self.column = QVBoxLayout(self)
-        self.column.setContentsMargins(0, 0, 0, 0)
-        self.column.setSpacing(4)
+        self.column = column_of(self)
         guide = self._guide()
         head = QLabel(guide.way.title)
         head.setProperty("head", True)

@@ -8,7 +8,7 @@ from functools import partial
 import numpy as np
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from isotomon.app.choices import choice, titled
+from isotomon.app.choices import choice, column_of, titled
 from isotomon.app.desk import Desk
 from isotomon.app.fields import NumberField
 from isotomon.app.wiring import wire
@@ -31,9 +31,7 @@ class LoftForm(QWidget):
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self.desk = desk
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(4)
+        column = column_of(self)
         self.rails = QWidget()
         self.rail_column = QVBoxLayout(self.rails)
         self.rail_column.setContentsMargins(0, 0, 0, 0)

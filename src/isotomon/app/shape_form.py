@@ -7,9 +7,9 @@ from collections.abc import Callable, Mapping
 from typing import TYPE_CHECKING
 
 import numpy as np
-from PySide6.QtWidgets import QCheckBox, QComboBox, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QLabel, QPushButton, QWidget
 
-from isotomon.app.choices import choice, titled
+from isotomon.app.choices import choice, column_of, titled
 from isotomon.app.datums import candidates
 from isotomon.app.fields import NumberField
 from isotomon.app.overlay import table_of
@@ -31,9 +31,7 @@ class ShapeForm(QWidget):
         super().__init__()
         self.checks = checks
         self.rows: dict[str, QWidget] = {}
-        self.column = QVBoxLayout(self)
-        self.column.setContentsMargins(0, 0, 0, 0)
-        self.column.setSpacing(4)
+        self.column = column_of(self)
         self.colour = self._choice("Colour by", COLOURS, "colour")
         self.pull = self._choice("Pull along", {**_PLAIN, **self._axes()}, "pull")
         self.reference = self._label()
