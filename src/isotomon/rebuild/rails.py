@@ -29,6 +29,8 @@ NEAR = 0.01
 """Rails nearer to each other than this share of the section act as one."""
 BETWEEN = 8
 """A rail's course is looked at in so many places a bay."""
+LEAP = 0.4
+"""A rail is met no farther on, from one of these planes to the next, than this share of it."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -135,6 +137,13 @@ def _course(
         x, y, z = curve.at(at[[k]])[0].tolist()
         text = f"doubles back: it passes the section at {o[k, 2]:.4g} mm {count[k]} times; straighten it there, or take it out"
         return Finding("error", f"rail {name}", text, float(o[k, 2]), (x, y, z), rail.id, (take_out,))
+    steps = np.abs(np.diff(at))
+    steps = np.minimum(steps, 1.0 - steps) if curve.closed else steps
+    if steps.max() > LEAP:
+        k = int(steps.argmax())
+        x, y, z = curve.at(at[[k]])[0].tolist()
+        text = "does not run along the body: from one section to the next it is met far away; bring it nearer, or take it out"
+        return Finding("error", f"rail {name}", text, z, (x, y, z), rail.id, (take_out,))
     return None
 
 
