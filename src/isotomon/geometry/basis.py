@@ -76,9 +76,15 @@ class Basis:
         return np.mod(means[: self.size], 1.0) if self.periodic else means
 
     def interpolate(self, sample: Callable[[Array], Array]) -> Array:
-        """Control points (size, m) of the spline through `sample` (u → (n, m)) at the Greville sites."""
+        """Control points (size, m) of the spline through `sample` (u → (n, m)) at the Greville sites.
+
+        Raises: KnotError, when its breaks are so close together that the sites determine nothing.
+        """
         sites = self.greville()
-        return np.linalg.solve(self.matrix(sites), sample(sites)).astype(np.float64, copy=False)
+        try:
+            return np.linalg.solve(self.matrix(sites), sample(sites)).astype(np.float64, copy=False)
+        except np.linalg.LinAlgError:
+            raise KnotError("two places where the curve turns or joins fall together") from None
 
     def gauss(self, per_span: int = 5) -> tuple[Array, Array]:
         """Gauss-Legendre sites and weights, `per_span` in each span.

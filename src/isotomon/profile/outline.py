@@ -135,7 +135,7 @@ def fit_run(
     )
     try:
         basis, control = fit(by_share, tolerance, joins={m.share: m.continuity for m in placed}, periodic=periodic)
-    except (KnotError, np.linalg.LinAlgError) as error:
+    except KnotError as error:
         raise ProfileError(f"the section cannot be followed smoothly: {error}") from None
     return Run(basis, control, length, placed)
 
