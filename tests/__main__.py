@@ -1,6 +1,7 @@
-"""Runs every test and ends with the plain line of what ran.
+"""Runs every test, a file to a process and as many at once as there are cores, and ends with the plain line of what ran.
 
 Beyond failures, the run fails on unexpected warnings, on logged errors, and on threads or processes left alive.
+`python -m tests test_field.py` runs the files of that pattern in this process alone.
 """
 
 from __future__ import annotations
@@ -8,11 +9,14 @@ from __future__ import annotations
 import faulthandler
 import logging
 import os
+import re
+import subprocess
 import sys
 import threading
 import time
 import unittest
 import warnings
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -21,6 +25,8 @@ os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 # A run must not read or write the user's own settings, nor find a display.
 for name in ("DISPLAY", "WAYLAND_DISPLAY"):
     os.environ.pop(name, None)
+LONGEST = 1500
+"""Seconds after which a file of tests that still runs is ended, and says where it was."""
 
 
 class _Logged(logging.Handler):
@@ -46,13 +52,38 @@ def children() -> list[int]:
     return found
 
 
-def main() -> int:
+def every_file() -> int:
+    """Run each file in a process of its own, print what it said as it ends, and sum up."""
+    # The longest first, so that none runs on alone: random designs, then by size.
+    files = sorted(Path("tests").glob("test_*.py"), key=lambda file: ("random" not in file.name, -file.stat().st_size))
+    totals = [0, 0, 0]
+    printing = threading.Lock()
+
+    def run(file: Path) -> None:
+        command = [sys.executable, *(f"-W{w}" for w in sys.warnoptions), "-m", "tests", file.name]
+        ended = subprocess.run(command, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, check=False)
+        summed = re.search(r"(\d+) passed, (\d+) failed, (\d+) skipped\s*$", ended.stdout)
+        counts = [int(count) for count in summed.groups()] if summed else [0, 0, 0]
+        with printing:
+            print(ended.stdout)
+            if ended.returncode and not counts[1]:
+                print(f"{file.name} ended with {ended.returncode}")
+                counts[1] = 1
+            sys.stdout.flush()
+            totals[:] = [total + count for total, count in zip(totals, counts, strict=True)]
+
+    with ThreadPoolExecutor(os.cpu_count()) as pool:
+        list(pool.map(run, files))
+    print("{} passed, {} failed, {} skipped".format(*totals))
+    return 1 if totals[1] or not totals[0] else 0
+
+
+def these_files(pattern: str) -> int:
     """Run, report, and say what was left behind."""
     faulthandler.enable()
-    faulthandler.dump_traceback_later(1500, exit=True)
+    faulthandler.dump_traceback_later(LONGEST, exit=True)
     logged = _Logged()
     logging.getLogger().addHandler(logged)
-    pattern = sys.argv[1] if len(sys.argv) > 1 else "test_*.py"
     with warnings.catch_warnings():
         warnings.simplefilter("error")
         suite = unittest.defaultTestLoader.discover("tests", pattern=pattern, top_level_dir=".")
@@ -75,7 +106,7 @@ def main() -> int:
 
 if __name__ == "__main__":
     sys.stdout.flush()
-    code = main()
+    code = these_files(sys.argv[1]) if len(sys.argv) > 1 else every_file()
     sys.stdout.flush()
     # Qt and VTK end in an order of their own; everything has been reported.
     os._exit(code)

@@ -155,4 +155,4 @@ class CommandLine(unittest.TestCase):
                 cwd=folder,
                 check=False,
             )
-            self.assertEqual((done.returncode, done.stderr), (0, ""))
+            self.assertEqual((done.returncode, done.stderr), (0, ""), done.stderr)
