@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
 )
 
 from isotomon.app.choices import choice, column_of, titled
-from isotomon.app.command import Command
+from isotomon.app.command import Command, needs_design
 from isotomon.app.datums import candidates
 from isotomon.app.desk import Desk
 from isotomon.app.fields import NumberField
@@ -251,10 +251,6 @@ def _places(text: str) -> tuple[int, ...]:
     return tuple(sorted({int(w) - 1 for w in words}))
 
 
-def _needs_design(w: Any) -> str:
-    return "" if w.desk.design is not None else "Open or begin a design first"
-
-
 def _add(w: Any, step: After) -> None:
     """One more step for the body in hand, about the chosen axis or plane where that fits."""
     design, desk = w.desk.design, w.desk
@@ -271,14 +267,14 @@ def _add(w: Any, step: After) -> None:
 # fmt: off
 AFTER_COMMANDS: tuple[Command, ...] = (
     Command("after-move", "Move the body", lambda w: _add(w, Move(x=20.0)), "", "Shape", "",
-            "The body in hand moved and turned by figures, once it is shaped", _needs_design, None, "Copies"),
+            "The body in hand moved and turned by figures, once it is shaped", needs_design, None, "Copies"),
     Command("after-resize", "Resize the body", lambda w: _add(w, Resize(2.0, 2.0, 2.0)), "", "Shape", "",
-            "Each direction by its own ratio, about a point", _needs_design, None, "Copies"),
+            "Each direction by its own ratio, about a point", needs_design, None, "Copies"),
     Command("after-mirror", "Mirror the body", lambda w: _add(w, Mirror()), "", "Shape", "",
-            "Its mirror image in the chosen plane, with it or instead of it", _needs_design, None, "Copies"),
+            "Its mirror image in the chosen plane, with it or instead of it", needs_design, None, "Copies"),
     Command("after-ring", "Copies round an axis", lambda w: _add(w, Ring()), "", "Shape", "",
-            "The body in hand several times round the chosen axis", _needs_design, None, "Copies"),
+            "The body in hand several times round the chosen axis", needs_design, None, "Copies"),
     Command("after-row", "Copies in a row", lambda w: _add(w, Row()), "", "Shape", "",
-            "The body in hand several times along the chosen axis or guide", _needs_design, None, "Copies"),
+            "The body in hand several times along the chosen axis or guide", needs_design, None, "Copies"),
 )
 # fmt: on

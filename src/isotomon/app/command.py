@@ -29,3 +29,8 @@ class Command:
     """Tools of one family share a button in the tray."""
     drawing: bool = False
     """In the tray while a drawing is open."""
+
+
+def needs_design(w: Window) -> str:
+    """The reason that most commands have: there is no design yet."""
+    return "" if w.desk.design is not None else "Open or begin a design first"

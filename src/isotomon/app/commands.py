@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 from isotomon.app.after_form import AFTER_COMMANDS
 from isotomon.app.carrier_form import carry_otherwise
-from isotomon.app.command import Command
+from isotomon.app.command import Command, needs_design
 from isotomon.app.datums import DATUM_COMMANDS
 from isotomon.app.drawing.commands import DRAWING_COMMANDS
 from isotomon.app.gauges import GAUGE_COMMANDS
@@ -23,10 +23,6 @@ if TYPE_CHECKING:
 
 
 STAGES = ("Set out", "Draw", "Guide", "Shape", "Check", "Deliver")
-
-
-def needs_design(w: Window) -> str:
-    return "" if w.desk.design is not None else "Open or begin a design first"
 
 
 def needs_body(w: Window) -> str:

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any
 from PySide6.QtWidgets import QComboBox, QFileDialog, QLabel, QLineEdit, QPushButton, QWidget
 
 from isotomon.app.choices import choice, column_of, titled
-from isotomon.app.command import Command
+from isotomon.app.command import Command, needs_design
 from isotomon.app.datums import candidates
 from isotomon.app.desk import Desk
 from isotomon.app.fields import NumberField
@@ -223,10 +223,6 @@ class GaugeTools:
         return tuple(used)
 
 
-def _needs_design(w: Window) -> str:
-    return "" if w.desk.design is not None else "Open or begin a design first"
-
-
 _TIPS = {
     "distance": "How far two things lie apart: bodies, curves, points, planes, axes; where they come nearest is shown",
     "angle": "Between planes, axes and straight edges",
@@ -248,7 +244,7 @@ def _command(kind: str) -> Command:
         "Check",
         "",
         _TIPS[kind],
-        _needs_design,
+        needs_design,
         None,
         "Measure",
     )

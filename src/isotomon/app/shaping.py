@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtWidgets import QFileDialog
 
 from isotomon.app.along_form import change_span
-from isotomon.app.command import Command
+from isotomon.app.command import Command, needs_design
 from isotomon.app.datums import candidates
 from isotomon.errors import IsotomonError
 from isotomon.exchange.bodies_in import read_import
@@ -22,19 +22,15 @@ if TYPE_CHECKING:
     from isotomon.app.window import Window
 
 
-def _needs_design(w: Window) -> str:
-    return "" if w.desk.design is not None else "Open or begin a design first"
-
-
 def _needs_path(w: Window) -> str:
     if w.desk.design is None:
-        return _needs_design(w)
+        return needs_design(w)
     design = w.desk.design
     return "" if design.guides or len(design.drawings) > 1 else "Make a guide first, to be the path"
 
 
 def _needs_others(w: Window) -> str:
-    return _needs_design(w) or (
+    return needs_design(w) or (
         "" if w.desk.design is not None and w.desk.design.rest else "There is one body only; make another first"
     )
 
@@ -157,7 +153,7 @@ class ShapingTools:
 
 def _spans(w: Window) -> str:
     if w.desk.design is None:
-        return _needs_design(w)
+        return needs_design(w)
     span = w.desk.design.loft.span
     return "" if span is not None and not span.whole else "The body in hand does not go on by a distance or an angle"
 
@@ -165,17 +161,17 @@ def _spans(w: Window) -> str:
 # fmt: off
 SHAPING_COMMANDS: tuple[Command, ...] = (
     Command("extrude", "Extrude", lambda w: w.shaping.extrude(), "Ctrl+Shift+X", "Shape", "extrude",
-            "The chosen station's profile or drawing, moved square to its plane", _needs_design),
+            "The chosen station's profile or drawing, moved square to its plane", needs_design),
     Command("sweep", "Sweep", lambda w: w.shaping.sweep(), "Ctrl+Shift+W", "Shape", "sweep",
             "The chosen profile carried along the chosen guide or drawing", _needs_path),
     Command("revolve", "Revolve", lambda w: w.shaping.revolve(), "Ctrl+Shift+V", "Shape", "revolve",
-            "The chosen profile turned about the chosen axis, or the first that lies in its plane", _needs_design),
+            "The chosen profile turned about the chosen axis, or the first that lies in its plane", needs_design),
     Command("other-way", "Go the other way", lambda w: w.shaping.flip(), "", "Shape", "",
             "What goes on from the profile goes back, and the other way round", _spans, None, "Reach"),
     Command("both-ways", "Go both ways", lambda w: w.shaping.both_ways(), "", "Shape", "",
             "As far on as back, and as far in all as now", _spans, None, "Reach"),
     Command("body-in", "Bring in a body…", lambda w: w.shaping.ask_body(), "", "Shape", "",
-            "A STEP, IGES or STL body as it is; it can be moved, copied and combined", _needs_design, None, "Bodies"),
+            "A STEP, IGES or STL body as it is; it can be moved, copied and combined", needs_design, None, "Bodies"),
     Command("aside", "Set the body aside", lambda w: w.shaping.set_aside(), "", "Shape", "",
             "It is neither built nor combined, and keeps all it has", _needs_others,
             lambda w: w.desk.design is not None and w.desk.design.loft.aside, "Bodies"),
