@@ -89,7 +89,7 @@ class InHand(unittest.TestCase):
         made = stacked((0, 50, "circle", 40), (80, 120, "polygon:4", 30))
         other = made.rest[0].stations[0].id
         bridge = Guide(
-            "u1", "bridge", "through", (), (), ("open",), (GuidePoint("s1/upper"), GuidePoint(f"{other}/c0"))
+            "u1", "bridge", "through", (), (), ("open",), (GuidePoint("s1/upper"), GuidePoint(f"{other}/c:1of4"))
         )
         made = loft_edits.add_guide(made, bridge)
         curve = rebuild(made).guides["u1"]

@@ -103,7 +103,10 @@ class Constructions(unittest.TestCase):
             Design(
                 "d",
                 stations=square,
-                datums=(Datum("d1", "c", "corner", ("s1/outline",), (2.0,)), Datum("d2", "e", "along", ("body/1",))),
+                datums=(
+                    Datum("d1", "c", "corner", ("s1/outline",), (2.0,)),
+                    Datum("d2", "e", "along", ("body/along:s0.1of4",)),
+                ),
             )
         )
         self.near(corner.datums["d1"], (0, 30, 100), 1e-6)
@@ -180,7 +183,7 @@ class Standing(unittest.TestCase):
 
     def test_drawings_follow_datums_and_neighbours(self) -> None:
         """Points brought in from a datum and from another station's drawing move with them; a lost one is a finding."""
-        follower = Drawing("g2", "follower", (Point("p1", 0, 0, "d1"), Point("p2", 9, 9, "s0/p3")), plane="s1")
+        follower = Drawing("g2", "follower", (Point("p1", 0, 0, "d1"), Point("p2", 9, 9, "s0/g1.p3")), plane="s1")
         stations = (
             Station("s0", "st0", 0.0, Drawn("g1"), None),
             Station("s1", "st1", 100.0, Naca4("2412"), 60.0, set_angle=0.5),

@@ -218,7 +218,9 @@ class Properties(unittest.TestCase):
             along = BSpline(knots, patch.control.transpose(1, 0, 2), patch.degree_v)
             if patch.periodic_u or " fore" in patch.name or " aft" in patch.name:
                 continue
-            lane = next(lane for lane in shape.form.common.lanes if f"lane {lane.name} " in patch.name)
+            lane = shape.form.common.lanes[
+                next(k for k, n in enumerate(shape.field.names.lanes) if f"lane {n} " in patch.name)
+            ]
             v = np.linspace(patch.breaks_v[0], patch.breaks_v[-1], 77)[:-1]
             truth = shape.field.sections(v).control[:, lane.columns]
             self.assertLess(np.abs(along(v) - truth).max(), tolerance)
@@ -302,7 +304,7 @@ class Behaviour(unittest.TestCase):
         up = np.stack([-np.sin(sections.angle), np.cos(sections.angle)], axis=1)
         self.assertGreater(np.sum(width * up, axis=1).min(), -1e-9)
         spans = {p.name.split(" from")[0]: p.breaks_v[-1] for p in patches(shape.field, 1e-3)}
-        self.assertEqual(spans["lane 2-1"], 100.0)
+        self.assertEqual(spans["lane s1.lower-tail~s1.upper-tail"], 100.0)
         self.assertEqual(find_flaws(shape.field), [])
 
     def test_a_round_root_takes_its_neighbours_angle(self) -> None:

@@ -62,7 +62,7 @@ class Files(unittest.TestCase):
         """Newer version, wrong type, unknown field, infinity, circle, double position, deep nesting, not a design."""
         data = encode(small())
         for old, new, words in (
-            (b'"version": 1', b'"version": 2', "newer Isotomon"),
+            (b'"version": 2', b'"version": 3', "newer Isotomon"),
             (b'"isotomon-design"', b'"something"', "not an Isotomon design"),
             (b'"position": 100.0', b'"position": []', r"Expected `float \| str`.*stations\[1\].position"),
             (b'"position": 100.0', b'"position": 0', "stand at one position"),

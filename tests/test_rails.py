@@ -176,7 +176,7 @@ class TiesByHand(unittest.TestCase):
         """Corner on next corner: 90° of unintended turn, named between the stations, evened out or intended by a mend."""
         start = design([(0.0, "polygon:4", 80.0, 0.0), (100.0, "polygon:4", 80.0, 0.0)])
         for k in range(4):
-            start = e.add_tie(start, (End("s0", corner=k), End("s1", corner=(k + 1) % 4)))
+            start = e.add_tie(start, (End("s0", corner=f"{k + 1}of4"), End("s1", corner=f"{(k + 1) % 4 + 1}of4")))
         quick = rebuild(start)
         assert quick.unintended is not None and quick.shape is not None
         np.testing.assert_allclose(np.degrees(quick.unintended), [0.0, 90.0], atol=1e-6)

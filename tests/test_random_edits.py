@@ -111,7 +111,7 @@ class Hand:
 
     def refer(self, drawing: Drawing) -> Drawing:
         pen = draw_edits.Pen(edits.replace(drawing, plane=drawing.plane or "s1"))
-        pen.point(0.0, 0.0, str(self.rng.choice(["d1:0", "d2", "s1/p1", "s2/lead", "origin", "d7"])))
+        pen.point(0.0, 0.0, str(self.rng.choice(["d1:0", "d2", "s1/g1.p1", "s2/lead", "origin", "d7"])))
         return pen.done()
 
     def edit(self, design: Design) -> Design:
@@ -132,9 +132,9 @@ class Hand:
                 "world",
                 "s1",
                 "s2/outline",
-                "s1/p1",
-                "s1/e1",
-                "body/1",
+                "s1/g1.p1",
+                "s1/g1.e1",
+                "body/along:s1.g1.p1",
                 "body/skin",
                 "d1",
                 "d2",

@@ -7,7 +7,7 @@ from typing import Any
 from PySide6.QtWidgets import QCheckBox, QComboBox, QLabel, QWidget
 
 from isotomon.app.choices import choice, column_of, titled
-from isotomon.app.datums import candidates
+from isotomon.app.datums import candidates, edges_along, rims_of
 from isotomon.app.desk import Desk
 from isotomon.app.fields import NumberField
 from isotomon.app.wiring import wire
@@ -15,6 +15,7 @@ from isotomon.model.edits import change_loft, replace
 from isotomon.model.records import Carrying, Design
 from isotomon.quantity import resolve
 from isotomon.rebuild.carry import carry
+from isotomon.rebuild.results import Quick
 
 WAYS = {"straight": "Straight, along Z", "plane": "Square to a plane", "path": "Along a path", "axis": "About an axis"}
 HOLDS = {
@@ -34,20 +35,21 @@ def unit_of(desk: Desk) -> str:
     return desk.design.unit if desk.design is not None else "mm"
 
 
-def offers(design: Design, how: str) -> list[tuple[str, str]]:
-    """(reference, name) of what a loft can be carried along."""
+def offers(design: Design, how: str, quick: Quick | None) -> list[tuple[str, str]]:
+    """(reference, name) of what a loft can be carried along; edges of the other bodies as the results have them."""
     if how == "plane":
         others = [(s.id, f"{s.name} plane") for p in design.rest for s in p.stations]
         return candidates(design, "P", stations=False) + others
     if how == "axis":
         return sorted(candidates(design, "A", stations=False), key=lambda pair: pair[0] != "y")
-    return [(g.id, g.name) for g in design.guides] + [(d.id, d.name) for d in design.drawings]
+    drawn = [(g.id, g.name) for g in design.guides] + [(d.id, d.name) for d in design.drawings]
+    return drawn + [rim for p in design.rest for rim in rims_of(p.loft)] + edges_along(quick, others=True)
 
 
-def leaning_offers(design: Design, hold: str) -> list[tuple[str, str]]:
+def leaning_offers(design: Design, hold: str, quick: Quick | None) -> list[tuple[str, str]]:
     """(reference, name) of what sections can be held towards."""
     if hold == "curve":
-        return [(g.id, g.name) for g in design.guides if g.id != design.loft.carrier.on]
+        return [(ref, name) for ref, name in offers(design, "path", quick) if ref != design.loft.carrier.on]
     if hold == "skin":
         planes = candidates(design, "P", stations=False) + candidates(design, "R", stations=False)
         return [(p.loft.id, p.loft.name) for p in design.rest] + planes
@@ -58,7 +60,7 @@ def carry_otherwise(desk: Desk, how: str) -> None:
     """Carry the loft along what is chosen, or along the first thing that will do."""
     if desk.design is None:
         return
-    refs = [ref for ref, _ in offers(desk.design, how)] if how != "straight" else []
+    refs = [ref for ref, _ in offers(desk.design, how, desk.quick)] if how != "straight" else []
     on = next((ref for ref in (*desk.selection, *refs) if ref in refs), "")
     to = Carrying(how, on, 0.0 if how == "axis" else 100.0)  # type: ignore[arg-type]
     desk.do("carry the loft otherwise", lambda d: carry(d, to))
@@ -122,7 +124,7 @@ class CarrierForm(QWidget):
             carry_otherwise(self.desk, str(value))
         else:
             if name == "hold":
-                refs = [ref for ref, _ in leaning_offers(design, str(value))]
+                refs = [ref for ref, _ in leaning_offers(design, str(value), self.desk.quick)]
                 if value in LEANS_ON and design.loft.carrier.toward not in refs:
                     changes["toward"] = refs[0] if refs else ""
             to = replace(design.loft.carrier, **changes)
@@ -137,12 +139,12 @@ class CarrierForm(QWidget):
             return
         carrier: Carrying = design.loft.carrier
         self.how.setCurrentIndex(self.how.findData(carrier.how))
-        self._fill(self.on, offers(design, carrier.how) if carrier.how != "straight" else [], carrier.on)
-        self._fill(self.toward, leaning_offers(design, carrier.hold), carrier.toward)
+        self._fill(self.on, offers(design, carrier.how, quick) if carrier.how != "straight" else [], carrier.on)
+        self._fill(self.toward, leaning_offers(design, carrier.hold, quick), carrier.toward)
         label = self.rows["toward"].findChild(QLabel)
         if isinstance(label, QLabel):
             label.setText(LEANS_ON.get(carrier.hold, ""))
-        planes = [(ref, f"as it lies on {name}") for ref, name in offers(design, "plane")]
+        planes = [(ref, f"as it lies on {name}") for ref, name in offers(design, "plane", quick)]
         self._fill(self.drawn_on, [("", "at its start"), *planes], carrier.drawn_on)
         self.hold.setCurrentIndex(self.hold.findData(carrier.hold))
         self.rows["on"].setVisible(carrier.how != "straight")
@@ -157,7 +159,7 @@ class CarrierForm(QWidget):
             self.bend.set_value(carrier.bend, resolve(carrier.bend, "length", names))
         except ValueError:
             self.bend.set_value(carrier.bend, float("nan"))
-        self._fill(self.rim, [("", "none"), *offers(design, "path")], carrier.rim)
+        self._fill(self.rim, [("", "none"), *offers(design, "path", quick)], carrier.rim)
         self.sized.setCurrentIndex(self.sized.findData(carrier.sized))
         self.rows["rim"].setVisible(carrier.how == "axis")
         self.rows["sized"].setVisible(carrier.how == "axis" and bool(carrier.rim))

@@ -15,9 +15,10 @@ from isotomon.model import edits
 from isotomon.model.datums import BUILT_IN, BUILT_IN_NAMES, CONSTRUCTIONS, Datum, construction
 from isotomon.model.draw_edits import next_name
 from isotomon.model.drawing import Line, Ring
-from isotomon.model.records import Design, Drawn
+from isotomon.model.records import Design, Drawn, Loft
 from isotomon.quantity import resolve
 from isotomon.rebuild.datums import Ground, Thing
+from isotomon.rebuild.results import Quick
 
 if TYPE_CHECKING:
     from isotomon.app.window import Window
@@ -28,8 +29,28 @@ _DEFAULTS = {"P": "xy", "A": "z", "p": "origin", "F": "world"}
 _FAMILIES = {"plane": "Plane", "axis": "Axis", "point": "Point", "frame": "Frame", "cylinder": "Frame"}
 
 
-def candidates(design: Design, letter: str, stations: bool = True) -> list[tuple[str, str]]:
-    """(reference, name) of all that can stand where a construction asks for this letter."""
+def rims_of(loft: Loft) -> list[tuple[str, str]]:
+    """(reference, name) of the closed edges of a body's ends."""
+    return [(f"{loft.id}/{end}-rim", f"{end.capitalize()} rim of {loft.name}") for end in ("first", "last")]
+
+
+def edges_along(quick: Quick | None, others: bool = False) -> list[tuple[str, str]]:
+    """(reference, name) of the edges that run along the body in hand, or along the `others`."""
+    if quick is None:
+        return []
+    found = []
+    for q in quick.others if others else (quick,):
+        names = {s.id: s.name for s in q.design.stations}
+        for edge in q.shape.field.names.edges if q.shape is not None else ():
+            station, _, corner = edge[0].partition(".")
+            through = f"{names.get(station, station)} {corner.rpartition('.')[2]}".strip()
+            found.append((f"{q.design.loft.id}/along:{edge[0]}", f"Edge of {q.design.loft.name} through {through}"))
+    return found
+
+
+def candidates(design: Design, letter: str, stations: bool = True, quick: Quick | None = None) -> list[tuple[str, str]]:
+    """(reference, name) of all that can stand where a construction asks for this letter; edges of the body as the results
+    `quick` have them."""
     found = [(ref, BUILT_IN_NAMES[ref]) for ref, kind in BUILT_IN.items() if kind == letter]
     found += [(d.id, d.name) for d in design.datums if letter in _GIVES[construction(d).makes]]
     if letter == "c":
@@ -44,12 +65,13 @@ def candidates(design: Design, letter: str, stations: bool = True) -> list[tuple
         if letter == "p":
             found += [(f"{s.id}/lead", f"{s.name} leading point"), (f"{s.id}/trail", f"{s.name} trailing point")]
         found += _drawn(design, s.id, letter)
+    body = design.loft
     if letter == "P":
-        found += [("body/first", "Body's first end"), ("body/last", "Body's last end")]
+        found += [(f"{body.id}/{end}", f"{end.capitalize()} end of {body.name}") for end in ("first", "last")]
     if letter in "cA":
-        found += [(f"body/{k}", f"Body's edge {k}") for k in range(1, 9)]
+        found += edges_along(quick)
     if letter in "RA":
-        found.append(("body/skin", "Body's round skin"))
+        found.append((f"{body.id}/skin", f"Round skin of {body.name}"))
     return found
 
 
@@ -60,20 +82,20 @@ def _drawn(design: Design, station: str, letter: str) -> list[tuple[str, str]]:
         return []
     drawing = edits.find(design.drawings, s.section.drawing)
     if letter == "p":
-        return [(f"{station}/{p.id}", f"{s.name} {p.id}") for p in drawing.points[:40]]
+        return [(f"{station}/{drawing.id}.{p.id}", f"{s.name} {p.id}") for p in drawing.points[:40]]
     kinds = {"c": object, "A": Line, "R": Ring}.get(letter)
     return [
-        (f"{station}/{p.id}", f"{s.name} {p.id}")
+        (f"{station}/{drawing.id}.{p.id}", f"{s.name} {p.id}")
         for p in drawing.parts[:40]
         if kinds is not None and isinstance(p, kinds)
     ]
 
 
-def filled(design: Design, kind: str, selection: tuple[str, ...]) -> tuple[str, ...]:
+def filled(design: Design, kind: str, selection: tuple[str, ...], quick: Quick | None = None) -> tuple[str, ...]:
     """What a new datum stands on: the chosen things that fit, then the usual ones, no thing twice."""
     used: list[str] = []
     for letter in CONSTRUCTIONS[kind].on:
-        refs = [ref for ref, _ in candidates(design, letter)]
+        refs = [ref for ref, _ in candidates(design, letter, quick=quick)]
         chosen = [r for k in selection for r in (k, f"{k}/outline") if r in refs and r not in used]
         usual = [r for r in (_DEFAULTS.get(letter, ""), *refs) if r in refs and r not in used]
         used.append((chosen or usual or [""])[0])
@@ -93,7 +115,7 @@ class DatumTools:
         design = desk.design
         assert design is not None
         made = CONSTRUCTIONS[kind]
-        on = filled(design, kind, desk.selection)
+        on = filled(design, kind, desk.selection, desk.quick)
         name = next_name((d.name for d in design.datums), made.makes)
         datum = Datum(edits.fresh_id(design, "d"), name, kind, on, tuple(f.default for f in made.fields))  # type: ignore[arg-type]
         self.w.view.show_datums(True)

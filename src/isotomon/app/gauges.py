@@ -24,7 +24,7 @@ from isotomon.model.gauges import GAUGES, Gauge
 from isotomon.model.records import Design
 from isotomon.quantity import Value, display, resolve, to_unit
 from isotomon.rebuild.gauges import capacity_table
-from isotomon.rebuild.results import Reading
+from isotomon.rebuild.results import Quick, Reading
 
 if TYPE_CHECKING:
     from isotomon.app.window import Window
@@ -32,16 +32,16 @@ if TYPE_CHECKING:
 _SLOTS = {"p": "Near", "*": "Of", "D": "Of", "c": "Curve", "B": "Body", "P": "Plane", "A": "Up along"}
 
 
-def gauge_candidates(design: Design, letter: str) -> list[tuple[str, str]]:
+def gauge_candidates(design: Design, letter: str, quick: Quick | None = None) -> list[tuple[str, str]]:
     """(reference, name) of all that a measure can be taken of."""
     bodies = [(p.loft.id, p.loft.name) for p in design.parts]
     if letter == "B":
         return bodies
     if letter == "*":
-        return bodies + [o for one in "pAcPR" for o in candidates(design, one)]
+        return bodies + [o for one in "pAcPR" for o in candidates(design, one, quick=quick)]
     if letter == "D":
-        return [o for one in "PA" for o in candidates(design, one)]
-    return candidates(design, letter)
+        return [o for one in "PA" for o in candidates(design, one, quick=quick)]
+    return candidates(design, letter, quick=quick)
 
 
 def reading_lines(reading: Reading | None, unit: str) -> list[tuple[str, str]]:
@@ -143,7 +143,7 @@ class GaugeForm(QWidget):
             self.name.setText(gauge.name)
         for letter, ref, box in zip(gauge.way.on, gauge.on, self.slots, strict=True):
             box.clear()
-            for key, text in gauge_candidates(design, letter):
+            for key, text in gauge_candidates(design, letter, quick):
                 box.addItem(text, key)
             if box.findData(ref) < 0:
                 box.addItem(f"{ref} (gone)" if ref else "choose…", ref)
@@ -215,7 +215,7 @@ class GaugeTools:
     def _filled(self, design: Design, letters: str) -> tuple[str, ...]:
         used: list[str] = []
         for letter in letters:
-            refs = [ref for ref, _ in gauge_candidates(design, letter)]
+            refs = [ref for ref, _ in gauge_candidates(design, letter, self.w.desk.quick)]
             usual = {"B": design.loft.id, "A": "z", "P": "xy"}.get(letter, "")
             chosen = [k for k in self.w.desk.selection if k in refs and k not in used]
             rest = [r for r in (usual, *refs) if r in refs and r not in used]

@@ -231,7 +231,11 @@ class GuideForm(QWidget):
     def _join_another(self) -> None:
         assert self.desk.design is not None
         guide = self._guide()
-        free = [r for r, _ in guide_candidates(self.desk.design, "c") if r != self.key and r not in guide.on]
+        free = [
+            r
+            for r, _ in guide_candidates(self.desk.design, "c", self.desk.quick)
+            if r != self.key and r not in guide.on
+        ]
         if free:
             self.desk.do("join another", lambda d: loft_edits.change_guide(d, self.key, on=(*guide.on, free[0])))
 
@@ -252,7 +256,7 @@ class GuideForm(QWidget):
         self.rail.setChecked(bool(self._rail_id()))
         letters = slots_of(guide.kind) if guide.way.on != "c*" else ["c"] * len(guide.on)
         for box, letter, ref in zip(self.slots, letters, guide.on, strict=False):
-            _offer(box, [c for c in guide_candidates(design, letter) if c[0] != self.key], ref)
+            _offer(box, [c for c in guide_candidates(design, letter, quick) if c[0] != self.key], ref)
         for box, word in zip(self.choices, guide.choices, strict=True):
             box.setCurrentIndex(box.findData(word))
         if quick is None:
@@ -287,7 +291,7 @@ class GuideForm(QWidget):
                 _show(self.fields[name], getattr(point, name), kind, self.desk.quick.resolved.names)
         if guide.kind == "through":
             _offer(self.on_box, point_candidates(design), point.on)
-            ways = [("", _FREE), *guide_candidates(design, "V")[1:]]
+            ways = [("", _FREE), *guide_candidates(design, "V", self.desk.quick)[1:]]
             ways += [("handle", "By its handle")] if point.handle is not None else []
             _offer(self.toward_box, ways, "handle" if point.handle is not None else point.toward)
 
@@ -322,7 +326,7 @@ def _offer(box: QComboBox, wanted: list[tuple[str, str]], ref: str) -> None:
     """What a box offers, with what it holds chosen; what is gone says so."""
     if ref not in [r for r, _ in wanted]:
         named = ref.partition("/")[2]
-        kept = named.startswith(("at:", "c")) or (named[:1] in ("p", "e") and named[1:].isdecimal())
+        kept = named.startswith(("at:", "c:")) or "." in named
         wanted = [(ref, f"{ref} (on the profile)" if kept else f"✕ {ref or 'nothing'}: pick again"), *wanted]
     if [(box.itemData(k), box.itemText(k)) for k in range(box.count())] != wanted:
         box.clear()

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.app.command import Command
-from isotomon.app.datums import candidates
+from isotomon.app.datums import candidates, rims_of
 from isotomon.errors import IsotomonError
 from isotomon.geometry.datums import Plane, SpaceCurve
 from isotomon.model import edits, loft_edits
@@ -21,6 +21,7 @@ from isotomon.quantity import Value
 from isotomon.rebuild.datums import Ground
 from isotomon.rebuild.guides import point_place
 from isotomon.rebuild.looks import ground_of
+from isotomon.rebuild.results import Quick
 
 if TYPE_CHECKING:
     from isotomon.app.window import Window
@@ -35,7 +36,7 @@ def slots_of(kind: str) -> list[str]:
     return ["c"] if GUIDES[kind].on == "c*" else list(GUIDES[kind].on)
 
 
-def guide_candidates(design: Design, letter: str) -> list[tuple[str, str]]:
+def guide_candidates(design: Design, letter: str, quick: Quick | None = None) -> list[tuple[str, str]]:
     """(reference, name) of all that can stand where a guide asks for this letter."""
     loft = design.loft
     cylinders = [(d.id, d.name) for d in design.datums if construction(d).makes == "cylinder"]
@@ -44,14 +45,13 @@ def guide_candidates(design: Design, letter: str) -> list[tuple[str, str]]:
     if letter == "S":
         return [(loft.id, f"Skin of {loft.name}"), *cylinders, *candidates(design, "P", stations=False)]
     if letter == "V":
-        return [("", "Its normals"), *candidates(design, "A"), *candidates(design, "P", stations=False)]
+        return [("", "Its normals"), *candidates(design, "A", quick=quick), *candidates(design, "P", stations=False)]
     if letter == "c":
         own = [(d.id, d.name) for d in design.drawings]
-        rims = [(f"{loft.id}/first-rim", "Body's first rim"), (f"{loft.id}/last-rim", "Body's last rim")]
-        return [*candidates(design, "c"), *own, *rims]
+        return [*candidates(design, "c", quick=quick), *own, *rims_of(loft)]
     if letter == "R":
         return [*cylinders, *candidates(design, "A", stations=False)]
-    return candidates(design, letter)
+    return candidates(design, letter, quick=quick)
 
 
 def point_candidates(design: Design) -> list[tuple[str, str]]:
@@ -117,7 +117,7 @@ class GuideTools:
         """What a new guide is made from: the chosen things that fit, then the first that do, no thing twice."""
         used: list[str] = []
         for letter in slots_of(kind):
-            refs = [ref for ref, _ in guide_candidates(design, letter)]
+            refs = [ref for ref, _ in guide_candidates(design, letter, self.w.desk.quick)]
             chosen = [k for k in self.w.desk.selection if k in refs and k not in used]
             if kind == "joined" and chosen:
                 return tuple(chosen)
@@ -273,7 +273,7 @@ class GuideTools:
             slid = self.slide(station, now)
             if slid is not None:
                 share, corner = slid
-                on = f"{station}/c{corner}" if corner is not None else f"{station}/at:{share:.6g}"
+                on = f"{station}/c:{corner}" if corner else f"{station}/at:{share:.6g}"
                 desk.preview(
                     f"move a point of {guide.name}", lambda d: loft_edits.set_guide_point(d, guide.id, index, on=on)
                 )
@@ -310,8 +310,8 @@ class GuideTools:
             changes["handle"] = (x, y, z)
         desk.preview(f"bend {guide.name}", lambda d: loft_edits.set_guide_point(d, guide.id, index, **changes))
 
-    def slide(self, station: str, now: Array) -> tuple[float, int | None] | None:
-        """(share of the arc length, corner if one is near) of a station's profile nearest to a pixel."""
+    def slide(self, station: str, now: Array) -> tuple[float, str] | None:
+        """(share of the arc length, the corner if one is near) of a station's profile nearest to a pixel."""
         view, ground, quick = self.w.view, self.ground(), self.w.desk.quick
         if ground is None or quick is None:
             return None
@@ -326,8 +326,8 @@ class GuideTools:
             away = np.linalg.norm(places - now, axis=1)
             if away.min() < SNAP_PIXELS:
                 k = int(away.argmin())
-                return float(corners[k] / stand.outline.length), k
-        return best % 1.0, None
+                return float(corners[k] / stand.outline.length), stand.outline.corner_names[k]
+        return best % 1.0, ""
 
     def let_go(self) -> None:
         """The drag is over: it becomes one step."""

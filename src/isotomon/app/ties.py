@@ -30,7 +30,7 @@ def end_at(station: str, share: float, stand: Stood) -> End:
         away = np.abs((corners - share + 0.5) % 1.0 - 0.5)
         if away.min() < 1e-6:
             k = int(away.argmin())
-            return End(station, float(corners[k]), k)
+            return End(station, float(corners[k]), stand.outline.corner_names[k])
     return End(station, round(share % 1.0, 9))
 
 

@@ -23,13 +23,19 @@ ROUND = 200.0
 """Round outlines alone are followed so many times more closely: what is round is to stay so."""
 
 
+HELD = -1
+Border = tuple[tuple[int, str], ...]
+"""What a tie passes: (outline, name of its corner), and (`HELD`, id of the tie set by hand or the rail that holds it)."""
+
+
 @dataclass(frozen=True, eq=False)
 class Lane:
     """The run between two ties: one face of the body. Its columns are `columns` of the section's control points."""
 
-    name: str
     basis: Basis
     columns: slice
+    first: Border
+    last: Border
     loop: int = 0
     """0 for the outer run, then one for each hole; holes run clockwise."""
 
@@ -116,20 +122,19 @@ def correspond(outlines: Sequence[Outline2D], held: Sequence[Held] = ()) -> Corr
         ties, inner = _without_smooth(outlines, automatic_ties(outlines, held))
     periodic = not is_open and (not len(ties.corner[0]) or not ties.corner.any())
     count = len(ties.u) - 1
-    ring = count + 1 if is_open else count
-    names = ["round"] if periodic else [f"{k + 1}-{(k + 1) % ring + 1}" for k in range(count)]
+    borders = _borders(outlines, ties)
     marks = _common_marks(outlines, ties, inner)
     weights = np.full(len(outlines), ROUND if all(o.round for o in outlines) else 1.0)
     maps = [_share_map(o, i, ties, marks, periodic) for i, o in enumerate(outlines)]
     lanes, blocks, column = [], [], 0
-    for k, name in enumerate(names):
+    for k in range(count):
         u0, u1 = ties.u[k], ties.u[k + 1]
         joins = {(m.u - u0) / (u1 - u0): m.continuity for m in marks if u0 < m.u < u1}
         try:
             basis, control = fit(_sampler(outlines, weights, maps, u0, u1), FIT, joins=joins, periodic=periodic)
         except KnotError as error:
             raise FieldError(f"the sections cannot be carried into one another smoothly: {error}") from None
-        lanes.append(Lane(name, basis, slice(column, column + basis.size)))
+        lanes.append(Lane(basis, slice(column, column + basis.size), borders[k], borders[k + 1]))
         blocks.append(control.reshape(basis.size, len(outlines), 2).transpose(1, 0, 2) / weights[:, None, None])
         column += basis.size
     if not periodic:
@@ -146,6 +151,19 @@ def correspond(outlines: Sequence[Outline2D], held: Sequence[Held] = ()) -> Corr
     return Correspondence(tuple(lanes), ties.u, control, tuple(tied), is_open)
 
 
+def _borders(outlines: Sequence[Outline2D], ties: Ties) -> list[Border]:
+    """What every tie passes; without any, what the whole outlines are called."""
+    if not ties.corner.any() and not outlines[0].open:
+        return [tuple((i, o.name) for i, o in enumerate(outlines) if o.name)] * 2
+    made = []
+    for name, shares in zip(
+        (*ties.names, *ties.names[: ties.share.shape[1] - len(ties.names)]), ties.share.T, strict=True
+    ):
+        passed = ((i, o.corner_at(o.on(float(s)))) for i, (o, s) in enumerate(zip(outlines, shares, strict=True)))
+        made.append(tuple((i, corner) for i, corner in (*passed, (HELD, name.rpartition(" ")[2])) if corner))
+    return made
+
+
 def with_holes(common: Correspondence, holes: Sequence[Correspondence]) -> Correspondence:
     """The same with `holes` inside, each made to correspond on its own; they are turned to run clockwise, so that all sums
     round the section count them as missing."""
@@ -159,7 +177,7 @@ def with_holes(common: Correspondence, holes: Sequence[Correspondence]) -> Corre
             forward = np.mod(1.0 - sites, 1.0) if basis.periodic else 1.0 - sites
             values = np.einsum("sc,ocx->osx", lane.basis.matrix(forward), hole.control[:, lane.columns])
             blocks.append(np.linalg.solve(basis.matrix(sites)[None], values))
-            lanes.append(Lane(f"hole {number} {lane.name}", basis, slice(column, column + basis.size), number))
+            lanes.append(Lane(basis, slice(column, column + basis.size), lane.last, lane.first, number))
             column += basis.size
         if not hole.lanes[0].basis.periodic:
             for here, after in zip(blocks, [*blocks[1:], blocks[0]], strict=True):

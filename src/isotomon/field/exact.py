@@ -37,9 +37,9 @@ def motion(field: SectionField) -> Motion | None:
     size = float(np.ptp(control, axis=0).max())
     edges = tuple(
         edge
-        for lane in field.common.lanes
+        for lane, name in zip(field.common.lanes, field.names.lanes, strict=True)
         for edge in edges_of(
-            f"lane {lane.name} from {field.stations[0].key.partition('/')[0]}",
+            f"lane {name} from {field.stations[0].key.partition('/')[0]}",
             lane.basis,
             control[lane.columns],
             size,

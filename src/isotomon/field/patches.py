@@ -119,7 +119,7 @@ def _cut(field: SectionField, along: _Along) -> list[Patch]:
         lane = field.common.lanes[number]
         # The section that a body begins with is its station's, wherever it is carried on to.
         begin = keys[span[0]].partition("/")[0] if span[0] == field.first else keys[span[0]]
-        name = f"lane {lane.name} from {begin}"
+        name = f"lane {field.names.lanes[number]} from {begin}"
         if _still(piece.control):  # it lies on the axis that the body is turned about
             continue
         for side, basis, net in _parted(lane.basis, np.ascontiguousarray(piece.control.transpose(1, 0, 2))):

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, fields, replace
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,6 +19,7 @@ from isotomon.field.correspond import Correspondence
 from isotomon.field.course import Course
 from isotomon.field.ends import End
 from isotomon.field.layers import Layers
+from isotomon.field.naming import Names, names_of
 from isotomon.field.rails import Rails
 from isotomon.field.rim import Rim
 from isotomon.field.wrapping import Wrap, bent
@@ -45,6 +47,8 @@ class Placed:
     rank: int
     tip: str = ""
     """`sharp` or `rounded` for a point at an end of the body, at which the shape has no size."""
+    outline: int = -1
+    """Which of the outlines in the common form it has; -1 for none of them."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -115,6 +119,12 @@ class SectionField:
     ring: bool = False
     course: Course | None = None
     rim: Rim | None = None
+
+    @cached_property
+    def names(self) -> Names:
+        """The lasting names of the body's edges and faces. What goes on past the outer stations counts as theirs."""
+        own = {s.key.partition("/")[0]: s.outline for s in self.stations if s.outline >= 0}
+        return names_of(self.common, list(own.items()))
 
     @property
     def first(self) -> float:

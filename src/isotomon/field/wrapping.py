@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.errors import FieldError
-from isotomon.field.correspond import Correspondence, Lane
+from isotomon.field.correspond import Correspondence
 from isotomon.geometry.basis import Basis
 
 Array = NDArray[np.float64]
@@ -69,7 +69,7 @@ def finer(common: Correspondence) -> Correspondence:
     lanes, blocks, column = [], [], 0
     for lane in common.lanes:
         basis = _finer_basis(lane.basis)
-        lanes.append(Lane(lane.name, basis, slice(column, column + basis.size)))
+        lanes.append(replace(lane, basis=basis, columns=slice(column, column + basis.size)))
         old = common.control[:, lane.columns]
         sites = basis.greville()
         values = np.einsum("sc,ocx->osx", lane.basis.matrix(sites), old)

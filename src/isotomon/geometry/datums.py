@@ -63,6 +63,8 @@ class SpaceCurve:
     closed: bool = False
     corners: tuple[float, ...] = ()
     slope: Callable[[Array], Array] | None = None
+    names: tuple[str, ...] = ()
+    """Lasting names of the corners, where they are known."""
 
     def rate(self, t: Array) -> Array:
         """(n, 3) derivative by the parameter; by differences, good to about 1e-9, where no formula is known."""

@@ -11,7 +11,7 @@ from isotomon.errors import DesignError
 Id = str
 Pair = tuple[float, float]
 
-WHOLE = frozenset({"version", "sides", "rank", "degree", "sector", "nth", "corner", "turns", "place", "count"})
+WHOLE = frozenset({"version", "sides", "rank", "degree", "sector", "nth", "turns", "place", "count"})
 """Fields that hold whole numbers; every other number is a float."""
 
 

@@ -1,8 +1,8 @@
 """Datums as the design says them: planes, axes, points, frames and cylinders, each by its construction.
 
 What a datum stands on is named: `xy` `yz` `zx` (planes), `x` `y` `z` (axes), `origin`, another datum's id, a station's id
-(its plane), `s4/outline` (its profile in space), `s4/lead` `s4/trail` (where it comes nearest to its nominal points), `s4/e2` `s4/p3` (a part or
-point of its drawing), `body/2` (the lane border at tie 2, running along the body), `body/skin`, `body/first` `body/last`
+(its plane), `s4/outline` (its profile in space), `s4/lead` `s4/trail` (where it comes nearest to its nominal points), `s4/g1.e2`
+`s4/g1.p3` (a part or point of its drawing g1), `body/along:s4.g1.p3` (the edge that runs along the body through that corner), `body/skin`, `body/first` `body/last`
 (its ends).
 """
 

@@ -38,7 +38,7 @@ class Pen:
         self.points: dict[Id, Point] = {p.id: p for p in drawing.points}
         self.parts: dict[Id, Part] = {p.id: p for p in drawing.parts}
         self.constraints: dict[Id, Constraint] = {c.id: c for c in drawing.constraints}
-        self._next = {"p": _highest(self.points), "e": _highest(self.parts), "c": _highest(self.constraints)}
+        self._next = dict(zip("pec", spent(drawing), strict=True))
         self.assumed = assumed
 
     def fresh(self, stem: str) -> Id:
@@ -108,7 +108,16 @@ class Pen:
             points=tuple(self.points.values()),
             parts=tuple(self.parts.values()),
             constraints=tuple(self.constraints.values()),
+            spent=(self._next["p"], self._next["e"], self._next["c"]),
         )
+
+
+def spent(drawing: Drawing) -> tuple[int, int, int]:
+    """The highest numbers that points, parts and constraints of a drawing have had: none is given twice, so that nothing
+    made from one that is gone comes to stand on another."""
+    here = (_highest(x.id for x in group) for group in (drawing.points, drawing.parts, drawing.constraints))
+    most = [max(a, b) for a, b in zip(here, drawing.spent or (0, 0, 0), strict=True)]
+    return most[0], most[1], most[2]
 
 
 def _highest(keys: Iterable[str]) -> int:
@@ -130,7 +139,7 @@ def remove(drawing: Drawing, keys: Iterable[str]) -> Drawing:
     constraints = tuple(
         c for c in drawing.constraints if c.id not in gone and all(ref.partition("@")[0] in left for ref in c.on)
     )
-    return replace(drawing, points=points, parts=tuple(parts), constraints=constraints)
+    return replace(drawing, points=points, parts=tuple(parts), constraints=constraints, spent=spent(drawing))
 
 
 def join(drawing: Drawing, keep: Id, gone: Id) -> Drawing:

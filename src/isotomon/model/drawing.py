@@ -173,6 +173,8 @@ class Drawing(Record, frozen=True):
     constraints: tuple[Constraint, ...] = ()
     mirror_half: bool = True
     plane: str = ""
+    spent: tuple[int, ...] = ()
+    """The highest numbers that points, parts and constraints have had; none is given to another one."""
 
 
 # What each kind may stand on: p point, l line, c circle or arc, o ellipse, s curve or spline, h handle, * any part.

@@ -24,20 +24,11 @@ replace = msgspec.structs.replace
 
 
 def fresh_id(design: Design, stem: str) -> str:
-    """An id that nothing in the design has had: ids are never counted down."""
-    groups = (
-        design.numbers,
-        design.outlines,
-        design.drawings,
-        design.datums,
-        design.guides,
-        design.gauges,
-        design.imports,
-        *((p.loft, *p.stations, *p.laws) for p in design.parts),
-    )
-    taken = {r.id for group in groups for r in group}  # type: ignore[attr-defined]
-    highest = max((int(m[1]) for i in taken if (m := re.fullmatch(rf"{stem}(\d+)", i))), default=0)
-    return f"{stem}{highest + 1}"
+    """An id that nothing in the design has, nor is made from: what stands on a thing that is gone never comes to stand on
+    another one."""
+    bare = replace(design, imports=tuple(replace(i, data="") for i in design.imports))
+    said = re.findall(rf"\b{stem}(\d{{1,9}})\b", msgspec.json.encode(bare).decode())
+    return f"{stem}{max(map(int, said), default=0) + 1}"
 
 
 def find(entries: tuple[Entry, ...], key: str) -> Entry:

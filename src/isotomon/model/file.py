@@ -12,6 +12,7 @@ import msgspec
 from isotomon.errors import FileError, IsotomonError
 from isotomon.model.bodies import resolve_bodies
 from isotomon.model.records import FORMAT, VERSION, Design
+from isotomon.model.upgrade import upgraded
 
 MOST_BYTES = 64 * 1024 * 1024
 SCHEMA_FILE = Path(__file__).with_name("design.schema.json")
@@ -43,6 +44,8 @@ def decode(data: bytes, name: str = "the file") -> Design:
             f"{name} was written by a newer Isotomon (format {head.version}; this one reads up to {VERSION}); update Isotomon"
         )
     try:
+        if head.version < VERSION:
+            data = msgspec.json.encode(upgraded(msgspec.json.decode(data), head.version))
         design = msgspec.json.decode(data, type=Design)
         resolve_bodies(design)
     except (msgspec.DecodeError, RecursionError, IsotomonError) as error:

@@ -1,8 +1,8 @@
 """Guides as the design says them: curves in space, each by what it is made from, and their use as rails.
 
 What a guide is made from is named as for datums (`isotomon.model.datums`), and besides: another guide's id, a drawing's
-id (its outline, on the plane it was drawn on), `s4/upper` `s4/lower` (a profile's highest and lowest point), `s4/c2` (a
-corner of it, counted from its start), `s4/at:0.25` (a share of its arc length), `body/first-rim` and `body/last-rim` (the closed edges of the body's ends).
+id (its outline, on the plane it was drawn on), `s4/upper` `s4/lower` (a profile's highest and lowest point), `s4/c:tail`
+(a corner of it, by its lasting name), `s4/at:0.25` (a share of its arc length), `body/first-rim` and `body/last-rim` (the closed edges of the body's ends).
 """
 
 from __future__ import annotations
@@ -125,12 +125,12 @@ class Guide(Record, frozen=True):
 
 
 class End(Record, frozen=True):
-    """Where a tie or rail lies on a station's profile: at a corner (`corner`, counted from nought), else at a `share`
-    of its arc length from its start."""
+    """Where a tie or rail lies on a station's profile: at a `corner` by its lasting name, else at a `share` of its arc
+    length from its start."""
 
     station: Id
     share: float = 0.0
-    corner: int | None = None
+    corner: str = ""
 
 
 class Rail(Record, frozen=True):

@@ -96,7 +96,7 @@ def add_rail(design: Design, guide: str) -> Design:
     """
     if any(r.guide == guide for r in design.loft.rails):
         raise DesignError("this guide is a rail of the loft already")
-    return change_loft(design, rails=(*design.loft.rails, Rail(_fresh(design, "r"), guide)))
+    return change_loft(design, rails=(*design.loft.rails, Rail(fresh_id(design, "r"), guide)))
 
 
 def remove_rail(design: Design, key: str) -> Design:
@@ -124,7 +124,7 @@ def move_rail_end(design: Design, key: str, end: End) -> Design:
     guide = next((g for g in design.guides if g.id == rail.guide), None)
     for k, p in enumerate(guide.points if guide is not None and guide.kind == "through" else ()):
         if p.on.split("/")[0] == end.station:
-            part = f"c{end.corner}" if end.corner is not None else f"at:{end.share:.9g}"
+            part = f"c:{end.corner}" if end.corner else f"at:{end.share:.9g}"
             return set_guide_point(design, rail.guide, k, on=f"{end.station}/{part}")
     rest = tuple(e for e in rail.ends if e.station != end.station)
     return change_rail(design, key, ends=(*rest, end))
@@ -188,7 +188,19 @@ def set_tie(design: Design, key: str, end: End) -> Design:
 
 def add_tie(design: Design, ends: tuple[End, ...]) -> Design:
     """The design with one more tie set by hand."""
-    return change_loft(design, ties=(*design.loft.ties, Tie(_fresh(design, "t"), ends)))
+    return change_loft(design, ties=(*design.loft.ties, Tie(fresh_id(design, "t"), ends)))
+
+
+def let_go_end(design: Design, key: str, station: str) -> Design:
+    """The design with a tie or rail no longer held on a station's profile; a tie that then holds nothing goes."""
+
+    def loose(record: Any) -> Any:
+        return (
+            replace(record, ends=tuple(e for e in record.ends if e.station != station)) if record.id == key else record
+        )
+
+    ties = tuple(t for t in map(loose, design.loft.ties) if t.ends)
+    return change_loft(design, ties=ties, rails=tuple(map(loose, design.loft.rails)))
 
 
 def remove_ties(design: Design, keys: tuple[str, ...] | None = None) -> Design:
@@ -226,9 +238,3 @@ def set_turns(design: Design, station: str, turns: int) -> Design:
         raise DesignError(f"{turns} whole turns between two stations are too many; use at most 100")
     rest = tuple(t for t in design.loft.turns if t.station != station)
     return change_loft(design, turns=(*rest, Turns(station, turns)) if turns else rest)
-
-
-def _fresh(design: Design, stem: str) -> str:
-    taken = [e.id for p in design.parts for group in (p.loft.rails, p.loft.ties) for e in group]
-    highest = max((int(i[1:]) for i in taken if i[:1] == stem and i[1:].isdecimal()), default=0)
-    return f"{stem}{highest + 1}"

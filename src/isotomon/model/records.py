@@ -13,7 +13,7 @@ from isotomon.model.guides import Guide, Rail, Tie, Turns
 from isotomon.quantity import Kind, Value
 
 FORMAT = "isotomon-design"
-VERSION = 1
+VERSION = 2
 
 
 class Naca4(Record, frozen=True, tag="naca", tag_field="kind"):

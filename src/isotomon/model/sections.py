@@ -101,7 +101,7 @@ def parse_section(text: str, outlines: tuple[Outline, ...] = (), drawings: tuple
     if kind == "curve":
         if len(rest) != 1 or not rest[0]:
             raise ProfileError(
-                f"'{text.strip()}' is not known; write curve:u1 (a guide's id, or an edge's such as body/1)"
+                f"'{text.strip()}' is not known; write curve:u1 (a guide's id, or an edge's such as body/last-rim)"
             )
         return OnCurve(rest[0])
     if kind not in wanted:

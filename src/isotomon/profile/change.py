@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from isotomon.errors import ProfileError
 from isotomon.model.base import Id
-from isotomon.model.draw_edits import Pen, letters, remove
+from isotomon.model.draw_edits import Pen, letters, remove, spent
 from isotomon.model.drawing import (
     Arc,
     Curve,
@@ -130,7 +130,8 @@ def _without_misfits(drawing: Drawing, part: Part) -> Drawing:
             kept.append(c)
     drawing = replace(drawing, constraints=tuple(kept))
     used = {p for e in drawing.parts for p in part_points(e)} | {ref for c in kept for ref in c.on}
-    return replace(drawing, points=tuple(p for p in drawing.points if p.id in used or p.id not in part_points(part)))
+    points = tuple(p for p in drawing.points if p.id in used or p.id not in part_points(part))
+    return replace(drawing, points=points, spent=spent(drawing))
 
 
 def _end_at(drawing: Drawing, key: Id, place: Array, places: Places) -> Id:
@@ -209,7 +210,7 @@ def extend(drawing: Drawing, key: Id, at: Array) -> Drawing:
         pen.tie("on", here, best[1])
     made = pen.done()
     others = {p for e in made.parts for p in part_points(e)} | {r for c in made.constraints for r in c.on}
-    made = replace(made, points=tuple(p for p in made.points if p.id != old or old in others))
+    made = replace(made, points=tuple(p for p in made.points if p.id != old or old in others), spent=spent(made))
     return _without_misfits(made, part) if isinstance(part, Line) else made
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import numpy as np
@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from scipy.interpolate import BSpline
 
 from isotomon.errors import ProfileError
-from isotomon.model.drawing import Arc, Curve, Handle, Line, Oval, Part, Ring, Spline
+from isotomon.model.drawing import Arc, Curve, Handle, Line, Oval, Part, Ring, Spline, part_ends
 
 Array = NDArray[np.float64]
 Places = Mapping[str, Array]
@@ -150,11 +150,14 @@ class Piece:
     at: Callable[[Array], Array]
     slope: Callable[[Array], Array]
     breaks: tuple[tuple[float, int], ...] = ()
+    ends: tuple[str, str] = ("", "")
+    """The ids of the points at which it begins and ends."""
 
     def reversed(self) -> Piece:
         """The same curve from its end."""
         breaks = tuple((1.0 - t, k) for t, k in self.breaks[::-1])
-        return Piece(self.part, self.kind, lambda t: self.at(1.0 - t), lambda t: -self.slope(1.0 - t), breaks)
+        back = self.ends[::-1]
+        return Piece(self.part, self.kind, lambda t: self.at(1.0 - t), lambda t: -self.slope(1.0 - t), breaks, back)
 
     def cut(self, start: float, end: float) -> Piece:
         """The stretch between two parameters."""
@@ -176,6 +179,7 @@ class Piece:
             lambda t: self.at(t) @ matrix.T + shift,
             lambda t: self.slope(t) @ matrix.T,
             self.breaks,
+            self.ends,
         )
 
     @property
@@ -222,6 +226,10 @@ def oval_span(part: Oval, places: Places) -> tuple[float, float]:
 
 def piece_of(part: Part, places: Places) -> Piece:
     """A part as a curve."""
+    return replace(_piece(part, places), ends=part_ends(part) or ("", ""))
+
+
+def _piece(part: Part, places: Places) -> Piece:
     match part:
         case Line(key, a, b):
             start, along = places[a], places[b] - places[a]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
@@ -70,7 +70,10 @@ def drawn_shape(drawing: Drawing, mirror: Literal["", "x", "y"] = "") -> DrawnSh
     centred = all(abs(float(x)) < 1e-9 for x in (low + high) / width)
     whole = len(chain.pieces) == 1 and chain.pieces[0].kind == "circle"
     outline = Outline2D(_outline_runs(unit, drawing.id), anchor, round=whole and centred and not inner)
-    holes = tuple(Outline2D(_outline_runs(h, f"{drawing.id} hole {k}"), anchor) for k, h in enumerate(insides))
+    holes = tuple(
+        Outline2D(_outline_runs(h, drawing.id), anchor, name=f"{drawing.id}.{min((p.part for p in h), key=_natural)}")
+        for h in insides
+    )
     return DrawnShape(outline, width, -float(low[0]) / width, holes)
 
 
@@ -90,9 +93,10 @@ def _open_shape(drawing: Drawing, chain: Chain, mirror: str) -> DrawnShape:
     corner = np.flatnonzero(_joints(pieces)[1:] > CORNER) + 1
     edges = [0, *corner.tolist(), len(pieces)]
     groups = [pieces[a:b] for a, b in zip(edges[:-1], edges[1:], strict=True)]
+    names = ["", *(corner_name(drawing.id, pieces[k - 1], pieces[k]) for k in corner), ""]
     runs = [
-        line(g[0].start.tolist(), g[0].end.tolist()) if len(g) == 1 and g[0].kind == "line" else _fitted(g, drawing.id)
-        for g in groups
+        _run_of(g, drawing.id).named(*ends)
+        for g, ends in zip(groups, zip(names[:-1], names[1:], strict=True), strict=True)
     ]
     anchor = np.array([[low[0] / width, 0.0], [low[0] / width + 1.0, 0.0]])
     return DrawnShape(Outline2D(tuple(runs), anchor, open=True), width, -float(low[0]) / width)
@@ -134,18 +138,32 @@ def _outline_runs(pieces: tuple[Piece, ...], name: str) -> tuple[Run, ...]:
     for a, b in zip(order, [*order[1:], order[0]], strict=True):
         count = (b - a - 1) % len(pieces) + 1
         own = tuple(pieces[(a + k) % len(pieces)] for k in range(count))
-        runs.append(
-            line(own[0].start.tolist(), own[0].end.tolist())
-            if count == 1 and own[0].kind == "line"
-            else _fitted(own, name)
-        )
+        ends = [corner_name(name, pieces[k - 1], pieces[k]) for k in (a, b)]
+        runs.append(_run_of(own, name).named(*ends))
     # Neighbours share their ends exactly.
     shared = [(a.control[-1] + b.control[0]) / 2.0 for a, b in zip(runs, [*runs[1:], runs[0]], strict=True)]
     for k, run in enumerate(runs):
         control = run.control.copy()
         control[0], control[-1] = shared[k - 1], shared[k]
-        runs[k] = Run(run.basis, control, run.length, run.marks)
+        runs[k] = replace(run, control=control)
     return tuple(runs)
+
+
+def _natural(name: str) -> tuple[int, str]:
+    """Names in order: p9 before p10, and p9 before its image p9'."""
+    return len(name), name
+
+
+def corner_name(drawing: str, before: Piece, after: Piece) -> str:
+    """The lasting name of the corner between two pieces: the point they share, the older one where each has its own."""
+    return f"{drawing}.{min(before.ends[1], after.ends[0], key=_natural)}"
+
+
+def _run_of(pieces: tuple[Piece, ...], name: str) -> Run:
+    """Pieces that join smoothly as one run: a straight one as it is."""
+    if len(pieces) == 1 and pieces[0].kind == "line":
+        return line(pieces[0].start.tolist(), pieces[0].end.tolist())
+    return _fitted(pieces, name)
 
 
 def _fitted(pieces: tuple[Piece, ...], name: str, periodic: bool = False) -> Run:

@@ -10,7 +10,7 @@ from scipy.interpolate import make_interp_spline
 
 from isotomon.errors import ProfileError
 from isotomon.geometry.planar import crossing, signed_area
-from isotomon.profile.outline import Outline2D, fit_run, line
+from isotomon.profile.outline import Outline2D, Run, fit_run, line
 
 Array = NDArray[np.float64]
 Point = tuple[float, float]
@@ -111,11 +111,19 @@ def outline_from_points(points: Array) -> Outline2D:
     around = fit_run(
         lambda s: through(np.clip(s, 0.0, 1.0)), marks=[("nose", float(t[int(np.argmin(points[:, 0]))]), 2)]
     )
-    runs = (around,) if closed else (around, line(around.control[-1], around.control[0]))
-    outline = Outline2D(runs, np.array([[0.0, 0.0], [1.0, 0.0]]))
+    outline = Outline2D(foil_runs(around), np.array([[0.0, 0.0], [1.0, 0.0]]))
     if crossing(outline.polygon(600), slack=1e-9) is not None:
         raise ProfileError("the smooth curve through the points crosses itself; mend or thin out the coordinates")
     return outline
+
+
+def foil_runs(around: Run) -> tuple[Run, ...]:
+    """The runs of a foil from the one round its nose, with their corners' names: `tail` where it is sharp, and closed by a
+    line from its `lower-tail` to its `upper-tail` where it is blunt."""
+    if np.abs(around.control[0] - around.control[-1]).max() < 1e-9:
+        return (around.named("tail", "tail"),)
+    blunt = line(around.control[-1].tolist(), around.control[0].tolist())
+    return around.named("upper-tail", "lower-tail"), blunt.named("lower-tail", "upper-tail")
 
 
 def _to_unit_chord(points: Array) -> Array:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
@@ -225,6 +225,11 @@ def _judge(
     return Runs(closed, () if mirrored else tuple(opened), good, mirrored, tuple(findings), pierced, lone)
 
 
+def _twin(piece: Piece) -> Piece:
+    """A mirror image, which bears its ends' names with a stroke."""
+    return replace(piece, ends=(f"{piece.ends[0]}'", f"{piece.ends[1]}'"))
+
+
 def _mirrored(drawing: Drawing, places: Places, chain: Chain, size: float) -> Chain | None:
     """An open run that begins and ends on one centre line, closed by its mirror image."""
     first, last = chain.pieces[0].start, chain.pieces[-1].end
@@ -240,6 +245,6 @@ def _mirrored(drawing: Drawing, places: Places, chain: Chain, size: float) -> Ch
         if max(away) > 1e-6 * size:
             continue
         matrix = 2.0 * np.outer(along, along) - np.eye(2)
-        image = [p.moved(matrix, a - matrix @ a).reversed() for p in chain.pieces[::-1]]
+        image = [_twin(p.moved(matrix, a - matrix @ a)).reversed() for p in chain.pieces[::-1]]
         return Chain((*chain.pieces, *image), True)
     return None

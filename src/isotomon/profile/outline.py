@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,6 +17,8 @@ Curve = Callable[[Array], Array]
 
 FIT = 3e-8
 """Largest distance of a run from its definition, for a chord of 1."""
+SAME = 1e-9
+"""A share of the arc length this near a corner's is the corner's."""
 ROUND_FIT = 1e-10
 """The same for a circle: what is round is to be round to about the last digit that shows."""
 
@@ -41,10 +43,22 @@ class Run:
     control: Array
     length: float
     marks: tuple[Mark, ...] = ()
+    ends: tuple[str, str] = ("", "")
+    """Lasting names of the corners at its start and end, where these have any."""
 
     def points(self, share: Array) -> Array:
         """(n, 2) points at shares of the arc length."""
         return self.basis.matrix(share) @ self.control
+
+    def named(self, first: str, last: str) -> Run:
+        """The same run between corners of these names."""
+        return replace(self, ends=(first, last))
+
+    def reversed(self) -> Run:
+        """The same run from its end, without its marks."""
+        b = self.basis
+        back = Basis(b.degree, 1.0 - b.breaks[::-1], b.multiplicity[::-1].copy(), b.periodic)
+        return Run(back, self.control[::-1].copy(), self.length, ends=self.ends[::-1])
 
 
 @dataclass(frozen=True, eq=False)
@@ -52,13 +66,14 @@ class Outline2D:
     """Runs counter-clockwise, head to tail, for a chord of 1; a corner stands between runs. An `open` one has two ends.
 
     One periodic run has no corner. `anchor`: (2, 2), the nominal leading and trailing points. `round`: no angle of
-    its own.
+    its own. `name`: lasting, of a hole.
     """
 
     runs: tuple[Run, ...]
     anchor: Array
     round: bool = False
     open: bool = False
+    name: str = ""
 
     @property
     def smooth(self) -> bool:
@@ -74,6 +89,34 @@ class Outline2D:
             return np.zeros(0)
         inner = np.cumsum([run.length for run in self.runs])[:-1]
         return inner if self.open else np.concatenate([[0.0], inner])
+
+    @property
+    def corner_names(self) -> tuple[str, ...]:
+        """The lasting name of each corner; where it has none, its number and how many there are, so that it means nothing
+        when that changes."""
+        if self.smooth:
+            return ()
+        starts = [run.ends[0] for run in self.runs[1 if self.open else 0 :]]
+        return tuple(name or f"{k + 1}of{len(starts)}" for k, name in enumerate(starts))
+
+    def corner_at(self, share: float) -> str:
+        """The name of the corner at a share of the arc length; of an open outline also `start` and `end`; empty where there
+        is none."""
+        if self.open and (share < SAME or share > 1.0 - SAME):
+            return "start" if share < SAME else "end"
+        away = np.abs((self.corner_lengths() / self.length - share + 0.5) % 1.0 - 0.5)
+        return self.corner_names[int(away.argmin())] if len(away) and away.min() < SAME else ""
+
+    def share_of(self, corner: str) -> float:
+        """The share of the arc length at which a corner stands.
+
+        Raises: ProfileError, when it has none of that name.
+        """
+        if self.open and corner in ("start", "end"):
+            return float(corner == "end")
+        if corner not in self.corner_names:
+            raise ProfileError(f"its corner {corner} is gone; pick it again")
+        return float(self.corner_lengths()[self.corner_names.index(corner)] / self.length)
 
     def on(self, share: float) -> float:
         """A share of the arc length brought onto the outline: round a closed one, up to the ends of an open one."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 from functools import lru_cache
 from typing import assert_never
 
@@ -25,7 +26,7 @@ from isotomon.model.records import (
     Star,
     Superellipse,
 )
-from isotomon.profile.foil_points import outline_from_points
+from isotomon.profile.foil_points import foil_runs, outline_from_points
 from isotomon.profile.outline import FIT, ROUND_FIT, Outline2D, Run, fit_run, line
 
 Array = NDArray[np.float64]
@@ -102,16 +103,16 @@ def naca4(digits: str, blunt: bool) -> Outline2D:
         marks = [(f"{name} above", (1.0 - root) / 2.0, 1), *marks, (f"{name} below", (1.0 + root) / 2.0, 1)]
     around = fit_run(lambda t: surface(1.0 - 2.0 * t), marks=marks)
     if not blunt:
-        return Outline2D((_with_ends(around, np.array([1.0, 0.0]), np.array([1.0, 0.0])),), FOIL_ANCHOR)
+        return Outline2D(foil_runs(_with_ends(around, np.array([1.0, 0.0]), np.array([1.0, 0.0]))), FOIL_ANCHOR)
     top, bottom = surface(np.array([1.0, -1.0]))
-    return Outline2D((_with_ends(around, top, bottom), line(bottom, top)), FOIL_ANCHOR)
+    return Outline2D(foil_runs(_with_ends(around, top, bottom)), FOIL_ANCHOR)
 
 
 def _with_ends(run: Run, first: Array, last: Array) -> Run:
     """The same run with its ends set exactly, so that neighbours share them."""
     control = run.control.copy()
     control[0], control[-1] = first, last
-    return Run(run.basis, control, run.length, run.marks)
+    return replace(run, control=control)
 
 
 def ellipse(ratio: float) -> Outline2D:
@@ -175,7 +176,12 @@ def star(points: int, ratio: float | None) -> Outline2D:
         radius[1::2] *= ratio
     corners = radius[:, None] * np.stack([np.cos(angle), np.sin(angle)], axis=1)
     corners[0] = (0.5, 0.0)
-    runs = tuple(line(a, b) for a, b in zip(corners, np.roll(corners, -1, axis=0), strict=True))
+    if ratio is None:
+        names = [f"{k + 1}of{count}" for k in range(count)]
+    else:
+        names = [f"{'tip' if k % 2 == 0 else 'notch'}{k // 2 + 1}of{points}" for k in range(count)]
+    around = zip(corners, np.roll(corners, -1, axis=0), names, [*names[1:], names[0]], strict=True)
+    runs = tuple(line(a, b).named(first, last) for a, b, first, last in around)
     return Outline2D(runs, CENTRED_ANCHOR)
 
 

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import replace
 from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.errors import ProfileError
-from isotomon.geometry.basis import Basis
 from isotomon.geometry.planar import crossing
 from isotomon.profile.outline import Outline2D, Run, fit_run, line
 
@@ -21,9 +22,10 @@ def shut(outline: Outline2D) -> Outline2D:
     Raises: ProfileError, when that bounds nothing.
     """
     start, end = outline.points(np.array([0.0, outline.length]))
-    runs = outline.runs if np.hypot(*(end - start)) < 1e-9 else (*outline.runs, line(end.tolist(), start.tolist()))
+    own = _with_names(outline, outline.runs, "")
+    runs = own if np.hypot(*(end - start)) < 1e-9 else [*own, line(end.tolist(), start.tolist()).named("end", "start")]
     return _sound(
-        Outline2D(runs, outline.anchor), "shut by a straight line, the profile bounds nothing; draw it otherwise"
+        Outline2D(tuple(runs), outline.anchor), "shut by a straight line, the profile bounds nothing; draw it otherwise"
     )
 
 
@@ -36,15 +38,22 @@ def walled(outline: Outline2D, left: float, right: float) -> tuple[Outline2D, Ou
     text = "the wall is thicker than the profile has room for, so that it crosses itself; make it thinner"
     if min(_way_kept(run, far) for run in outline.runs for far in (right, -left)) <= 0.0:
         raise ProfileError(text)
-    outer = [_beside(outline, k, right) for k in range(len(outline.runs))]
-    inner = [_beside(outline, k, -left) for k in range(len(outline.runs))]
+    outer = _with_names(outline, [_beside(outline, k, right) for k in range(len(outline.runs))], "right-")
+    inner = _with_names(outline, [_beside(outline, k, -left) for k in range(len(outline.runs))], "left-")
     if not outline.open:
-        hole = _sound(Outline2D(tuple(inner), outline.anchor), text)
+        hole = _sound(Outline2D(tuple(inner), outline.anchor, name="inside"), text)
         return _sound(Outline2D(tuple(outer), outline.anchor, outline.round), text), hole
-    back = [_reversed(run) for run in reversed(inner)]
+    back = [run.reversed() for run in reversed(inner)]
     ends = [(outer[-1], back[0]), (back[-1], outer[0])]
-    caps = [line(a.control[-1].tolist(), b.control[0].tolist()) for a, b in ends]
+    caps = [line(a.control[-1].tolist(), b.control[0].tolist()).named(a.ends[1], b.ends[0]) for a, b in ends]
     return _sound(Outline2D((*outer, caps[0], *back, caps[1]), outline.anchor), text), None
+
+
+def _with_names(outline: Outline2D, runs: Sequence[Run], before: str) -> list[Run]:
+    """Runs made of an outline's own, between corners of its names with a word before them."""
+    names = [outline.corner_at(float(c)) for c in np.cumsum([0.0, *(r.length for r in outline.runs)]) / outline.length]
+    pairs = zip(names[:-1], names[1:], strict=True)
+    return [r.named(before + a, before + b) if a and b else r for r, (a, b) in zip(runs, pairs, strict=True)]
 
 
 def _beside(outline: Outline2D, number: int, far: float) -> Run:
@@ -96,12 +105,6 @@ def _slide(before: Run, after: Run) -> float:
     return float(np.tan(np.clip(turn, -2.8, 2.8) / 2.0))
 
 
-def _reversed(run: Run) -> Run:
-    basis = run.basis
-    back = Basis(basis.degree, 1.0 - basis.breaks[::-1], basis.multiplicity[::-1].copy(), basis.periodic)
-    return Run(back, run.control[::-1].copy(), run.length)
-
-
 def _sound(outline: Outline2D, text: str) -> Outline2D:
     """A closed outline, counter-clockwise. Raises: ProfileError, with the text, when it crosses itself."""
     polygon = outline.points(np.arange(720) / 720.0 * outline.length)
@@ -110,5 +113,5 @@ def _sound(outline: Outline2D, text: str) -> Outline2D:
     if abs(area) < 1e-9 or crossing(polygon, slack=1e-9) is not None:
         raise ProfileError(text)
     if area < 0.0:
-        return Outline2D(tuple(_reversed(r) for r in reversed(outline.runs)), outline.anchor, outline.round)
+        return replace(outline, runs=tuple(r.reversed() for r in reversed(outline.runs)))
     return outline

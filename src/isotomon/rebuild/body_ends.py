@@ -23,6 +23,7 @@ from isotomon.rebuild.datums import Ground
 from isotomon.rebuild.drawn import EndSection
 
 Array = NDArray[np.float64]
+UNIT = ((0.0, 0.0), (1.0, 0.0))
 Standing = tuple[float, tuple[float, float]]
 """A position (mm) and the plane's tilts (rad)."""
 
@@ -66,6 +67,7 @@ def _taken(ground: Ground, n: StationNumbers, said: BodyEnd) -> tuple[StationNum
     c, sn = np.cos(angle), np.sin(angle)
     unit = (flat(s.control[0]) - anchor[0]) @ np.array([[c, -sn], [sn, c]]) / chord
     middle = anchor.mean(axis=0)
+    outer = [lane for lane in field.common.lanes if not lane.loop]
     runs = tuple(
         KeptRun(
             lane.basis.degree,
@@ -74,9 +76,10 @@ def _taken(ground: Ground, n: StationNumbers, said: BodyEnd) -> tuple[StationNum
             tuple((float(x), float(y)) for x, y in unit[lane.columns]),
             lane.basis.periodic,
         )
-        for lane in field.common.lanes
+        for lane in outer
     )
-    return _at(n, stand, chord, angle, middle), EndSection(runs, ((0.0, 0.0), (1.0, 0.0)), bool(s.round[0]))
+    corners = tuple(names[0] for names in field.names.edges[: len(outer)])
+    return _at(n, stand, chord, angle, middle), EndSection(runs, UNIT, bool(s.round[0]), corners)
 
 
 def _traced(ground: Ground, n: StationNumbers, said: OnCurve) -> tuple[StationNumbers, EndSection]:
@@ -93,26 +96,34 @@ def _traced(ground: Ground, n: StationNumbers, said: OnCurve) -> tuple[StationNu
     def unit(share: Array) -> Array:
         return (flat(curve.at(np.mod(1.0 - share, 1.0) if backwards else share)) - origin) / width
 
-    runs = _runs(unit, curve.closed, sorted((1.0 - c) % 1.0 if backwards else c for c in curve.corners))
+    names = curve.names or ("",) * len(curve.corners)
+    around = sorted(((1.0 - c) % 1.0 if backwards else c, name) for c, name in zip(curve.corners, names, strict=True))
+    runs, corners = _runs(unit, curve.closed, around)
     centre = (low + high) / 2.0
     radii = np.linalg.norm(p - centre, axis=1)
     is_round = curve.closed and len(runs) == 1 and float(np.ptp(radii)) < 1e-7 * width
-    return _at(n, stand, width, 0.0, centre), EndSection(runs, ((0.0, 0.0), (1.0, 0.0)), is_round)
+    return _at(n, stand, width, 0.0, centre), EndSection(runs, UNIT, is_round, corners)
 
 
-def _runs(unit: Callable[[Array], Array], closed: bool, corners: Sequence[float]) -> tuple[KeptRun, ...]:
-    """A curve's runs between its corners; one that comes round to no corner is a single periodic run."""
-    inner = [c for c in corners if 1e-9 < c < 1.0 - 1e-9]
+def _runs(
+    unit: Callable[[Array], Array], closed: bool, corners: Sequence[tuple[float, str]]
+) -> tuple[tuple[KeptRun, ...], tuple[str, ...]]:
+    """A curve's runs between its corners (share, name), and what each begins with; one that comes round to no corner is a
+    single periodic run."""
+    inner = [c for c, _ in corners if 1e-9 < c < 1.0 - 1e-9]
+    names = [name for c, name in corners if 1e-9 < c < 1.0 - 1e-9]
     if closed and not corners:
-        return (_kept(fit_run(unit, periodic=True)),)
-    starts = [0.0, *inner] if not closed or len(inner) < len(corners) else inner
+        return (_kept(fit_run(unit, periodic=True)),), ()
+    starts = inner
+    if not closed or len(inner) < len(corners):
+        starts, names = [0.0, *inner], [next((name for c, name in corners if c not in inner), ""), *names]
     ends = [*starts[1:], starts[0] + 1.0 if closed else 1.0]
 
     def between(a: float, b: float) -> KeptRun:
         # A run that goes over the curve's own start ends on it from below, so that it never jumps a whole turn.
         return _kept(fit_run(lambda s: unit(np.where(a + s * (b - a) > 1.0, a + s * (b - a) - 1.0, a + s * (b - a)))))
 
-    return tuple(between(a, b) for a, b in zip(starts, ends, strict=True))
+    return tuple(between(a, b) for a, b in zip(starts, ends, strict=True)), tuple(names)
 
 
 def _kept(run: Run) -> KeptRun:

@@ -97,7 +97,8 @@ class Ground:
         names: dict[str, str] = {r.id: r.name for group in (d.datums, d.guides, d.drawings) for r in group}
         for body in d.parts:
             names |= {body.loft.id: body.loft.name, **{s.id: s.name for s in body.stations}}
-        return f"{names.get(name, name)} {part}".strip()
+        first, _, rest = part.partition(":")
+        return f"{names.get(name, name)} {_PARTS.get(first, first)} {rest}".strip()
 
     def _work_out(self, ref: str) -> Thing:
         if ref in BUILT_IN:
@@ -231,8 +232,9 @@ class Ground:
     def _drawn_part(self, station: Station, part: str) -> Thing:
         """A point or part of a station's drawing, where it lies in space."""
         section = station.section
-        if not isinstance(section, Drawn):
-            raise DesignError(f"station '{station.name}' has no drawing any more; pick something else")
+        named, _, part = part.partition(".")
+        if not isinstance(section, Drawn) or section.drawing != named:
+            raise DesignError(f"station '{station.name}' does not have the drawing any more; pick something else")
         if self.resolved is None or self.drawings is None or section.drawing not in self.drawings.solutions:
             raise DesignError(f"the drawing at station '{station.name}' is not solved yet, or stands on this itself")
         n = self.resolved.of(station.id)
@@ -258,7 +260,6 @@ class Ground:
 
     def _body(self, part: str) -> Thing:
         field_, _ = self._shaped(f"body {part}")
-        lanes = field_.common.lanes
         if part in ("first", "last"):
             sections = field_.sections(field_.nodes[[0 if part == "first" else -1]])
             return Plane(sections.origin[0], sections.across[0], sections.normal[0])
@@ -269,9 +270,9 @@ class Ground:
             return Cylinder(Axis(rings[0].axis.origin, g.unit(way, "the body has no axis")), rings[0].radius)
         if part in ("first-rim", "last-rim"):
             return _rim(field_, field_.first if part == "first-rim" else field_.last)
-        if not part.isdecimal() or not 1 <= int(part) <= len(lanes) or lanes[0].basis.periodic:
-            raise DesignError(f"the body has no edge at tie {part} any more; pick another")
-        column = lanes[int(part) - 1].columns.start
+        if not part.startswith("along:"):
+            raise DesignError(f"the body has no {part} any more; pick something else")
+        column = field_.names.column(part.removeprefix("along:"))
         return SpaceCurve(
             lambda t: field_.sections(field_.first + np.asarray(t) * (field_.last - field_.first)).control[:, column]
         )
@@ -371,11 +372,13 @@ def _ring(field_: SectionField, control: Array) -> Array:
 def _rim(field_: SectionField, v: float) -> SpaceCurve:
     """The closed edge of an end of the body; lane borders are its corners."""
     control = field_.sections(np.array([v])).control[0]
-    lanes = field_.common.lanes
-    corners = () if lanes[0].basis.periodic else tuple(float(u) for u in field_.common.u[:-1])
-    return SpaceCurve(lambda t: field_.common.rows(np.asarray(t, dtype=float)) @ control, True, corners)
+    outer = [k for k, lane in enumerate(field_.common.lanes) if not lane.loop and not lane.basis.periodic]
+    corners = tuple(float(field_.common.u[k]) for k in outer)
+    names = tuple(field_.names.edges[k][0] for k in outer)
+    return SpaceCurve(lambda t: field_.common.rows(np.asarray(t, dtype=float)) @ control, True, corners, names=names)
 
 
+_PARTS = {"c": "corner", "at": "at", "along": "edge through"}
 _O, _X, _Y, _Z = np.zeros(3), *np.eye(3)
 _BUILT: dict[str, Thing] = {
     "xy": Plane(_O, _X, _Z),

@@ -39,6 +39,8 @@ class EndSection(msgspec.Struct, frozen=True):
     runs: tuple[KeptRun, ...]
     anchor: tuple[Pair, Pair]
     round: bool
+    corners: tuple[str, ...]
+    """The lasting name of what each run begins with, where they have any."""
 
 
 class WorkedSection(msgspec.Struct, frozen=True):
@@ -65,7 +67,7 @@ class Drawings:
         if section.drawing not in self.solutions:
             raise ProfileError(f"the drawing '{section.drawing}' is not solved yet, or stands on this itself")
         drawing = self.solutions[section.drawing].drawing
-        return SolvedSection(replace(drawing, name="", constraints=(), plane=""), section.mirror)
+        return SolvedSection(replace(drawing, name="", constraints=(), plane="", spent=()), section.mirror)
 
 
 @lru_cache(maxsize=512)

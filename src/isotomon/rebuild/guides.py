@@ -21,6 +21,7 @@ from isotomon.geometry.hermite import smooth
 from isotomon.geometry.planar import cross
 from isotomon.model.drawing import Drawing
 from isotomon.model.guides import Guide, GuidePoint, check_guide
+from isotomon.profile.drawn import corner_name
 from isotomon.profile.loops import Chain, find_runs
 from isotomon.quantity import Quantity, Value, resolve
 
@@ -120,7 +121,7 @@ def drawing_curve(ground: Ground, key: str) -> SpaceCurve:
         p = flat.at(t)
         return plane.origin + p[:, :1] * plane.across + p[:, 1:2] * plane.up
 
-    return SpaceCurve(at, flat.closed, flat.corners)
+    return SpaceCurve(at, flat.closed, flat.corners, names=flat.names)
 
 
 @lru_cache(maxsize=128)
@@ -151,7 +152,9 @@ def _flat_curve(drawing: Drawing) -> SpaceCurve:
     ways = np.array([p.slope(np.array([0.0, 1.0])) for p in chain.pieces])
     a, b = ways[:-1, 1], ways[1:, 0]
     turn = np.abs(np.arctan2(cross(a, b), np.sum(a * b, axis=1)))
-    return SpaceCurve(at, chain.closed, tuple(float(e) for e, k in zip(edges[1:-1], turn, strict=True) if k > 1e-3))
+    bent = np.flatnonzero(turn > 1e-3).tolist()
+    names = tuple(corner_name(drawing.id, chain.pieces[k], chain.pieces[k + 1]) for k in bent)
+    return SpaceCurve(at, chain.closed, tuple(edges[1:-1][bent].tolist()), names=names)
 
 
 def _length(chain: Chain) -> float:

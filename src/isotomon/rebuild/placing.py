@@ -66,7 +66,8 @@ def outline_for(source: Source) -> Outline2D:
     if isinstance(source, SolvedSection):
         return section_shape(source).outline
     if isinstance(source, EndSection):
-        return _of_runs(tuple(_run_by_length(r, k) for k, r in enumerate(source.runs)), source)
+        names = (*source.corners, source.corners[0]) if source.corners else ("",) * (len(source.runs) + 1)
+        return _of_runs(tuple(_run_by_length(r, k).named(*names[k : k + 2]) for k, r in enumerate(source.runs)), source)
     if isinstance(source, Outline):
         return outline_of(FromPoints(source.id), {source.id: source})
     if isinstance(source, Kept):
@@ -191,19 +192,22 @@ class Stood:
         outline = self.outline
         corners = tuple((outline.corner_lengths() / outline.length).tolist())
         return SpaceCurve(
-            lambda t: self.in_space(outline.points(np.asarray(t) * outline.length)), not outline.open, corners
+            lambda t: self.in_space(outline.points(np.asarray(t) * outline.length)),
+            not outline.open,
+            corners,
+            names=outline.corner_names,
         )
 
 
 def named_point(part: str) -> bool:
     """Whether a station's part is a point of its profile by name."""
-    return part in NAMES or part.startswith("at:") or (part[:1] == "c" and part[1:].isdecimal())
+    return part in NAMES or part.startswith(("at:", "c:"))
 
 
 @lru_cache(maxsize=4096)
 def named_share(outline: Outline2D, part: str) -> float:
     """The share of the arc length at a named point: `lead`, `trail` (where the outline comes nearest to them), `upper`,
-    `lower` (its highest and lowest), `c2` (a corner, counted from nought), `at:0.25` (the share itself).
+    `lower` (its highest and lowest), `c:tail` (a corner by its lasting name), `at:0.25` (the share itself).
 
     Raises: DesignError.
     """
@@ -212,11 +216,11 @@ def named_share(outline: Outline2D, part: str) -> float:
             return outline.on(float(part[3:]))
         except ValueError:
             raise DesignError(f"'{part}' is not a share of its length, such as at:0.25") from None
-    corners = outline.corner_lengths()
-    if part not in NAMES:
-        if int(part[1:]) >= len(corners):
-            raise DesignError(f"it has {len(corners)} corners; pick one of those")
-        return float(corners[int(part[1:])] / outline.length)
+    if part.startswith("c:"):
+        try:
+            return outline.share_of(part[2:])
+        except ProfileError as error:
+            raise DesignError(str(error)) from None
     if part in ("upper", "lower"):
         return _extreme_share(outline, 1.0 if part == "upper" else -1.0)
     x, y = np.round(outline.anchor[0 if part == "lead" else 1], 9).tolist()

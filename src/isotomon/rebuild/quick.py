@@ -31,7 +31,7 @@ from isotomon.rebuild.datums import Ground, Thing, work_out
 from isotomon.rebuild.drawn import Drawings
 from isotomon.rebuild.gauges import read_gauges
 from isotomon.rebuild.judging import drawing_findings, flaw_findings, hole_findings, judge_laws, turn_findings
-from isotomon.rebuild.rails import Laid, lay_rails, lay_ties, miss_findings, together
+from isotomon.rebuild.rails import Laid, lay_rails, lay_ties, lost_corners, miss_findings, together
 from isotomon.rebuild.results import Full, Quick, Shape
 from isotomon.rebuild.settle import settle
 from isotomon.rebuild.shape import Form, make_shape, shape_key
@@ -203,6 +203,7 @@ def _shape(
         groups, near = together(laid)
         findings += near
         ties = lay_ties(design, ground)
+        findings += lost_corners(design, ground)
         try:
             field, form, shares = make_shape(design, resolved, drawings, groups, ties, carrier, ends, rim)
         except FieldError as error:

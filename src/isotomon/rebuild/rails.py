@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,7 +16,7 @@ from isotomon.field.wrapping import Wrap
 from isotomon.geometry.datums import SpaceCurve
 from isotomon.measure.laws import Finding, Mend
 from isotomon.model import loft_edits
-from isotomon.model.guides import End, Guide, Rail
+from isotomon.model.guides import End, Guide, Rail, Tie
 from isotomon.model.records import Apex, Design, Kept
 from isotomon.model.resolve import StationNumbers
 from isotomon.profile.outline import Outline2D
@@ -169,9 +170,8 @@ def _meetings(
             continue
         away = place - stand.plane.origin
         flat = np.array([[away @ stand.plane.across, away @ stand.plane.up]])
-        if key in ends:
-            share = end_share(ends[key], outline)
-        else:
+        share = end_share(ends[key], outline) if key in ends else None
+        if share is None:
             x, y = np.round(stand.to_unit(flat)[0], 9).tolist()
             share = nearest_share(outline, x, y)
         own = outline.points(np.array([share * outline.length]))
@@ -190,27 +190,49 @@ def _by_construction(guide: Guide) -> dict[str, str]:
     return found
 
 
-def end_share(end: End, outline: Outline2D) -> float:
-    """The share of the arc length at which an end set by hand lies."""
-    corners = outline.corner_lengths()
-    if end.corner is not None and end.corner < len(corners):
-        return float(corners[end.corner] / outline.length)
-    return outline.on(end.share)
+def end_share(end: End, outline: Outline2D) -> float | None:
+    """The share of the arc length at which an end set by hand lies; None when its corner is gone."""
+    if not end.corner:
+        return outline.on(end.share)
+    known = end.corner in (*outline.corner_names, *(("start", "end") if outline.open else ()))
+    return outline.share_of(end.corner) if known else None
 
 
 def lay_ties(design: Design, ground: Ground) -> list[tuple[str, Shares]]:
-    """(name, where it lies by station) of every tie set by hand."""
+    """(name, where it lies by station) of every tie set by hand. An end whose corner is gone takes the place between the
+    others."""
     resolved, drawings = ground.resolved, ground.drawings
     if resolved is None or drawings is None:
         return []
     sources = {n.station.id: source_of(n, design, drawings) for n in resolved.stations} if design.loft.ties else {}
-    return [
-        (
-            f"tie {tie.id}",
-            {e.station: end_share(e, outline_for(sources[e.station])) for e in tie.ends if e.station in sources},
-        )
-        for tie in design.loft.ties
-    ]
+    laid: list[tuple[str, Shares]] = []
+    for tie in design.loft.ties:
+        here = ((e.station, end_share(e, outline_for(sources[e.station]))) for e in tie.ends if e.station in sources)
+        laid.append((f"tie {tie.id}", {station: share for station, share in here if share is not None}))
+    return laid
+
+
+def lost_corners(design: Design, ground: Ground) -> list[Finding]:
+    """The ends of ties and rails whose corners are gone: they are not held there any more."""
+    resolved, drawings = ground.resolved, ground.drawings
+    if resolved is None or drawings is None:
+        return []
+    names = {g.id: g.name for g in design.guides}
+    held: list[tuple[str, str, Tie | Rail]] = [(f"tie {t.id}", "tie", t) for t in design.loft.ties]
+    held += [(f"rail {names.get(r.guide, r.guide)}", "rail", r) for r in design.loft.rails]
+    findings = []
+    for where, kind, record in held:
+        for end in record.ends:
+            n = next((n for _, n in resolved.own if n.station.id == end.station and end.corner), None)
+            if n is None or end_share(end, outline_for(source_of(n, design, drawings))) is not None:
+                continue
+            text = (
+                f"the corner {end.corner} at station {n.station.name} is gone, so that the {kind} is not held there; "
+                "drag its end to where it belongs"
+            )
+            mend = Mend("Let it go there", partial(loft_edits.let_go_end, key=record.id, station=end.station))
+            findings.append(Finding("error", where, text, about=record.id, mends=(mend,)))
+    return findings
 
 
 def together(laid: list[Laid]) -> tuple[list[list[Laid]], list[Finding]]:

@@ -122,7 +122,7 @@ def followed(drawing: Drawing, ground: Ground) -> tuple[dict[str, tuple[float, f
 
 def _in_plane(drawing: Drawing, source: str, ground: Ground) -> tuple[float, float]:
     """A followed point in the drawing's own coordinates. `d3:0` and `d3:1` are two points on a line's or plane's trace."""
-    ref, _, which = source.partition(":")
+    ref, which = (source[:-2], source[-1]) if source.endswith((":0", ":1")) else (source, "")
     plane = ground.plane(drawing.plane or "xy")
     thing = ground.get(ref)
     if isinstance(thing, Plane):

@@ -230,6 +230,7 @@ def _place(n: StationNumbers, variant: Variant, form: Form, index: dict[Variant,
         round=is_round,
         rank=n.station.rank,
         tip=tip,
+        outline=index.get(variant, -1),
     )
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Sequence
 from typing import Any
 
@@ -11,7 +12,7 @@ from OCP.BRep import BRep_Builder
 from OCP.BRepAlgoAPI import BRepAlgoAPI_Common, BRepAlgoAPI_Cut, BRepAlgoAPI_Fuse
 from OCP.BRepBuilderAPI import BRepBuilderAPI_GTransform, BRepBuilderAPI_Transform
 from OCP.BRepLib import BRepLib
-from OCP.collections import List_TopoDS_Shape
+from OCP.collections import IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher, List_TopoDS_Shape
 from OCP.gp import gp_GTrsf, gp_Mat, gp_Trsf, gp_XYZ
 from OCP.TopAbs import TopAbs_ShapeEnum
 from OCP.TopoDS import TopoDS, TopoDS_Compound, TopoDS_Shape
@@ -25,7 +26,7 @@ Array = NDArray[np.float64]
 
 def combine(base: Body, tool: Body, how: str, mark: str, tolerance: float) -> Body:
     """Two bodies made one: the tool added (`add`), cut out (`cut`), or only what both hold kept (`common`). Faces keep their
-    names, those of the tool with `mark` before them; the pieces of a face that was split are numbered.
+    names, those of the tool with `mark` before them; the pieces of a face that was split are told apart by what they adjoin.
 
     Raises: SolidError, when nothing is left or the kernel cannot do it.
     """
@@ -45,7 +46,7 @@ def combine(base: Body, tool: Body, how: str, mark: str, tolerance: float) -> Bo
 
 
 def _combined(maker: Any, bases: Sequence[Body], others: Sequence[Body], tolerance: float) -> Body:
-    """What a boolean operation of the kernel makes of bodies; faces keep their names, pieces of a face are numbered.
+    """What a boolean operation of the kernel makes of bodies; faces keep their names.
 
     Raises: SolidError.
     """
@@ -65,9 +66,32 @@ def _combined(maker: Any, bases: Sequence[Body], others: Sequence[Body], toleran
     for body in (*bases, *others):
         for name, face in zip(body.names, parts(body.shape, TopAbs_ShapeEnum.TopAbs_FACE), strict=True):
             if not maker.IsDeleted(face):
-                pieces = list(maker.Modified(face)) or [face]
-                came += [(name + (f" ({k + 1})" if len(pieces) > 1 else ""), p) for k, p in enumerate(pieces)]
-    return Body(shape, names_of(shape, came))
+                came += [(name, piece) for piece in list(maker.Modified(face)) or [face]]
+    return _told_apart(Body(shape, names_of(shape, came)))
+
+
+def _told_apart(body: Body) -> Body:
+    """The body with the pieces of a face that was split named by the faces that only some of them adjoin. Pieces that adjoin
+    the same ones keep one name: it is ambiguous."""
+    split = {name for name, count in Counter(body.names).items() if count > 1}
+    if not split:
+        return body
+    known, sides = IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher(), []
+    for face in parts(body.shape, TopAbs_ShapeEnum.TopAbs_FACE):
+        sides.append({known.Add(edge) for edge in parts(face, TopAbs_ShapeEnum.TopAbs_EDGE)})
+    meeting: dict[int, set[str]] = {}
+    for name, edges in zip(body.names, sides, strict=True):
+        for edge in edges:
+            meeting.setdefault(edge, set()).add(name)
+    beside = [set().union(*(meeting[e] for e in edges)) - {name} for name, edges in zip(body.names, sides, strict=True)]
+    names = list(body.names)
+    for name in split:
+        pieces = [k for k, other in enumerate(body.names) if other == name]
+        common = set.intersection(*(beside[k] for k in pieces))
+        for k in pieces:
+            own = sorted(beside[k] - common)
+            names[k] = f"{name} by {' and '.join(own)}" if own else name
+    return Body(body.shape, tuple(names))
 
 
 def placed(base: Body, maps: Array, joined: bool, tolerance: float) -> Body:

@@ -35,7 +35,7 @@ def bring_parts(pen: draw_edits.Pen, source: Drawing, station: str, part: str) -
 
     def follow(key: str) -> str:
         if key not in keys:
-            keys[key] = pen.point(0.0, 0.0, f"{station}/{key}")
+            keys[key] = pen.point(0.0, 0.0, f"{station}/{source.id}.{key}")
         return keys[key]
 
     if any(p.id == part for p in source.points):
@@ -193,8 +193,9 @@ class DrawingRoom:
         for s in design.stations:
             if isinstance(s.section, Drawn) and s.id != here and s.section.drawing != self.editor.key:
                 drawing = edits.find(design.drawings, s.section.drawing)
-                groups[s.name] = [(f"{s.id}/*", "All of its profile")]
-                groups[s.name] += [(f"{s.id}/{p.id}", p.id) for p in (*drawing.parts[:25], *drawing.points[:25])]
+                own = f"{s.id}/{drawing.id}."
+                groups[s.name] = [(f"{own}*", "All of its profile")]
+                groups[s.name] += [(f"{own}{p.id}", p.id) for p in (*drawing.parts[:25], *drawing.points[:25])]
         for title, entries in groups.items():
             sub = menu.addMenu(title)
             for ref, name in dict.fromkeys(entries):
@@ -210,7 +211,7 @@ class DrawingRoom:
         def change(drawing: Drawing) -> Drawing:
             pen = draw_edits.Pen(replace(drawing, plane=drawing.plane or plane))
             if source is not None and isinstance(source.section, Drawn):
-                bring_parts(pen, edits.find(design.drawings, source.section.drawing), name, part)
+                bring_parts(pen, edits.find(design.drawings, source.section.drawing), name, part.rpartition(".")[2])
             elif any(ref == r for r, _ in candidates(design, "p", stations=False)):
                 pen.point(0.0, 0.0, ref)
             else:
