@@ -15,12 +15,13 @@ from isotomon import script
 from isotomon.cli import main
 from isotomon.errors import DesignError
 from isotomon.measure.capacity import inside
-from isotomon.model import edits
+from isotomon.model import bodies, edits
+from isotomon.model.after import Move, Resize, Ring
 from isotomon.model.datums import Datum
 from isotomon.model.edits import replace
 from isotomon.model.file import decode, encode, save
 from isotomon.model.gauges import Gauge
-from isotomon.model.records import Circle, Design, Polygon, Station
+from isotomon.model.records import Circle, Design, Loft, Polygon, Station
 from isotomon.rebuild.quick import rebuild
 from isotomon.samples import sample
 
@@ -120,6 +121,95 @@ class Kept(unittest.TestCase):
         self.assertEqual(len(edits.remove_gauge(made, "m4").gauges), 6)
         with self.assertRaisesRegex(DesignError, "expected 2, 1 and 0"):
             edits.add_gauge(made, Gauge("m9", "x", "section", ("body",)))
+
+    def test_moved_and_copied_bodies(self) -> None:
+        """Copies are cut and weighed together, moved ones measured where they stand, flat ends count; a vessel that is moved
+        and made larger holds so much more at a level so much higher."""
+        start = replace(bucket(100.0), loft=Loft("body", "post", density=1000.0))
+        twice = replace(start.loft, after=(Move(x=300.0), Ring(count=3)))
+        gauges = (
+            Gauge("m1", "cut", "section", ("body", "xy"), (90.0,)),
+            Gauge("m2", "mass", "body", ("body",)),
+            Gauge("m3", "gap", "distance", ("body", "z")),
+            Gauge("m4", "above", "distance", ("body", "d1")),
+        )
+        above = Datum("d1", "above", "coordinates", ("world",), (310.0, 5.0, 230.0))
+        made = replace(start, loft=twice, datums=(above,), gauges=gauges)
+        read = {key: {t: v for t, v, _ in r.figures} for key, r in rebuild(decode(encode(made))).readings.items()}
+        self.assertAlmostEqual(read["m1"]["Area"] / (3.0 * math.pi * 2500.0), 1.0, delta=2e-5)
+        self.assertAlmostEqual(read["m2"]["Mass"] / (3.0 * math.pi * 0.0025 * 0.2 * 1000.0), 1.0, delta=5e-4)
+        about = read["m2"]["Mass"] * (2500.0 / 2.0 + 300.0**2)
+        self.assertAlmostEqual(read["m2"]["Greatest inertia"] / about, 1.0, delta=5e-4)
+        self.assertAlmostEqual(read["m3"]["Distance"], 250.0, delta=0.02)
+        self.assertAlmostEqual(read["m4"]["Distance"], 30.0, delta=1e-6)
+        held = Gauge("m1", "fill", "capacity", ("body", "z"), (190.0, 8.0, 1.0), ("volume",))
+        larger = replace(start.loft, after=(Move(x=40.0, turn=1.0), Resize(2.0, 2.0, 2.0), Move(z=-50.0)))
+        read = {t: v for t, v, _ in rebuild(replace(start, loft=larger, gauges=(held,))).readings["m1"].figures}
+        self.assertAlmostEqual(read["Volume"] / (math.pi * 92.0**2 * (190.0 + 50.0 - 8.0)), 1.0, delta=1e-6)
+        self.assertAlmostEqual(read["Brim"], 350.0, delta=1e-9)
+
+    def test_combined_bodies_are_measured_once_they_are_finished(self) -> None:
+        """A block with a hole right through: its section, wall, mass, inertia and how far a disc above it is, by formula; asked
+        of the field alone they wait; from scripts and the command line they are there."""
+        block = tuple(Station(f"s{k}", f"s{k}", z, Polygon(4), 60.0) for k, z in ((1, 0.0), (2, 50.0)))
+        made = Design("x", stations=block, loft=Loft("body", "block", density=1000.0))
+        for name, low, high, wide in (("hole", -10.0, 60.0, 20.0), ("disc", 80.0, 90.0, 10.0)):
+            made = bodies.add_body(
+                made, name, tuple(Station(f"{name}{z}", f"{name}{z}", z, Circle(), wide) for z in (low, high))
+            )
+            made = bodies.combine(made, "cut", ("body",)) if name == "hole" else made
+        made = bodies.in_hand(made, "body")
+        gauges = (
+            Gauge("m1", "cut", "section", ("body", "xy"), (20.0,)),
+            Gauge("m2", "mass", "body", ("body",)),
+            Gauge("m3", "gap", "distance", ("body", "b2")),
+            Gauge("m4", "wall", "thickness", ("body", "s2/at:0.125")),
+            Gauge("m5", "bore", "distance", ("body", "z")),
+        )
+        made = replace(made, gauges=gauges)
+        self.assertTrue(all(r.waits for r in rebuild(made).readings.values()))
+        found = script.measures(made)
+        area = 1800.0 - math.pi * 100.0
+        self.assertAlmostEqual(found["cut"]["Area"] / area, 1.0, delta=1e-4)
+        self.assertAlmostEqual(
+            found["cut"]["Least second moment"] / (1800.0**2 / 12.0 - math.pi * 1e4 / 4.0), 1.0, delta=1e-4
+        )
+        self.assertAlmostEqual(found["mass"]["Volume"] / (50.0 * area), 1.0, delta=1e-4)
+        spin = 50.0e-6 * (1800.0**2 / 6.0 - math.pi * 1e4 / 2.0)
+        self.assertAlmostEqual(found["mass"]["Least inertia"] / spin, 1.0, delta=1e-4)
+        self.assertAlmostEqual(found["gap"]["Distance"], math.hypot(30.0, 5.0), delta=2e-3)
+        self.assertAlmostEqual(found["wall"]["Thickness"], math.sqrt(450.0) - 10.0, delta=3e-3)
+        self.assertAlmostEqual(found["bore"]["Distance"], 10.0, delta=3e-3)
+        with tempfile.TemporaryDirectory() as folder:
+            save(made, Path(folder) / "x.isotomon")
+            with redirect_stdout(io.StringIO()) as out:
+                self.assertEqual(main(["measure", str(Path(folder) / "x.isotomon")]), 0)
+        self.assertIn("cut: Area 1485.8", out.getvalue())
+
+    def test_two_bodies_side_by_side_where_they_stand(self) -> None:
+        """A post against itself 7 mm to the side, and twice as large: how far it lies outside, centres, volumes; by names and as
+        files on the command line; a body against itself is refused."""
+        post = bucket(100.0)
+        aside = replace(post, loft=replace(post.loft, after=(Move(x=7.0), Resize(1.0, 1.0, 1.0))))
+        found = script.compare(aside, post)
+        self.assertAlmostEqual(found["outside"][0], 7.0, delta=1e-2)
+        self.assertAlmostEqual(found["Centre X"][0] - found["Centre X"][1], 7.0, delta=1e-9)
+        larger = replace(post, loft=replace(post.loft, after=(Resize(2.0, 2.0, 2.0),)))
+        found = script.compare(larger, post)
+        self.assertAlmostEqual(found["Volume"][0] / found["Volume"][1], 8.0, delta=1e-9)
+        self.assertAlmostEqual(found["Surface"][0] / found["Surface"][1], 4.0, delta=1e-9)
+        self.assertAlmostEqual(found["outside"][0], 50.0, delta=1e-2)
+        both = bodies.add_body(post, "other")
+        self.assertEqual(script.compare(both, bodies=("other", both.rest[0].loft.name))["Length"], (100.0, 200.0))
+        for wrong in ((), ("nobody", "other")):
+            with self.assertRaisesRegex(DesignError, "no body 'nobody'|another one"):
+                script.compare(both, bodies=wrong)
+        with tempfile.TemporaryDirectory() as folder:
+            for name, design in (("a", aside), ("b", post)):
+                save(design, Path(folder) / f"{name}.isotomon")
+            with redirect_stdout(io.StringIO()) as out:
+                self.assertEqual(main(["compare", *(str(Path(folder) / f"{n}.isotomon") for n in "ab")]), 0)
+        self.assertRegex(out.getvalue(), r"Length +200 +200\n")
 
     def test_scripts_and_command_line(self) -> None:
         """Measures by name in litres and degrees; the command prints them and writes a capacity's table, which ends at the brim."""

@@ -84,6 +84,14 @@ def _parser() -> argparse.ArgumentParser:
     measure.add_argument("--table", nargs=2, metavar=("NAME", "FILE.csv"), help="write a capacity's table of levels")
     measure.set_defaults(run=_measure)
 
+    compare = commands.add_parser("compare", help="print the figures of two bodies or two designs side by side")
+    compare.add_argument("design", type=Path, metavar="DESIGN")
+    compare.add_argument("other", type=Path, nargs="?", metavar="OTHER", help="another design (default: the same one)")
+    compare.add_argument(
+        "--bodies", nargs="+", default=[], metavar="NAME", help="names of the two bodies (default: those in hand)"
+    )
+    compare.set_defaults(run=_compare)
+
     export = commands.add_parser("export", help="rebuild and write a solid")
     export.add_argument("design", type=Path, metavar="DESIGN")
     export.add_argument("file", type=Path, metavar="FILE.step|.stl")
@@ -219,6 +227,17 @@ def _measure(options: argparse.Namespace) -> int:
         write_atomically(Path(path), script.capacity_table(design, name).encode())
         print(path)
     return 1 if any("wrong" in figures for figures in found.values()) else 0
+
+
+def _compare(options: argparse.Namespace) -> int:
+    from isotomon import script
+
+    other = script.load(options.other) if options.other is not None else None
+    found = script.compare(script.load(options.design), other, options.bodies)
+    wide = max(map(len, found))
+    for title, values in found.items():
+        print(f"{title:<{wide}}" + "".join(f"  {'' if v != v else f'{v:.10g}':>16}" for v in values))
+    return 0
 
 
 def _check(options: argparse.Namespace) -> int:

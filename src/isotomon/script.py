@@ -13,6 +13,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from contextlib import nullcontext
 from pathlib import Path
 from types import TracebackType
 from typing import Any
@@ -64,10 +65,12 @@ from isotomon.profile.relate import add_dimension
 from isotomon.profile.shapes import Spot
 from isotomon.profile.solver import freedoms, solve
 from isotomon.rebuild import check as _check
+from isotomon.rebuild import compare as comparing
 from isotomon.rebuild import deliver, looks, shaping
 from isotomon.rebuild import meet as meeting
 from isotomon.rebuild.carry import carry
 from isotomon.rebuild.gauges import capacity_table as _capacity_table
+from isotomon.rebuild.gauges import with_finished
 from isotomon.rebuild.insert import insert_station
 from isotomon.rebuild.quick import rebuild as rebuilt
 from isotomon.rebuild.results import Quick
@@ -185,9 +188,16 @@ def meet_law(
     return meeting.meet(design, found.id, chosen, driven=driven)
 
 
-def measures(design: Design) -> dict[str, dict[str, float | str]]:
-    """What the measures kept on a design read, by name: figures in mm, mm², mm⁴, litres and degrees; or `wrong`, why not."""
+def measures(design: Design, solids: Solids | None = None) -> dict[str, dict[str, float | str]]:
+    """What the measures kept on a design read, by name: figures in mm, mm², mm³, mm⁴, kg, kg mm², litres and degrees; or
+    `wrong`, why not. Those of combined bodies are taken of the finished `solids`, which are started when they are needed.
+
+    Raises: SolidError, when these cannot be built.
+    """
     quick = rebuilt(design)
+    if any(reading.waits for reading in quick.readings.values()):
+        with nullcontext(solids) if solids is not None else Solids() as own:
+            quick = with_finished(quick, deliver.build_all(quick, own.supervisor))
     scale = {"litres": 1e-6, "angle": 180.0 / math.pi}
     found: dict[str, dict[str, float | str]] = {}
     for gauge in design.gauges:
@@ -209,6 +219,19 @@ def capacity_table(design: Design, name: str) -> str:
             f"there is no measure '{name}'; there are {', '.join(g.name for g in design.gauges) or 'none'}"
         )
     return _capacity_table(rebuilt(design), found)
+
+
+def compare(design: Design, other: Design | None = None, bodies: Sequence[str] = ()) -> dict[str, tuple[float, float]]:
+    """Figures of two bodies side by side where they stand, in mm, mm², mm³ and degrees, NaN where there is none; `outside` and
+    `inside`: how far the first lies outside and inside the other. Two bodies of one design by name, or the ones in hand
+    of two designs, or those named.
+
+    Raises: DesignError.
+    """
+    found = comparing.compare(*comparing.choose((design,) if other is None else (design, other), bodies))
+    scale = {"angle": 180.0 / math.pi}
+    rows = {title: (a * scale.get(what, 1.0), b * scale.get(what, 1.0)) for title, a, b, what in found.figures}
+    return {**rows, "outside": (found.outside, math.nan), "inside": (found.inside, math.nan)}
 
 
 def bring_in(design: Design, path: str | Path) -> Design:
@@ -280,6 +303,7 @@ __all__ = [
     "carry",
     "change",
     "check",
+    "compare",
     "copies",
     "draw_edits",
     "edits",

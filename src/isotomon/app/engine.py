@@ -12,6 +12,7 @@ from PySide6.QtCore import QObject, Signal
 from isotomon.errors import IsotomonError
 from isotomon.model.records import Design
 from isotomon.rebuild.deliver import STEP_SECONDS, export, shown_body, steps
+from isotomon.rebuild.gauges import with_finished
 from isotomon.rebuild.quick import rebuild
 from isotomon.rebuild.results import Quick
 from isotomon.rebuild.supervisor import Job, Outcome, Supervisor
@@ -97,7 +98,7 @@ class Engine(QObject):
         self._last = {key: built for key, built in self._last.items() if key in keys}
         shown = done[shown_body(quick)]
         if all(step.key in self._last for step in asked):
-            self._all_built(shown, done)
+            self._all_built(quick, shown, done)
             return
         if self._wanted == keys and any(job.outcome is None for job in self._jobs):
             return
@@ -106,14 +107,14 @@ class Engine(QObject):
         self.solid_started.emit(shown)
         try:
             self._jobs = [
-                self.supervisor.submit(step.ask, partial(self._took, step.key, keys, shown, done))
+                self.supervisor.submit(step.ask, partial(self._took, step.key, keys, quick, shown, done))
                 for step in asked
                 if step.key not in self._last
             ]
         except IsotomonError as error:
             self._finish(shown, Failed(0, "error", str(error)))
 
-    def _took(self, key: str, keys: set[str], shown: str, done: dict[str, str], outcome: Outcome) -> None:
+    def _took(self, key: str, keys: set[str], quick: Quick, shown: str, done: dict[str, str], outcome: Outcome) -> None:
         if isinstance(outcome, Failed):
             if self._wanted == keys:
                 self._wanted = set()
@@ -122,11 +123,14 @@ class Engine(QObject):
         assert isinstance(outcome, Built)
         self._last[key] = outcome
         if self._wanted == keys and keys <= self._last.keys():
-            self._all_built(shown, done)
+            self._all_built(quick, shown, done)
 
-    def _all_built(self, shown: str, done: dict[str, str]) -> None:
+    def _all_built(self, quick: Quick, shown: str, done: dict[str, str]) -> None:
         self.finished = {body: self._last[key] for body, key in done.items()}
         self._finish(shown, self._last[shown])
+        measured = with_finished(quick, self.finished)
+        if measured is not quick and self._newest() and not self._closing:
+            self.quick_done.emit(measured)
 
     def _finish(self, key: str, outcome: Outcome) -> None:
         if not self._closing:

@@ -53,6 +53,9 @@ def reading_lines(reading: Reading | None, unit: str) -> list[tuple[str, str]]:
         "length": lambda v: f"{display(v * scale, 4)} {unit}",
         "area": lambda v: f"{display(v * scale**2, 3)} {unit}²",
         "second": lambda v: f"{v * scale**4:.6g} {unit}⁴",
+        "volume": lambda v: f"{display(v * scale**3, 1)} {unit}³",
+        "mass": lambda v: f"{v:.6g} kg",
+        "inertia": lambda v: f"{v * 1e-6:.6g} kg·m²",
         "litres": lambda v: f"{display(v / 1e6, 4)} l",
         "angle": lambda v: f"{display(math.degrees(v), 4)}°",
     }
@@ -164,7 +167,9 @@ class GaugeForm(QWidget):
             f"<tr><td style='padding-right:10px'>{a}</td><td align='right'>{b}</td></tr>"
             for a, b in reading_lines(reading, design.unit)
         )
-        self.figures.setText(f"<table width='100%'>{rows}</table>" if rows else "…" if reading is None else "")
+        waits = "" if reading is not None and not reading.waits else "Once the solid is finished…"
+        told = "<p>Of the mesh: close, not exact.</p>" if reading is not None and reading.near and rows else ""
+        self.figures.setText(f"<table width='100%'>{rows}</table>{told}" if rows else waits)
         self.wrong.setText(f"▲ {reading.wrong}" if reading is not None and reading.wrong else "")
         self.wrong.setVisible(bool(self.wrong.text()))
 
@@ -229,6 +234,7 @@ _TIPS = {
     "length": "Of a guide, profile or edge",
     "radius": "Of a circle, or the least radius of any curve",
     "thickness": "Through a body, square to its skin, where that is nearest to a point",
+    "body": "Volume, surface, mass, centre and inertia of a body as it is finished",
     "section": "Area, centroid and second moments where a plane cuts a body",
     "capacity": "What a vessel holds to a level, or the level for a volume; wetted area",
 }

@@ -9,12 +9,11 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from isotomon.errors import IsotomonError
 from isotomon.field.mesh import triangles
-from isotomon.geometry.datums import Axis, Cylinder, Plane
+from isotomon.geometry.datums import Plane
 from isotomon.measure.apart import plane_section
 from isotomon.quantity import display, to_unit
-from isotomon.rebuild.compare import Comparison, compare, wall_widths
+from isotomon.rebuild.compare import Comparison, compare
 from isotomon.rebuild.results import Quick
 
 Array = NDArray[np.float64]
@@ -74,27 +73,6 @@ def _near(lines: Array, ring: Array) -> Array:
     return lines[((lines > low - room) & (lines < high + room)).all(axis=(1, 2))]
 
 
-def wall_rows(quick: Quick, other: Quick) -> list[tuple[str, str, str]]:
-    """(what, of this one, of the other) of the walls all round, where one of both goes by a rim."""
-    said = next((q.design.loft.carrier for q in (quick, other) if q.design.loft.carrier.rim), None)
-    rim = quick.guides.get(said.rim) if said is not None else None
-    if said is None or rim is None:
-        return []
-    axes = {"x": np.eye(3)[0], "y": np.eye(3)[1], "z": np.eye(3)[2]}
-    thing = quick.datums.get(said.on)
-    axis = thing.axis if isinstance(thing, Cylinder) else thing
-    if said.on in axes:
-        axis = Axis(np.zeros(3), axes[said.on])
-    if not isinstance(axis, Axis):
-        return []
-    found = [wall_widths(q, rim, axis)[1] for q in (quick, other)]
-    rows = []
-    for word, take in (("Thinnest wall", np.nanmin), ("Thickest wall", np.nanmax)):
-        a, b = (float(take(w)) if np.isfinite(w).any() else math.nan for w in found)
-        rows.append((f"{word}, mm", display(a, 3), display(b, 3)))
-    return rows
-
-
 def side_by_side(quick: Quick, other: Quick) -> list[tuple[str, str, str]]:
     """(what, of this one, of the other) of two bodies, in the design's unit.
 
@@ -113,10 +91,7 @@ def side_by_side(quick: Quick, other: Quick) -> list[tuple[str, str, str]]:
     rows = [(f"{title}, {marks[what]}", shown[what](a), shown[what](b)) for title, a, b, what in found.figures]
     rows.append((f"Lies outside, {unit}", shown["length"](found.outside), ""))
     rows.append((f"Lies inside, {unit}", shown["length"](found.inside), ""))
-    try:
-        return rows + wall_rows(quick, other)
-    except IsotomonError:
-        return rows
+    return rows
 
 
 def table_of(rows: list[tuple[str, str, str]]) -> str:

@@ -84,7 +84,7 @@ def look(quick: Quick, wanted: Wanted, reference: Quick | None) -> Seen:
             except IsotomonError as error:
                 troubles.append(str(error))
 
-    mesh = reference.shape.mesh if reference is not None and reference.shape is not None else None
+    mesh = reference.stood_mesh if reference is not None and reference.shape is not None else None
     part("colouring", bool(wanted.colour), lambda: looks.colouring(quick, wanted.colour, wanted.pull, mesh))  # type: ignore[arg-type]
     if reference is not None:
         part("rows", wanted.colour == "deviation", lambda: tuple(side_by_side(quick, reference)))

@@ -54,7 +54,7 @@ def names_of(common: Correspondence, standing: Sequence[tuple[str, int]]) -> Nam
 
     def called(border: Border) -> str:
         names = passed(border)
-        return next((name for name in names if seen[name] == 1), "&".join(names))
+        return next((name for name in names if seen[name] <= 1), "&".join(names))
 
     lanes = []
     for lane in common.lanes:

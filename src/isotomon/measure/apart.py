@@ -14,6 +14,8 @@ from isotomon.field.skin import BodySkin
 from isotomon.geometry.datums import Axis, Plane, SpaceCurve
 
 Array = NDArray[np.float64]
+LEVEL = 1e-12
+"""mm: what lies this near to a plane counts as above it."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -92,7 +94,7 @@ def plane_section(vertices: Array, triangles: NDArray[np.int64], plane: Plane) -
     """The section of a closed mesh (outward triangles) by a plane, or None where it misses. By Green's theorem over the
     pieces of line in which the triangles are cut; as near as the mesh is to the body."""
     height = (vertices - plane.origin) @ plane.normal
-    height = np.where(np.abs(height) < 1e-12, 1e-12, height)
+    height = np.where(np.abs(height) < LEVEL, LEVEL, height)
     h = height[triangles]
     cut = (h > 0.0).any(axis=1) & (h < 0.0).any(axis=1)
     if not cut.any():

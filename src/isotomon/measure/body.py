@@ -67,6 +67,11 @@ def body_measures(field: SectionField, rule: Quadrature) -> BodyMeasures:
         surface += cap_area
     if rule.open:
         return _skin_measures(field, rule, surface)
+    return measures_of(flux, surface)
+
+
+def measures_of(flux: Array, surface: float) -> BodyMeasures:
+    """The measures of a closed skin from its `fluxes` (10,) and its surface, mm²."""
     volume = float(flux[0])
     centre = flux[1:4] / volume if volume else np.zeros(3)
     x, y, z = centre
@@ -102,7 +107,7 @@ def _stretches(field: SectionField, rule: Quadrature, low: Array, high: Array) -
     return np.stack([term.sum(axis=1).reshape(shape).sum(axis=1) for term in (*terms, weight * skin)], axis=1)
 
 
-def _fluxes(p: Array, n: Array, weight: Array) -> Array:
+def fluxes(p: Array, n: Array, weight: Array) -> Array:
     """Surface integrals whose sum over a closed skin is volume, first and second moments: (10,).
 
     A monomial f of degree k has ∫f dV = ∮ f (p·n)/(3 + k) dA.
@@ -153,4 +158,4 @@ def _bent_cap(field: SectionField, at: float, outward: float, rule: Quadrature) 
     spoke = spoke - (spoke @ way)[..., None] * way
     normal = outward * spoke / np.linalg.norm(spoke, axis=-1, keepdims=True)
     weight = (rule.weight * run[:, 1])[:, None] * (edge[:, :1] * gw / 2.0)
-    return _fluxes(points, normal, weight), float(np.sum(weight))
+    return fluxes(points, normal, weight), float(np.sum(weight))

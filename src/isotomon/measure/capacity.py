@@ -32,6 +32,12 @@ class Inside:
     brim: float
     base: float
 
+    def taken(self, size: float, lift: float) -> Inside:
+        """The same of the vessel made larger by a ratio, and then lifted by some mm."""
+        low, high = self.floor * size + lift, self.brim * size + lift
+        area = size * size
+        return Inside(self.height * size + lift, self.area * area, self.flat * area, low, high, self.base * area)
+
     @cached_property
     def _sums(self) -> tuple[Array, Array]:
         start = np.zeros(1)

@@ -92,6 +92,11 @@ def check_after(steps: tuple[After, ...]) -> None:
         raise DesignError(f"these make {total} bodies of one; at most {MOST_COPIES} can be made")
 
 
+def is_joined(steps: tuple[After, ...]) -> bool:
+    """Whether the copies that are made are made one."""
+    return any(getattr(step, "joined", False) for step in steps)
+
+
 VALUES: dict[type, tuple[str, ...]] = {
     Move: ("x", "y", "z", "turn"),
     Resize: ("x", "y", "z"),

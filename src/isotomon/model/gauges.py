@@ -9,7 +9,7 @@ from isotomon.model.base import Id, Record
 from isotomon.model.datums import Field
 from isotomon.quantity import Value
 
-GaugeKind = Literal["distance", "angle", "length", "radius", "thickness", "section", "capacity"]
+GaugeKind = Literal["distance", "angle", "length", "radius", "thickness", "section", "capacity", "body"]
 MOST_GAUGES = 200
 
 
@@ -29,6 +29,7 @@ GAUGES: dict[str, Gauging] = {
     "length": Gauging("Length of a curve", "c"),
     "radius": Gauging("Radius of a curve", "c"),
     "thickness": Gauging("Thickness at a point", "Bp"),
+    "body": Gauging("Volume, mass and inertia", "B"),
     "section": Gauging("Section by a plane", "BP", (Field("Offset", "length", 0.0),)),
     "capacity": Gauging(
         "Capacity",

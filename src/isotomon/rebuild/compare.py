@@ -1,17 +1,21 @@
-"""Two bodies side by side: their figures, and how wide their walls are all round a rim."""
+"""Two bodies side by side where they stand: their figures, and how wide their walls are all round a rim."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
-from isotomon.errors import DesignError
+from isotomon.errors import DesignError, IsotomonError
 from isotomon.field.mesh import skin_mesh, triangles
 from isotomon.geometry.datums import Axis, SpaceCurve
 from isotomon.measure.apart import through
 from isotomon.measure.skin import deviation
+from isotomon.model.records import Design
+from isotomon.rebuild.looks import ground_of
+from isotomon.rebuild.quick import rebuild
 from isotomon.rebuild.results import Quick
 
 Array = NDArray[np.float64]
@@ -21,8 +25,8 @@ PLACES = 72
 
 @dataclass(frozen=True, eq=False)
 class Comparison:
-    """Figures of two bodies: (title, of this one, of the other, what they are: `volume`, `area`, `length`, `angle`), and how
-    far the skin of this one lies outside and inside the other's, mm."""
+    """Figures of two bodies where they stand: (title, of this one, of the other, what they are: `volume`, `area`, `length`,
+    `angle`), NaN where there is none; and how far the skin of this one lies outside and inside the other's, mm."""
 
     figures: tuple[tuple[str, float, float, str], ...]
     outside: float
@@ -30,15 +34,15 @@ class Comparison:
 
 
 def compare(one: Quick, other: Quick) -> Comparison:
-    """Two bodies compared; figures a skin does not have are NaN.
+    """Two bodies compared; with the widths of their walls all round, where one of them goes by a rim.
 
     Raises: DesignError, when one of them is not there.
     """
     a, b = _figures(one), _figures(other)
-    assert one.shape is not None and other.shape is not None
-    away = deviation(one.shape.mesh, other.shape.mesh)
-    rows = tuple((title, value, b[title][0], what) for title, (value, what) in a.items())
-    return Comparison(rows, max(float(away.max()), 0.0), max(float(-away.min()), 0.0))
+    away = deviation(one.stood_mesh, other.stood_mesh)
+    rows = [(title, value, b[title][0], what) for title, (value, what) in a.items()]
+    rows += _walls(one, other)
+    return Comparison(tuple(rows), max(float(away.max()), 0.0), max(float(-away.min()), 0.0))
 
 
 def _figures(quick: Quick) -> dict[str, tuple[float, str]]:
@@ -47,17 +51,63 @@ def _figures(quick: Quick) -> dict[str, tuple[float, str]]:
     c, full, field = quick.shape.curves, quick.full, quick.shape.field
     open_ = quick.shape.open
     low, high = (np.nan, np.nan) if open_ else (float(c.area.min()), float(c.area.max()))
+    centre = quick.stood(np.array(full.body.centre))
     return {
-        "Volume": (np.nan if open_ else full.body.volume, "volume"),
-        "Surface": (full.body.area, "area"),
+        "Volume": (np.nan if open_ else quick.volume, "volume"),
+        "Surface": (_surface(quick), "area"),
         "Length": (field.last - field.first, "length"),
         "Least section": (low, "area"),
         "Largest section": (high, "area"),
         "Turn in all": (float(c.turn[-1]), "angle"),
-        "Centre X": (float(full.body.centre[0]), "length"),
-        "Centre Y": (float(full.body.centre[1]), "length"),
-        "Centre Z": (float(full.body.centre[2]), "length"),
+        "Centre X": (float(centre[0]), "length"),
+        "Centre Y": (float(centre[1]), "length"),
+        "Centre Z": (float(centre[2]), "length"),
     }
+
+
+def _surface(quick: Quick) -> float:
+    """mm² of all copies together; NaN where they are not resized evenly."""
+    assert quick.full is not None
+    linear = quick.placed[:, :3, :3]
+    sizes = np.abs(np.linalg.det(linear)) ** (1.0 / 3.0)
+    even = np.abs(linear @ linear.transpose(0, 2, 1) - sizes[:, None, None] ** 2 * np.eye(3)).max() < 1e-9
+    return float(np.sum(sizes**2)) * quick.full.body.area if even else float("nan")
+
+
+def _walls(one: Quick, other: Quick) -> list[tuple[str, float, float, str]]:
+    """The least and greatest width of the walls all round, where one of both goes by a rim."""
+    said = next((q for q in (one, other) if q.design.loft.carrier.rim), None)
+    if said is None:
+        return []
+    try:
+        ground, carrier = ground_of(said), said.design.loft.carrier
+        rim, axis = ground.curve(carrier.rim), ground.axis(carrier.on)
+        found = [wall_widths(q, rim, axis)[1] for q in (one, other)]
+    except IsotomonError:  # neither is a wall, or what they go by is gone, which has a finding of its own
+        return []
+    rows = []
+    for word, take in (("Thinnest wall", np.nanmin), ("Thickest wall", np.nanmax)):
+        a, b = (float(take(w)) if np.isfinite(w).any() else np.nan for w in found)
+        rows.append((word, a, b, "length"))
+    return rows
+
+
+def choose(designs: Sequence[Design], names: Sequence[str]) -> tuple[Quick, Quick]:
+    """The results of two bodies, by name: of one design, or each of its own; without a name, the bodies in hand.
+
+    Raises: DesignError, for one that is not there, or a body against itself.
+    """
+    results = [rebuild(d) for d in designs]
+    pair = []
+    for k in range(2):
+        quick, name = results[min(k, len(results) - 1)], names[k] if k < len(names) else ""
+        bodies = {q.design.loft.name: q for q in (quick, *quick.others)}
+        if name and name not in bodies:
+            raise DesignError(f"there is no body '{name}'; there are {', '.join(bodies)}")
+        pair.append(bodies[name] if name else quick)
+    if len(designs) == 1 and pair[0].design.loft.id == pair[1].design.loft.id:
+        raise DesignError("a body is compared with another one; name two bodies, or give another design")
+    return pair[0], pair[1]
 
 
 def wall_widths(quick: Quick, rim: SpaceCurve, axis: Axis, places: int = PLACES) -> tuple[Array, Array]:
@@ -71,6 +121,7 @@ def wall_widths(quick: Quick, rim: SpaceCurve, axis: Axis, places: int = PLACES)
         raise DesignError("only a solid body has a wall; choose another")
     v = np.union1d(np.linspace(shape.field.first, shape.field.last, 241), shape.field.edges)
     vertices, index = triangles(skin_mesh(shape.field.sections(v), shape.form.samples, shape.field.ring))
+    vertices = quick.stood(vertices)
     t, _, run = rim.table()
     share = (np.arange(places) + 0.5) / places
     at = np.interp(share * run[-1], run, t)

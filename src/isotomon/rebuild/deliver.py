@@ -16,6 +16,7 @@ from isotomon.errors import FileError, IsotomonError, SolidError
 from isotomon.exchange.bodies_in import bytes_of
 from isotomon.field.exact import motion
 from isotomon.field.patches import patches
+from isotomon.model.after import is_joined
 from isotomon.model.bodies import body_ids, name_of, results
 from isotomon.model.records import Imported
 from isotomon.rebuild.results import Quick, Shape
@@ -143,9 +144,19 @@ def steps(quick: Quick, limit: float = STEP_SECONDS) -> tuple[list[Step], dict[s
         single[body] = Step(first, body, ask)
         asked.append(single[body])
         if q.design.loft.after:
-            key = digest((first, maps.tobytes(), joins(q)))
+            key = digest((first, maps.tobytes(), is_joined(q.design.loft.after)))
             fine = deflection(shape) if shape is not None else fine_of(quick)
-            place = partial(_place, key, first, maps, joins(q), tolerance, fine, limit, shape is None or shape.open)
+            place = partial(
+                _place,
+                key,
+                first,
+                maps,
+                is_joined(q.design.loft.after),
+                tolerance,
+                fine,
+                limit,
+                shape is None or shape.open,
+            )
             single[body] = Step(key, body, place)
             asked.append(single[body])
     done: dict[str, str] = {}
@@ -165,11 +176,6 @@ def steps(quick: Quick, limit: float = STEP_SECONDS) -> tuple[list[Step], dict[s
             asked.append(Step(key, body, message))
         done[body] = key
     return asked, done
-
-
-def joins(quick: Quick) -> bool:
-    """Whether the copies of the body in hand are made one."""
-    return any(getattr(step, "joined", False) for step in quick.design.loft.after)
 
 
 def _read(key: str, imported: Imported, tolerance: float, fine: float, limit: float, request_id: int) -> Read:

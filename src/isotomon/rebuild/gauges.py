@@ -10,61 +10,113 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.errors import DesignError, IsotomonError, QuantityError
-from isotomon.field.mesh import sampling, skin_mesh, triangles
 from isotomon.field.skin import BodySkin
 from isotomon.geometry import space
 from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane, SpaceCurve, round_through
 from isotomon.measure.apart import PlaneSection, apart, plane_section, spots_of, through
 from isotomon.measure.capacity import Inside, inside
+from isotomon.measure.faces import Faces, from_faces
+from isotomon.measure.laws import Finding
 from isotomon.model.bodies import body_ids
 from isotomon.model.gauges import Gauge, check_gauge
+from isotomon.model.records import Design
 from isotomon.quantity import resolve
 from isotomon.rebuild.after import ITSELF
 from isotomon.rebuild.datums import Ground, Thing
 from isotomon.rebuild.guides import direction
 from isotomon.rebuild.results import Quick, Reading
+from isotomon.rebuild.standing_faces import COARSE, FINE, NOTHING, Finished, Waits, faces_of, field_faces, of_solid
 
 Array = NDArray[np.float64]
-FINE, ROUND = 401, 1000
-"""Sections along a body whose section by a plane is taken, and places round each."""
+Apart = Array | Axis | Plane | SpaceCurve | BodySkin
+"""What distances are taken between."""
 
 
-def read_gauges(ground: Ground, quick: Quick) -> Mapping[str, Reading]:
+def read_gauges(ground: Ground, quick: Quick, finished: Finished = NOTHING) -> Mapping[str, Reading]:
     """What every measure of the design reads; where it cannot be taken, why."""
-    return {gauge.id: _read(ground, quick, gauge) for gauge in quick.design.gauges}
+    return {gauge.id: _read(ground, quick, finished, gauge) for gauge in quick.design.gauges}
 
 
-def _read(ground: Ground, quick: Quick, gauge: Gauge) -> Reading:
+def with_finished(quick: Quick, finished: Finished) -> Quick:
+    """The results with the measures that waited for the finished solids."""
+    waiting = [g for g in quick.design.gauges if g.id in quick.readings and quick.readings[g.id].waits]
+    if not waiting:
+        return quick
+    ground = ground_for(quick)
+    taken = {g.id: _read(ground, quick, finished, g) for g in waiting}
+    return replace(
+        quick,
+        readings={**quick.readings, **taken},
+        findings=(*quick.findings, *wrong_readings(quick.design, taken)),
+    )
+
+
+def wrong_readings(design: Design, readings: Mapping[str, Reading]) -> list[Finding]:
+    """A finding for each measure that cannot be taken."""
+    names = {g.id: g.name for g in design.gauges}
+    return [Finding("error", f"measure {names[k]}", r.wrong, about=k) for k, r in readings.items() if r.wrong]
+
+
+def ground_for(quick: Quick) -> Ground:
+    """What measures of results at rest stand on."""
+    shape = quick.shape.field if quick.shape is not None else None
+    ground = Ground(quick.design, quick.resolved.names, quick.resolved, shape, quick.drawings)
+    for other in quick.others:
+        ground.beside(other.design.loft.id).shape = other.shape.field if other.shape is not None else None
+    return ground
+
+
+def _read(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -> Reading:
     try:
         check_gauge(gauge)
-        return _KINDS[gauge.kind](ground, quick, gauge)
+        return _KINDS[gauge.kind](ground, quick, finished, gauge)
+    except Waits:
+        return Reading((), (), waits=True)
     except IsotomonError as error:
         return Reading((), (), str(error))
 
 
-def _distance(ground: Ground, quick: Quick, gauge: Gauge) -> Reading:
-    a, b = (_thing(ground, quick, ref) for ref in gauge.on)
-    near = np.vstack([_some(t) for t in (a, b)])
-    far, ends = apart(spots_of(a, near), spots_of(b, near))
+def _distance(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -> Reading:
+    bodies = [faces_of(quick, ref, finished, COARSE) if ref in body_ids(quick.design) else None for ref in gauge.on]
+    things = [_thing(ground, quick, ref) for ref in gauge.on]
+    far, ends, (a, b) = math.inf, np.zeros((2, 3)), things
+    if a is not None and b is not None:
+        near = np.vstack([_some(a), _some(b)])
+        far, ends = apart(spots_of(a, near), spots_of(b, near))
+    rough = any(body is not None for body in bodies)
+    if rough:
+        mesh_far, mesh_ends = _apart_in_mesh(bodies, things)
+        # The skins alone say it better, but for flat ends, and bodies that have no skin of their own.
+        if mesh_far < far * (1.0 - 1e-3) - 1e-3:
+            far, ends = mesh_far, mesh_ends
+        else:
+            rough = False
     across = np.abs(ends[1] - ends[0])
     figures = [
         ("Distance", far, "length"),
         *((f"In {n}", float(d), "length") for n, d in zip("XYZ", across, strict=True)),
     ]
-    return Reading(tuple(figures), (ends,))
+    return Reading(tuple(figures), (ends,), near=rough)
 
 
-def _thing(ground: Ground, quick: Quick, ref: str) -> Array | Axis | Plane | SpaceCurve | BodySkin:
-    """What a distance is taken from."""
+def _apart_in_mesh(bodies: list[Faces | None], things: list[Apart | None]) -> tuple[float, Array]:
+    """The least distance of two things, of which one at least is a body's mesh."""
+    one, other = bodies
+    if one is not None and other is not None:
+        return from_faces(one, other.vertices, lambda p: other.nearest(p)[0])
+    faces, thing = (one, things[1]) if one is not None else (other, things[0])
+    assert faces is not None and thing is not None
+    spots = spots_of(thing, faces.vertices[:: max(len(faces.vertices) // 400, 1)])
+    return from_faces(faces, spots.places, lambda p: apart(spots_of(p, p[None]), spots)[1][1])
+
+
+def _thing(ground: Ground, quick: Quick, ref: str) -> Apart | None:
+    """What a distance is taken from; of a body its skin, where that says it all."""
     if ref in body_ids(quick.design):
         one = quick.of(ref)
-        if one is not None and not np.array_equal(one.placed, ITSELF):
-            raise DesignError(
-                f"{ground.called(ref)} is moved or copied once it is shaped; measure from its datums, or before that"
-            )
-        skin = ground.skin(ref)
-        assert isinstance(skin, BodySkin)
-        return skin
+        if one is None or one.shape is None or of_solid(quick, one) or not np.array_equal(one.placed, ITSELF):
+            return None
+        return BodySkin(one.shape.field)
     thing: Thing = ground.get(ref)
     if isinstance(thing, Cylinder):
         return thing.axis
@@ -75,7 +127,7 @@ def _thing(ground: Ground, quick: Quick, ref: str) -> Array | Axis | Plane | Spa
     raise DesignError(f"{ground.called(ref)} is nothing a distance can be taken from")
 
 
-def _some(thing: Array | Axis | Plane | SpaceCurve | BodySkin) -> Array:
+def _some(thing: Apart) -> Array:
     if isinstance(thing, SpaceCurve):
         return thing.at(np.linspace(0.0, 1.0, 33))
     if isinstance(thing, BodySkin):
@@ -83,7 +135,7 @@ def _some(thing: Array | Axis | Plane | SpaceCurve | BodySkin) -> Array:
     return np.atleast_2d(thing if isinstance(thing, np.ndarray) else thing.origin)
 
 
-def _angle(ground: Ground, quick: Quick, gauge: Gauge) -> Reading:
+def _angle(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -> Reading:
     ways = [direction(ground, ref) for ref in gauge.on]
     flats = [isinstance(ground.get(ref), Plane) for ref in gauge.on]
     between = math.acos(min(abs(float(ways[0] @ ways[1])), 1.0))
@@ -92,12 +144,12 @@ def _angle(ground: Ground, quick: Quick, gauge: Gauge) -> Reading:
     return Reading((("Angle", between, "angle"), ("Beside it", math.pi - between, "angle")), ())
 
 
-def _length(ground: Ground, quick: Quick, gauge: Gauge) -> Reading:
+def _length(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -> Reading:
     curve = ground.curve(gauge.on[0])
     return Reading((("Length", curve.length, "length"),), (curve.at(np.linspace(0.0, 1.0, 201)),))
 
 
-def _radius(ground: Ground, quick: Quick, gauge: Gauge) -> Reading:
+def _radius(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -> Reading:
     curve = ground.curve(gauge.on[0])
     points = curve.at(np.linspace(0.0, 1.0, 201))
     try:
@@ -113,32 +165,32 @@ def _radius(ground: Ground, quick: Quick, gauge: Gauge) -> Reading:
         return Reading((("Least radius", 1.0 / float(bend[k]), "length"),), (points, np.vstack([place, place])))
 
 
-def _thickness(ground: Ground, quick: Quick, gauge: Gauge) -> Reading:
+def _thickness(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -> Reading:
     """Through the body from where its skin is nearest to a point, square to the skin."""
     point = ground.point(gauge.on[1])
+    faces = faces_of(quick, gauge.on[0], finished, FINE)
     one = quick.of(gauge.on[0])
-    skin = _thing(ground, quick, gauge.on[0])
-    if not isinstance(skin, BodySkin) or one is None or one.shape is None or one.shape.open:
+    if one is not None and one.shape is not None and one.shape.open:
         raise DesignError("only a solid body has a thickness; choose another")
-    _, ends = apart(spots_of(point, point[None]), spots_of(skin, point[None]))
-    place = ends[1]
-    vertices, index = _fine_mesh(one)
-    # The flat ends come last, two fans of as many triangles as there are places round a section; a skin is looked through.
-    round_ = len(vertices) if one.shape.field.ring else int((index == index.max()).sum())
-    corners = vertices[index if one.shape.field.ring else index[: -2 * round_]]
-    square = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-    nearest = int(np.linalg.norm(corners.mean(axis=1) - place, axis=1).argmin())
-    inward = -square[nearest] / np.linalg.norm(square[nearest])
-    wide = through(corners, place, inward)
+    place, touching = faces.nearest(point)
+    found = []
+    for corners in faces.corners[touching]:  # several at an edge: the least thickness counts
+        square = np.cross(corners[1] - corners[0], corners[2] - corners[0])
+        inward, start = (
+            -square / max(float(np.linalg.norm(square)), 1e-300),
+            place + 1e-3 * (corners.mean(axis=0) - place),
+        )
+        found.append((through(faces.corners, start, inward), start, inward))
+    wide, start, inward = min(found, key=lambda f: f[0] if math.isfinite(f[0]) else math.inf)
     if not math.isfinite(wide):
         raise DesignError("the point lies where the skin has no other side across from it; choose another")
-    return Reading((("Thickness", wide, "length"),), (np.stack([place, place + wide * inward]),))
+    return Reading((("Thickness", wide, "length"),), (np.stack([start, start + wide * inward]),), near=True)
 
 
-def _section(ground: Ground, quick: Quick, gauge: Gauge) -> Reading:
+def _section(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -> Reading:
     plane, body = ground.plane(gauge.on[1]), gauge.on[0]
     offset = _number(ground, gauge, 0)
-    found = section_of(quick, body, replace(plane, origin=plane.origin + offset * plane.normal))
+    found = section_of(quick, body, replace(plane, origin=plane.origin + offset * plane.normal), finished)
     if found is None:
         raise DesignError(f"the plane misses {ground.called(body)}; move it, or choose another")
     centre = [(f"Centroid {n}", float(c), "length") for n, c in zip("XYZ", found.centroid, strict=True)]
@@ -149,34 +201,44 @@ def _section(ground: Ground, quick: Quick, gauge: Gauge) -> Reading:
         ("Greatest second moment", found.i_max, "second"),
         ("Least second moment", found.i_min, "second"),
     )
-    return Reading(figures, tuple(found.lines))
+    return Reading(figures, tuple(found.lines), near=True)
 
 
-def section_of(quick: Quick, body: str, plane: Plane) -> PlaneSection | None:
-    """The section of a body, where its first copy stands, by a plane; None where that misses it.
+def section_of(quick: Quick, body: str, plane: Plane, finished: Finished = NOTHING) -> PlaneSection | None:
+    """The section of a body with all its copies by a plane; None where that misses it.
 
-    Raises: DesignError, for a body that is no solid.
+    Raises: DesignError, for a body that is no solid; Waits, for one that is known by its finished solid alone.
     """
     one = quick.of(body)
-    if one is None or one.shape is None:
-        raise DesignError("the body is not there; choose another")
-    if one.shape.open:
+    if one is not None and one.shape is not None and one.shape.open:
         raise DesignError("the body is a skin, which has no section area; close its profiles")
-    if one.shape.form.samples.holes:
-        raise DesignError("a body with holes is not cut here; take its section at a station")
-    vertices, index = _fine_mesh(one)
-    return plane_section(one.stood(vertices), index, plane)
+    cut = faces_of(quick, body, finished, FINE, plane)
+    return plane_section(cut.vertices, cut.index, plane)
 
 
-def _fine_mesh(one: Quick) -> tuple[Array, NDArray[np.int64]]:
-    """Vertices and outward triangles of a body, as it is shaped, fine enough to be measured."""
-    shape = one.shape
-    assert shape is not None
-    v = np.union1d(np.linspace(shape.field.first, shape.field.last, FINE), shape.field.edges)
-    return triangles(skin_mesh(shape.field.sections(v), sampling(shape.form.common, ROUND), shape.field.ring))
+def _body(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -> Reading:
+    """Volume, surface, mass, centre and principal moments of inertia of a body as it is finished."""
+    one = quick.of(gauge.on[0])
+    if one is not None and one.shape is not None and one.shape.open:
+        raise DesignError("the body is a skin, which has no volume; close its profiles")
+    plain = one is not None and not of_solid(quick, one) and np.array_equal(one.placed, ITSELF)
+    if plain and one is not None and one.full is not None:
+        found, near = one.full.body, False
+    else:
+        found, near = faces_of(quick, gauge.on[0], finished, COARSE).measures(), True
+    figures = [("Volume", found.volume, "volume"), ("Surface", found.area, "area")]
+    density = one.design.loft.density if one is not None else None
+    if density is not None:
+        figures.append(("Mass", found.mass(density), "mass"))
+    figures += [(f"Centre {n}", float(c), "length") for n, c in zip("XYZ", found.centre, strict=True)]
+    if density is not None:
+        principal = np.linalg.eigvalsh(found.inertia(density))
+        words = ("Least", "Middle", "Greatest")
+        figures += [(f"{w} inertia", float(i), "inertia") for w, i in zip(words, principal, strict=True)]
+    return Reading(tuple(figures), (), near=near)
 
 
-def _capacity(ground: Ground, quick: Quick, gauge: Gauge) -> Reading:
+def _capacity(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -> Reading:
     found = inside_of(ground, quick, gauge)
     level, litres = _number(ground, gauge, 0), _number(ground, gauge, 2)
     if gauge.choices[0] == "level":
@@ -196,7 +258,8 @@ def _capacity(ground: Ground, quick: Quick, gauge: Gauge) -> Reading:
     lines: tuple[Array, ...] = ()
     if one is not None and one.shape is not None:
         flat = Plane(level * up, *_across(up))
-        cut = section_of(quick, gauge.on[0], flat)
+        faces = field_faces(one, one.placed[:1], FINE, flat)
+        cut = plane_section(faces.vertices, faces.index, flat)
         lines = tuple(cut.lines) if cut is not None else ()
     return Reading(figures, lines)
 
@@ -208,16 +271,19 @@ def _across(up: Array) -> tuple[Array, Array]:
 
 
 def inside_of(ground: Ground, quick: Quick, gauge: Gauge) -> Inside:
-    """The inside of the vessel that a capacity is taken of.
+    """The inside of the vessel that a capacity is taken of, where its first copy stands.
 
     Raises: IsotomonError.
     """
     one = quick.of(gauge.on[0])
     if one is None or one.shape is None:
         raise DesignError("the vessel is not there; choose another body")
-    if not np.array_equal(one.placed, ITSELF):
-        raise DesignError("a vessel that is moved or copied once it is shaped is not gauged; take these steps off")
-    return inside(one.shape.field, ground.axis(gauge.on[1]).way, _number(ground, gauge, 1))
+    up, wall = ground.axis(gauge.on[1]).way, _number(ground, gauge, 1)
+    linear, shift = one.placed[0, :3, :3], one.placed[0, :3, 3]
+    size = float(abs(np.linalg.det(linear))) ** (1.0 / 3.0)
+    if np.abs(linear @ linear.T - size**2 * np.eye(3)).max() > 1e-9:
+        raise DesignError("a vessel that is resized unevenly is not gauged; let its stations have the sizes instead")
+    return inside(one.shape.field, linear.T @ up / size, wall / size).taken(size, float(shift @ up))
 
 
 def capacity_table(quick: Quick, gauge: Gauge, rows: int = 41) -> str:
@@ -252,4 +318,5 @@ _KINDS = {
     "thickness": _thickness,
     "section": _section,
     "capacity": _capacity,
+    "body": _body,
 }

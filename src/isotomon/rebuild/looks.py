@@ -53,7 +53,8 @@ def way_of(quick: Quick, ref: str) -> Array:
 
 def colouring(quick: Quick, kind: Kind, pull: str = "y", reference: SkinMesh | None = None) -> Colouring:
     """The skin by a quality: turn rate (°/m), curvature (1/m; Gaussian 1/m²), slope to a pull direction (°; nought on a wall
-    along it), deviation from a reference skin (mm, outward positive).
+    along it), deviation from a reference skin where both
+    stand (mm, outward positive).
 
     Raises: DesignError, without a body or a reference; FieldError.
     """
@@ -68,7 +69,7 @@ def colouring(quick: Quick, kind: Kind, pull: str = "y", reference: SkinMesh | N
     if kind == "deviation":
         if reference is None:
             raise DesignError("there is no reference yet; take the shape as it is now, or a design's")
-        return _coloured(mesh, skin.deviation(mesh, reference), "mm", True)
+        return _coloured(mesh, skin.deviation(quick.stood_mesh, reference), "mm", True)
     bent = skin.curvature(shape.field, mesh.v, shape.form.samples)
     values = {"mean": bent.mean, "largest": bent.largest, "gauss": bent.gauss}[kind]
     return _coloured(mesh, values * (1e6 if kind == "gauss" else 1e3), "1/m²" if kind == "gauss" else "1/m", True)

@@ -29,7 +29,7 @@ from isotomon.rebuild.body_ends import endings, reached, stand_on_ends
 from isotomon.rebuild.carrying import leaning, spanned
 from isotomon.rebuild.datums import Ground, Thing, work_out
 from isotomon.rebuild.drawn import Drawings
-from isotomon.rebuild.gauges import read_gauges
+from isotomon.rebuild.gauges import read_gauges, wrong_readings
 from isotomon.rebuild.judging import drawing_findings, flaw_findings, hole_findings, judge_laws, turn_findings
 from isotomon.rebuild.rails import Laid, lay_rails, lay_ties, lost_corners, miss_findings, together
 from isotomon.rebuild.results import Full, Quick, Shape
@@ -60,8 +60,8 @@ def _gauged(quick: Quick, ground: Ground, moving: bool) -> Quick:
     """The same with what its measures read, and a finding for each that cannot be taken."""
     if moving or not quick.design.gauges:
         return quick
-    readings, names = read_gauges(ground, quick), {g.id: g.name for g in quick.design.gauges}
-    wrong = [Finding("error", f"measure {names[k]}", r.wrong, about=k) for k, r in readings.items() if r.wrong]
+    readings = read_gauges(ground, quick)
+    wrong = wrong_readings(quick.design, readings)
     return replace(quick, readings=readings, findings=(*quick.findings, *wrong))
 
 

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
+from isotomon.errors import DesignError
 from isotomon.field.mesh import SkinMesh
 from isotomon.field.section_field import SectionField, Sections
 from isotomon.geometry.datums import SpaceCurve
@@ -67,11 +69,14 @@ class Full:
 @dataclass(frozen=True, eq=False)
 class Reading:
     """What a measure reads: (title, value in mm and rad, what it is: `length`, `area`, `second`, `litres`, `angle`), lines
-    (n, 3) that show it, and, where it cannot be taken, why."""
+    (n, 3) that show it, and, where it cannot be taken, why. `near`: it is taken of a mesh. `waits`: it will be taken of the
+    finished solid."""
 
     figures: tuple[tuple[str, float, str], ...]
     lines: tuple[Array, ...]
     wrong: str = ""
+    near: bool = False
+    waits: bool = False
 
 
 @dataclass(frozen=True, eq=False)
@@ -117,6 +122,17 @@ class Quick:
     def stood(self, points: Array) -> Array:
         """(n, 3) points of the body as it is shaped, where its first copy comes to stand."""
         return np.asarray(points @ self.placed[0, :3, :3].T + self.placed[0, :3, 3])
+
+    @cached_property
+    def stood_mesh(self) -> SkinMesh:
+        """The skin where the body's first copy comes to stand. Raises: DesignError, when there is no body."""
+        if self.shape is None:
+            raise DesignError(f"{self.design.loft.name} is not there")
+        mesh, linear = self.shape.mesh, self.placed[0, :3, :3]
+        normals = mesh.normals @ np.linalg.inv(linear)
+        return replace(
+            mesh, points=self.stood(mesh.points), normals=normals / np.linalg.norm(normals, axis=-1, keepdims=True)
+        )
 
     @property
     def volume(self) -> float:
