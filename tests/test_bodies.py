@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import math
 import unittest
+from unittest import mock
 
 import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from isotomon.app.engine import Engine
+from isotomon.app.main import application, wait_for
 from isotomon.errors import DesignError, SolidError
 from isotomon.model import bodies as b
 from isotomon.model import edits, loft_edits
@@ -19,7 +22,7 @@ from isotomon.model.guides import Guide, GuidePoint
 from isotomon.model.records import BodyEnd, Design, Law, LawPoint, Number, Station
 from isotomon.model.sections import parse_section
 from isotomon.rebuild.check import check_table, checked
-from isotomon.rebuild.deliver import build_all, finished_key
+from isotomon.rebuild.deliver import build_all, finished_key, plan
 from isotomon.rebuild.quick import rebuild
 from isotomon.rebuild.session import Session
 from isotomon.samples import sample
@@ -327,6 +330,30 @@ class Combined(WithWorker):
         ):
             with self.subTest(words), self.assertRaisesRegex(SolidError, words):
                 build_all(rebuild(stacked(*rows, makes=(how,))), self.supervisor)
+
+    def test_one_bad_body_does_not_keep_the_others_from_being_made(self) -> None:
+        """A body that cannot be shaped, or whose cut fails in the kernel, is named; the other is finished all the same."""
+        good = stacked(
+            (0, 50, "polygon:4", 60), (100, 150, "circle", 20), (90, 160, "circle", 60), makes=("own", "cut")
+        )
+        good = b.edit_body(good, "b2", lambda d: b.combine(d, "cut", ("b1",)))  # takes all of it away
+        broken = b.edit_body(good, "b2", lambda d: edits.change_station(d, d.stations[1].id, tilt_x=1.4))
+        wanted = plan(rebuild(broken))
+        self.assertEqual((list(wanted.finished), list(wanted.refused)), (["body"], ["b1"]))
+        self.assertIn("tool 1", wanted.refused["b1"])
+        with self.assertRaisesRegex(SolidError, "tool 1"):
+            wanted.whole()
+        application()
+        for made in (good, broken):
+            came: list[object] = []
+            engine = Engine(self.supervisor)
+            engine.solid_done.connect(lambda key, outcome, came=came: came.append(outcome))
+            engine.show(made)
+            self.assertTrue(wait_for(lambda came=came: bool(came), 30.0))
+            self.assertEqual(list(engine.finished), ["body"])
+            self.assertAlmostEqual(engine.finished["body"].volume / 90000.0, 1.0, delta=1e-9)
+            with mock.patch.object(self.supervisor, "close"):
+                engine.close()
 
 
 if __name__ == "__main__":

@@ -11,7 +11,7 @@ from PySide6.QtCore import QObject, Signal
 
 from isotomon.errors import IsotomonError
 from isotomon.model.records import Design
-from isotomon.rebuild.deliver import STEP_SECONDS, export, shown_body, steps
+from isotomon.rebuild.deliver import STEP_SECONDS, Plan, export, plan, shown_body
 from isotomon.rebuild.gauges import with_finished
 from isotomon.rebuild.quick import rebuild
 from isotomon.rebuild.results import Quick
@@ -44,7 +44,7 @@ class Engine(QObject):
         self._closing = False
         self._jobs: list[Job] = []
         self._wanted: set[str] = set()
-        self._last: dict[str, Built] = {}
+        self._last: dict[str, Built | Failed] = {}
         self.finished: dict[str, Built] = {}
         """Finished bodies by the ids of the design's bodies of their own, as last built."""
         self._thread = threading.Thread(target=self._run, name="quick-rebuild", daemon=True)
@@ -88,46 +88,59 @@ class Engine(QObject):
     def _want_solid(self, quick: Quick) -> None:
         """Ask for all bodies that are not built yet, in the order in which they need each other."""
         try:
-            asked, done = steps(quick, self.limit)
+            wanted = plan(quick, self.limit)
         except IsotomonError:
             self.cancel_solid()
             return
         if self.supervisor.pid is None:
             self._last.clear()
-        keys = {step.key for step in asked}
-        self._last = {key: built for key, built in self._last.items() if key in keys}
-        shown = done[shown_body(quick)]
-        if all(step.key in self._last for step in asked):
-            self._all_built(quick, shown, done)
+        keys = {step.key for step in wanted.steps}
+        self._last = {key: outcome for key, outcome in self._last.items() if key in keys and isinstance(outcome, Built)}
+        if keys <= self._last.keys():
+            self._all_settled(quick, wanted)
             return
         if self._wanted == keys and any(job.outcome is None for job in self._jobs):
             return
         self.cancel_solid()
         self._wanted = keys
-        self.solid_started.emit(shown)
+        self.solid_started.emit(wanted.finished.get(shown_body(quick), ""))
         try:
             self._jobs = [
-                self.supervisor.submit(step.ask, partial(self._took, step.key, keys, quick, shown, done))
-                for step in asked
+                self.supervisor.submit(step.ask, partial(self._took, step.key, keys, quick, wanted))
+                for step in wanted.steps
                 if step.key not in self._last
             ]
         except IsotomonError as error:
-            self._finish(shown, Failed(0, "error", str(error)))
+            self._finish(wanted.finished.get(shown_body(quick), ""), Failed(0, "error", str(error)))
 
-    def _took(self, key: str, keys: set[str], quick: Quick, shown: str, done: dict[str, str], outcome: Outcome) -> None:
-        if isinstance(outcome, Failed):
-            if self._wanted == keys:
-                self._wanted = set()
-                self._finish(shown, outcome)
+    def _took(self, key: str, keys: set[str], quick: Quick, wanted: Plan, outcome: Outcome) -> None:
+        assert isinstance(outcome, Built | Failed)
+        if isinstance(outcome, Built) or self._wanted == keys:
+            self._last[key] = outcome
+        if self._wanted != keys:
             return
-        assert isinstance(outcome, Built)
-        self._last[key] = outcome
-        if self._wanted == keys and keys <= self._last.keys():
-            self._all_built(quick, shown, done)
+        if isinstance(outcome, Failed) and outcome.kind == "cancelled":
+            self._wanted = set()
+            self._finish(wanted.finished.get(shown_body(quick), ""), outcome)
+        elif keys <= self._last.keys():
+            self._wanted = set()
+            self._all_settled(quick, wanted)
 
-    def _all_built(self, quick: Quick, shown: str, done: dict[str, str]) -> None:
-        self.finished = {body: self._last[key] for body, key in done.items()}
-        self._finish(shown, self._last[shown])
+    def _all_settled(self, quick: Quick, wanted: Plan) -> None:
+        """Every step has come to something: what is finished is taken, whatever became of the others."""
+        self.finished = {}
+        failed: dict[str, Failed] = {body: Failed(0, "error", text) for body, text in wanted.refused.items()}
+        for body, key in wanted.finished.items():
+            outcomes = [self._last[k] for k in wanted.by[body]]
+            trouble = next((o for o in outcomes if isinstance(o, Failed)), None)
+            last = self._last[key]
+            if trouble is not None:
+                failed[body] = trouble
+            elif isinstance(last, Built):
+                self.finished[body] = last
+        shown = shown_body(quick)
+        outcome = self.finished.get(shown) or failed[shown]
+        self._finish(wanted.finished.get(shown, ""), outcome)
         measured = with_finished(quick, self.finished)
         if measured is not quick and self._newest() and not self._closing:
             self.quick_done.emit(measured)

@@ -410,7 +410,8 @@ class Window(QMainWindow):
         quick = self.desk.quick
         if quick is not None and isinstance(self.desk.solid, Built) and self.desk.solid_key == finished_key(quick):
             self.view.show_finished(self.desk.finished)
-        if isinstance(self.desk.solid, Failed) and self.desk.solid.kind != "cancelled" and not self.desk.building:
+        tried = self.desk.solid_key and not self.desk.building
+        if tried and isinstance(self.desk.solid, Failed) and self.desk.solid.kind != "cancelled":
             self._say("error", f"Solid: {self.desk.solid.text}.")
         self.refresh_commands()
 

@@ -118,64 +118,89 @@ class Step:
     ask: Callable[[int], Work]
 
 
-def steps(quick: Quick, limit: float = STEP_SECONDS) -> tuple[list[Step], dict[str, str]]:
-    """What is to be asked of the worker, in order, and the keys of the finished bodies by the id of each body of its own.
+@dataclass(frozen=True, eq=False)
+class Plan:
+    """What is to be asked of the worker, in order. By the id of each body of its own: under which key it is `finished`, by
+    which keys it comes about (`by`); or why it cannot be made (`refused`)."""
 
-    Raises: SolidError, naming a body that cannot be made; DesignError.
+    steps: tuple[Step, ...]
+    finished: dict[str, str]
+    by: dict[str, tuple[str, ...]]
+    refused: dict[str, str]
+
+    def whole(self) -> Plan:
+        """The same, when all bodies can be made. Raises: SolidError, naming one that cannot."""
+        for reason in self.refused.values():
+            raise SolidError(f"no solid can be made: {reason}")
+        return self
+
+
+def plan(quick: Quick, limit: float = STEP_SECONDS) -> Plan:
+    """How the finished bodies of a design are made; what is wrong with one does not keep the others from being made.
+
+    Raises: DesignError, for bodies that do not go together.
     """
     chains = results(quick.design)
-    single: dict[str, Step] = {}
-    asked: list[Step] = []
+    made: dict[str, tuple[Step, ...]] = {}
+    wrong: dict[str, str] = {}
     every = [q for q in (quick, *quick.others) if not q.design.loft.aside]
     for q in sorted(every, key=lambda q: body_ids(quick.design).index(q.design.loft.id)):
-        reason, shape = blocked(q), q.shape
-        imported = next((i for i in quick.design.imports if i.id == q.design.loft.imported), None)
-        if reason is not None or (shape is None and imported is None):
+        try:
+            made[q.design.loft.id] = _alone(quick, q, limit)
+        except IsotomonError as error:
             name = f"{q.design.loft.name}: " if quick.others else ""
-            raise SolidError(f"no solid can be made: {name}{reason}")
-        tolerance, body, maps = quick.design.tolerance, q.design.loft.id, q.placed
-        if imported is not None:
-            first = digest((imported.form, imported.data, tolerance, VERSION))
-            ask: Callable[[int], Work] = partial(_read, first, imported, tolerance, fine_of(quick), limit)
-        else:
-            assert shape is not None
-            first, stretch, maps = _stretched(q, shape)
-            ask = partial(shape_request, shape, tolerance, limit=limit, stretch=stretch, key=first)
-        single[body] = Step(first, body, ask)
-        asked.append(single[body])
-        if q.design.loft.after:
-            key = digest((first, maps.tobytes(), is_joined(q.design.loft.after)))
-            fine = deflection(shape) if shape is not None else fine_of(quick)
-            place = partial(
-                _place,
-                key,
-                first,
-                maps,
-                is_joined(q.design.loft.after),
-                tolerance,
-                fine,
-                limit,
-                shape is None or shape.open,
-            )
-            single[body] = Step(key, body, place)
-            asked.append(single[body])
+            wrong[q.design.loft.id] = f"{name}{error}"
+    asked: dict[str, Step] = {step.key: step for steps in made.values() for step in steps}
+    skins = {q.design.loft.id for q in every if q.shape is not None and q.shape.open}
     done: dict[str, str] = {}
-    skins = {q.design.loft.id for q in (quick, *quick.others) if q.shape is not None and q.shape.open}
+    by: dict[str, tuple[str, ...]] = {}
+    refused: dict[str, str] = {}
     for body, tools in chains.items():
-        key = single[body].key
-        joined = skins & {body, *(tool for _, tool in tools)} if tools else set()
-        if joined:
-            name = name_of(quick.design, joined.pop())
-            raise SolidError(
-                f"body '{name}' is a skin, which bounds nothing that could be combined; close its profiles"
-            )
+        parts = (body, *(tool for _, tool in tools))
+        joined = next((part for part in parts if part in skins), None) if tools else None
+        reason = next((wrong[part] for part in parts if part in wrong), None)
+        if joined is not None:
+            name = name_of(quick.design, joined)
+            reason = f"body '{name}' is a skin, which bounds nothing that could be combined; close its profiles"
+        if reason is not None:
+            refused[body] = reason
+            continue
+        key, keys = made[body][-1].key, [step.key for part in parts for step in made[part]]
         for how, tool in tools:
-            base, key = key, digest((how, key, single[tool].key, tool))
+            base, other = key, made[tool][-1].key
+            key = digest((how, base, other, tool))
             fine = fine_of(quick) / 2.0
-            message = partial(_combine, key, base, single[tool].key, how, tool, quick.design.tolerance, fine, limit)
-            asked.append(Step(key, body, message))
-        done[body] = key
-    return asked, done
+            message = partial(_combine, key, base, other, how, tool, quick.design.tolerance, fine, limit)
+            asked[key] = Step(key, body, message)
+            keys.append(key)
+        done[body], by[body] = key, tuple(keys)
+    return Plan(tuple(asked.values()), done, by, refused)
+
+
+def _alone(quick: Quick, q: Quick, limit: float) -> tuple[Step, ...]:
+    """The steps that make one body, before it is combined with others.
+
+    Raises: SolidError, FieldError, when it cannot be made.
+    """
+    reason, shape = blocked(q), q.shape
+    imported = next((i for i in quick.design.imports if i.id == q.design.loft.imported), None)
+    if reason is not None or (shape is None and imported is None):
+        raise SolidError(reason or "there is no body yet")
+    tolerance, body, maps = quick.design.tolerance, q.design.loft.id, q.placed
+    if imported is not None:
+        first = digest((imported.form, imported.data, tolerance, VERSION))
+        ask: Callable[[int], Work] = partial(_read, first, imported, tolerance, fine_of(quick), limit)
+    else:
+        assert shape is not None
+        first, stretch, maps = _stretched(q, shape)
+        ask = partial(shape_request, shape, tolerance, limit=limit, stretch=stretch, key=first)
+    if not q.design.loft.after:
+        return (Step(first, body, ask),)
+    joined = is_joined(q.design.loft.after)
+    key = digest((first, maps.tobytes(), joined))
+    fine = deflection(shape) if shape is not None else fine_of(quick)
+    place = partial(_place, key, first, maps, joined, tolerance, fine, limit, shape is None or shape.open)
+    return Step(first, body, ask), Step(key, body, place)
 
 
 def _read(key: str, imported: Imported, tolerance: float, fine: float, limit: float, request_id: int) -> Read:
@@ -229,15 +254,15 @@ def build_all(quick: Quick, supervisor: Supervisor, limit: float = STEP_SECONDS)
 
     Raises: SolidError, FieldError, DesignError.
     """
-    asked, done = steps(quick, limit)
-    jobs = [(step, supervisor.submit(step.ask)) for step in asked]
+    wanted = plan(quick, limit).whole()
+    jobs = [(step, supervisor.submit(step.ask)) for step in wanted.steps]
     found: dict[str, Built] = {}
     for step, job in jobs:
         outcome = job.wait(limit + 60.0)
         if not isinstance(outcome, Built):
             raise SolidError(getattr(outcome, "text", "the solid was not built"))
         found[step.key] = outcome
-    return {body: found[key] for body, key in done.items()}
+    return {body: found[key] for body, key in wanted.finished.items()}
 
 
 def build(quick: Quick, supervisor: Supervisor, limit: float = STEP_SECONDS) -> Built:
@@ -254,7 +279,7 @@ def finished_key(quick: Quick) -> str:
     if not (quick.others or loft.after or loft.imported):
         return quick.shape.key if quick.shape is not None else ""
     try:
-        return steps(quick)[1][shown_body(quick)]
+        return plan(quick).finished.get(shown_body(quick), "")
     except IsotomonError:
         return ""
 
@@ -282,7 +307,7 @@ def export_form(path: Path) -> Form:
 def export_request(quick: Quick, path: Path, request_id: int, limit: float = STEP_SECONDS) -> Export:
     """The request that writes the solids built of these results."""
     design = quick.design
-    bodies = [(name_of(design, body), key) for body, key in steps(quick)[1].items()]
+    bodies = [(name_of(design, body), key) for body, key in plan(quick).whole().finished.items()]
     fine = fine_of(quick)
     name = design.loft.name if len(bodies) == 1 else design.name
     return Export(request_id, bodies, name, export_form(path), str(path.absolute()), fine, limit)

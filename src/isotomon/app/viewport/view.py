@@ -32,6 +32,7 @@ from isotomon.field.section_field import Sections
 from isotomon.geometry import space
 from isotomon.measure.laws import Finding
 from isotomon.measure.skin import reflected
+from isotomon.model.bodies import results
 from isotomon.rebuild.looks import Colouring
 from isotomon.rebuild.results import Quick
 from isotomon.solid.protocol import Built
@@ -192,6 +193,7 @@ class View(QWidget):
             quick is None
             or not finished
             or all(p.loft.makes == "own" and not p.loft.imported for p in quick.design.parts)
+            or results(quick.design).keys() - finished.keys()  # one that cannot be made is seen by its skin
         ):
             return
         meshes = [solid_mesh(built) for built in finished.values()]
