@@ -60,6 +60,14 @@ def volume(quick: Quick) -> float:
     return quick.full.body.volume
 
 
+class WithSolids(WithWorker):
+    """Bodies built by the worker."""
+
+    def solid(self, design: Design) -> tuple[float, bool]:
+        built = build_all(rebuild(design), self.supervisor)["body"]
+        return built.volume, built.valid and built.watertight
+
+
 class Extruded(unittest.TestCase):
     """One section moved straight, with laws along the way."""
 
@@ -163,7 +171,7 @@ class Extruded(unittest.TestCase):
         self.assertEqual(volume(rebuild(renamed)), before)
 
 
-class Swept(unittest.TestCase):
+class Swept(WithSolids):
     """One section or several carried along paths."""
 
     def test_pappus_along_a_helix(self) -> None:
@@ -259,6 +267,33 @@ class Swept(unittest.TestCase):
         self.assertIn("no room on the run", rebuild(self.bent("rounded", 50.0)).findings[0].text)
         self.assertIn("mitred corners sections stand square", rebuild(self.bent("mitred", hold="up")).findings[0].text)
 
+    def test_a_frame_with_mitred_corners(self) -> None:
+        """Round a closed path of straight runs: area × its length wherever the profile stands, valid and without ends; a part of
+        the way; one whose corners are in no plane says by how much the section comes round turned."""
+        drawn = rectangle_corners(Drawing("g1", "frame", plane="yz"), Spot(-60.0, -40.0), Spot(60.0, 40.0))
+        for place, span, far in ((0.0, Span(whole=True), 400.0), (37.0, Span(whole=True), 400.0), (10.0, Span(on=150.0, back=60.0), 210.0)):  # fmt: skip
+            carrier = Carrying("path", "g1", corners="mitred")
+            made = replace(body(Rounded(0.5, 0.1), carrier=carrier, span=span), drawings=(drawn,))
+            made = replace(made, stations=(replace(made.stations[0], position=place, chord=10.0),))
+            quick = rebuild(decode(encode(made)))
+            self.assertEqual(quick.findings, ())
+            area = 50.0 - (4.0 - math.pi)
+            self.assertAlmostEqual(volume(quick) / (area * far), 1.0, delta=1e-8)
+            built, sound = self.solid(made)
+            self.assertTrue(sound)
+            self.assertAlmostEqual(built / volume(quick), 1.0, delta=1e-8)
+        corners = ((0, 0, 0), (100, 0, 0), (120, 90, 50), (0, 100, -20), (0, 0, 0))
+        points = [GuidePoint(x=float(x), y=float(y), z=float(z)) for x, y, z in corners]
+        runs = tuple(
+            Guide(f"u{k}", f"run {k}", "through", (), (), ("open",), (points[k], points[k + 1])) for k in range(4)
+        )
+        skew = Guide("u9", "skew", "joined", ("u0", "u1", "u2", "u3"), (), ("kept",))
+        made = replace(
+            body(Circle(), carrier=Carrying("path", "u9", corners="mitred"), span=Span(whole=True)),
+            guides=(*runs, skew),
+        )
+        self.assertRegex(rebuild(made).findings[0].text, "comes round turned by [0-9.]+°")
+
     def test_turns_that_meet(self) -> None:
         """A helix whose turns come nearer than its section is high meets itself: where, and the size that would leave room."""
         ribbon = rectangle_corners(Drawing("g1", "ribbon"), Spot(-1.5, -10.0), Spot(1.5, 10.0))
@@ -291,12 +326,8 @@ class Swept(unittest.TestCase):
             shaping.sweep(Design("x"), "", "")
 
 
-class Revolved(WithWorker):
+class Revolved(WithSolids):
     """Profiles turned about axes, in the solid by exact forms."""
-
-    def solid(self, design: Design) -> tuple[float, bool]:
-        built = build_all(rebuild(design), self.supervisor)["body"]
-        return built.volume, built.valid and built.watertight
 
     def drawn(self) -> Design:
         box = rectangle_corners(Drawing("g1", "box", plane="zx"), Spot(10.0, 20.0), Spot(40.0, 35.0))

@@ -44,6 +44,7 @@ class Engine(QObject):
         self._closing = False
         self._jobs: list[Job] = []
         self._wanted: set[str] = set()
+        self._latest: tuple[Quick, Plan] | None = None
         self._last: dict[str, Built | Failed] = {}
         self.finished: dict[str, Built] = {}
         """Finished bodies by the ids of the design's bodies of their own, as last built."""
@@ -99,26 +100,28 @@ class Engine(QObject):
         if keys <= self._last.keys():
             self._all_settled(quick, wanted)
             return
+        self._latest = (quick, wanted)
         if self._wanted == keys and any(job.outcome is None for job in self._jobs):
-            return
+            return  # what is under way will be told of for the newest results
         self.cancel_solid()
         self._wanted = keys
         self.solid_started.emit(wanted.finished.get(shown_body(quick), ""))
         try:
             self._jobs = [
-                self.supervisor.submit(step.ask, partial(self._took, step.key, keys, quick, wanted))
+                self.supervisor.submit(step.ask, partial(self._took, step.key, keys))
                 for step in wanted.steps
                 if step.key not in self._last
             ]
         except IsotomonError as error:
             self._finish(wanted.finished.get(shown_body(quick), ""), Failed(0, "error", str(error)))
 
-    def _took(self, key: str, keys: set[str], quick: Quick, wanted: Plan, outcome: Outcome) -> None:
-        assert isinstance(outcome, Built | Failed)
-        if isinstance(outcome, Built) or self._wanted == keys:
+    def _took(self, key: str, keys: set[str], outcome: Outcome) -> None:
+        assert isinstance(outcome, Built | Failed) and self._latest is not None
+        if isinstance(outcome, Built) or self._wanted is keys:
             self._last[key] = outcome
-        if self._wanted != keys:
+        if self._wanted is not keys:  # an older request, though it may have asked for the same
             return
+        quick, wanted = self._latest
         if isinstance(outcome, Failed) and outcome.kind == "cancelled":
             self._wanted = set()
             self._finish(wanted.finished.get(shown_body(quick), ""), outcome)

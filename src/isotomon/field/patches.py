@@ -41,11 +41,14 @@ def patches(field: SectionField, tolerance: float) -> list[Patch]:
     """
     if not field.ruled:
         return _cut(field, _fit_along(field, tolerance))
-    control, two = field.sections(field.nodes).control, np.array([2, 2])
+    edges, two = field.edges, np.array([2, 2])
+    control = field.sections(edges).control
+    if field.ring:
+        control[-1] = control[0]
     return [
         patch
-        for bay in range(len(field.nodes) - 1)
-        for patch in _cut(field, _Along(1, field.nodes[bay : bay + 2], two, control[bay : bay + 2]))
+        for bay in range(len(edges) - 1)
+        for patch in _cut(field, _Along(1, edges[bay : bay + 2], two, control[bay : bay + 2]))
     ]
 
 
@@ -110,7 +113,7 @@ def _cut(field: SectionField, along: _Along) -> list[Patch]:
         for span in spans[number]
     }
     _share_borders(pieces, field.common)
-    if field.ring:
+    if field.ring and not field.ruled:
         for number in range(len(spans)):
             mine = [piece for (k, _), piece in pieces.items() if k == number]
             mine[-1].control[-1] = mine[0].control[0]

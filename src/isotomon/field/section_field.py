@@ -242,9 +242,10 @@ def _angle_of(local: Array, local1: Array, near: Array) -> tuple[Array, Array]:
 
 def _ruled_sections(field: SectionField, v: Array) -> Sections:
     """Straight lines between the stations as they stand; planes in between are interpolated."""
-    nodes, tilt = field.nodes, np.array([s.tilt for s in field.stations])
-    flat = np.stack([outline_of(s) for s in field.stations])
-    placed = _turned(flat, field.angle(nodes)[:, 0]) + np.array([s.offset for s in field.stations])[:, None, :]
+    stations = (*field.stations, field.stations[0]) if field.ring else field.stations
+    nodes, tilt = field.edges, np.array([s.tilt for s in stations])
+    flat = np.stack([outline_of(s) for s in stations])
+    placed = _turned(flat, field.angle(nodes)[:, 0]) + np.array([s.offset for s in stations])[:, None, :]
     still = np.zeros_like(tilt)
     ends = tilted(field.carrier.frames(nodes), np.ones_like(nodes), tilt, still)
     space = _in_space(placed, ends.origin, ends.across, ends.up)

@@ -155,19 +155,20 @@ def _joined(stretches: list[_Stretch], closed: bool) -> SpaceCurve:
     return SpaceCurve(at, closed)
 
 
-def polyline(curve: SpaceCurve, what: str) -> Array:
-    """(n, 3) corners and ends of an open run of straight lines.
+def polyline(curve: SpaceCurve, what: str) -> tuple[Array, float]:
+    """(n, 3) corners of a run of straight lines, with the ends of an open one, and at which parameter the first of them lies.
 
-    Raises: DesignError, when it is closed, or not straight between its corners.
+    Raises: DesignError, when it is not straight between its corners.
     """
-    if curve.closed:
-        raise DesignError(f"{what} is closed, and only an open run is mitred; round its corners")
-    places = np.array([0.0, *sorted(curve.corners), 1.0])
-    ends = curve.at(places)
-    for a, b, p, q in zip(places[:-1], places[1:], ends[:-1], ends[1:], strict=True):
-        inner = curve.at(np.linspace(a, b, 33)[1:-1])
-        way = (q - p) / max(float(np.linalg.norm(q - p)), 1e-300)
-        off = np.linalg.norm((inner - p) - ((inner - p) @ way)[:, None] * way, axis=1).max()
-        if off > 1e-6 * max(float(np.linalg.norm(q - p)), 1e-9):
+    corners = sorted(c % 1.0 if curve.closed else c for c in curve.corners)
+    places = np.array([*corners, corners[0] + 1.0] if curve.closed else [0.0, *corners, 1.0])
+    for a, b in zip(places[:-1], places[1:], strict=True):
+        t = np.linspace(a, b, 35)
+        p, *inner, q = curve.at(np.where(t > 1.0, t - 1.0, t))
+        far = float(np.linalg.norm(q - p))
+        way = (q - p) / max(far, 1e-300)
+        away = np.array(inner) - p
+        if np.linalg.norm(away - (away @ way)[:, None] * way, axis=1).max() > 1e-6 * max(far, 1e-9):
             raise DesignError(f"{what} is not straight between its corners, so that they cannot be mitred; round them")
-    return ends
+    found = curve.at(places[:-1] if curve.closed else places)
+    return found, float(places[0])

@@ -90,7 +90,7 @@ def _open_shape(drawing: Drawing, chain: Chain, mirror: str) -> DrawnShape:
     if not width > 1e-9:
         raise ProfileError(f"drawing '{drawing.name}' has no size; draw a run")
     pieces = tuple(p.moved(np.eye(2) / width, np.zeros(2)) for p in chain.pieces)
-    corner = np.flatnonzero(_joints(pieces)[1:] > CORNER) + 1
+    corner = np.flatnonzero(joints(pieces)[1:] > CORNER) + 1
     edges = [0, *corner.tolist(), len(pieces)]
     groups = [pieces[a:b] for a, b in zip(edges[:-1], edges[1:], strict=True)]
     names = ["", *(corner_name(drawing.id, pieces[k - 1], pieces[k]) for k in corner), ""]
@@ -117,7 +117,7 @@ def lofted_run(drawing: Drawing, runs: Runs) -> Chain:
     return runs.outer
 
 
-def _joints(pieces: tuple[Piece, ...]) -> Array:
+def joints(pieces: tuple[Piece, ...]) -> Array:
     """(pieces,) the turn (rad) at the start of each piece from the one before it."""
     ends = np.array([p.slope(np.array([0.0, 1.0])) for p in pieces])
     into, out = np.roll(ends[:, 1], 1, axis=0), ends[:, 0]
@@ -127,7 +127,7 @@ def _joints(pieces: tuple[Piece, ...]) -> Array:
 def _outline_runs(pieces: tuple[Piece, ...], name: str) -> tuple[Run, ...]:
     """Smooth runs between corners; a run without any is periodic and begins at its +X side. Marks bear the drawing's
     `name`, since other drawings may call their parts the same."""
-    corner = np.flatnonzero(_joints(pieces) > CORNER)
+    corner = np.flatnonzero(joints(pieces) > CORNER)
     if not len(corner):
         return (_fitted(_from_plus_x(pieces), name, periodic=True),)
     starts = np.array([pieces[k].start for k in corner])
@@ -267,5 +267,5 @@ def figures_of(chain: Chain, holes: Sequence[Chain] = ()) -> Figures:
         low=(float(low[0]), float(low[1])),
         high=(float(high[0]), float(high[1])),
         thickness=float(thickness(chain.polygon(120)[None])[0]),
-        corners=int(np.sum(_joints(chain.pieces) > CORNER)),
+        corners=int(np.sum(joints(chain.pieces) > CORNER)),
     )

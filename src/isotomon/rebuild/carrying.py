@@ -65,7 +65,15 @@ def _mitred(ground: Ground, curve: SpaceCurve) -> Mitred:
         raise DesignError(
             "along mitred corners sections stand square to the path and turn least; hold them so, at its start"
         )
-    return Mitred(polyline(curve, ground.called(said.on)))
+    corners, first = polyline(curve, ground.called(said.on))
+    if not curve.closed:
+        return Mitred(corners)
+    if len(corners) < 3:
+        raise DesignError(
+            f"{ground.called(said.on)} has fewer than three corners, so that it cannot go round; round them"
+        )
+    t, _, run = curve.table()
+    return Mitred(corners, closed=True, begin=float(np.interp(first, t, run)))
 
 
 def _check_in_plane(ground: Ground, axis: Axis, plane: Plane) -> None:
@@ -125,8 +133,10 @@ def spanned(ground: Ground, resolved: Resolved) -> Resolved:
         return resolved
     carrier = leaning(ground, resolved) or ground.carrier()
     first, last = stations[0], stations[-1]
+    if isinstance(carrier, Mitred) and len(stations) > 1:
+        raise DesignError("only one profile is carried round mitred corners; take the others out, or round the corners")
     if span.whole and carrier.closed:
-        return _round(resolved, carrier)
+        return _mitred_round(resolved, carrier) if isinstance(carrier, Mitred) else _round(resolved, carrier)
     if isinstance(carrier, Mitred) and said.on_to + said.back_to:
         low, high = float(carrier.nodes[0]), float(carrier.nodes[-1])
     elif span.whole:
@@ -143,13 +153,11 @@ def spanned(ground: Ground, resolved: Resolved) -> Resolved:
         raise DesignError(f"what the body goes on to does not lie {where}; choose another, or go the other way")
     more = [carried_on(n, at) for n, at in ((first, low), (last, high)) if _goes_on(n, at)]
     if isinstance(carrier, Mitred):
-        if len(stations) > 1:
-            raise DesignError(
-                "only one profile is carried round mitred corners; take the others out, or round the corners"
-            )
+        rounds = (-carrier.length, 0.0, carrier.length) if carrier.closed else (0.0,)
+        corners = carrier.nodes[:-1] if carrier.closed else carrier.nodes
         more += [
             carried_on(first, float(at))
-            for at in carrier.nodes
+            for at in (shift + corner for shift in rounds for corner in corners)
             if low + 1e-9 < at < high - 1e-9 and _goes_on(first, at)
         ]
     everything = tuple(sorted((*stations, *more), key=lambda n: n.position))
@@ -231,6 +239,14 @@ def carried_on(n: StationNumbers, position: float) -> StationNumbers:
     """A station's section carried on to a position (mm) at an end of the body."""
     station = replace_record(n.station, name=f"{n.station.name}, carried on")
     return replace(n, station=station, position=position, carried=True)
+
+
+def _mitred_round(resolved: Resolved, carrier: Mitred) -> Resolved:
+    """A ring with mitred corners: the section is carried on to all of them."""
+    only = resolved.stations[0]
+    only = replace(only, position=carrier.begin + (only.position - carrier.begin) % carrier.length)
+    corners = [carried_on(only, float(at)) for at in carrier.nodes[:-1] if _goes_on(only, float(at))]
+    return replace(resolved, stations=tuple(sorted((only, *corners), key=lambda n: n.position)), ring=True)
 
 
 def _round(resolved: Resolved, carrier: Carrier) -> Resolved:

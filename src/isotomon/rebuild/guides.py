@@ -18,10 +18,9 @@ from isotomon.geometry import space
 from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane, SpaceCurve, unit
 from isotomon.geometry.helix import Helix
 from isotomon.geometry.hermite import smooth
-from isotomon.geometry.planar import cross
 from isotomon.model.drawing import Drawing
 from isotomon.model.guides import Guide, GuidePoint, check_guide
-from isotomon.profile.drawn import corner_name
+from isotomon.profile.drawn import corner_name, joints
 from isotomon.profile.loops import Chain, find_runs
 from isotomon.quantity import Quantity, Value, resolve
 
@@ -149,12 +148,11 @@ def _flat_curve(drawing: Drawing) -> SpaceCurve:
                 result[here, :2] = piece.at((s[here] - edges[k]) / (edges[k + 1] - edges[k]))
         return result
 
-    ways = np.array([p.slope(np.array([0.0, 1.0])) for p in chain.pieces])
-    a, b = ways[:-1, 1], ways[1:, 0]
-    turn = np.abs(np.arctan2(cross(a, b), np.sum(a * b, axis=1)))
+    turn = joints(chain.pieces)
+    turn[0] = turn[0] if chain.closed else 0.0
     bent = np.flatnonzero(turn > 1e-3).tolist()
-    names = tuple(corner_name(drawing.id, chain.pieces[k], chain.pieces[k + 1]) for k in bent)
-    return SpaceCurve(at, chain.closed, tuple(edges[1:-1][bent].tolist()), names=names)
+    names = tuple(corner_name(drawing.id, chain.pieces[k - 1], chain.pieces[k]) for k in bent)
+    return SpaceCurve(at, chain.closed, tuple(edges[bent].tolist()), names=names)
 
 
 def _length(chain: Chain) -> float:
