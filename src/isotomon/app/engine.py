@@ -45,6 +45,8 @@ class Engine(QObject):
         self._jobs: list[Job] = []
         self._wanted: set[str] = set()
         self._latest: tuple[Quick, Plan] | None = None
+        self._guard = threading.RLock()
+        """Of what is known about solids, which two threads change."""
         self._last: dict[str, Built | Failed] = {}
         self.finished: dict[str, Built] = {}
         """Finished bodies by the ids of the design's bodies of their own, as last built."""
@@ -93,19 +95,24 @@ class Engine(QObject):
         except IsotomonError:
             self.cancel_solid()
             return
+        with self._guard:
+            self._ask(quick, wanted)
+
+    def _ask(self, quick: Quick, wanted: Plan) -> None:
         if self.supervisor.pid is None:
             self._last.clear()
         keys = {step.key for step in wanted.steps}
         self._last = {key: outcome for key, outcome in self._last.items() if key in keys and isinstance(outcome, Built)}
+        self._latest = (quick, wanted)
         if keys <= self._last.keys():
             self._all_settled(quick, wanted)
             return
-        self._latest = (quick, wanted)
         if self._wanted == keys and any(job.outcome is None for job in self._jobs):
             return  # what is under way will be told of for the newest results
         self.cancel_solid()
         self._wanted = keys
-        self.solid_started.emit(wanted.finished.get(shown_body(quick), ""))
+        shown = wanted.finished.get(shown_body(quick), "")
+        self.solid_started.emit(shown)
         try:
             self._jobs = [
                 self.supervisor.submit(step.ask, partial(self._took, step.key, keys))
@@ -113,38 +120,41 @@ class Engine(QObject):
                 if step.key not in self._last
             ]
         except IsotomonError as error:
-            self._finish(wanted.finished.get(shown_body(quick), ""), Failed(0, "error", str(error)))
+            self._finish(shown, Failed(0, "error", str(error)))
 
     def _took(self, key: str, keys: set[str], outcome: Outcome) -> None:
-        assert isinstance(outcome, Built | Failed) and self._latest is not None
-        if isinstance(outcome, Built) or self._wanted is keys:
+        """A step has come to something. On the reader's thread."""
+        with self._guard:
+            assert isinstance(outcome, Built | Failed) and self._latest is not None
+            if self._wanted is not keys:  # an older request, though it may have asked for the same
+                if isinstance(outcome, Built):
+                    self._last[key] = outcome
+                return
             self._last[key] = outcome
-        if self._wanted is not keys:  # an older request, though it may have asked for the same
-            return
-        quick, wanted = self._latest
-        if isinstance(outcome, Failed) and outcome.kind == "cancelled":
-            self._wanted = set()
-            self._finish(wanted.finished.get(shown_body(quick), ""), outcome)
-        elif keys <= self._last.keys():
-            self._wanted = set()
-            self._all_settled(quick, wanted)
+            quick, wanted = self._latest
+            if isinstance(outcome, Failed) and outcome.kind == "cancelled":
+                self._wanted = set()
+                self._finish(wanted.finished.get(shown_body(quick), ""), outcome)
+            elif keys <= self._last.keys():
+                self._wanted = set()
+                self._all_settled(quick, wanted)
 
     def _all_settled(self, quick: Quick, wanted: Plan) -> None:
         """Every step has come to something: what is finished is taken, whatever became of the others."""
-        self.finished = {}
         failed: dict[str, Failed] = {body: Failed(0, "error", text) for body, text in wanted.refused.items()}
+        finished: dict[str, Built] = {}
         for body, key in wanted.finished.items():
             outcomes = [self._last[k] for k in wanted.by[body]]
-            trouble = next((o for o in outcomes if isinstance(o, Failed)), None)
             last = self._last[key]
+            trouble = next((o for o in outcomes if isinstance(o, Failed)), None)
             if trouble is not None:
                 failed[body] = trouble
             elif isinstance(last, Built):
-                self.finished[body] = last
+                finished[body] = last
+        self.finished = finished
         shown = shown_body(quick)
-        outcome = self.finished.get(shown) or failed[shown]
-        self._finish(wanted.finished.get(shown, ""), outcome)
-        measured = with_finished(quick, self.finished)
+        self._finish(wanted.finished.get(shown, ""), finished.get(shown) or failed[shown])
+        measured = with_finished(quick, finished)
         if measured is not quick and self._newest() and not self._closing:
             self.quick_done.emit(measured)
 
