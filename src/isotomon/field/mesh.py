@@ -14,6 +14,8 @@ from isotomon.geometry.planar import cross3
 
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]
+LEAST, STRAIGHT = 6, 12
+"""Stretches in which a lane is sampled at least, and at most when it is straight on all outlines: rails may bend it."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -45,9 +47,10 @@ class Sampling:
 
 
 def sampling(common: Correspondence, total: int = 128) -> Sampling:
-    """About `total` samples round the section, crowded where the lanes' knots crowd."""
+    """About `total` samples round the section, crowded where the lanes' knots crowd; few on lanes that are straight."""
     spans = np.array([len(lane.basis.breaks) - 1 for lane in common.lanes])
-    wanted = np.maximum((total * spans / spans.sum()).astype(int), 6)
+    wanted = np.maximum((total * spans / spans.sum()).astype(int), LEAST)
+    wanted = np.array([min(n, STRAIGHT) if _straight(common, k) else n for k, n in enumerate(wanted)])
     u = [
         np.interp(
             np.linspace(0, len(lane.basis.breaks) - 1, n + 1), np.arange(len(lane.basis.breaks)), lane.basis.breaks
@@ -80,6 +83,17 @@ def sampling(common: Correspondence, total: int = 128) -> Sampling:
         ),
         crisp=np.array([not lane.basis.periodic for lane in common.lanes]),
     )
+
+
+def _straight(common: Correspondence, number: int) -> bool:
+    """Whether a lane runs straight and evenly from corner to corner on every outline."""
+    lane = common.lanes[number]
+    if lane.basis.periodic:
+        return False
+    control = common.control[:, lane.columns]
+    share = lane.basis.greville()[:, None]
+    even = control[:, :1] + share * (control[:, -1:] - control[:, :1])
+    return bool(np.abs(control - even).max() < 1e-6)
 
 
 @dataclass(frozen=True, eq=False)

@@ -44,7 +44,8 @@ class Helix:
             side = np.cos(phi)[:, None] * base.across + np.sin(phi)[:, None] * base.up
             return np.asarray(base.origin + r[:, None] * side + self._height(s)[:, None] * base.normal)
 
-        inner = spot(np.linspace(0.0, 1.0, 4001))
+        # Only how evenly the parameter runs over helix and leads hangs on this length.
+        inner = spot(np.linspace(0.0, 1.0, max(401, int(24 * abs(self.turns)) + 1)))
         length = float(np.linalg.norm(np.diff(inner, axis=0), axis=1).sum())
         before, after = self.leads
         whole = length + before + after
@@ -73,6 +74,8 @@ class Helix:
 
     def _height(self, s: Array) -> Array:
         """Height along the axis; before and after the helix itself at the pitch of its ends."""
+        if s.min() >= 0.0 and s.max() <= 1.0:
+            return self.height(s)
         eps = 1e-6
         inside = np.clip(s, 0.0, 1.0)
         ends = self.height(np.array([0.0, eps, 1.0 - eps, 1.0]))
