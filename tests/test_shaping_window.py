@@ -10,12 +10,14 @@ from PySide6.QtCore import QPoint
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QCheckBox
 
+from isotomon.app.after_form import change_step
 from isotomon.app.along_form import AlongForm
 from isotomon.app.gauges import GaugeForm
+from isotomon.model.after import Move, Resize, Ring, Row
 from isotomon.model.drawing import Drawing
 from isotomon.model.file import encode
 from isotomon.model.guides import Guide
-from isotomon.model.records import Design
+from isotomon.model.records import Design, Loft, Polygon, Station
 from isotomon.profile.shapes import Spot, rectangle_corners
 from isotomon.samples import sample
 from tests.test_guiding import GuidingWindow
@@ -67,7 +69,7 @@ class Shaping(GuidingWindow):
         self.settle()
         self.assertAlmostEqual(self.design.loft.span.on, shorter + 8.0, delta=0.6)
         self.run_command("after-move")
-        grip = w.view._grips["move z"]
+        grip = w.view._grips["step 0 z"]
         self.drag(w.view, self.pixel(grip), self.pixel(grip + np.array([0.0, 0.0, 5.0])))
         self.settle()
         self.assertAlmostEqual(self.design.loft.after[0].z, 5.0, delta=0.6)
@@ -119,6 +121,54 @@ class Shaping(GuidingWindow):
         self.wait(lambda: self.design.loft.id in w.desk.finished and not w.desk.building, "the solids", 60)
         built = w.desk.finished[self.design.loft.id]
         self.assertEqual((built.pieces, built.valid, built.watertight), (3, True, True))
+
+    def test_moves_sizes_and_copies_by_their_handles(self) -> None:
+        """A post turned, resized in one direction and evenly, copied round and in a row: each by a handle in the View as one step,
+        in proportion to the pull; a formula takes the handle away; undo brings the same bytes."""
+        w = self.window
+        post = (Station("s1", "foot", 0.0, Polygon(4), 20.0, offset_x=60.0), Station("s2", "head", 40.0, Polygon(4), 20.0, offset_x=60.0))  # fmt: skip
+        steps = (Move(), Resize(), Ring("z", 3, 0.5, "step"), Row("z", 3, 200.0, "total"))
+        self.on(Design("post", stations=post, loft=Loft("body", "post", after=steps)))
+        w.desk.select(("body",))
+        self.settle()
+        before = encode(self.design)
+        wanted = {f"step 0 {f}" for f in ("x", "y", "z", "turn")} | {f"step 1 size-{f}" for f in ("x", "y", "z", "all")}
+        self.assertEqual(
+            {k for k in w.view._grips if k.startswith("step")}, wanted | {"step 2 angle", "step 3 distance"}
+        )
+
+        def pull(kind: str, to: np.ndarray) -> None:
+            start, end = self.pixel(w.view._grips[kind]), self.pixel(to)
+            self.drag(w.view, start, end)
+            self.settle()
+
+        def round_z(place: np.ndarray, angle: float) -> np.ndarray:
+            c, s = math.cos(angle), math.sin(angle)
+            return np.array([c * place[0] - s * place[1], s * place[0] + c * place[1], place[2]])
+
+        w.view.look_from("front")
+        pull("step 0 turn", round_z(w.view._grips["step 0 turn"], 0.6))
+        self.assertAlmostEqual(self.design.loft.after[0].turn, 0.6, delta=0.05)
+        pull("step 2 angle", round_z(w.view._grips["step 2 angle"], 0.4))
+        self.assertAlmostEqual(self.design.loft.after[2].angle, 0.9, delta=0.05)
+        w.view.look_from("plan")
+        high = w.view._grips["step 1 size-z"]
+        pull("step 1 size-z", high * np.array([1.0, 1.0, 1.5]))
+        self.assertAlmostEqual(self.design.loft.after[1].z, 1.5, delta=0.05)
+        far = w.view._grips["step 1 size-all"]
+        pull("step 1 size-all", far * 1.2)
+        sizes = self.design.loft.after[1]
+        self.assertAlmostEqual(sizes.x, 1.2, delta=0.05)
+        self.assertAlmostEqual(sizes.z / sizes.x, 1.5, delta=0.05)
+        last = w.view._grips["step 3 distance"]
+        pull("step 3 distance", last + np.array([0.0, 0.0, 30.0]))
+        self.assertAlmostEqual(self.design.loft.after[3].distance, 230.0, delta=4.0)
+        w.desk.do("by a formula", lambda d: change_step(d, 0, turn="45 deg"))
+        self.settle()
+        self.assertNotIn("step 0 turn", w.view._grips)
+        for _ in range(6):
+            self.keys("Ctrl+Z")
+        self.assertEqual(encode(self.design), before)
 
     def test_measured_and_compared(self) -> None:
         """A capacity is measured of the demo vessel and follows an edit; a distance is taken and removed; two bodies are compared in

@@ -53,6 +53,7 @@ from isotomon.app.shape_checks import ShapeChecks
 from isotomon.app.shape_form import ShapeForm
 from isotomon.app.shaping import ShapingTools
 from isotomon.app.start import StartPage
+from isotomon.app.step_grips import StepGrips
 from isotomon.app.theme import THEMES, VELLUM, apply_theme, icon
 from isotomon.app.ties import TieTools
 from isotomon.app.tools import Tools
@@ -89,6 +90,7 @@ class Window(QMainWindow):
         self.ties: TieTools = TieTools(self)
         self.ends: EndGrips = EndGrips(self)
         self.reach: ReachGrips = ReachGrips(self)
+        self.steps: StepGrips = StepGrips(self)
         self.checks: ShapeChecks = ShapeChecks(self)
         self.view: View = View(self.theme)
         self.body_plan: BodyPlan = BodyPlan(self.theme)
@@ -304,6 +306,7 @@ class Window(QMainWindow):
         self.view.gripped.connect(self._pull_grip)
         self.view.let_go.connect(self.grips.let_go)
         self.view.let_go.connect(self.reach.let_go)
+        self.view.let_go.connect(self.steps.let_go)
         self.body_plan.tie_pulled.connect(self.ties.pull_in_plan)
         self.body_plan.let_go.connect(desk.finish_preview)
         self.ledger.chosen.connect(desk.select)
@@ -353,7 +356,7 @@ class Window(QMainWindow):
 
     def show_grips(self) -> None:
         """Places in the View that can be dragged, for what is chosen."""
-        tools = (self.grips, self.guides, self.ties, self.ends, self.reach)
+        tools = (self.grips, self.guides, self.ties, self.ends, self.reach, self.steps)
         self.view.set_grips({kind: place for tool in tools for kind, place in tool.grips().items()})
 
     def _pull_grip(self, kind: str, start: np.ndarray, now: np.ndarray) -> None:
@@ -361,8 +364,8 @@ class Window(QMainWindow):
         if word == "end":
             self.ends.pull(kind, now)
             return
-        if word == "reach" or kind.startswith("move "):
-            self.reach.pull(kind, start, now)
+        if word in ("reach", "step"):
+            (self.reach if word == "reach" else self.steps).pull(kind, start, now)
             return
         tools = self.guides if word in ("point", "handle") else self.ties if word == "tie" else self.grips
         tools.pull(kind, start, now)

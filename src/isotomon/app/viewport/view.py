@@ -26,6 +26,7 @@ from isotomon.app.viewport.camera import Camera
 from isotomon.app.viewport.colours import colour_range, colour_table, paint_legend, stripe_table
 from isotomon.app.viewport.copies import corners, meshes_beside, placed_mesh
 from isotomon.app.viewport.datum_lines import datum_lines
+from isotomon.app.viewport.grip_marks import paint_grips, words_of
 from isotomon.app.viewport.scene import Scene
 from isotomon.app.viewport.solids import solid_mesh
 from isotomon.field.section_field import Sections
@@ -42,16 +43,6 @@ STILL_AFTER = 160
 """Milliseconds without movement until a smooth frame is drawn."""
 PICK_PIXELS = 7.0
 GUIDE_PLACES = 241
-GRIP_WORDS = {
-    "move": "move the profile in its plane",
-    "turn": "turn it",
-    "tilt_x": "tilt it about X",
-    "tilt_y": "tilt it about Y",
-    "point": "move the curve's point",
-    "handle": "bend the curve",
-    "end": "change how the skin leaves this end",
-    "tie": "slide the tie along its profile; it snaps to corners",
-}
 
 
 def _rgb(colour: str | QColor) -> tuple[float, float, float]:
@@ -256,41 +247,10 @@ class View(QWidget):
         away = np.linalg.norm(places - np.array([at.x(), at.y()]), axis=1)
         return list(self._grips)[int(np.argmin(away))] if away.min() < 9.0 else ""
 
-    def _paint_grips(self, painter: QPainter) -> None:
-        """A ring to move by, a ring with a hub to turn by, bars to tilt by."""
-        for kind, place in self._grips.items():
-            x, y = self.camera.project(place[None], self.width(), self.height())[0][:2].tolist()
-            painter.setPen(QPen(QColor(self.theme.accent), 2.0))
-            painter.setBrush(QColor(self.theme.paper))
-            word = kind.split()[0]
-            if word in ("point", "handle", "tie", "end", "reach") or kind.startswith("move "):
-                self._paint_mark(painter, word, kind, QPointF(x, y))
-            elif kind.startswith("tilt"):
-                painter.drawRoundedRect(
-                    QRectF(x - 7, y - 3.5, 14, 7) if kind == "tilt_x" else QRectF(x - 3.5, y - 7, 7, 14), 2, 2
-                )
-            else:
-                painter.drawEllipse(QPointF(x, y), 6.0, 6.0)
-            if kind == "turn":
-                painter.setBrush(QColor(self.theme.accent))
-                painter.drawEllipse(QPointF(x, y), 1.5, 1.5)
-
-    def _paint_mark(self, painter: QPainter, word: str, kind: str, at: QPointF) -> None:
-        """A square for a curve's point, a small ring on its arm for a handle, a dot for a tie."""
-        painter.setPen(QPen(QColor(self.theme.ink if word == "tie" else self.theme.guide), 1.6))
-        if word == "point":
-            painter.drawRect(QRectF(at.x() - 4, at.y() - 4, 8, 8))
-        elif word == "tie":
-            painter.setBrush(QColor(self.theme.ink if kind == self._held_grip else self.theme.paper))
-            painter.drawEllipse(at, 3.5, 3.5)
-        else:
-            foot = self._grips.get(kind.replace("handle", "point"))
-            if foot is not None:
-                x, y = self.camera.project(foot[None], self.width(), self.height())[0][:2].tolist()
-                painter.drawLine(QPointF(x, y), at)
-            painter.drawEllipse(at, 3.5, 3.5)
-            if word == "move":
-                painter.drawText(at + QPointF(7, 4), kind[-1].upper())
+    def _seen(self, place: Array) -> QPointF:
+        """The pixel at which a place (3,) is seen."""
+        x, y = self.camera.project(place[None], self.width(), self.height())[0][:2].tolist()
+        return QPointF(x, y)
 
     def show_datums(self, visible: bool) -> None:
         """Show or hide all datums; the design stays as it is."""
@@ -455,7 +415,7 @@ class View(QWidget):
             )
         self._paint_datum_names(painter, taken)
         self._paint_guide_names(painter, taken)
-        self._paint_grips(painter)
+        paint_grips(painter, self.theme, self._grips, self._held_grip, self._seen)
         if self._finding is not None and self._finding.position is not None:
             self._paint_finding(painter, self._finding)
 
@@ -614,7 +574,7 @@ class View(QWidget):
 
     def _hover(self, at: QPointF) -> None:
         grip = self._grip_at(at)
-        self.setToolTip(f"Drag to {GRIP_WORDS[grip.split()[0]]}" if grip else "")
+        self.setToolTip(f"Drag to {words_of(grip)}" if grip else "")
         key = self.pick(at)
         if key != self.hovered:
             self.hovered = key
