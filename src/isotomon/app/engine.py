@@ -152,11 +152,11 @@ class Engine(QObject):
             elif isinstance(last, Built):
                 finished[body] = last
         self.finished = finished
-        shown = shown_body(quick)
-        self._finish(wanted.finished.get(shown, ""), finished.get(shown) or failed[shown])
         measured = with_finished(quick, finished)
         if measured is not quick and self._newest() and not self._closing:
             self.quick_done.emit(measured)
+        shown = shown_body(quick)
+        self._finish(wanted.finished.get(shown, ""), finished.get(shown) or failed[shown])
 
     def _finish(self, key: str, outcome: Outcome) -> None:
         if not self._closing:

@@ -55,7 +55,7 @@ def reading_lines(reading: Reading | None, unit: str) -> list[tuple[str, str]]:
         "second": lambda v: f"{v * scale**4:.6g} {unit}⁴",
         "volume": lambda v: f"{display(v * scale**3, 1)} {unit}³",
         "mass": lambda v: f"{v:.6g} kg",
-        "inertia": lambda v: f"{v * 1e-6:.6g} kg·m²",
+        "inertia": lambda v: f"{v:.6g} kg·mm²" if abs(v) < 1e5 else f"{v * 1e-6:.6g} kg·m²",
         "litres": lambda v: f"{display(v / 1e6, 4)} l",
         "angle": lambda v: f"{display(math.degrees(v), 4)}°",
     }

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from functools import lru_cache
 
 from PySide6.QtCore import QPoint, Qt, Signal
@@ -17,7 +18,7 @@ from isotomon.model.datums import Datum, construction
 from isotomon.quantity import display, resolve, show, to_unit
 from isotomon.rebuild.deliver import finished_key
 from isotomon.rebuild.results import Quick
-from isotomon.solid.protocol import Built, Failed
+from isotomon.solid.protocol import Built
 
 KEY = Qt.ItemDataRole.UserRole
 
@@ -79,7 +80,9 @@ class Ledger(QTreeWidget):
         self.theme = theme
         self._groups: dict[str, QTreeWidgetItem] = {}
         self._rows: dict[str, QTreeWidgetItem] = {}
-        self._solid: Built | Failed | None = None
+        self._finished: Mapping[str, Built] = {}
+        self._fresh = False
+        """The finished bodies are those of the results that are shown."""
         self._solid_key = ""
         self._quick: Quick | None = None
         for name in ("Numbers", "Datums", "Drawings", "Stations", "Guides", "Bodies", "Laws", "Measures"):
@@ -114,15 +117,16 @@ class Ledger(QTreeWidget):
                 self.scrollToItem(self._rows[key])
         self.blockSignals(False)
 
-    def show_solid(self, key: str, outcome: Built | Failed | None) -> None:
-        """What the worker said of the body with this key."""
-        self._solid_key, self._solid = key, outcome
+    def show_solid(self, key: str, finished: Mapping[str, Built]) -> None:
+        """The finished bodies, by their ids, of which the one in hand has, or is in one that has, this key."""
+        self._solid_key, self._finished = key, finished
         if self._quick is not None:
             self.show_quick(self._quick)
 
     def show_quick(self, quick: Quick) -> None:
         """Show new results; rows that stay keep their place and selection."""
         self._quick = quick
+        self._fresh = bool(self._solid_key) and finished_key(quick) == self._solid_key
         flagged = {f.about for f in quick.findings if f.severity != "note"}
         unit = quick.design.unit
         rows: list[tuple[str, str, str, str, QIcon | None]] = []
@@ -168,18 +172,16 @@ class Ledger(QTreeWidget):
             return "brought in"
         if one is None or one.full is None:
             return "–"
-        skin = one.shape is not None and one.shape.open
-        body = one.full.body
-        figure = f"skin {display(body.area / 100.0, 1)} cm²" if skin else f"{display(one.volume / 1e3, 1)} cm³"
-        loft = one.design.loft
+        skin, loft = one.shape is not None and one.shape.open, one.design.loft
+        built = self._finished.get(loft.id) if self._fresh and not loft.aside and loft.makes == "own" else None
+        volume = one.volume if built is None else built.volume
+        figure = f"skin {display(one.full.body.area / 100.0, 1)} cm²" if skin else f"{display(volume / 1e3, 1)} cm³"
         if loft.aside:
             return "set aside"
         if loft.makes != "own":
             return f"{_MAKES[loft.makes]} · {figure}"
-        if one is quick and self._solid is not None and self._solid_key and finished_key(quick) == self._solid_key:
-            good = isinstance(self._solid, Built) and self._solid.valid and (skin or self._solid.watertight)
-            figure += " ✓" if good else ""
-        return figure
+        good = built is not None and built.valid and (skin or built.watertight)
+        return f"{figure} ✓" if good else figure
 
     def _station_figure(self, quick: Quick, index: int) -> str:
         if quick.shape is None:

@@ -105,7 +105,7 @@ def _grips_of(ground: Ground, step: After, body: Array) -> dict[str, Grip]:
     match step:
         case Move():
             found = {
-                axis: _along(middle + 0.6 * size * np.eye(3)[k], np.eye(3)[k], 20.0 * size, axis, value)
+                axis: _along(middle + 0.9 * size * np.eye(3)[k], np.eye(3)[k], 20.0 * size, axis, value)
                 for k, axis in enumerate(AXES)
                 if isinstance(value := getattr(step, axis), float)
             }

@@ -408,7 +408,7 @@ class Window(QMainWindow):
         self.setWindowTitle(f"{name}{' •' if session.dirty else ''} – Isotomon")
 
     def _show_solid(self) -> None:
-        self.ledger.show_solid(self.desk.solid_key, self.desk.solid)
+        self.ledger.show_solid(self.desk.solid_key, self.desk.finished)
         self._show_solid_line()
         quick = self.desk.quick
         if quick is not None and isinstance(self.desk.solid, Built) and self.desk.solid_key == finished_key(quick):

@@ -226,6 +226,8 @@ def _body(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -> Rea
         found, near = one.full.body, False
     else:
         found, near = faces_of(quick, gauge.on[0], finished, COARSE).measures(), True
+        if (built := finished.get(gauge.on[0])) is not None:  # all but the inertia is the kernel's
+            found = replace(found, volume=built.volume, area=built.area, centre=np.array(built.centre))
     figures = [("Volume", found.volume, "volume"), ("Surface", found.area, "area")]
     density = one.design.loft.density if one is not None else None
     if density is not None:
