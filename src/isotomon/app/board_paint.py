@@ -213,6 +213,7 @@ class BoardPainter:
         ]
         wide = sum(p.fontMetrics().horizontalAdvance(text) + 40 for text, _, _ in entries)
         x = plot.left() + wide - 8 if ends[1] > high and ends[0] < ends[1] else plot.right() - 8
+        p.fillRect(QRectF(x - wide + 10, plot.top() + 2, wide - 4, 16), self.colour("paper", 215))
         for text, style, colour in reversed(entries):
             x -= p.fontMetrics().horizontalAdvance(text)
             p.setPen(self.colour("ink"))

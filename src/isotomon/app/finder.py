@@ -156,13 +156,14 @@ HELP = {
         "what it goes up to. Turn, sizes, offsets, draft and a kept area change along it, evenly or by a formula in fraction or "
         "position. Along a path sections stand square to it, keep their attitude, keep Y up, look at a second curve, stand off a skin or "
         "upright on an axis; its corners are rounded or mitred. A profile turned about an axis may follow a rim. An open profile makes "
-        "a skin, a wall of some thickness, or is shut by a line. Copies, moves and mirrors follow the shape and cost no rebuild.",
+        "a skin, a wall of some thickness, or is shut by a line. Copies, moves and mirrors follow the shape and cost no rebuild; with the "
+        "body chosen their handles in the View move, turn and resize it and spread its copies.",
     ),
     "measures": (
         "Measures and Compare",
-        "In the stage Check, Measure takes a distance, angle, length, radius, section or capacity of what is chosen and keeps it with "
+        "In the stage Check, Measure takes a distance, angle, length, radius, section, mass or capacity of what is chosen and keeps it with "
         "the design: its figure stands in the Ledger and follows every edit. Of a vessel it tells volume, wetted area and brim, or the "
-        "level for a volume, less a wall. Compare lays another body, an earlier shape or another design over the one in hand: "
+        "level for a volume, less a wall. Combined bodies are measured as they are finished, of their mesh. Compare lays another body, an earlier shape or another design over the one in hand: "
         "figures side by side, sections over each other, the skin coloured by distance.",
     ),
     "shape": (

@@ -189,6 +189,8 @@ class StationGrid(QTableView):
         self.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Interactive)
         self.horizontalHeader().setDefaultSectionSize(74)
+        self.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap)
+        self.horizontalHeader().setMinimumHeight(38)
         self.verticalHeader().setDefaultSectionSize(26)
         for column, width in ((0, 78), (2, 96), (5, 52), (9, 64)):
             self.setColumnWidth(column, width)

@@ -98,7 +98,7 @@ def table_of(rows: list[tuple[str, str, str]]) -> str:
     """The rows as a table of three columns."""
     head = "<tr><td></td><td align='right'><b>This</b></td><td align='right'><b>The other</b></td></tr>"
     cells = "".join(
-        f"<tr><td>{title}</td><td align='right' style='padding-left:8px'>{a}</td>"
+        f"<tr><td style='white-space:nowrap'>{title}</td><td align='right' style='padding-left:8px'>{a}</td>"
         f"<td align='right' style='padding-left:8px'>{b}</td></tr>"
         for title, a, b in rows
     )

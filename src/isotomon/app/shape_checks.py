@@ -38,7 +38,7 @@ COLOURS = {
     "largest": "Largest curvature",
     "gauss": "Gaussian curvature",
     "slope": "Slope to a pull direction",
-    "deviation": "Distance from a reference",
+    "deviation": "Off the reference",
 }
 
 

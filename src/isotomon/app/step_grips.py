@@ -105,12 +105,12 @@ def _grips_of(ground: Ground, step: After, body: Array) -> dict[str, Grip]:
     match step:
         case Move():
             found = {
-                axis: _along(middle + 0.9 * size * np.eye(3)[k], np.eye(3)[k], 20.0 * size, axis, value)
+                axis: _along(middle + 0.35 * size * np.eye(3)[k], np.eye(3)[k], 20.0 * size, axis, value)
                 for k, axis in enumerate(AXES)
                 if isinstance(value := getattr(step, axis), float)
             }
             if isinstance(step.turn, float):
-                found["turn"] = _about(ground.axis(step.about), middle, 0.4 * size, "turn", step.turn, 1.0)
+                found["turn"] = _about(ground.axis(step.about), middle, 0.25 * size, "turn", step.turn, 1.0)
             return found
         case Resize():
             return _sizes(step, ground.point(step.about), body @ own[0, :3, :3].T + own[0, :3, 3])

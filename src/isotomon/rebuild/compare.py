@@ -56,8 +56,8 @@ def _figures(quick: Quick) -> dict[str, tuple[float, str]]:
         "Volume": (np.nan if open_ else quick.volume, "volume"),
         "Surface": (_surface(quick), "area"),
         "Length": (field.last - field.first, "length"),
-        "Least section": (low, "area"),
-        "Largest section": (high, "area"),
+        "Least area": (low, "area"),
+        "Largest area": (high, "area"),
         "Turn in all": (float(c.turn[-1]), "angle"),
         "Centre X": (float(centre[0]), "length"),
         "Centre Y": (float(centre[1]), "length"),
@@ -86,7 +86,7 @@ def _walls(one: Quick, other: Quick) -> list[tuple[str, float, float, str]]:
     except IsotomonError:  # neither is a wall, or what they go by is gone, which has a finding of its own
         return []
     rows = []
-    for word, take in (("Thinnest wall", np.nanmin), ("Thickest wall", np.nanmax)):
+    for word, take in (("Least wall", np.nanmin), ("Greatest wall", np.nanmax)):
         a, b = (float(take(w)) if np.isfinite(w).any() else np.nan for w in found)
         rows.append((word, a, b, "length"))
     return rows

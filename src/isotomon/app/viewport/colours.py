@@ -52,6 +52,9 @@ def paint_legend(painter: QPainter, theme: Theme, area: QRectF, colouring: Colou
     """A bar of the colours with its title above and the values at its ends and middle below."""
     low, high = colour_range(colouring)
     bar = QRectF(area.right() - 236.0, area.bottom() - 34.0, 216.0, 12.0)
+    ground = QColor(theme.paper)
+    ground.setAlpha(215)
+    painter.fillRect(bar.adjusted(-10.0, -24.0, 10.0, 24.0), ground)
     fade = QLinearGradient(bar.topLeft(), bar.topRight())
     table = colour_table(theme, low, high)
     for k in range(0, STEPS, 16):
