@@ -66,8 +66,13 @@ def _combined(maker: Any, bases: Sequence[Body], others: Sequence[Body], toleran
     for body in (*bases, *others):
         for name, face in zip(body.names, parts(body.shape, TopAbs_ShapeEnum.TopAbs_FACE), strict=True):
             if not maker.IsDeleted(face):
-                came += [(name, piece) for piece in list(maker.Modified(face)) or [face]]
+                came += [(name, piece) for piece in _pieces(maker.Modified(face)) or [face]]
     return _told_apart(Body(shape, names_of(shape, came)))
+
+
+def _pieces(found: List_TopoDS_Shape) -> list[TopoDS_Shape]:
+    """A kernel's list; to go through one of a single entry costs as much as hundreds of other calls."""
+    return [found.First()] if found.Size() == 1 else list(found) if found.Size() else []
 
 
 def _told_apart(body: Body) -> Body:
