@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import math
+import signal
 import unittest
 from collections.abc import Sequence
+from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
@@ -30,6 +32,24 @@ class WithWorker(unittest.TestCase):
     @classmethod
     def tearDownClass(cls) -> None:
         cls.supervisor.close()
+
+
+def volume_read(path: Path) -> float:
+    """mm³ of the one solid in a STEP file, by another program's reader."""
+    import gmsh
+
+    gmsh.initialize(interruptible=False)
+    try:
+        gmsh.option.setNumber("General.Terminal", 0)
+        shapes = gmsh.model.occ.importShapes(str(path))
+        gmsh.model.occ.synchronize()
+        volumes = [tag for dim, tag in shapes if dim == 3]
+        assert len(volumes) == 1, shapes
+        return float(gmsh.model.occ.getMass(3, volumes[0]))
+    finally:
+        gmsh.finalize()
+        # It takes the interrupt key for itself.
+        signal.signal(signal.SIGINT, signal.default_int_handler)
 
 
 def design(rows: Sequence[tuple[float, str, float, float]], ruled: bool = False, **fields: object) -> Design:

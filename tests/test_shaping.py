@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import math
+import re
+import tempfile
 import unittest
+from pathlib import Path
 
 import numpy as np
 from hypothesis import given, settings
@@ -34,11 +37,11 @@ from isotomon.model.records import (
 from isotomon.profile.shapes import Spot, arc_through, line, rectangle_corners
 from isotomon.rebuild import shaping
 from isotomon.rebuild.compare import compare, wall_widths
-from isotomon.rebuild.deliver import build_all
+from isotomon.rebuild.deliver import build_all, export
 from isotomon.rebuild.quick import rebuild
 from isotomon.rebuild.results import Quick
 from isotomon.samples import sample
-from tests.helpers import WithWorker
+from tests.helpers import WithWorker, volume_read
 
 SQUARE = 60.0**2 / 2.0
 """mm²: of a square whose corners lie on a circle of 60."""
@@ -358,6 +361,33 @@ class Revolved(WithSolids):
                 built, sound = self.solid(made)
                 self.assertTrue(sound)
                 self.assertAlmostEqual(built / wanted, 1.0, delta=1e-9)
+
+    def test_exact_forms_stay_exact_in_the_step_file(self) -> None:
+        """Cylinder, cone, sphere, torus and prism: the file has these surfaces with their radii and no splines, and an
+        independent reader finds the volume of the formula to 1e-6."""
+        tri = line(line(line(Drawing("g1", "half", plane="zx"), Spot(0, 0), Spot(50, 0)), Spot(50, 0), Spot(0, 30)), Spot(0, 30), Spot(0, 0))  # fmt: skip
+        ball = shaping.revolve(self.drawn(), "g2", "y")
+        ring = Design("ring", stations=(Station("s1", "p", 0.0, Circle(), 20.0),))
+        around = Loft("body", "ring", carrier=Carrying("axis", "y", radius=50.0), span=Span(whole=True))
+        cases = (
+            ("cylinder", body(Circle(), span=Span(on=80.0)), math.pi * 900.0 * 80.0, "CYLINDRICAL_SURFACE", "30."),
+            ("prism", body(Polygon(6), span=Span(on=80.0)), 60.0**2 * 3.0 * math.sqrt(3.0) / 8.0 * 80.0, "PLANE", ""),
+            ("cone", shaping.revolve(Design("cone", drawings=(tri,)), "g1", "z"), math.pi * 900.0 * 50.0 / 3.0, "CONICAL_SURFACE", ""),
+            ("sphere", ball, 36000.0 * math.pi, "SPHERICAL_SURFACE", "30."),
+            ("torus", replace(ring, loft=around), 2.0 * math.pi**2 * 50.0 * 100.0, "TOROIDAL_SURFACE", "50.,10."),
+        )  # fmt: skip
+        with tempfile.TemporaryDirectory() as folder:
+            for name, made, wanted, surface, radii in cases:
+                with self.subTest(name):
+                    path = Path(folder) / f"{name}.step"
+                    export(rebuild(made), self.supervisor, path)
+                    text = path.read_text().replace("\n", "").replace(" ", "")
+                    found = re.findall(rf"={surface}\('',#\d+,?([^)]*)\)", text)
+                    self.assertTrue(found)
+                    if radii:
+                        self.assertIn(radii, {re.sub(r"(\d\.)0+\b", r"\1", f) for f in found})
+                    self.assertNotIn("B_SPLINE_SURFACE", text)
+                    self.assertAlmostEqual(volume_read(path) / wanted, 1.0, delta=1e-6)
 
     def test_guided_by_a_rim(self) -> None:
         """A wall turned by an oval rim has the oval's area less that of its like; the same profile along the rim has another
