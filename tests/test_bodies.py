@@ -23,6 +23,7 @@ from isotomon.model.records import BodyEnd, Design, Law, LawPoint, Number, Stati
 from isotomon.model.sections import parse_section
 from isotomon.rebuild.check import check_table, checked
 from isotomon.rebuild.deliver import build_all, finished_key, plan
+from isotomon.rebuild.gauges import with_finished
 from isotomon.rebuild.quick import rebuild
 from isotomon.rebuild.session import Session
 from isotomon.samples import sample
@@ -330,6 +331,17 @@ class Combined(WithWorker):
         ):
             with self.subTest(words), self.assertRaisesRegex(SolidError, words):
                 build_all(rebuild(stacked(*rows, makes=(how,))), self.supervisor)
+
+    def test_a_result_in_pieces_is_told(self) -> None:
+        """A slot right through a block leaves two pieces: a note names what was cut, in the check too; its mend sets that aside."""
+        made = stacked((0, 50, "polygon:4", 60), (-10, 60, "rounded:0.2:0.02", 90), makes=("cut",))
+        quick = rebuild(made)
+        built = build_all(quick, self.supervisor)
+        (note,) = with_finished(quick, built).findings
+        self.assertIn("with tool 0 cut from it it is in 2 pieces", note.text)
+        self.assertEqual(checked(quick, self.supervisor)["findings"][0]["text"], note.text)
+        whole = rebuild(note.mends[0].edit(made))
+        self.assertEqual(with_finished(whole, build_all(whole, self.supervisor)).findings, ())
 
     def test_one_bad_body_does_not_keep_the_others_from_being_made(self) -> None:
         """A body that cannot be shaped, or whose cut fails in the kernel, is named; the other is finished all the same."""

@@ -15,7 +15,7 @@ from isotomon.model.after import After, Mirror, Move, Resize, Ring, Row
 from isotomon.model.edits import replace
 from isotomon.model.file import decode, encode
 from isotomon.model.guides import Guide, GuidePoint
-from isotomon.model.records import Along, Circle, Design, Ellipse, Loft, Part, Polygon, Span, Station, Wall
+from isotomon.model.records import Along, Circle, Design, Ellipse, Loft, Naca4, Part, Polygon, Span, Station, Wall
 from isotomon.rebuild.deliver import build_all
 from isotomon.rebuild.quick import rebuild
 from tests.helpers import WithWorker
@@ -146,6 +146,28 @@ class Copies(WithWorker):
         np.testing.assert_allclose(far, abs(60.0 + shift), atol=1e-9)
         turns = np.unwrap(np.arctan2(centres[:, 1], centres[:, 0]))
         np.testing.assert_allclose(np.diff(turns), angle / count, atol=1e-9)
+
+
+class Over(unittest.TestCase):
+    """Copies where the body looks the same."""
+
+    def test_a_copy_over_the_body_itself_is_told(self) -> None:
+        """A round post round its own axis, a square one by quarters, a foil mirrored in its chord: told with the place, and mended;
+        a square one by eighths makes a star."""
+        for section, step, over in (
+            (Circle(), Ring("z", 3), True),
+            (Polygon(4), Ring("z", 4), True),
+            (Naca4("0012"), Mirror("zx"), True),
+            (Polygon(4), Ring("z", 2, math.pi / 4.0, "step"), False),
+            (Naca4("2412"), Mirror("zx"), False),
+        ):
+            post = Station("s1", "post", 0.0, section, 40.0, pivot=0.5)
+            made = Design("post", stations=(post,), loft=Loft("body", "post", span=Span(on=30.0), after=(step,)))
+            told = [f for f in rebuild(made).findings if "lies over the body itself" in f.text]
+            self.assertEqual(len(told), int(over), (section, step))
+            if over:
+                self.assertIsNotNone(told[0].place)
+                self.assertEqual(rebuild(told[0].mends[0].edit(made)).findings, ())
 
 
 if __name__ == "__main__":

@@ -270,6 +270,42 @@ class Swept(WithSolids):
         self.assertIn("no room on the run", rebuild(self.bent("rounded", 50.0)).findings[0].text)
         self.assertIn("mitred corners sections stand square", rebuild(self.bent("mitred", hold="up")).findings[0].text)
 
+    def test_what_is_wrong_with_a_path_has_its_place_and_a_mend(self) -> None:
+        """A corner, rounded or mitred by a mend; a path that turns back; a gap that is bridged; a profile drawn far off: each is
+        marked where it is, and mended it is told of no more."""
+        (told,) = rebuild(self.bent("refused")).findings
+        self.assertEqual(told.place, (0.0, 0.0, 100.0))
+        for mend in told.mends:
+            self.assertEqual(rebuild(mend.edit(self.bent("refused"))).findings, ())
+        points = [GuidePoint(z=z) for z in (0.0, 100.0, 20.0)]
+
+        def run(a: GuidePoint, b: GuidePoint, c: GuidePoint, d: GuidePoint, corners: str) -> Design:
+            edges = (
+                Guide("u0", "a", "through", (), (), ("open",), (a, b)),
+                Guide("u1", "b", "through", (), (), ("open",), (c, d)),
+            )
+            joined = Guide("u9", "run", "joined", ("u0", "u1"), (), ("kept",))
+            carrier = Carrying("path", "u9", corners=corners, bend=20.0)  # type: ignore[arg-type]
+            made = replace(body(Circle(), carrier=carrier, span=Span(whole=True)), guides=(*edges, joined))
+            return replace(made, stations=(replace(made.stations[0], chord=10.0),))
+
+        for corners in ("rounded", "mitred"):
+            back = rebuild(run(points[0], points[1], points[1], points[2], corners)).findings[0]
+            self.assertIn("turns back on itself", back.text)
+            self.assertEqual(back.place, (0.0, 0.0, 100.0))
+        apart = run(points[0], points[1], GuidePoint(z=103.0), GuidePoint(y=50.0, z=150.0), "rounded")
+        (gap,) = rebuild(apart).findings
+        self.assertIn("a gap of 3 mm", gap.text)
+        self.assertEqual((gap.severity, gap.place), ("note", (0.0, 0.0, 101.5)))
+        self.assertFalse(any("gap" in f.text for f in rebuild(gap.mends[0].edit(apart)).findings))
+        drawn = rectangle_corners(Drawing("g1", "p", plane="xy"), Spot(500.0, 0.0), Spot(520.0, 20.0))
+        straight = Guide("u1", "way", "through", (), (), ("open",), (points[0], points[1]))
+        far = shaping.sweep(Design("x", drawings=(drawn,), guides=(straight,)), "g1", "u1")
+        far = replace(far, loft=replace(far.loft, carrier=replace(far.loft.carrier, drawn_on="xy")))
+        (told,) = rebuild(far).findings
+        self.assertIn("drawn 500 mm from where the path begins", told.text)
+        self.assertEqual(rebuild(told.mends[0].edit(far)).findings, ())
+
     def test_a_frame_with_mitred_corners(self) -> None:
         """Round a closed path of straight runs: area × its length wherever the profile stands, valid and without ends; a part of
         the way; one whose corners are in no plane says by how much the section comes round turned."""

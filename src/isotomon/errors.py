@@ -4,7 +4,9 @@ from __future__ import annotations
 
 
 class IsotomonError(Exception):
-    """Anything Isotomon refuses, in words meant for the user."""
+    """Anything Isotomon refuses, in words meant for the user; `place`: where in space (mm), if it is somewhere."""
+
+    place: tuple[float, float, float] | None = None
 
 
 class QuantityError(IsotomonError, ValueError):
@@ -32,6 +34,22 @@ class KnotError(IsotomonError, ValueError):
 
 class FieldError(IsotomonError, ValueError):
     """Sections that cannot be carried into one body."""
+
+
+class CornerError(FieldError):
+    """A path with a corner where there can be none. `place`: of the corner, mm."""
+
+    def __init__(self, text: str, place: tuple[float, float, float]) -> None:
+        super().__init__(text)
+        self.place = place
+
+
+class PlaceError(DesignError):
+    """What is impossible at a `place`, mm."""
+
+    def __init__(self, text: str, place: tuple[float, float, float]) -> None:
+        super().__init__(text)
+        self.place = place
 
 
 class SolidError(IsotomonError, RuntimeError):

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.interpolate import BSpline, CubicSpline, make_interp_spline
 
-from isotomon.errors import FieldError
+from isotomon.errors import CornerError, FieldError
 from isotomon.geometry.datums import Axis, Plane, SpaceCurve, plane_at
 from isotomon.geometry.planar import cross3
 
@@ -243,8 +243,9 @@ def path(curve: SpaceCurve, hold: Hold = "least", toward: Toward | None = None) 
     """
     if curve.corners and not (curve.closed and curve.corners == (0.0,)):
         x, y, z = curve.at(np.array(curve.corners[:1]))[0].tolist()
-        raise FieldError(
-            f"the path has a corner at ({x:.4g}, {y:.4g}, {z:.4g}); round it off, or join its curves smoothed"
+        raise CornerError(
+            f"the path has a corner at ({x:.4g}, {y:.4g}, {z:.4g}); round it off, or join its curves smoothed",
+            (x, y, z),
         )
     s, points = _by_length(curve)
     rest = {"k": 5, "bc_type": "periodic"} if curve.closed else {"k": 5}

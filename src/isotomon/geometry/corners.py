@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from isotomon.errors import DesignError
+from isotomon.errors import DesignError, PlaceError
 from isotomon.geometry.datums import SpaceCurve
 
 Array = NDArray[np.float64]
@@ -42,9 +42,10 @@ def rounded(curve: SpaceCurve, radius: float) -> SpaceCurve:
         low, high = cuts[k], piece.length - cuts[k + 1]
         if high - low < -1e-9 * piece.length:
             x, y, z = piece.at(np.zeros(1))[0].tolist()
-            raise DesignError(
+            raise PlaceError(
                 f"bends of radius {radius:.4g} mm have no room on the run after ({x:.4g}, {y:.4g}, {z:.4g}), which is "
-                f"{piece.length:.4g} mm long; use a smaller radius"
+                f"{piece.length:.4g} mm long; use a smaller radius",
+                (x, y, z),
             )
         a, b = piece.place(low), piece.place(max(high, low))
         stretches.append(_Stretch(max(high - low, 0.0), _part(piece, a, b)))
@@ -99,10 +100,18 @@ def _bend(curve: SpaceCurve, corner: float, radius: float) -> float:
     """How far before and after a corner its bend reaches, mm."""
     a, b = _ways(curve, corner)
     turn = float(np.arccos(np.clip(a @ b, -1.0, 1.0)))
-    if turn > np.radians(175.0):
-        x, y, z = curve.at(np.array([corner % 1.0]))[0].tolist()
-        raise DesignError(f"the path turns back on itself at ({x:.4g}, {y:.4g}, {z:.4g}); no bend can round that")
+    _check_turn(turn, curve.at(np.array([corner % 1.0]))[0])
     return radius * float(np.tan(turn / 2.0))
+
+
+def _check_turn(turn: float, place: Array) -> None:
+    """Raises: PlaceError, for a corner at which the path comes back on itself."""
+    if turn > np.radians(175.0):
+        x, y, z = place.tolist()
+        raise PlaceError(
+            f"the path turns back on itself at ({x:.4g}, {y:.4g}, {z:.4g}); neither a bend nor a mitre can be there",
+            (x, y, z),
+        )
 
 
 def _part(piece: _Piece, a: float, b: float) -> Callable[[Array], Array]:
@@ -158,7 +167,7 @@ def _joined(stretches: list[_Stretch], closed: bool) -> SpaceCurve:
 def polyline(curve: SpaceCurve, what: str) -> tuple[Array, float]:
     """(n, 3) corners of a run of straight lines, with the ends of an open one, and at which parameter the first of them lies.
 
-    Raises: DesignError, when it is not straight between its corners.
+    Raises: DesignError, when it is not straight between its corners, or comes back on itself at one.
     """
     corners = sorted(c % 1.0 if curve.closed else c for c in curve.corners)
     places = np.array([*corners, corners[0] + 1.0] if curve.closed else [0.0, *corners, 1.0])
@@ -171,4 +180,8 @@ def polyline(curve: SpaceCurve, what: str) -> tuple[Array, float]:
         if np.linalg.norm(away - (away @ way)[:, None] * way, axis=1).max() > 1e-6 * max(far, 1e-9):
             raise DesignError(f"{what} is not straight between its corners, so that they cannot be mitred; round them")
     found = curve.at(places[:-1] if curve.closed else places)
+    ways = np.diff(np.vstack([found, found[:2]]) if curve.closed else found, axis=0)
+    ways = ways / np.linalg.norm(ways, axis=1, keepdims=True)
+    for k, cosine in enumerate(np.einsum("nk,nk->n", ways[:-1], ways[1:]), 1):
+        _check_turn(float(np.arccos(np.clip(cosine, -1.0, 1.0))), found[k % len(found)])
     return found, float(places[0])

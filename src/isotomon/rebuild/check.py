@@ -12,6 +12,7 @@ from isotomon.errors import IsotomonError
 from isotomon.model.bodies import name_of, results
 from isotomon.quantity import display
 from isotomon.rebuild.deliver import blocked, build_all
+from isotomon.rebuild.gauges import with_finished
 from isotomon.rebuild.results import Full, Quick, Shape
 from isotomon.rebuild.supervisor import Supervisor
 from isotomon.solid.protocol import Built
@@ -48,7 +49,8 @@ def checked(quick: Quick, supervisor: Supervisor | None) -> dict[str, Any]:
     if supervisor is None or blocked(quick) is not None:
         return check_json(quick, {})
     try:
-        return check_json(quick, build_all(quick, supervisor))
+        built = build_all(quick, supervisor)
+        return check_json(with_finished(quick, built), built)
     except IsotomonError as error:
         result = check_json(quick, {})
         result["findings"].append({"severity": "error", "where": quick.design.loft.name, "text": str(error)})

@@ -16,8 +16,9 @@ from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane, SpaceCurve, r
 from isotomon.measure.apart import PlaneSection, apart, plane_section, spots_of, through
 from isotomon.measure.capacity import Inside, inside
 from isotomon.measure.faces import Faces, from_faces
-from isotomon.measure.laws import Finding
-from isotomon.model.bodies import body_ids
+from isotomon.measure.laws import Finding, Mend
+from isotomon.model.after import is_joined
+from isotomon.model.bodies import body_ids, name_of, results, set_aside
 from isotomon.model.gauges import Gauge, check_gauge
 from isotomon.model.records import Design
 from isotomon.quantity import resolve
@@ -38,17 +39,40 @@ def read_gauges(ground: Ground, quick: Quick, finished: Finished = NOTHING) -> M
 
 
 def with_finished(quick: Quick, finished: Finished) -> Quick:
-    """The results with the measures that waited for the finished solids."""
+    """The results with the measures that waited for the finished solids, and what these have come to."""
+    found = _pieces(quick, finished)
     waiting = [g for g in quick.design.gauges if g.id in quick.readings and quick.readings[g.id].waits]
-    if not waiting:
+    taken: dict[str, Reading] = {}
+    if waiting:
+        ground = ground_for(quick)
+        taken = {g.id: _read(ground, quick, finished, g) for g in waiting}
+        found += wrong_readings(quick.design, taken)
+    if not taken and not found:
         return quick
-    ground = ground_for(quick)
-    taken = {g.id: _read(ground, quick, finished, g) for g in waiting}
-    return replace(
-        quick,
-        readings={**quick.readings, **taken},
-        findings=(*quick.findings, *wrong_readings(quick.design, taken)),
-    )
+    return replace(quick, readings={**quick.readings, **taken}, findings=(*quick.findings, *found))
+
+
+def _pieces(quick: Quick, finished: Finished) -> list[Finding]:
+    """A note for each body that combining leaves in more pieces than it was given."""
+    found = []
+    for body, tools in results(quick.design).items():
+        one, built = quick.of(body), finished.get(body)
+        if one is None or built is None or one.design.loft.imported:
+            continue
+        whole = 1 if is_joined(one.design.loft.after) else len(one.placed)
+        if built.pieces <= whole or not (tools or whole < len(one.placed)):
+            continue
+        name = one.design.loft.name
+        if not tools:
+            text = f"its copies do not all touch, so that joined they are {built.pieces} pieces; bring them nearer, or keep them separate"
+            found.append(Finding("note", name, text, about=body))
+            continue
+        words = {"add": "added to it", "cut": "cut from it", "common": "kept in common with it"}
+        how, tool = tools[-1]
+        text = f"with {name_of(quick.design, tool)} {words[how]} it is in {built.pieces} pieces; move one of them, or take it as it is"
+        mend = Mend(f"Set {name_of(quick.design, tool)} aside", lambda d, t=tool: set_aside(d, (t,), True))  # type: ignore[misc]
+        found.append(Finding("note", name, text, about=body, mends=(mend,)))
+    return found
 
 
 def wrong_readings(design: Design, readings: Mapping[str, Reading]) -> list[Finding]:

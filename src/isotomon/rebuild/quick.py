@@ -31,6 +31,7 @@ from isotomon.rebuild.datums import Ground, Thing, work_out
 from isotomon.rebuild.drawn import Drawings
 from isotomon.rebuild.gauges import read_gauges, wrong_readings
 from isotomon.rebuild.judging import drawing_findings, flaw_findings, hole_findings, judge_laws, turn_findings
+from isotomon.rebuild.path_checks import body_finding, laid_over, path_findings
 from isotomon.rebuild.rails import Laid, lay_rails, lay_ties, lost_corners, miss_findings, together
 from isotomon.rebuild.results import Full, Quick, Shape
 from isotomon.rebuild.settle import settle
@@ -103,6 +104,9 @@ def _one(design: Design, moving: bool) -> tuple[Quick, Ground]:
     datums, lost = _datums(design, ground)
     guides, unmade = _guides(design, ground)
     placed, misplaced = _placed(design, ground)
+    if shape is not None and not moving:
+        over = laid_over(design, shape.mesh, placed)
+        misplaced += [*path_findings(ground, shape.field), *([over] if over is not None else [])]
     lost += [*unmade, *loft, *misplaced]
     if shape is None:
         told = (*drawn, *lost)
@@ -134,7 +138,7 @@ def _placed(design: Design, ground: Ground) -> tuple[Array, list[Finding]]:
     try:
         return placements(ground, design.loft.after), []
     except IsotomonError as error:
-        return ITSELF, [Finding("error", design.loft.name, str(error), about=design.loft.id)]
+        return ITSELF, [body_finding(design.loft, error)]
 
 
 def _on_ends(ground: Ground, resolved: Resolved, drawings: Drawings) -> tuple[Resolved, Drawings, list[Finding]]:
@@ -148,8 +152,7 @@ def _on_ends(ground: Ground, resolved: Resolved, drawings: Drawings) -> tuple[Re
     try:
         resolved = spanned(ground, resolved)
     except IsotomonError as error:
-        loft = ground.design.loft
-        findings.append(Finding("error", loft.name, str(error), about=loft.id))
+        findings.append(body_finding(ground.design.loft, error))
     ground.resolved, ground.drawings = resolved, drawings
     return resolved, drawings, findings
 
@@ -216,7 +219,7 @@ def _shape(
         findings += miss_findings(design, [one for group in groups for one in group])
         return _laid_out(design, field, form, shares, places), findings, groups
     except IsotomonError as error:
-        return None, [*findings, Finding("error", design.loft.name, str(error), about=design.loft.id)], groups
+        return None, [*findings, body_finding(design.loft, error)], groups
 
 
 def _places(field: SectionField, least: int) -> int:
