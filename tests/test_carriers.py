@@ -214,8 +214,25 @@ class Carried(unittest.TestCase):
         with self.assertRaisesRegex(DesignError, "choose a guide"):
             carry(start, Carrying("path"))
 
+    def test_a_ring_of_two_stations(self) -> None:
+        """Two sections about an axis closed into a ring: alike a torus to rounding, unlike as large at both as they say, smooth
+        round both, and bounded on all sides."""
+        two = [(0.0, "circle", 20.0, 0.0), (2.5, "circle", 20.0, 0.0)]
+        torus = rebuild(about(two, ring=True))
+        self.assertEqual(said(torus), "")
+        assert torus.full is not None
+        self.assertAlmostEqual(torus.full.body.volume / (2.0 * math.pi**2 * 60.0 * 100.0), 1.0, delta=1e-8)
+        unlike = rebuild(about([(0.0, "circle", 20.0, 0.0), (2.5, "circle", 30.0, 0.0)], ring=True))
+        assert unlike.shape is not None
+        np.testing.assert_allclose(
+            unlike.shape.curves.area[unlike.shape.at_stations], math.pi * np.array([100.0, 225.0]), rtol=1e-9
+        )
+        field = unlike.shape.field
+        ends = field.sections(np.array([field.first, field.last]))
+        np.testing.assert_allclose(ends.slopes[0], ends.slopes[1], atol=1e-9)
+
     def test_what_cannot_be_is_explained(self) -> None:
-        """A ring of two or without a way round, a station beyond the path, a corner in it, a path made from the body itself,
+        """A ring without a way round, a station beyond the path, a corner in it, a path made from the body itself,
         straight rulings, and a body that folds over its axis: each in words."""
         two = [(0.0, "circle", 20.0, 0.0), (1.5, "circle", 20.0, 0.0)]
         bend = Guide(
@@ -233,7 +250,6 @@ class Carried(unittest.TestCase):
         kinked = along(near, bend)
         kinked = change_loft(e.add_guide(e.add_guide(kinked, other), corner), carrier=Carrying("path", "u2"))
         for made, words in (
-            (about(two, ring=True), "three stations or more"),
             (change_loft(design([(10.0 * k, "circle", 5.0, 0.0) for k in range(3)]), ring=True), "needs a closed path"),
             (along(far, bend), "beyond the ends of the path"),
             (kinked, "has a corner"),

@@ -144,7 +144,7 @@ HELP = {
     "bodies": (
         "Bodies and carriers",
         "The body's Details say what carries its stations: straight along Z, along a guide by its length, or about an axis, where "
-        "positions are angles; a closed path or an axis can be closed into a ring of three stations or more. Its ends can be free, "
+        "positions are angles; a closed path or an axis can be closed into a ring of two stations or more. Its ends can be free, "
         "square, leaning, or flush or fair with another body whose end is the section there. Several bodies: one is in hand "
         "(Ctrl+J, or its row in the Ledger), Board and stations are its own; it is a body of its own, or is added to, cut out of, "
         "or kept in common with others.",

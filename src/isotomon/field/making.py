@@ -131,8 +131,6 @@ def _check(common: Correspondence, ordered: Sequence[Placed], manner: Manner, ra
         )
     if manner.ring and not carrier.closed:
         raise FieldError("a ring needs a closed path or an axis to go round; choose one, or leave the loft open")
-    if manner.ring and len(ordered) < 3:
-        raise FieldError("a ring needs three stations or more; add one, or leave the loft open")
     if manner.ring and (any(s.tip for s in ordered) or manner.endings != (None, None)):
         raise FieldError("a ring has no ends: no points and no end conditions; make both ends free")
     inner = [s for s in ordered[1:-1] if s.tip]
