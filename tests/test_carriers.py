@@ -215,8 +215,8 @@ class Carried(unittest.TestCase):
             carry(start, Carrying("path"))
 
     def test_a_ring_of_two_stations(self) -> None:
-        """Two sections about an axis closed into a ring: alike a torus to rounding, unlike as large at both as they say, smooth
-        round both, and bounded on all sides."""
+        """Two sections about an axis closed into a ring: alike a torus to rounding, unlike as large at both as they say; two or three
+        go on where they began with equal slope and curvature."""
         two = [(0.0, "circle", 20.0, 0.0), (2.5, "circle", 20.0, 0.0)]
         torus = rebuild(about(two, ring=True))
         self.assertEqual(said(torus), "")
@@ -227,9 +227,16 @@ class Carried(unittest.TestCase):
         np.testing.assert_allclose(
             unlike.shape.curves.area[unlike.shape.at_stations], math.pi * np.array([100.0, 225.0]), rtol=1e-9
         )
-        field = unlike.shape.field
-        ends = field.sections(np.array([field.first, field.last]))
-        np.testing.assert_allclose(ends.slopes[0], ends.slopes[1], atol=1e-9)
+        three = rebuild(
+            about([(0.0, "circle", 20.0, 0.0), (2.0, "circle", 30.0, 0.0), (4.0, "circle", 18.0, 0.0)], ring=True)
+        )
+        for quick in (unlike, three):
+            assert quick.shape is not None
+            field, step = quick.shape.field, 1e-4
+            v = np.array([field.first, field.first + step, field.last - step, field.last])
+            slopes = field.sections(v).slopes
+            np.testing.assert_allclose(slopes[0], slopes[3], atol=1e-9)
+            np.testing.assert_allclose((slopes[1] - slopes[0]) / step, (slopes[3] - slopes[2]) / step, atol=1e-6)
 
     def test_what_cannot_be_is_explained(self) -> None:
         """A ring without a way round, a station beyond the path, a corner in it, a path made from the body itself,

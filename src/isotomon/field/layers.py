@@ -54,20 +54,15 @@ def layers(
 ) -> Layers:
     """The interpolant by rank, channels side by side. A station `without` a value takes its neighbour's at the ends
     of the body and is passed over between. `settle` and `dimension` belong to the first channel. In a ring of `round_` mm
-    the stations come again before the first and after the last; `back`: what each channel has changed by then.
+    the stations come again before the first and after the last (`rounds`); `back`: what each channel has changed by then.
     """
     parts: list[Hermite] = []
     for rank in sorted({s.rank for s in stations}):
         known = [s for s in stations if s.rank <= rank]
         x = np.array([s.position for s in known])
         values = [np.stack([channel(s) for s in known]) for channel in channels]
-        if round_:
-            known, x = known * 3, np.concatenate([x - round_, x, x + round_])
-            steps = list(back) if back and not parts else [np.zeros(1)] * len(values)
-            values = [np.vstack([v - b, v, v + b]) for v, b in zip(values, steps, strict=True)]
-        if not parts:
-            x, values = _with_borrowed(x, values, np.array([not without(s) for s in known]))
-        else:
+        has = np.array([not without(s) for s in known])
+        if parts:
             new = np.array([s.rank == rank and not without(s) for s in known])
             so_far = Layers(tuple(parts))(x)
             columns = np.cumsum([0, *(v.shape[1] for v in values)])
@@ -78,9 +73,31 @@ def layers(
             if max(float(np.abs(v).max()) for v in values) < 1e-12:
                 continue
             settle = None
+        low, high = float(x[0]) - round_, float(x[-1]) + round_
+        if round_:
+            turns = rounds(len(x))
+            steps = list(back) if back and not parts else [np.zeros(1)] * len(values)
+            has, x = np.tile(has, len(turns)), np.concatenate([x + k * round_ for k in turns])
+            values = [np.vstack([v + k * b for k in turns]) for v, b in zip(values, steps, strict=True)]
+        if not parts:
+            x, values = _with_borrowed(x, values, has)
         curves = [smooth(x, v, settle, dimension) if k == 0 else smooth(x, v) for k, v in enumerate(values)]
-        parts.append(Hermite(x, np.hstack([curve.data for curve in curves])))
+        whole = Hermite(x, np.hstack([curve.data for curve in curves]))
+        parts.append(_between(whole, low, high) if round_ else whole)
     return Layers(tuple(parts))
+
+
+def rounds(count: int) -> range:
+    """How often `count` stations of a ring come again, before and after: as often as it takes for a spline through all of them
+    to have forgotten its ends, whose influence falls to 0.27 from site to site."""
+    more = max(1, -(-28 // count))
+    return range(-more, more + 1)
+
+
+def _between(curve: Hermite, low: float, high: float) -> Hermite:
+    """Of a curve, the sites from one place to another."""
+    keep = np.tile((curve.x >= low - 1e-9) & (curve.x <= high + 1e-9), 3)
+    return Hermite(curve.x[keep[: len(curve.x)]], curve.data[keep])
 
 
 def _with_borrowed(x: Array, values: list[Array], has: NDArray[np.bool_]) -> tuple[Array, list[Array]]:

@@ -13,7 +13,7 @@ from isotomon.field.carriers import STRAIGHT, Carrier, Square, Straight
 from isotomon.field.correspond import Correspondence
 from isotomon.field.course import Course
 from isotomon.field.ends import End, Ending, Leaning, facing_end, make_end
-from isotomon.field.layers import angle_course, layers
+from isotomon.field.layers import angle_course, layers, rounds
 from isotomon.field.mitred import Mitred
 from isotomon.field.rails import Rails
 from isotomon.field.rim import Rim
@@ -66,8 +66,9 @@ def make_field(
     lowest = np.stack([outline_of(s).reshape(-1, 2) for s in ordered if s.rank == least])
     round_, closing = 0.0, 0.0
     if manner.ring:
-        round_, lowest = manner.carrier.length, np.concatenate([lowest] * 3)
-        first = np.concatenate([first - round_, first, first + round_])
+        round_, turns_of = manner.carrier.length, rounds(len(first))
+        lowest = np.concatenate([lowest] * len(turns_of))
+        first = np.concatenate([first + k * round_ for k in turns_of])
         turns = (ordered[-1].set_angle - ordered[0].set_angle) / (2.0 * np.pi)
         closing = 2.0 * np.pi * round(turns)  # it comes back as it began, by the nearest whole turns
     body = layers(
