@@ -18,10 +18,13 @@ from isotomon.measure.capacity import inside
 from isotomon.model import bodies, edits
 from isotomon.model.after import Move, Resize, Ring
 from isotomon.model.datums import Datum
+from isotomon.model.drawing import Drawing
 from isotomon.model.edits import replace
 from isotomon.model.file import decode, encode, save
 from isotomon.model.gauges import Gauge
-from isotomon.model.records import Circle, Design, Loft, Polygon, Station
+from isotomon.model.records import Circle, Design, Drawn, Loft, Polygon, Station
+from isotomon.profile import shapes
+from isotomon.profile.shapes import Spot
 from isotomon.rebuild.quick import rebuild
 from isotomon.samples import sample
 
@@ -147,6 +150,15 @@ class Kept(unittest.TestCase):
         read = {t: v for t, v, _ in rebuild(replace(start, loft=larger, gauges=(held,))).readings["m1"].figures}
         self.assertAlmostEqual(read["Volume"] / (math.pi * 92.0**2 * (190.0 + 50.0 - 8.0)), 1.0, delta=1e-6)
         self.assertAlmostEqual(read["Brim"], 350.0, delta=1e-9)
+
+    def test_how_far_a_skin_is(self) -> None:
+        """From a point in the mouth of an arch to the arch: nothing closes its mouth."""
+        arch = shapes.arc_through(Drawing("g1", "arch"), Spot(-30.0, 0.0), Spot(30.0, 0.0), Spot(0.0, 30.0))
+        stations = tuple(Station(f"s{k}", f"s{k}", 80.0 * k, Drawn("g1"), None) for k in (0, 1))
+        mouth = Datum("d1", "mouth", "coordinates", ("world",), (0.0, 2.0, 40.0))
+        gap = Gauge("m1", "gap", "distance", ("body", "d1"))
+        made = Design("arch", drawings=(arch,), stations=stations, datums=(mouth,), gauges=(gap,))
+        self.assertAlmostEqual(rebuild(made).readings["m1"].figures[0][1], 28.0, delta=1e-6)
 
     def test_combined_bodies_are_measured_once_they_are_finished(self) -> None:
         """A block with a hole right through: its section, wall, mass, inertia and how far a disc above it is, by formula; asked

@@ -129,6 +129,15 @@ def skin_mesh(sections: Sections, samples: Sampling, ring: bool = False) -> Skin
     )
 
 
+def open_triangles(mesh: SkinMesh) -> tuple[Array, Index]:
+    """The skin alone, from sample to sample, as triangles: vertices (n, 3) and triangles (m, 3)."""
+    n_v, n_u = mesh.points.shape[:2]
+    base = np.arange(n_v - 1)[:, None] * n_u
+    a, b = (base + mesh.sampling.quads[:, k] for k in (0, 1))
+    both = np.stack([np.stack([a, b, b + n_u], axis=-1), np.stack([a, b + n_u, a + n_u], axis=-1)], axis=2)
+    return mesh.points.reshape(-1, 3), both.reshape(-1, 3)
+
+
 def triangles(mesh: SkinMesh) -> tuple[Array, Index]:
     """Skin and flat caps as one closed triangle mesh: vertices (n, 3) and triangles (m, 3), outward.
 

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.errors import DesignError, IsotomonError
-from isotomon.field.mesh import sampling, skin_mesh, triangles
+from isotomon.field.mesh import open_triangles, sampling, skin_mesh, triangles
 from isotomon.geometry.datums import Plane
 from isotomon.geometry.planar import cross
 from isotomon.measure.faces import Faces
@@ -82,7 +82,7 @@ def field_faces(one: Quick, maps: Array, fine: tuple[int, int], plane: Plane | N
     assert shape is not None
     v = np.union1d(np.linspace(shape.field.first, shape.field.last, fine[0]), shape.field.edges)
     mesh = skin_mesh(shape.field.sections(v), sampling(shape.form.common, fine[1]), shape.field.ring)
-    plain = Faces(*triangles(mesh))
+    plain = Faces(*(open_triangles if shape.open else triangles)(mesh))
     if plane is None:
         return plain.taken(maps)
     cuts = [plain.taken(m[None]).cut_by(plane) for m in maps]
