@@ -40,12 +40,15 @@ from isotomon.errors import DesignError, IsotomonError
 from isotomon.field.section_field import SectionField
 from isotomon.measure.skin import plane_area
 from isotomon.model import edits
+from isotomon.model.bodies import results
 from isotomon.model.datums import construction
+from isotomon.model.materials import MATERIALS
 from isotomon.model.records import Apex, Design, Elsewhere, Number, Station
 from isotomon.model.resolve import StationNumbers, own_position, station_kind
 from isotomon.model.sections import GRAMMAR, parse_section, section_text
 from isotomon.quantity import Kind, Value, display, to_unit
 from isotomon.rebuild.deliver import finished_key
+from isotomon.rebuild.results import Quick
 from isotomon.rebuild.settle import stand_and_check
 from isotomon.solid.protocol import Built
 
@@ -523,6 +526,15 @@ class Details(QScrollArea):
         after_form = AfterForm(desk)
         column.addWidget(after_form)
         self._refreshers.append(after_form.refresh)
+        self._choice(
+            column,
+            "Material",
+            {"": "not said", **{name: name for name in MATERIALS}},
+            lambda: desk.design.loft.material if desk.design else "",
+            lambda name: desk.do(
+                "choose the material", lambda d: edits.change_loft(d, material=name, density=MATERIALS.get(name))
+            ),
+        )
         field = NumberField("Density", "ratio", "", "kg/m³; leave blank when the mass is not wanted", "none")
         field.unit_label.setText("kg/m³")
         self._refreshers.append(
@@ -533,7 +545,7 @@ class Details(QScrollArea):
             "density",
             field,
             "change the density",
-            lambda v: lambda d: edits.change_loft(d, density=None if v is None else _plain(v)),
+            lambda v: lambda d: edits.change_loft(d, density=None if v is None else _plain(v), material=""),
         )
         self._text(column, "Figures", group=True)
         figures, solid = self._text(column), self._text(column)
@@ -570,6 +582,7 @@ class Details(QScrollArea):
         body, unit = quick.full.body, quick.design.unit
         scale = to_unit(1.0, unit)
         lines = [
+            *self._finished_figures(quick, scale),
             "Volume\t– (a skin)" if quick.shape.open else f"Volume\t{body.volume * scale**3:,.1f} {unit}³",
             *(
                 [f"Of {len(quick.placed)} copies\t{quick.volume * scale**3:,.1f} {unit}³"]
@@ -586,6 +599,21 @@ class Details(QScrollArea):
             lines.append(f"Mass\t{body.mass(quick.design.loft.density):.5g} kg")
             lines.append("Inertia\t" + ", ".join(f"{i * 1e-6:.4g}" for i in principal) + " kg·m²")
         return _table(lines)
+
+    def _finished_figures(self, quick: Quick, scale: float) -> list[str]:
+        """Of a body that others are combined with: what it has come to, before what it is shaped as."""
+        loft, unit = quick.design.loft, quick.design.unit
+        built = self.desk.finished.get(loft.id) if self.desk.solid_key == finished_key(quick) else None
+        try:
+            combined = bool(results(quick.design).get(loft.id))
+        except IsotomonError:
+            return []
+        if built is None or not combined:
+            return []
+        lines = [f"Finished\t{built.volume * scale**3:,.1f} {unit}³"]
+        if loft.density is not None:
+            lines.append(f"Finished mass\t{built.volume * loft.density * 1e-9:.5g} kg")
+        return [*lines, "As shaped:\t"]
 
 
 COLOURS = {

@@ -305,6 +305,8 @@ class Loft(Record, frozen=True):
     ruled: bool = False
     density: float | None = None
     """kg/m³, when the mass is wanted."""
+    material: str = ""
+    """What it is made of, in words; the density counts."""
     rails: tuple[Rail, ...] = ()
     stretch: bool = False
     """Rails only stretch the section towards themselves, where they leave it free, instead of scaling it evenly."""

@@ -80,7 +80,7 @@ def kelp_steeper() -> Design:
         drawings=(d_foot(), lip()),
         guides=(front, side, twin),
         stations=stations,
-        loft=Loft("body", "kelp-steeper", density=2400.0, rails=rails),
+        loft=Loft("body", "kelp-steeper", density=2400.0, material="Porcelain", rails=rails),
         gauges=(Gauge("m1", "fill", "capacity", ("body", "z"), ("height * 0.75", "wall", 8.0), ("volume",)),),
         note="Steeping vessel. The front rail and two sides carry a D-shaped foot through a round neck to a pointed lip.",
     )

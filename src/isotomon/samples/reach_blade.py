@@ -110,7 +110,13 @@ def reach_blade() -> Design:
         numbers=numbers,
         drawings=(_root(),),
         stations=stations,
-        loft=Loft("body", "reach-blade", density=1550.0, rails=(Rail("r1", "u1"), Rail("r2", "u2"))),
+        loft=Loft(
+            "body",
+            "reach-blade",
+            density=1550.0,
+            material="Carbon fibre in epoxy",
+            rails=(Rail("r1", "u1"), Rail("r2", "u2")),
+        ),
         laws=laws,
         note="Rotor blade for the tidal works at Tarrowen Sound. Positions follow the span; rails run along both edges.",
     )

@@ -38,7 +38,15 @@ def reach_rotor() -> Design:
     )
     carrier = Carrying("axis", "y", 80.0, drawn_on="xy")
     hub = Part(
-        Loft("b1", "hub", carrier=carrier, span=Span(whole=True), shut=True, density=1550.0),
+        Loft(
+            "b1",
+            "hub",
+            carrier=carrier,
+            span=Span(whole=True),
+            shut=True,
+            density=1550.0,
+            material="Carbon fibre in epoxy",
+        ),
         (Station("s20", "half hub", 0.0, Drawn("g2"), None),),
     )
     steps = (Move(z="hub_radius - sunk"), Ring("y", 3))

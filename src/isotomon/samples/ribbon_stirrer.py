@@ -35,7 +35,16 @@ def _helix(key: str, name: str, radius: str, hand: str, start: float) -> Guide:
 
 def _swept(key: str, name: str, guide: str, drawing: str) -> Part:
     carrier = Carrying("path", guide, hold="axis", toward="z")
-    loft = Loft(key, name, carrier=carrier, span=Span(whole=True), makes="add", onto=("body",), density=7900.0)
+    loft = Loft(
+        key,
+        name,
+        carrier=carrier,
+        span=Span(whole=True),
+        makes="add",
+        onto=("body",),
+        density=7900.0,
+        material="Stainless steel",
+    )
     return Part(loft, (Station(f"s{key}", f"{name} section", 0.0, Drawn(drawing), None),))
 
 
@@ -43,7 +52,16 @@ def _arm(key: str, name: str, height: str) -> Part:
     """A rod through the shaft, from the inner ribbon to the outer one."""
     station = Station(f"s{key}", f"{name} section", 0.0, Circle(), "arm", offset_y=height)
     span = Span(on="outer", back="inner")
-    loft = Loft(key, name, carrier=Carrying("plane", "yz"), span=span, makes="add", onto=("body",), density=7900.0)
+    loft = Loft(
+        key,
+        name,
+        carrier=Carrying("plane", "yz"),
+        span=span,
+        makes="add",
+        onto=("body",),
+        density=7900.0,
+        material="Stainless steel",
+    )
     return Part(loft, (station,))
 
 
@@ -69,7 +87,7 @@ def ribbon_stirrer() -> Design:
             _helix("u2", "inner helix", "inner", "left", math.pi),
         ),
         stations=(shaft,),
-        loft=Loft("body", "shaft", span=Span(on="length"), density=7900.0),
+        loft=Loft("body", "shaft", span=Span(on="length"), density=7900.0, material="Stainless steel"),
         rest=(
             _swept("b1", "outer", "u1", "g1"),
             _swept("b2", "inner", "u2", "g2"),

@@ -117,7 +117,7 @@ def signal_mast() -> Design:
         numbers=numbers,
         drawings=(four_lobes(), lamp_seat()),
         stations=stations,
-        loft=Loft("body", "signal-mast", density=2700.0, ties=ties),
+        loft=Loft("body", "signal-mast", density=2700.0, material="Aluminium", ties=ties),
         laws=(law,),
         note="Tide signal mast. Stations share one drawing; ties carry its lobes on to the corners of the square lamp seat.",
     )
