@@ -110,7 +110,7 @@ def _grips_of(ground: Ground, step: After, body: Array) -> dict[str, Grip]:
                 if isinstance(value := getattr(step, axis), float)
             }
             if isinstance(step.turn, float):
-                found["turn"] = _about(ground.axis(step.about), middle, 0.25 * size, "turn", step.turn, 1.0)
+                found["turn"] = _about(ground.axis(step.about), middle, 0.45 * size, "turn", step.turn, 1.0)
             return found
         case Resize():
             return _sizes(step, ground.point(step.about), body @ own[0, :3, :3].T + own[0, :3, 3])
