@@ -16,6 +16,7 @@ from isotomon.model.datums import BUILT_IN, BUILT_IN_NAMES, CONSTRUCTIONS, Datum
 from isotomon.model.draw_edits import next_name
 from isotomon.model.drawing import Line, Ring
 from isotomon.model.records import Design, Drawn, Loft
+from isotomon.profile.outline import corner_words
 from isotomon.quantity import resolve
 from isotomon.rebuild.datums import Ground, Thing
 from isotomon.rebuild.results import Quick
@@ -43,7 +44,7 @@ def edges_along(quick: Quick | None, others: bool = False) -> list[tuple[str, st
         names = {s.id: s.name for s in q.design.stations}
         for edge in q.shape.field.names.edges if q.shape is not None else ():
             station, _, corner = edge[0].partition(".")
-            through = f"{names.get(station, station)} {corner.rpartition('.')[2]}".strip()
+            through = f"{names.get(station, station)} {corner_words(corner)}".strip()
             found.append((f"{q.design.loft.id}/along:{edge[0]}", f"Edge of {q.design.loft.name} through {through}"))
     return found
 

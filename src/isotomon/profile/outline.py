@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
@@ -138,6 +139,13 @@ class Outline2D:
         """Closed polygon (n, 2) for drawing and tests, without a repeated end."""
         share = np.arange(per_run) / per_run
         return np.vstack([run.points(share) for run in self.runs])
+
+
+def corner_words(name: str) -> str:
+    """A corner's lasting name in words: `g1.p3` is p3, `2of6` corner 2 of 6, `tip2of5` tip 2 of 5."""
+    own = name.rpartition(".")[2]
+    counted = re.fullmatch(r"(.*?)(\d+)of(\d+)", own)
+    return f"{counted[1] or 'corner'} {counted[2]} of {counted[3]}" if counted else own.replace("-", " ")
 
 
 def line(a: Sequence[float], b: Sequence[float]) -> Run:

@@ -25,6 +25,7 @@ from isotomon.model.records import Design, Drawn, Station
 from isotomon.model.resolve import Resolved
 from isotomon.profile.curves import piece_of
 from isotomon.profile.loops import places_of
+from isotomon.profile.outline import corner_words
 from isotomon.quantity import Quantity, resolve
 from isotomon.rebuild.carrying import carrier_of
 from isotomon.rebuild.constructions import CONSTRUCT
@@ -98,6 +99,10 @@ class Ground:
         for body in d.parts:
             names |= {body.loft.id: body.loft.name, **{s.id: s.name for s in body.stations}}
         first, _, rest = part.partition(":")
+        if first == "along":
+            station, _, corner = rest.partition(".")
+            rest = f"{names.get(station, station)} {corner_words(corner)}"
+        rest = corner_words(rest) if first == "c" else rest
         return f"{names.get(name, name)} {_PARTS.get(first, first)} {rest}".strip()
 
     def _work_out(self, ref: str) -> Thing:
@@ -378,7 +383,7 @@ def _rim(field_: SectionField, v: float) -> SpaceCurve:
     return SpaceCurve(lambda t: field_.common.rows(np.asarray(t, dtype=float)) @ control, True, corners, names=names)
 
 
-_PARTS = {"c": "corner", "at": "at", "along": "edge through"}
+_PARTS = {"c": "", "at": "at", "along": "edge through"}
 _O, _X, _Y, _Z = np.zeros(3), *np.eye(3)
 _BUILT: dict[str, Thing] = {
     "xy": Plane(_O, _X, _Z),
