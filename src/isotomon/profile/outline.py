@@ -143,6 +143,9 @@ class Outline2D:
 
 def corner_words(name: str) -> str:
     """A corner's lasting name in words: `g1.p3` is p3, `2of6` corner 2 of 6, `tip2of5` tip 2 of 5."""
+    side = re.match(r"(left|right)-(.+)", name)
+    if side is not None:
+        return f"{corner_words(side[2])} on the {side[1]}"
     own = name.rpartition(".")[2]
     counted = re.fullmatch(r"(.*?)(\d+)of(\d+)", own)
     return f"{counted[1] or 'corner'} {counted[2]} of {counted[3]}" if counted else own.replace("-", " ")

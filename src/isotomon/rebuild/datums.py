@@ -103,7 +103,7 @@ class Ground:
             station, _, corner = rest.partition(".")
             rest = f"{names.get(station, station)} {corner_words(corner)}"
         rest = corner_words(rest) if first == "c" else rest
-        return f"{names.get(name, name)} {_PARTS.get(first, first)} {rest}".strip()
+        return " ".join(word for word in (names.get(name, name), _PARTS.get(first, first), rest) if word)
 
     def _work_out(self, ref: str) -> Thing:
         if ref in BUILT_IN:
