@@ -11,13 +11,13 @@ from hypothesis import strategies as st
 from isotomon.errors import IsotomonError
 from isotomon.field.patches import patches
 from isotomon.geometry.edge import Edge
-from isotomon.model import edits, loft_edits
+from isotomon.model import bodies, edits, loft_edits
 from isotomon.model.datums import Datum
 from isotomon.model.draw_edits import Pen, remove
 from isotomon.model.drawing import Drawing
 from isotomon.model.file import decode, encode
 from isotomon.model.guides import End
-from isotomon.model.records import Circle, Design, Drawn, Naca4, Polygon, Star, Station
+from isotomon.model.records import Carrying, Circle, Design, Drawn, Naca4, Polygon, Span, Star, Station
 from isotomon.profile.change import bevel_corner, break_at, round_corner
 from isotomon.rebuild.datums import Ground
 from isotomon.rebuild.drawn import to_plane
@@ -275,6 +275,31 @@ class LastingNames(unittest.TestCase):
                     continue
                 ends = ground.curve(f"body/along:{edge}").at(np.array([0.0, 1.0]))
                 np.testing.assert_allclose(run[[0, -1]], ends, atol=1e-9)
+
+    def test_a_body_goes_up_to_a_face_whatever_is_drawn(self) -> None:
+        """A post extruded up to a block's flat side: the face keeps its place when corners before it are rounded off and the block
+        is moved; a face that is not flat, or is gone, is told of."""
+        block = edits.replace(
+            START, stations=tuple(Station(f"s{k}", f"s{k}", 50.0 * k, Drawn("g1"), None) for k in (1, 2))
+        )
+        side = "body/face:s1.g1.p5~s1.g1.p6"  # the highest, at y = 20
+        made = bodies.add_body(
+            block, "post", (Station("s9", "post", 75.0, Circle(), 8.0),)
+        )
+        carrier = Carrying("plane", "zx")
+        made = edits.change_loft(made, carrier=carrier, span=Span(back_to=side, on=40.0))
+        quick = rebuild(made)
+        self.assertEqual([f.text for f in quick.findings], [])
+        plane = ground_of(quick).plane(side)
+        np.testing.assert_allclose(plane.normal, (0.0, 1.0, 0.0), atol=1e-9)
+        self.assertAlmostEqual(float(plane.origin[1]), 20.0, delta=1e-9)
+        rounded = edits.change_drawing(made, "g1", lambda d: round_corner(round_corner(d, "p1", 3.0), "p3", 2.0))
+        found = ground_of(rebuild(rounded)).plane(side)
+        self.assertAlmostEqual(float(found.origin[1]), 20.0, delta=1e-9)
+        gone = rebuild(edits.change_drawing(made, "g1", lambda d: bevel_corner(d, "p5", 2.0)))
+        self.assertTrue(any("lies between s1.g1.p5 and s1.g1.p6 any more" in f.text for f in gone.findings))
+        twisted = bodies.edit_body(made, "body", lambda d: edits.change_station(d, "s2", set_angle=0.4))
+        self.assertTrue(any("is not flat" in f.text for f in rebuild(twisted).findings))
 
     def test_pieces_of_a_face_are_told_apart_by_what_they_adjoin(self) -> None:
         """A slot across a block, whichever way it is drawn and wherever it is: each half of the top keeps its name."""

@@ -27,6 +27,7 @@ if TYPE_CHECKING:
 Array = NDArray[np.float64]
 _GIVES = {"plane": "PF", "axis": "A", "point": "p", "frame": "FPp", "cylinder": "RA"}
 _DEFAULTS = {"P": "xy", "A": "z", "p": "origin", "F": "world"}
+MOST_FACES = 60
 _FAMILIES = {"plane": "Plane", "axis": "Axis", "point": "Point", "frame": "Frame", "cylinder": "Frame"}
 
 
@@ -49,6 +50,25 @@ def edges_along(quick: Quick | None, others: bool = False) -> list[tuple[str, st
     return found
 
 
+def flat_faces(quick: Quick | None, others: bool = False) -> list[tuple[str, str]]:
+    """(reference, name) of the ends and flat faces of the body in hand, or of the `others`."""
+    found: list[tuple[str, str]] = []
+    for q in () if quick is None else quick.others if others else (quick,):
+        loft, shape = q.design.loft, q.shape
+        if shape is None or shape.field.ring:
+            continue
+        found += [(f"{loft.id}/{end}", f"{end.capitalize()} end of {loft.name}") for end in ("first", "last")]
+        names = {s.id: s.name for s in q.design.stations}
+        for k, lane in enumerate(shape.field.names.lanes[:MOST_FACES]):
+            points = shape.mesh.points[:, shape.mesh.sampling.lane == k].reshape(-1, 3)
+            flat = np.linalg.svd(points - points.mean(axis=0), compute_uv=False)[2] < 1e-6 * np.ptp(points)
+            if flat and "~" in lane and not lane.startswith("hole "):
+                pair = (edge.partition(".") for edge in lane.split("~"))
+                words = " and ".join(f"{names.get(s, s)} {corner_words(corner)}" for s, _, corner in pair)
+                found.append((f"{loft.id}/face:{lane}", f"Face of {loft.name} between {words}"))
+    return found
+
+
 def candidates(design: Design, letter: str, stations: bool = True, quick: Quick | None = None) -> list[tuple[str, str]]:
     """(reference, name) of all that can stand where a construction asks for this letter; edges of the body as the results
     `quick` have them."""
@@ -68,7 +88,7 @@ def candidates(design: Design, letter: str, stations: bool = True, quick: Quick 
         found += _drawn(design, s.id, letter)
     body = design.loft
     if letter == "P":
-        found += [(f"{body.id}/{end}", f"{end.capitalize()} end of {body.name}") for end in ("first", "last")]
+        found += flat_faces(quick)
     if letter in "cA":
         found += edges_along(quick)
     if letter in "RA":

@@ -18,11 +18,25 @@ from isotomon.field.correspond import HELD, Border, Correspondence
 @dataclass(frozen=True)
 class Names:
     """`edges`: all names of every edge along the body, in the order of `columns`, the control points of the section that
-    they run through. `lanes`: the name of each lane's face."""
+    they run through. `lanes`: the name of each lane's face, `sides` all names of the two edges it lies between."""
 
     edges: tuple[tuple[str, ...], ...]
     columns: tuple[int, ...]
     lanes: tuple[str, ...]
+    sides: tuple[tuple[tuple[str, ...], tuple[str, ...]], ...]
+
+    def lane(self, name: str) -> int:
+        """The number of the lane whose face lies between two edges, `A~B` by any of their names.
+
+        Raises: FieldError, when there is none, or more than one.
+        """
+        first, _, last = name.partition("~")
+        found = [k for k, (a, b) in enumerate(self.sides) if first in a and last in b]
+        if len(found) != 1:
+            raise FieldError(
+                f"{'no face' if not found else 'no single face'} of the body lies between {first} and {last} any more; pick another"
+            )
+        return found[0]
 
     def column(self, name: str) -> int:
         """The column of the edge of this name.
@@ -56,12 +70,13 @@ def names_of(common: Correspondence, standing: Sequence[tuple[str, int]]) -> Nam
         names = passed(border)
         return next((name for name in names if seen[name] <= 1), "&".join(names))
 
-    lanes = []
+    lanes, sides = [], []
     for lane in common.lanes:
         around = lane.basis.periodic
         between = (called(lane.first) or "round") if around else f"{called(lane.first)}~{called(lane.last)}"
         lanes.append(f"hole {between}" if lane.loop else between)
-    return Names(tuple(names for names, _ in edges), tuple(column for _, column in edges), tuple(lanes))
+        sides.append((passed(lane.first), passed(lane.last)))
+    return Names(tuple(names for names, _ in edges), tuple(column for _, column in edges), tuple(lanes), tuple(sides))
 
 
 def _oldest_first(name: str) -> tuple[int, str]:

@@ -2,7 +2,7 @@
 
 What a datum stands on is named: `xy` `yz` `zx` (planes), `x` `y` `z` (axes), `origin`, another datum's id, a station's id
 (its plane), `s4/outline` (its profile in space), `s4/lead` `s4/trail` (where it comes nearest to its nominal points), `s4/g1.e2`
-`s4/g1.p3` (a part or point of its drawing g1), `body/along:s4.g1.p3` (the edge that runs along the body through that corner), `body/skin`, `body/first` `body/last`
+`s4/g1.p3` (a part or point of its drawing g1), `body/along:s4.g1.p3` (the edge that runs along the body through that corner), `body/face:A~B` (the face between two edges), `body/skin`, `body/first` `body/last`
 (its ends).
 """
 

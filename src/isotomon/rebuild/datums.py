@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from isotomon.errors import DesignError, IsotomonError, QuantityError
 from isotomon.field.carriers import STRAIGHT, Carrier, tilted
+from isotomon.field.correspond import Lane
 from isotomon.field.section_field import SectionField
 from isotomon.field.skin import BodySkin, RoundSkin, Skin
 from isotomon.geometry import datums as g
@@ -102,6 +103,9 @@ class Ground:
         if first == "along":
             station, _, corner = rest.partition(".")
             rest = f"{names.get(station, station)} {corner_words(corner)}"
+        if first == "face":
+            pairs = (edge.partition(".") for edge in rest.split("~"))
+            rest = " and ".join(f"{names.get(s, s)} {corner_words(corner)}" for s, _, corner in pairs)
         rest = corner_words(rest) if first == "c" else rest
         return " ".join(word for word in (names.get(name, name), _PARTS.get(first, first), rest) if word)
 
@@ -275,6 +279,9 @@ class Ground:
             return Cylinder(Axis(rings[0].axis.origin, g.unit(way, "the body has no axis")), rings[0].radius)
         if part in ("first-rim", "last-rim"):
             return _rim(field_, field_.first if part == "first-rim" else field_.last)
+        if part.startswith("face:"):
+            lane = field_.common.lanes[field_.names.lane(part.removeprefix("face:"))]
+            return _flat_face(field_, lane, self.called(f"{self.design.loft.id}/{part}"))
         if not part.startswith("along:"):
             raise DesignError(f"the body has no {part} any more; pick something else")
         column = field_.names.column(part.removeprefix("along:"))
@@ -383,7 +390,24 @@ def _rim(field_: SectionField, v: float) -> SpaceCurve:
     return SpaceCurve(lambda t: field_.common.rows(np.asarray(t, dtype=float)) @ control, True, corners, names=names)
 
 
-_PARTS = {"c": "", "at": "at", "along": "edge through"}
+def _flat_face(field_: SectionField, lane: Lane, what: str) -> Plane:
+    """The plane in which a lane's face lies, outward; its X runs on round the section.
+
+    Raises: DesignError, when it is not flat.
+    """
+    control = field_.sections(np.linspace(field_.first, field_.last, 25)).control
+    points = control[:, lane.columns].reshape(-1, 3)
+    middle = points.mean(axis=0)
+    normal = np.linalg.svd(points - middle)[2][2]
+    if np.abs((points - middle) @ normal).max() > 1e-6 * float(np.ptp(points, axis=0).max()):
+        raise DesignError(f"{what} is not flat; pick a flat face or a plane")
+    run = control[0, lane.columns.stop - 1] - control[0, lane.columns.start]
+    on = control[-1, lane.columns.start] - control[0, lane.columns.start]
+    outward = normal if float(np.cross(run, on) @ normal) > 0.0 else -normal
+    return Plane(middle, g.unit(run, f"{what} has no width"), outward)
+
+
+_PARTS = {"face": "face between", "c": "", "at": "at", "along": "edge through"}
 _O, _X, _Y, _Z = np.zeros(3), *np.eye(3)
 _BUILT: dict[str, Thing] = {
     "xy": Plane(_O, _X, _Z),

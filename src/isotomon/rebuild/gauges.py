@@ -25,6 +25,7 @@ from isotomon.quantity import resolve
 from isotomon.rebuild.after import ITSELF
 from isotomon.rebuild.datums import Ground, Thing
 from isotomon.rebuild.guides import direction
+from isotomon.rebuild.looks import ground_of
 from isotomon.rebuild.results import Quick, Reading
 from isotomon.rebuild.standing_faces import COARSE, FINE, NOTHING, Finished, Waits, faces_of, field_faces, of_solid
 
@@ -44,7 +45,7 @@ def with_finished(quick: Quick, finished: Finished) -> Quick:
     waiting = [g for g in quick.design.gauges if g.id in quick.readings and quick.readings[g.id].waits]
     taken: dict[str, Reading] = {}
     if waiting:
-        ground = ground_for(quick)
+        ground = ground_of(quick)
         taken = {g.id: _read(ground, quick, finished, g) for g in waiting}
         found += wrong_readings(quick.design, taken)
     if not taken and not found:
@@ -79,15 +80,6 @@ def wrong_readings(design: Design, readings: Mapping[str, Reading]) -> list[Find
     """A finding for each measure that cannot be taken."""
     names = {g.id: g.name for g in design.gauges}
     return [Finding("error", f"measure {names[k]}", r.wrong, about=k) for k, r in readings.items() if r.wrong]
-
-
-def ground_for(quick: Quick) -> Ground:
-    """What measures of results at rest stand on."""
-    shape = quick.shape.field if quick.shape is not None else None
-    ground = Ground(quick.design, quick.resolved.names, quick.resolved, shape, quick.drawings)
-    for other in quick.others:
-        ground.beside(other.design.loft.id).shape = other.shape.field if other.shape is not None else None
-    return ground
 
 
 def _read(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -> Reading:
@@ -319,8 +311,7 @@ def capacity_table(quick: Quick, gauge: Gauge, rows: int = 41) -> str:
     """
     if gauge.kind != "capacity":
         raise DesignError(f"the measure '{gauge.name}' is no capacity, which alone has a table of levels")
-    ground = Ground(quick.design, quick.resolved.names, quick.resolved, None, quick.drawings)
-    found = inside_of(ground, quick, gauge)
+    found = inside_of(ground_of(quick), quick, gauge)
     levels = np.linspace(found.floor, found.brim, rows)
     lines = ["level_mm,volume_l,wetted_mm2"]
     for level, volume, wet in zip(levels, found.volumes(levels), found.wetted(levels), strict=True):

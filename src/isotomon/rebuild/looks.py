@@ -38,8 +38,15 @@ class Colouring:
 
 def ground_of(quick: Quick) -> Ground:
     """What references of a rebuilt design are looked up on."""
-    shape = quick.shape.field if quick.shape is not None else None
-    return Ground(quick.design, quick.resolved.names, quick.resolved, shape, quick.drawings)
+    shapes = {q.design.loft.id: q.shape.field for q in (quick, *quick.others) if q.shape is not None}
+    return Ground(
+        quick.design,
+        quick.resolved.names,
+        quick.resolved,
+        shapes.get(quick.design.loft.id),
+        quick.drawings,
+        lambda ground: shapes.get(ground.design.loft.id),
+    )
 
 
 def way_of(quick: Quick, ref: str) -> Array:
