@@ -133,18 +133,13 @@ class Hand:
         if way == 5 and len(design.stations) > 2:
             return edits.remove_stations(design, (station.id,))
         if way == 6:
-            corners = {s.id: rebuild(design, moving=True) for s in ()}
             quick = rebuild(design, moving=True)
             ends = tuple(
                 End(n.station.id, corner=self.any(names))
                 for _, n in quick.resolved.own
                 if (names := ground_of(quick).profile(n.station).outline.corner_names)
             )
-            return (
-                loft_edits.add_tie(design, ends)
-                if rng.random() < 0.5 and not corners
-                else loft_edits.remove_ties(design)
-            )
+            return loft_edits.add_tie(design, ends) if rng.random() < 0.5 else loft_edits.remove_ties(design)
         drawing = self.any(design.drawings)
         return settled(edits.change_drawing(design, drawing.id, self.redraw), drawing.id)
 
@@ -283,9 +278,7 @@ class LastingNames(unittest.TestCase):
             START, stations=tuple(Station(f"s{k}", f"s{k}", 50.0 * k, Drawn("g1"), None) for k in (1, 2))
         )
         side = "body/face:s1.g1.p5~s1.g1.p6"  # the highest, at y = 20
-        made = bodies.add_body(
-            block, "post", (Station("s9", "post", 75.0, Circle(), 8.0),)
-        )
+        made = bodies.add_body(block, "post", (Station("s9", "post", 75.0, Circle(), 8.0),))
         carrier = Carrying("plane", "zx")
         made = edits.change_loft(made, carrier=carrier, span=Span(back_to=side, on=40.0))
         quick = rebuild(made)
