@@ -93,7 +93,10 @@ def _read(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -> Rea
 
 
 def _distance(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -> Reading:
-    bodies = [faces_of(quick, ref, finished, COARSE) if ref in body_ids(quick.design) else None for ref in gauge.on]
+    bodies = [
+        faces_of(quick, ref, finished, COARSE, whole_ends=True) if ref in body_ids(quick.design) else None
+        for ref in gauge.on
+    ]
     things = [_thing(ground, quick, ref) for ref in gauge.on]
     far, ends, (a, b) = math.inf, np.zeros((2, 3)), things
     if a is not None and b is not None:
@@ -184,7 +187,7 @@ def _radius(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -> R
 def _thickness(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -> Reading:
     """Through the body from where its skin is nearest to a point, square to the skin."""
     point = ground.point(gauge.on[1])
-    faces = faces_of(quick, gauge.on[0], finished, FINE)
+    faces = faces_of(quick, gauge.on[0], finished, FINE, whole_ends=True)
     one = quick.of(gauge.on[0])
     if one is not None and one.shape is not None and one.shape.open:
         raise DesignError("only a solid body has a thickness; choose another")

@@ -31,41 +31,42 @@ class Waits(IsotomonError):
 
 def of_solid(quick: Quick, one: Quick) -> bool:
     """Whether a body is known by its finished solid alone: it was brought in, is combined with others or with its own
-    copies, or has holes or ends that are no simple fans."""
+    copies, or has holes."""
     loft, shape = one.design.loft, one.shape
     if loft.imported or is_joined(loft.after) or results(quick.design).get(loft.id):
         return True
-    return shape is not None and (
-        bool(shape.form.samples.holes) or not (shape.field.ring or shape.open or _fanned(one))
-    )
+    return shape is not None and bool(shape.form.samples.holes)
 
 
 def _fanned(one: Quick) -> bool:
-    """Whether the middle of each flat end sees all of its rim."""
+    """Whether the triangles of each flat end, from its middle to its rim, lie within it."""
     assert one.shape is not None
-    mesh = one.shape.mesh
-    for row in (0, -1):
-        rim = mesh.points[row, mesh.sampling.outline] @ np.stack(_flat(one, row), axis=1)
+    mesh, sections = one.shape.mesh, one.shape.sections
+    for row in () if one.shape.open or mesh.ring else (0, -1):
+        rim = mesh.points[row, mesh.sampling.outline] @ np.stack([sections.across[row], sections.up[row]], axis=1)
         spokes = rim - rim.mean(axis=0)
         if cross(spokes, np.roll(spokes, -1, axis=0)).min() < -1e-9 * float(np.ptp(rim, axis=0).max()) ** 2:
             return False
     return True
 
 
-def _flat(one: Quick, row: int) -> tuple[Array, Array]:
-    assert one.shape is not None
-    return one.shape.sections.across[row], one.shape.sections.up[row]
-
-
-def faces_of(quick: Quick, body: str, finished: Finished, fine: tuple[int, int], plane: Plane | None = None) -> Faces:
-    """A body with all its copies; only what a `plane` passes through, where there is one.
+def faces_of(
+    quick: Quick,
+    body: str,
+    finished: Finished,
+    fine: tuple[int, int],
+    plane: Plane | None = None,
+    whole_ends: bool = False,
+) -> Faces:
+    """A body with all its copies; only what a `plane` passes through, where there is one. `whole_ends`: each triangle of its ends
+    is to lie within them, not only their sum to be right.
 
     Raises: DesignError, when it is not there; Waits, while its solid is not finished.
     """
     one = quick.of(body)
     if one is None or (one.shape is None and not one.design.loft.imported):
         raise DesignError("the body is not there; choose another")
-    if not of_solid(quick, one):
+    if not of_solid(quick, one) and (_fanned(one) or not whole_ends):
         return field_faces(one, one.placed, fine, plane)
     if body not in results(quick.design):
         raise DesignError(f"{name_of(quick.design, body)} is part of another body, or set aside; measure that one")
