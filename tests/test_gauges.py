@@ -22,6 +22,7 @@ from isotomon.model.drawing import Drawing
 from isotomon.model.edits import replace
 from isotomon.model.file import decode, encode, save
 from isotomon.model.gauges import Gauge
+from isotomon.model.guides import Guide, GuidePoint
 from isotomon.model.records import Circle, Design, Drawn, Loft, Polygon, Station
 from isotomon.profile import shapes
 from isotomon.profile.shapes import Spot
@@ -150,6 +151,24 @@ class Kept(unittest.TestCase):
         read = {t: v for t, v, _ in rebuild(replace(start, loft=larger, gauges=(held,))).readings["m1"].figures}
         self.assertAlmostEqual(read["Volume"] / (math.pi * 92.0**2 * (190.0 + 50.0 - 8.0)), 1.0, delta=1e-6)
         self.assertAlmostEqual(read["Brim"], 350.0, delta=1e-9)
+
+    def test_areas_of_faces_sections_and_curves(self) -> None:
+        """A frustum with four sides: each side, both ends, a section, all of it, and an oval in space, by formula."""
+        sides = tuple(Station(f"s{k}", f"s{k}", 80.0 * k, Polygon(4), 60.0 - 30.0 * k) for k in (0, 1))
+        oval = tuple(
+            GuidePoint(x=20.0 * math.cos(t), y=10.0 * math.sin(t), z=5.0) for t in np.arange(48) * math.tau / 48
+        )
+        guide = Guide("u1", "oval", "through", (), (), ("closed",), oval)
+        refs = ("body/face:s0.1of4~s0.2of4", "body/first", "s1", "body", "u1")
+        gauges = tuple(Gauge(f"m{k}", f"m{k}", "area", (ref,)) for k, ref in enumerate(refs))
+        quick = rebuild(decode(encode(Design("frustum", stations=sides, guides=(guide,), gauges=gauges))))
+        self.assertEqual(quick.findings, ())
+        found = [r.figures[0][1] for r in quick.readings.values()]
+        low, high = 60.0 / math.sqrt(2.0), 30.0 / math.sqrt(2.0)
+        side = (low + high) / 2.0 * math.hypot(80.0, (low - high) / 2.0)
+        wanted = (side, low**2, high**2, 4.0 * side + low**2 + high**2, math.pi * 200.0)
+        for value, exact, near in zip(found, wanted, (1e-9, 1e-12, 1e-12, 1e-9, 1e-5), strict=True):
+            self.assertAlmostEqual(value / exact, 1.0, delta=near)
 
     def test_how_far_a_skin_is(self) -> None:
         """From a point in the mouth of an arch to the arch: nothing closes its mouth."""

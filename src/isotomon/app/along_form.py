@@ -9,7 +9,7 @@ from typing import Any
 from PySide6.QtWidgets import QCheckBox, QComboBox, QPushButton, QWidget
 
 from isotomon.app.choices import choice, column_of, titled
-from isotomon.app.datums import candidates, flat_faces
+from isotomon.app.datums import candidates, faces
 from isotomon.app.desk import Desk
 from isotomon.app.fields import NumberField
 from isotomon.app.wiring import MakeEdit, wire
@@ -145,7 +145,7 @@ class AlongForm(QWidget):
         self.whole.setText(words.get(loft.carrier.how, "Through all bodies"))
         self.whole.setChecked(span.whole)
         offers = candidates(design, "P", stations=False) + candidates(design, "p", stations=False)
-        offers += [(p.loft.id, p.loft.name) for p in design.rest] + flat_faces(quick, others=True)
+        offers += [(p.loft.id, p.loft.name) for p in design.rest] + faces(quick, others=True)
         for name, _, _ in REACH:
             field, to = self.fields[name], getattr(span, f"{name}_to")
             field.setVisible(goes and not span.whole and not to)

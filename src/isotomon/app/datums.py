@@ -50,22 +50,24 @@ def edges_along(quick: Quick | None, others: bool = False) -> list[tuple[str, st
     return found
 
 
-def flat_faces(quick: Quick | None, others: bool = False) -> list[tuple[str, str]]:
-    """(reference, name) of the ends and flat faces of the body in hand, or of the `others`."""
+def faces(quick: Quick | None, others: bool = False, flat: bool = True) -> list[tuple[str, str]]:
+    """(reference, name) of the ends and faces of the body in hand, or of the `others`; only those that are `flat`, or all."""
     found: list[tuple[str, str]] = []
     for q in () if quick is None else quick.others if others else (quick,):
         loft, shape = q.design.loft, q.shape
         if shape is None or shape.field.ring:
             continue
-        found += [(f"{loft.id}/{end}", f"{end.capitalize()} end of {loft.name}") for end in ("first", "last")]
+        if not shape.open:
+            found += [(f"{loft.id}/{end}", f"{end.capitalize()} end of {loft.name}") for end in ("first", "last")]
         names = {s.id: s.name for s in q.design.stations}
         for k, lane in enumerate(shape.field.names.lanes[:MOST_FACES]):
             points = shape.mesh.points[:, shape.mesh.sampling.lane == k].reshape(-1, 3)
-            flat = np.linalg.svd(points - points.mean(axis=0), compute_uv=False)[2] < 1e-6 * np.ptp(points)
-            if flat and "~" in lane and not lane.startswith("hole "):
-                pair = (edge.partition(".") for edge in lane.split("~"))
-                words = " and ".join(f"{names.get(s, s)} {corner_words(corner)}" for s, _, corner in pair)
-                found.append((f"{loft.id}/face:{lane}", f"Face of {loft.name} between {words}"))
+            if flat and np.linalg.svd(points - points.mean(axis=0), compute_uv=False)[2] > 1e-6 * np.ptp(points):
+                continue
+            pair = [edge.partition(".") for edge in lane.removeprefix("hole ").split("~")]
+            words = " and ".join(f"{names.get(s, s)} {corner_words(corner)}" for s, _, corner in pair)
+            where = "round it" if lane == "round" else f"between {words}" if len(pair) > 1 else f"of the hole {words}"
+            found.append((f"{loft.id}/face:{lane}", f"Face of {loft.name} {where}"))
     return found
 
 
@@ -88,7 +90,7 @@ def candidates(design: Design, letter: str, stations: bool = True, quick: Quick 
         found += _drawn(design, s.id, letter)
     body = design.loft
     if letter == "P":
-        found += flat_faces(quick)
+        found += faces(quick)
     if letter in "cA":
         found += edges_along(quick)
     if letter in "RA":

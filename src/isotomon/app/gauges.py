@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QComboBox, QFileDialog, QLabel, QLineEdit, QPushBu
 
 from isotomon.app.choices import choice, column_of, titled
 from isotomon.app.command import Command, needs_design
-from isotomon.app.datums import candidates
+from isotomon.app.datums import candidates, faces
 from isotomon.app.desk import Desk
 from isotomon.app.fields import NumberField
 from isotomon.app.wiring import wire
@@ -29,7 +29,7 @@ from isotomon.rebuild.results import Quick, Reading
 if TYPE_CHECKING:
     from isotomon.app.window import Window
 
-_SLOTS = {"p": "Near", "*": "Of", "D": "Of", "c": "Curve", "B": "Body", "P": "Plane", "A": "Up along"}
+_SLOTS = {"p": "Near", "*": "Of", "D": "Of", "c": "Curve", "B": "Body", "P": "Plane", "A": "Up along", "G": "Of"}
 
 
 def gauge_candidates(design: Design, letter: str, quick: Quick | None = None) -> list[tuple[str, str]]:
@@ -39,6 +39,10 @@ def gauge_candidates(design: Design, letter: str, quick: Quick | None = None) ->
         return bodies
     if letter == "*":
         return bodies + [o for one in "pAcPR" for o in candidates(design, one, quick=quick)]
+    if letter == "G":
+        stations = [(s.id, f"Section at {s.name}") for p in design.parts for s in p.stations]
+        curves = [(g.id, g.name) for g in design.guides] + [(d.id, d.name) for d in design.drawings]
+        return bodies + faces(quick, flat=False) + faces(quick, others=True, flat=False) + stations + curves
     if letter == "D":
         return [o for one in "PA" for o in candidates(design, one, quick=quick)]
     return candidates(design, letter, quick=quick)
@@ -234,6 +238,7 @@ _TIPS = {
     "length": "Of a guide, profile or edge",
     "radius": "Of a circle, or the least radius of any curve",
     "thickness": "Through a body, square to its skin, where that is nearest to a point",
+    "area": "Of a face or end of a body, its whole surface, a section, or a flat closed curve",
     "body": "Volume, surface, mass, centre and inertia of a body as it is finished",
     "section": "Area, centroid and second moments where a plane cuts a body",
     "capacity": "What a vessel holds to a level, or the level for a volume; wetted area",

@@ -26,10 +26,12 @@ class Names:
     sides: tuple[tuple[tuple[str, ...], tuple[str, ...]], ...]
 
     def lane(self, name: str) -> int:
-        """The number of the lane whose face lies between two edges, `A~B` by any of their names.
+        """The number of the lane whose face has a name, or lies between two edges, `A~B` by any of their names.
 
         Raises: FieldError, when there is none, or more than one.
         """
+        if name in self.lanes:
+            return self.lanes.index(name)
         first, _, last = name.partition("~")
         found = [k for k, (a, b) in enumerate(self.sides) if first in a and last in b]
         if len(found) != 1:

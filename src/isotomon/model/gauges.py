@@ -9,13 +9,13 @@ from isotomon.model.base import Id, Record
 from isotomon.model.datums import Field
 from isotomon.quantity import Value
 
-GaugeKind = Literal["distance", "angle", "length", "radius", "thickness", "section", "capacity", "body"]
+GaugeKind = Literal["distance", "angle", "length", "radius", "thickness", "section", "capacity", "body", "area"]
 MOST_GAUGES = 200
 
 
 class Gauging(NamedTuple):
     """How a kind of measure is taken. `on`: letters as for datums and guides, besides * anything, D anything with a
-    direction, B a body. `choices`: title → what can be chosen, the first one usual."""
+    direction, B a body, G what has an area. `choices`: title → what can be chosen, the first one usual."""
 
     title: str
     on: str
@@ -29,6 +29,7 @@ GAUGES: dict[str, Gauging] = {
     "length": Gauging("Length of a curve", "c"),
     "radius": Gauging("Radius of a curve", "c"),
     "thickness": Gauging("Thickness at a point", "Bp"),
+    "area": Gauging("Area of a face or profile", "G"),
     "body": Gauging("Volume, mass and inertia", "B"),
     "section": Gauging("Section by a plane", "BP", (Field("Offset", "length", 0.0),)),
     "capacity": Gauging(

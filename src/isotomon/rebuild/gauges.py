@@ -14,6 +14,7 @@ from isotomon.field.skin import BodySkin
 from isotomon.geometry import space
 from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane, SpaceCurve, round_through
 from isotomon.measure.apart import PlaneSection, apart, plane_section, spots_of, through
+from isotomon.measure.body import lane_area
 from isotomon.measure.capacity import Inside, inside
 from isotomon.measure.faces import Faces, from_faces
 from isotomon.measure.laws import Finding, Mend
@@ -235,6 +236,57 @@ def section_of(quick: Quick, body: str, plane: Plane, finished: Finished = NOTHI
     return plane_section(cut.vertices, cut.index, plane)
 
 
+def _area(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -> Reading:
+    """Of a body's whole surface, its face or end, a station's section, or what a flat closed curve bounds."""
+    ref = gauge.on[0]
+    if ref in body_ids(quick.design):
+        return Reading((("Area", _surface_of(quick, finished, ref), "area"),), ())
+    name, _, part = ref.partition("/")
+    one = quick.of(name)
+    stationed = next((q for q in (quick, *quick.others) if any(s.id == ref for s in q.design.stations)), None)
+    if one is not None and part.startswith(("face:", "first", "last")) and "rim" not in part:
+        found = _face_area(one, part)
+    elif stationed is not None and stationed.shape is not None:
+        row = next(k for k, n in stationed.resolved.own if n.station.id == ref)
+        found = float(stationed.shape.curves.area[stationed.shape.at_stations[row]])
+    else:
+        curve, what = ground.curve(ref), ground.called(ref)
+        if not curve.closed:
+            raise DesignError(f"{what} is open, so that it bounds no area; choose a closed curve")
+        plane = space.plane_of(curve, what)
+        p = curve.at(np.linspace(0.0, 1.0, 8001)) - plane.origin
+        x, y = p @ plane.across, p @ plane.up
+        fine, coarse = (
+            abs(float(np.sum(a[:-1] * b[1:] - a[1:] * b[:-1]))) / 2.0 for a, b in ((x, y), (x[::2], y[::2]))
+        )
+        found = fine + (fine - coarse) / 3.0
+    return Reading((("Area", found, "area"),), ())
+
+
+def _surface_of(quick: Quick, finished: Finished, body: str) -> float:
+    one = quick.of(body)
+    plain = one is not None and one.full is not None and not of_solid(quick, one) and np.array_equal(one.placed, ITSELF)
+    if plain and one is not None and one.full is not None:
+        return one.full.body.area
+    built = finished.get(body)
+    return built.area if built is not None else faces_of(quick, body, finished, COARSE).measures().area
+
+
+def _face_area(one: Quick, part: str) -> float:
+    """mm² of one face or end of a body. Raises: DesignError, FieldError."""
+    if one.shape is None:
+        raise DesignError(f"{one.design.loft.name} is not there; choose another")
+    linear = one.placed[0, :3, :3]
+    size = float(abs(np.linalg.det(linear))) ** (1.0 / 3.0)
+    if np.abs(linear @ linear.T - size**2 * np.eye(3)).max() > 1e-9:
+        raise DesignError("faces of a body that is resized unevenly are not measured one by one; measure the body")
+    if part.startswith("face:"):
+        return size**2 * lane_area(one.shape.field, one.shape.field.names.lane(part.removeprefix("face:")))
+    if one.shape.field.ring or one.shape.open:
+        raise DesignError(f"{one.design.loft.name} has no ends; choose a face")
+    return size**2 * float(one.shape.curves.area[0 if part == "first" else -1])
+
+
 def _body(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -> Reading:
     """Volume, surface, mass, centre and principal moments of inertia of a body as it is finished."""
     one = quick.of(gauge.on[0])
@@ -339,4 +391,5 @@ _KINDS = {
     "section": _section,
     "capacity": _capacity,
     "body": _body,
+    "area": _area,
 }
