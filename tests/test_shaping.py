@@ -14,6 +14,7 @@ from hypothesis import strategies as st
 
 from isotomon.errors import DesignError
 from isotomon.geometry.datums import Axis, SpaceCurve
+from isotomon.model import edits
 from isotomon.model.datums import Datum
 from isotomon.model.drawing import Drawing
 from isotomon.model.edits import change_number, number_uses, replace
@@ -305,6 +306,15 @@ class Swept(WithSolids):
         (told,) = rebuild(far).findings
         self.assertIn("drawn 500 mm from where the path begins", told.text)
         self.assertEqual(rebuild(told.mends[0].edit(far)).findings, ())
+
+    def test_a_drawing_that_is_a_path_is_not_removed_under_it(self) -> None:
+        """Its removal is refused, naming the body that goes along it."""
+        drawn = rectangle_corners(Drawing("g1", "frame", plane="yz"), Spot(-60.0, -40.0), Spot(60.0, 40.0))
+        made = replace(
+            body(Circle(), carrier=Carrying("path", "g1", corners="mitred"), span=Span(whole=True)), drawings=(drawn,)
+        )
+        with self.assertRaisesRegex(DesignError, "is the way of body body"):
+            edits.remove_drawing(made, "g1")
 
     def test_a_frame_with_mitred_corners(self) -> None:
         """Round a closed path of straight runs: area × its length wherever the profile stands, valid and without ends; a part of

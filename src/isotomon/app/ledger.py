@@ -139,7 +139,8 @@ class Ledger(QTreeWidget):
             rows.append(("Datums", datum.id, datum.name, _datum_figure(datum, quick), None))
         for drawing in quick.design.drawings:
             users = len(edits.drawing_users(quick.design, drawing.id))
-            where = "at 1 station" if users == 1 else f"at {users} stations" if users else "not used"
+            ways = "as a curve" if edits.drawn_along(quick.design, drawing.id) else "not used"
+            where = "at 1 station" if users == 1 else f"at {users} stations" if users else ways
             rows.append(("Drawings", drawing.id, drawing.name, where, None))
         count = max(len(quick.resolved.stations) - 1, 1)
         flagged |= quick.stations_out()

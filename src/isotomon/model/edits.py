@@ -323,15 +323,25 @@ def drawing_users(design: Design, key: str) -> tuple[Station, ...]:
     return tuple(s for s in stations if isinstance(s.section, Drawn) and s.section.drawing == key)
 
 
+def drawn_along(design: Design, key: str) -> list[str]:
+    """What uses a drawing as a curve, in words."""
+    found = [f"guide {g.name}" for g in design.guides if key in g.on]
+    found += [f"body {p.loft.name}" for p in design.parts if key in loft_references(p.loft)]
+    return found + [f"measure {g.name}" for g in design.gauges if key in g.on]
+
+
 def remove_drawing(design: Design, key: str) -> Design:
     """The design without a drawing.
 
-    Raises: DesignError, saying where it stands.
+    Raises: DesignError, saying where it stands, or what goes along it.
     """
-    users = drawing_users(design, key)
+    users, name = drawing_users(design, key), find(design.drawings, key).name
     if users:
         where = ", ".join(s.name for s in users[:6])
-        raise DesignError(f"'{find(design.drawings, key).name}' stands at {where}; give those another section first")
+        raise DesignError(f"'{name}' stands at {where}; give those another section first")
+    along = drawn_along(design, key)
+    if along:
+        raise DesignError(f"'{name}' is the way of {', '.join(along[:6])}; choose another for that first")
     return replace(design, drawings=tuple(d for d in design.drawings if d.id != key))
 
 
