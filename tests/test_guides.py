@@ -19,6 +19,8 @@ from isotomon.model.edits import change_station, remove_stations, replace
 from isotomon.model.file import decode, encode
 from isotomon.model.guides import GUIDES, Guide, GuidePoint
 from isotomon.model.records import Design
+from isotomon.profile import shapes
+from isotomon.profile.shapes import Spot
 from isotomon.rebuild.quick import rebuild
 from tests.helpers import design
 
@@ -204,6 +206,29 @@ class FromOthers(unittest.TestCase):
         smooth, _ = space.joined([a, b], smoothed=True)
         bend = space.curvature(smooth, np.linspace(0.01, 0.99, 400))
         self.assertLess(float(np.linalg.norm(bend, axis=1).max()), 0.5)
+
+    def test_a_curves_own_corners_stay_corners(self) -> None:
+        """A drawn angle lengthened, turned round by joining, and mirrored: its corner is where it was, by the name of its point."""
+        angle = shapes.line(shapes.line(Drawing("g1", "angle"), Spot(0, 0), Spot(50, 0)), Spot(50, 0), Spot(50, 30))
+        ends = (GuidePoint(x=50.0, y=30.0), GuidePoint(x=50.0, y=30.0, z=40.0))
+        guides = (
+            Guide("u1", "longer", "extended", ("g1",), (20.0, 20.0)),
+            Guide("u2", "on", "through", (), (), ("open",), ends),
+            Guide("u3", "run", "joined", ("u2", "g1"), (), ("kept",)),
+            Guide("u4", "twin", "mirrored", ("g1", "zx")),
+        )
+        made = rebuild(Design("d", drawings=(angle,), guides=guides)).guides
+        (corner,) = made["u1"].names
+        self.assertTrue(corner.startswith("g1.p"))
+        for key, places in (
+            ("u1", {corner: (50, 0, 0)}),
+            ("u3", {"u2+g1": (50, 30, 0), f"g1:{corner}": (50, 0, 0)}),
+            ("u4", {corner: (50, 0, 0)}),
+        ):
+            curve = made[key]
+            self.assertEqual(set(curve.names), set(places))
+            for at, name in zip(curve.corners, curve.names, strict=True):
+                np.testing.assert_allclose(curve.at(np.array([at]))[0], places[name], atol=1e-6)
 
     def test_beside_mirrored_extended(self) -> None:
         """A circle's neighbour has another radius, a twin is its mirror image, and lengths are added and cut off exactly."""

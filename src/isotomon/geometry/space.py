@@ -185,7 +185,11 @@ def mirrored(curve: SpaceCurve, plane: Plane) -> SpaceCurve:
     flip = np.eye(3) - 2.0 * np.outer(plane.normal, plane.normal)
     shift = 2.0 * float(plane.origin @ plane.normal) * plane.normal
     return SpaceCurve(
-        lambda t: curve.at(t) @ flip + shift, curve.closed, curve.corners, lambda t: np.asarray(curve.rate(t) @ flip)
+        lambda t: curve.at(t) @ flip + shift,
+        curve.closed,
+        curve.corners,
+        lambda t: np.asarray(curve.rate(t) @ flip),
+        curve.names,
     )
 
 
@@ -213,7 +217,9 @@ def extended(curve: SpaceCurve, start: float, end: float) -> SpaceCurve:
         inner[high] = ends[1] + ((s[high] - s1) * whole)[:, None] * ways[1]
         return inner
 
-    return SpaceCurve(at)
+    kept = [k for k, c in enumerate(curve.corners) if a < c < b]
+    corners = tuple(s0 + (curve.corners[k] - a) / (b - a) * (s1 - s0) for k in kept)
+    return SpaceCurve(at, False, corners, names=tuple(curve.names[k] for k in kept) if curve.names else ())
 
 
 @dataclass(frozen=True)
@@ -227,8 +233,11 @@ class Join:
     step: float
 
 
-def joined(curves: Sequence[SpaceCurve], smoothed: bool = False) -> tuple[SpaceCurve, list[Join]]:
-    """A run of curves as one, each turned round where that brings it nearer, and how well they meet.
+def joined(
+    curves: Sequence[SpaceCurve], smoothed: bool = False, called: Sequence[str] = ()
+) -> tuple[SpaceCurve, list[Join]]:
+    """A run of curves as one, each turned round where that brings it nearer, and how well they meet. `called`: lasting names of
+    the curves, by which the corners of the run are named.
 
     Gaps are closed by moving both ends halfway, fading out along each curve. `smoothed` rounds kinks off by a curve
     through samples of the run.
@@ -261,8 +270,20 @@ def joined(curves: Sequence[SpaceCurve], smoothed: bool = False) -> tuple[SpaceC
                 points[here] = curve.at(w) + (1.0 - fade)[:, None] * shifts[k][0] + fade[:, None] * shifts[k][1]
         return points
 
-    kinks = tuple(float(e) for e, j in zip(np.r_[edges[1:-1], 0.0], joins, strict=False) if j.kink > 1e-3)
-    run = SpaceCurve(at, bool(closed), kinks)
+    own = list(called) or [str(k + 1) for k in range(len(ordered))]
+    heads = [f"{a}+{b}" for a, b in zip(own, [*own[1:], own[0]], strict=True)]
+    sharp = [
+        (float(e), name) for e, j, name in zip(np.r_[edges[1:-1], 0.0], joins, heads, strict=False) if j.kink > 1e-3
+    ]
+    for k, curve in enumerate(ordered):  # the curves' own corners go on being corners
+        names = curve.names or tuple(str(i + 1) for i in range(len(curve.corners)))
+        sharp += [
+            (float(edges[k] + c * (edges[k + 1] - edges[k])), f"{own[k]}:{name}")
+            for c, name in zip(curve.corners, names, strict=True)
+            if 0.0 < c < 1.0
+        ]
+    sharp.sort()
+    run = SpaceCurve(at, bool(closed), tuple(at_ for at_, _ in sharp), names=tuple(name for _, name in sharp))
     if not smoothed:
         return run, joins
     count = min(12 * len(ordered) + 1, 97)
@@ -289,7 +310,8 @@ def _headed(curves: Sequence[SpaceCurve]) -> list[SpaceCurve]:
 
 
 def turned_round(curve: SpaceCurve) -> SpaceCurve:
-    return SpaceCurve(lambda t: curve.at(1.0 - np.asarray(t)), curve.closed, tuple(1.0 - c for c in curve.corners))
+    corners = tuple(1.0 - c for c in curve.corners)
+    return SpaceCurve(lambda t: curve.at(1.0 - np.asarray(t)), curve.closed, corners, names=curve.names)
 
 
 def _join(a: SpaceCurve, b: SpaceCurve) -> Join:

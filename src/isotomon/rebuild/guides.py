@@ -184,7 +184,7 @@ def _on_skin(ground: Ground, guide: Guide) -> SpaceCurve:
 
 def joined_run(ground: Ground, guide: Guide) -> tuple[SpaceCurve, list[space.Join]]:
     """A joined guide, and how its curves meet. Raises: IsotomonError."""
-    return space.joined([ground.curve(ref) for ref in guide.on], guide.choices[0] == "smoothed")
+    return space.joined([ground.curve(ref) for ref in guide.on], guide.choices[0] == "smoothed", guide.on)
 
 
 def _along(ground: Ground, value: Value, kind: str) -> Callable[[Array], Array]:
