@@ -18,8 +18,6 @@ from isotomon.model.drawing import Drawing
 from isotomon.model.guides import Guide, GuidePoint
 from isotomon.model.records import Design
 from isotomon.profile import shapes
-from isotomon.profile.change import round_corner
-from isotomon.profile.relate import add_dimension, put_ties
 from isotomon.profile.shapes import Spot
 from isotomon.rebuild import shaping
 from isotomon.samples import sample
@@ -119,30 +117,6 @@ SHOTS: dict[str, Callable[[Window], None]] = {
 }
 
 
-def _half_section(w: Window) -> None:
-    """A half section drawn at the lower station by the tools themselves, one corner still free."""
-    w.room.open_station("s2")
-    editor = w.room.editor
-    axis = [Spot(0, 0), Spot(0, 120)]
-    run = [Spot(0, 0), Spot(90, 0), Spot(90, 70), Spot(0, 120)]
-    w.desk.do("new drawing", lambda d: edits.add_drawing(d, Drawing("g7", "half section")))
-    editor.open("g7", "s2")
-
-    def draw(d: Drawing) -> Drawing:
-        d = shapes.line(d, axis[0], axis[1], "centre")
-        d = shapes.line(d, Spot(0, 0, "p1"), run[1])
-        d = shapes.line(d, Spot(90, 0, "p3"), run[2])
-        d = shapes.line(d, Spot(90, 70, "p4"), Spot(0, 120, "p2"))
-        return put_ties(put_ties(d, "fixed", [("p1",)]), "horizontal", [("e2",)])
-
-    editor.commit("draw", draw)
-    editor.commit("upright", lambda d: put_ties(d, "vertical", [("e1",), ("e3",)]))
-    editor.commit("width", lambda d: add_dimension(d, "width", ("p3", "e1"), 0, (10.0, -34.0)))
-    editor.commit("rounded", lambda d: round_corner(d, "p4", 18.0))
-    editor.fit()
-    editor.choose(("e4",))
-
-
 def _drawing(w: Window) -> None:
     w.room.open_station("s3")
     w.room.editor.choose(("e1", "e2"))
@@ -175,7 +149,7 @@ def _stirrer(w: Window) -> None:
     w.desk.select(("b1",))
 
 
-def _rotor(w: Window) -> None:
+def _body(w: Window) -> None:
     w.set_stage("Shape")
     w.desk.select((w.desk.design.loft.id,) if w.desk.design is not None else ())
 
@@ -212,9 +186,10 @@ OTHERS: tuple[tuple[Callable[[], Design], tuple[tuple[str, Callable[[Window], No
         lambda: sample("kelp-steeper"),
         (("rails", _rails), ("vessel", _vessel), ("stripes", _stripes), ("capacity", _capacity)),
     ),
-    (lambda: sample("signal-mast"), (("drawing", _drawing), ("half-section", _half_section))),
+    (lambda: sample("signal-mast"), (("drawing", _drawing),)),
     (lambda: sample("ribbon-stirrer"), (("stirrer", _stirrer),)),
-    (lambda: sample("reach-rotor"), (("rotor", _rotor),)),
+    (lambda: sample("vapour-duct"), (("duct", _body),)),
+    (lambda: sample("reach-rotor"), (("rotor", _body),)),
     (_oval, (("compare", _compare),)),
 )
 
