@@ -6,7 +6,7 @@ import math
 import unittest
 
 import numpy as np
-from PySide6.QtCore import QPoint
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QCheckBox
 
@@ -19,10 +19,12 @@ from isotomon.model.file import encode
 from isotomon.model.guides import Guide
 from isotomon.model.records import Design, Loft, Polygon, Station
 from isotomon.profile.shapes import Spot, rectangle_corners
+from isotomon.rebuild.looks import ground_of
 from isotomon.samples import sample
 from tests.test_guiding import GuidingWindow
-from tests.test_window import LEFT
+from tests.test_window import CTRL, LEFT
 
+NONE = Qt.KeyboardModifier.NoModifier
 WINDING = (40.0, 30.0, 2.0, 60.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 10.0)
 
 
@@ -173,6 +175,39 @@ class Shaping(GuidingWindow):
         for _ in range(6):
             self.keys("Ctrl+Z")
         self.assertEqual(encode(self.design), before)
+
+    def test_edges_and_faces_are_picked_in_the_view(self) -> None:
+        """Ctrl and a click on an edge and on a face chooses them besides each other, named below; measures are taken of them, and of
+        two edges a run is joined; a click without it chooses the body again."""
+        w = self.window
+        block = tuple(Station(f"s{k}", f"s{k}", 80.0 * k, Polygon(4), 60.0, 0.4) for k in (0, 1))
+        self.on(Design("block", stations=block, loft=Loft("body", "block")))
+        self.settle()
+        quick = w.desk.quick
+        ground = ground_of(quick)
+        ahead = w.view.camera.axes()[2]
+        planes = {name: ground.plane(f"body/face:{name}") for name in quick.shape.field.names.lanes}
+        name, plane = min(planes.items(), key=lambda pair: float(pair[1].normal @ ahead))
+
+        def ctrl(place: np.ndarray) -> None:
+            QTest.mouseClick(w.view, LEFT, CTRL, self.pixel(place))
+
+        ctrl(plane.origin)
+        self.assertEqual(w.desk.selection, (f"body/face:{name}",))
+        self.run_command("measure-area")
+        self.settle()
+        (reading,) = w.desk.quick.readings.values()
+        self.assertAlmostEqual(reading.figures[0][1], 80.0 * 60.0 / math.sqrt(2.0), delta=1e-6)
+        edges = [f"body/along:{side}" for side in name.split("~")]
+        w.desk.select(())
+        for ref in edges:
+            ctrl(ground.curve(ref).at(np.array([0.37]))[0])
+        self.assertEqual(w.desk.selection, tuple(edges))
+        self.assertIn("Now take a tool", w.message.text())
+        self.run_command("guide-joined")
+        self.assertEqual(self.design.guides[-1].on, tuple(edges))
+        QTest.mouseClick(w.view, LEFT, NONE, self.pixel(plane.origin))
+        self.assertEqual(w.desk.selection, ("body",))
 
     def test_measured_and_compared(self) -> None:
         """A capacity is measured of the demo vessel and follows an edit; a distance is taken and removed; two bodies are compared in

@@ -64,8 +64,9 @@ class Desk(QObject):
     def _session_told(self) -> None:
         assert self.session is not None
         known = self.known_ids()
-        if any(key not in known for key in self.selection):
-            self.select(tuple(key for key in self.selection if key in known))
+        there = [key for key in self.selection if key.partition("/")[0] in known]  # parts of a body stay with it
+        if len(there) < len(self.selection):
+            self.select(tuple(there))
         self.design_changed.emit()
         self.engine.show(self.session.design)
 

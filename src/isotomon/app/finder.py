@@ -163,7 +163,8 @@ HELP = {
         "Measures and Compare",
         "In the stage Check, Measure takes a distance, angle, length, radius, area, section, mass or capacity of what is chosen and keeps it with "
         "the design: its figure stands in the Ledger and follows every edit. Of a vessel it tells volume, wetted area and brim, or the "
-        "level for a volume, less a wall. Combined bodies are measured as they are finished, of their mesh. Compare lays another body, an earlier shape or another design over the one in hand: "
+        "level for a volume, less a wall. Ctrl and a click in the View choose edges and faces "
+        "for it, and for datums and guides. Combined bodies are measured as they are finished, of their mesh. Compare lays another body, an earlier shape or another design over the one in hand: "
         "figures side by side, sections over each other, the skin coloured by distance.",
     ),
     "shape": (

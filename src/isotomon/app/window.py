@@ -300,6 +300,7 @@ class Window(QMainWindow):
         desk.said.connect(self._say)
         desk.engine.exported.connect(self.files.exported)
         self.view.picked.connect(lambda key: desk.select((key,)))
+        self.view.picked_more.connect(self._pick_more)
         self.view.opened.connect(self._open_station)
         self.body_plan.picked.connect(lambda key: desk.select((key,)))
         self.view.pulled.connect(self.datums.pull)
@@ -358,6 +359,16 @@ class Window(QMainWindow):
         """Places in the View that can be dragged, for what is chosen."""
         tools = (self.grips, self.guides, self.ties, self.ends, self.reach, self.steps)
         self.view.set_grips({kind: place for tool in tools for kind, place in tool.grips().items()})
+
+    def _pick_more(self, key: str) -> None:
+        """Something more is chosen, or no more, in the View; an edge or face is named."""
+        self.desk.select((key,), add=True)
+        ground = self.guides.ground()
+        if "/" in key and key in self.desk.selection and ground is not None:
+            self._say(
+                "note",
+                f"Chosen: {ground.called(key)}. Now take a tool, such as an axis, a plane, a guide or a measure.",
+            )
 
     def _pull_grip(self, kind: str, start: np.ndarray, now: np.ndarray) -> None:
         word = kind.split()[0]

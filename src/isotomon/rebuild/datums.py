@@ -407,7 +407,14 @@ def _flat_face(field_: SectionField, lane: Lane, what: str) -> Plane:
     return Plane(middle, g.unit(run, f"{what} has no width"), outward)
 
 
-_PARTS = {"face": "face between", "c": "", "at": "at", "along": "edge through"}
+_PARTS = {
+    "first": "first end",
+    "last": "last end",
+    "face": "face between",
+    "c": "",
+    "at": "at",
+    "along": "edge through",
+}
 _O, _X, _Y, _Z = np.zeros(3), *np.eye(3)
 _BUILT: dict[str, Thing] = {
     "xy": Plane(_O, _X, _Z),

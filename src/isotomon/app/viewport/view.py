@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QEvent, QPoint, QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QColor,
+    QGuiApplication,
     QImage,
     QKeyEvent,
     QMouseEvent,
@@ -27,6 +28,7 @@ from isotomon.app.viewport.colours import colour_range, colour_table, paint_lege
 from isotomon.app.viewport.copies import corners, meshes_beside, placed_mesh
 from isotomon.app.viewport.datum_lines import datum_lines
 from isotomon.app.viewport.grip_marks import paint_grips, words_of
+from isotomon.app.viewport.parts import edge_lines, face_lines, part_at, seen_at
 from isotomon.app.viewport.scene import Scene
 from isotomon.app.viewport.solids import solid_mesh
 from isotomon.field.section_field import Sections
@@ -53,6 +55,8 @@ def _rgb(colour: str | QColor) -> tuple[float, float, float]:
 class View(QWidget):
     """Shows a Quick. Turn with the left button, move with the middle one (or Shift), zoom with the wheel."""
 
+    picked_more = Signal(str)
+    """with Ctrl: an id, or the reference of an edge or face, that is chosen besides what is chosen already"""
     picked = Signal(str)
     """id of the station or body clicked, empty for nothing"""
     opened = Signal(str)
@@ -263,6 +267,14 @@ class View(QWidget):
         self._make_comb()
         self._refresh_curves()
 
+    def _part_lines(self) -> list[Array]:
+        """The edges and the outlines of the faces that are chosen, or under the pointer."""
+        wanted = [key for key in dict.fromkeys((*self.selected, self.hovered)) if "/" in key]
+        if self.quick is None or not wanted:
+            return []
+        edges = edge_lines(self.quick)
+        return [line for key in wanted for line in ([edges[key]] if key in edges else face_lines(self.quick, key))]
+
     def set_live(self, sections: Sections | None) -> None:
         """The live section under the pointer on the Board, or none."""
         if sections is None and self._live is None:
@@ -345,6 +357,7 @@ class View(QWidget):
             curves += [(line, _rgb(colour_of), strong) for line in lines]
         for key, line in self._guides.items():
             curves.append((line, _rgb(self.theme.guide), key in self.selected or key == self.hovered))
+        curves += [(line, _rgb(self.theme.accent), True) for line in self._part_lines()]
         curves += [(line, _rgb(self.theme.soft_ink), False) for line in self._comb]
         for key, reading in self.quick.readings.items() if self.quick is not None else ():
             strong = key in self.selected
@@ -492,6 +505,14 @@ class View(QWidget):
 
     # Mouse and keys
 
+    def pick_part(self, at: QPointF) -> str:
+        """The edge or face of a body at a pixel, by reference, else what `pick` finds."""
+        key = self.pick(at)
+        if self.quick is None or not self.body_shown or (key and self.quick.of(key) is None):
+            return key
+        point, size = np.array([at.x(), at.y()]), (self.width(), self.height())
+        return part_at(self.quick, self.camera, point, size) or key
+
     def pick(self, at: QPointF) -> str:
         """The station whose outline is at a pixel, else the body's id if it is there, else nothing."""
         if self.quick is None:
@@ -515,18 +536,7 @@ class View(QWidget):
                     best, key = distance, name
         if key or not self.body_shown:
             return key
-        ahead = self.camera.axes()[2]
-        near: tuple[float, str] | None = None
-        for q in (self.quick, *self.quick.others):
-            if q.shape is None:
-                continue
-            places = placed_mesh(q.shape.mesh, q.placed[0]).points[::2, ::2].reshape(-1, 3)
-            pixels = self.camera.project(places, self.width(), self.height())[:, :2]
-            under = np.linalg.norm(pixels - point, axis=1) < 10.0
-            if under.any():
-                depth = float((places[under] @ ahead).min())
-                near = min(near, (depth, q.design.loft.id)) if near is not None else (depth, q.design.loft.id)
-        return near[1] if near is not None else ""
+        return seen_at(self.quick, self.camera, point, (self.width(), self.height()))[1]
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         """Begin to turn or move."""
@@ -575,7 +585,8 @@ class View(QWidget):
     def _hover(self, at: QPointF) -> None:
         grip = self._grip_at(at)
         self.setToolTip(f"Drag to {words_of(grip)}" if grip else "")
-        key = self.pick(at)
+        parts = bool(QGuiApplication.keyboardModifiers() & Qt.KeyboardModifier.ControlModifier)
+        key = self.pick_part(at) if parts else self.pick(at)
         if key != self.hovered:
             self.hovered = key
             self.setCursor(Qt.CursorShape.PointingHandCursor if key else Qt.CursorShape.ArrowCursor)
@@ -589,7 +600,10 @@ class View(QWidget):
             return
         drag, self._drag = self._drag, None
         if drag is not None and not drag[2] and event.button() == Qt.MouseButton.LeftButton:
-            self.picked.emit(self.pick(event.position()))
+            if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+                self.picked_more.emit(self.pick_part(event.position()))
+            else:
+                self.picked.emit(self.pick(event.position()))
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         """Look straight at a station."""

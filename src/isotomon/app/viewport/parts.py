@@ -1,0 +1,107 @@
+"""Edges and faces of bodies in the View: where they run, and which is under the pointer."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from isotomon.app.viewport.camera import Camera
+from isotomon.app.viewport.copies import placed_mesh
+from isotomon.field.mesh import SkinMesh
+from isotomon.geometry.planar import inside
+from isotomon.rebuild.results import Quick
+
+Array = NDArray[np.float64]
+EDGE, HIDDEN = 7.0, 25.0
+"""Pixels from an edge within which it is under the pointer, and by how many it may lie behind the skin that is seen there."""
+
+
+def edge_lines(quick: Quick) -> dict[str, Array]:
+    """Reference → (n, 3) line of every edge that runs along the bodies, where their first copies stand."""
+    found = {}
+    for q in (quick, *quick.others):
+        if q.shape is None or q.design.loft.seen == "hidden" or q.design.loft.aside:
+            continue
+        mesh, common = q.shape.mesh, q.shape.field.common
+        starts = np.searchsorted(mesh.sampling.lane, np.arange(len(common.lanes)))
+        columns = [int(starts[k]) for k, lane in enumerate(common.lanes) if not lane.basis.periodic]
+        columns += [mesh.points.shape[1] - 1] if common.open else []
+        for names, column in zip(q.shape.field.names.edges, columns, strict=True):
+            if names:
+                found[f"{q.design.loft.id}/along:{names[0]}"] = q.stood(mesh.points[:, column])
+    return found
+
+
+def face_lines(quick: Quick, ref: str) -> list[Array]:
+    """What bounds a face or an end, (n, 3) each; nothing when it is gone."""
+    body, _, part = ref.partition("/")
+    one, part = quick.of(body), part.removeprefix("face:")
+    if one is None or one.shape is None:
+        return []
+    mesh = one.shape.mesh
+    if part in ("first", "last"):
+        return [one.stood(mesh.points[0 if part == "first" else -1][mesh.sampling.rim])]
+    if part not in one.shape.field.names.lanes:
+        return []
+    own = mesh.points[:, mesh.sampling.lane == one.shape.field.names.lanes.index(part)]
+    return [one.stood(line) for line in (own[:, 0], own[:, -1], own[0], own[-1])]
+
+
+def part_at(quick: Quick, camera: Camera, at: Array, size: tuple[int, int]) -> str:
+    """The reference of the edge that is seen at a pixel, else of the face, else nothing."""
+    ahead, scale = camera.axes()[2], camera.height / max(size[1], 1)
+    depth, _, face = seen_at(quick, camera, at, size)
+    best, found = EDGE, face
+    for ref, line in edge_lines(quick).items():
+        away = np.linalg.norm(camera.project(line, *size)[:, :2] - at, axis=1)
+        k = int(away.argmin())
+        # An edge behind what is seen there is hidden by it.
+        if away[k] < best and float(line[k] @ ahead) < depth + HIDDEN * scale:
+            best, found = float(away[k]), ref
+    return found
+
+
+def seen_at(quick: Quick, camera: Camera, at: Array, size: tuple[int, int]) -> tuple[float, str, str]:
+    """How deep (mm) the skin lies that is seen at a pixel, of which body it is, and the reference of its face or end; endlessly
+    deep where there is none."""
+    found = (np.inf, "", "")
+    for q in (quick, *quick.others):
+        if q.shape is None or q.design.loft.seen == "hidden" or q.design.loft.aside:
+            continue
+        body, mesh = q.design.loft.id, placed_mesh(q.shape.mesh, q.placed[0])
+        pixels = camera.project(mesh.points.reshape(-1, 3), *size)[:, :2].reshape(*mesh.points.shape[:2], 2)
+        depths = mesh.points @ camera.axes()[2]
+        hit = _skin_hit(mesh, pixels, depths, at)
+        if hit is not None and hit[0] < found[0]:
+            name = q.shape.field.names.lanes[hit[1]]
+            found = (hit[0], body, "" if "&" in name else f"{body}/face:{name}")
+        for row, end in () if q.shape.open or mesh.ring else ((0, "first"), (-1, "last")):
+            rim = mesh.sampling.outline
+            depth = float(depths[row, rim].mean())
+            if depth < found[0] and inside(at[None], pixels[row, rim])[0]:
+                found = (depth, body, f"{body}/{end}")
+    return found
+
+
+def _skin_hit(mesh: SkinMesh, pixels: Array, depths: Array, at: Array) -> tuple[float, int] | None:
+    """The depth (mm) and the lane of the nearest piece of skin that covers a pixel."""
+    a, b = mesh.sampling.quads.T
+    corners = [(slice(None, -1), a), (slice(None, -1), b), (slice(1, None), b), (slice(1, None), a)]
+    best: tuple[float, int] | None = None
+    for three in ((0, 1, 2), (0, 2, 3)):
+        p, q, r = (pixels[corners[k][0]][:, corners[k][1]] for k in three)
+        u, v, w = q - p, r - p, at - p
+        area = u[..., 0] * v[..., 1] - u[..., 1] * v[..., 0]
+        with np.errstate(divide="ignore", invalid="ignore"):
+            s = (w[..., 0] * v[..., 1] - w[..., 1] * v[..., 0]) / area
+            t = (u[..., 0] * w[..., 1] - u[..., 1] * w[..., 0]) / area
+            rows, columns = np.nonzero((s >= 0.0) & (t >= 0.0) & (s + t <= 1.0))
+        if not len(rows):
+            continue
+        d = [depths[corners[k][0]][:, corners[k][1]][rows, columns] for k in three]
+        share = s[rows, columns], t[rows, columns]
+        deep = d[0] + share[0] * (d[1] - d[0]) + share[1] * (d[2] - d[0])
+        k = int(deep.argmin())
+        if best is None or deep[k] < best[0]:
+            best = (float(deep[k]), int(mesh.sampling.lane[a[columns[k]]]))
+    return best
