@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from functools import partial
+from functools import lru_cache, partial
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -10,16 +10,16 @@ from numpy.typing import NDArray
 
 from isotomon.app.command import Command
 from isotomon.errors import IsotomonError
-from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane, SpaceCurve
+from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane, SpaceCurve, flat_normal
 from isotomon.model import edits
 from isotomon.model.datums import BUILT_IN, BUILT_IN_NAMES, CONSTRUCTIONS, Datum, construction
 from isotomon.model.draw_edits import next_name
 from isotomon.model.drawing import Line, Ring
 from isotomon.model.records import Design, Drawn, Loft
-from isotomon.profile.outline import corner_words
+from isotomon.profile.outline import edge_words
 from isotomon.quantity import resolve
 from isotomon.rebuild.datums import Ground, Thing
-from isotomon.rebuild.results import Quick
+from isotomon.rebuild.results import Quick, Shape
 
 if TYPE_CHECKING:
     from isotomon.app.window import Window
@@ -44,9 +44,8 @@ def edges_along(quick: Quick | None, others: bool = False) -> list[tuple[str, st
     for q in quick.others if others else (quick,):
         names = {s.id: s.name for s in q.design.stations}
         for edge in q.shape.field.names.edges if q.shape is not None else ():
-            station, _, corner = edge[0].partition(".")
-            through = f"{names.get(station, station)} {corner_words(corner)}".strip()
-            found.append((f"{q.design.loft.id}/along:{edge[0]}", f"Edge of {q.design.loft.name} through {through}"))
+            through = f"Edge of {q.design.loft.name} through {edge_words(edge[0], names)}"
+            found.append((f"{q.design.loft.id}/along:{edge[0]}", through))
     return found
 
 
@@ -61,14 +60,21 @@ def faces(quick: Quick | None, others: bool = False, flat: bool = True) -> list[
             found += [(f"{loft.id}/{end}", f"{end.capitalize()} end of {loft.name}") for end in ("first", "last")]
         names = {s.id: s.name for s in q.design.stations}
         for k, lane in enumerate(shape.field.names.lanes[:MOST_FACES]):
-            points = shape.mesh.points[:, shape.mesh.sampling.lane == k].reshape(-1, 3)
-            if flat and np.linalg.svd(points - points.mean(axis=0), compute_uv=False)[2] > 1e-6 * np.ptp(points):
+            if flat and not _flat_lanes(shape)[k]:
                 continue
-            pair = [edge.partition(".") for edge in lane.removeprefix("hole ").split("~")]
-            words = " and ".join(f"{names.get(s, s)} {corner_words(corner)}" for s, _, corner in pair)
+            pair = lane.removeprefix("hole ").split("~")
+            words = " and ".join(edge_words(edge, names) for edge in pair)
             where = "round it" if lane == "round" else f"between {words}" if len(pair) > 1 else f"of the hole {words}"
             found.append((f"{loft.id}/face:{lane}", f"Face of {loft.name} {where}"))
     return found
+
+
+@lru_cache(maxsize=32)
+def _flat_lanes(shape: Shape) -> tuple[bool, ...]:
+    """Which of a body's lanes are flat; asked for at every turn, and the same as long as the body is."""
+    mesh = shape.mesh
+    lanes = range(len(shape.field.names.lanes[:MOST_FACES]))
+    return tuple(flat_normal(mesh.points[:, mesh.sampling.lane == k].reshape(-1, 3)) is not None for k in lanes)
 
 
 def candidates(design: Design, letter: str, stations: bool = True, quick: Quick | None = None) -> list[tuple[str, str]]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -127,6 +127,14 @@ def skin_mesh(sections: Sections, samples: Sampling, ring: bool = False) -> Skin
     return SkinMesh(
         sections.v, applied(samples.value, sections.control), normals / np.maximum(size, 1e-300), samples, ring
     )
+
+
+def taken(mesh: SkinMesh, affine: Array) -> SkinMesh:
+    """A skin where an affine map (4, 4) takes it, its normals outward."""
+    linear = affine[:3, :3]
+    normals = mesh.normals @ np.linalg.inv(linear)
+    size = np.maximum(np.linalg.norm(normals, axis=2, keepdims=True), 1e-300)
+    return replace(mesh, points=mesh.points @ linear.T + affine[:3, 3], normals=normals / size)
 
 
 def open_triangles(mesh: SkinMesh) -> tuple[Array, Index]:

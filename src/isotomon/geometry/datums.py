@@ -104,6 +104,13 @@ class SpaceCurve:
         return unit(self.rate(np.array([t]))[0], "the curve has no direction there; take another place on it")
 
 
+def flat_normal(points: Array) -> Array | None:
+    """(3,) the normal of the plane that points (n, 3) lie in, to a millionth of their extent; None where they do not."""
+    away = points - points.mean(axis=0)
+    normal = np.asarray(np.linalg.eigh(away.T @ away)[1][:, 0])
+    return normal if np.abs(away @ normal).max() < 1e-6 * float(np.ptp(points, axis=0).max()) else None
+
+
 def unit(v: Array, why: str) -> Array:
     """v with length 1. Raises: DesignError, saying `why`, for a vector without direction."""
     size = float(np.linalg.norm(v))

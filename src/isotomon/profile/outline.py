@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -149,6 +149,12 @@ def corner_words(name: str) -> str:
     own = name.rpartition(".")[2]
     counted = re.fullmatch(r"(.*?)(\d+)of(\d+)", own)
     return f"{counted[1] or 'corner'} {counted[2]} of {counted[3]}" if counted else own.replace("-", " ")
+
+
+def edge_words(name: str, stations: Mapping[str, str]) -> str:
+    """An edge's lasting name in words; `stations`: id → name."""
+    station, _, corner = name.partition(".")
+    return f"{stations.get(station, station)} {corner_words(corner)}".strip()
 
 
 def line(a: Sequence[float], b: Sequence[float]) -> Run:

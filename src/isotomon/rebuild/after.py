@@ -21,6 +21,15 @@ Array = NDArray[np.float64]
 ITSELF = np.eye(4)[None]
 
 
+def even_sizes(maps: Array) -> Array | None:
+    """(k,) the sizes of affine maps (k, 4, 4) that each resize the same in all directions; None where one does not."""
+    linear = maps[:, :3, :3]
+    square = linear @ linear.transpose(0, 2, 1)
+    sizes = np.trace(square, axis1=1, axis2=2) / 3.0
+    even = np.abs(square / sizes[:, None, None] - np.eye(3)).max() < 1e-9
+    return np.asarray(np.sqrt(sizes)) if even else None
+
+
 def placements(ground: Ground, steps: tuple[After, ...]) -> Array:
     """(k, 4, 4) affine maps, mm, of a body's copies, one for each place it comes to.
 

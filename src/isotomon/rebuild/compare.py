@@ -14,6 +14,7 @@ from isotomon.geometry.datums import Axis, SpaceCurve
 from isotomon.measure.apart import through
 from isotomon.measure.skin import deviation
 from isotomon.model.records import Design
+from isotomon.rebuild.after import even_sizes
 from isotomon.rebuild.looks import ground_of
 from isotomon.rebuild.quick import rebuild
 from isotomon.rebuild.results import Quick
@@ -68,10 +69,8 @@ def _figures(quick: Quick) -> dict[str, tuple[float, str]]:
 def _surface(quick: Quick) -> float:
     """mm² of all copies together; NaN where they are not resized evenly."""
     assert quick.full is not None
-    linear = quick.placed[:, :3, :3]
-    sizes = np.abs(np.linalg.det(linear)) ** (1.0 / 3.0)
-    even = np.abs(linear @ linear.transpose(0, 2, 1) - sizes[:, None, None] ** 2 * np.eye(3)).max() < 1e-9
-    return float(np.sum(sizes**2)) * quick.full.body.area if even else float("nan")
+    sizes = even_sizes(quick.placed)
+    return float("nan") if sizes is None else float(np.sum(sizes**2)) * quick.full.body.area
 
 
 def _walls(one: Quick, other: Quick) -> list[tuple[str, float, float, str]]:

@@ -26,7 +26,7 @@ from isotomon.model.records import Design, Drawn, Station
 from isotomon.model.resolve import Resolved
 from isotomon.profile.curves import piece_of
 from isotomon.profile.loops import places_of
-from isotomon.profile.outline import corner_words
+from isotomon.profile.outline import corner_words, edge_words
 from isotomon.quantity import Quantity, resolve
 from isotomon.rebuild.carrying import carrier_of
 from isotomon.rebuild.constructions import CONSTRUCT
@@ -101,11 +101,9 @@ class Ground:
             names |= {body.loft.id: body.loft.name, **{s.id: s.name for s in body.stations}}
         first, _, rest = part.partition(":")
         if first == "along":
-            station, _, corner = rest.partition(".")
-            rest = f"{names.get(station, station)} {corner_words(corner)}"
+            rest = edge_words(rest, names)
         if first == "face":
-            pairs = (edge.partition(".") for edge in rest.split("~"))
-            rest = " and ".join(f"{names.get(s, s)} {corner_words(corner)}" for s, _, corner in pairs)
+            rest = " and ".join(edge_words(edge, names) for edge in rest.split("~"))
         rest = corner_words(rest) if first == "c" else rest
         return " ".join(word for word in (names.get(name, name), _PARTS.get(first, first), rest) if word)
 
@@ -397,14 +395,13 @@ def _flat_face(field_: SectionField, lane: Lane, what: str) -> Plane:
     """
     control = field_.sections(np.linspace(field_.first, field_.last, 25)).control
     points = control[:, lane.columns].reshape(-1, 3)
-    middle = points.mean(axis=0)
-    normal = np.linalg.svd(points - middle)[2][2]
-    if np.abs((points - middle) @ normal).max() > 1e-6 * float(np.ptp(points, axis=0).max()):
+    normal = g.flat_normal(points)
+    if normal is None:
         raise DesignError(f"{what} is not flat; pick a flat face or a plane")
     run = control[0, lane.columns.stop - 1] - control[0, lane.columns.start]
     on = control[-1, lane.columns.start] - control[0, lane.columns.start]
     outward = normal if float(np.cross(run, on) @ normal) > 0.0 else -normal
-    return Plane(middle, g.unit(run, f"{what} has no width"), outward)
+    return Plane(points.mean(axis=0), g.unit(run, f"{what} has no width"), outward)
 
 
 _PARTS = {

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
-from functools import partial
+from functools import lru_cache, partial
 from pathlib import Path
 from typing import Literal
 
@@ -19,6 +19,7 @@ from isotomon.field.patches import patches
 from isotomon.model.after import is_joined
 from isotomon.model.bodies import body_ids, name_of, results
 from isotomon.model.records import Imported
+from isotomon.rebuild.after import even_sizes
 from isotomon.rebuild.results import Quick, Shape
 from isotomon.rebuild.shape import digest
 from isotomon.rebuild.supervisor import Supervisor
@@ -135,6 +136,7 @@ class Plan:
         return self
 
 
+@lru_cache(maxsize=2)
 def plan(quick: Quick, limit: float = STEP_SECONDS) -> Plan:
     """How the finished bodies of a design are made; what is wrong with one does not keep the others from being made.
 
@@ -225,22 +227,14 @@ def _stretched(quick: Quick, shape: Shape) -> tuple[str, Array | None, Array]:
     """The key of the body to be built, what its patches are stretched by before it is, and the maps that are left. The
     kernel stretches B-spline bodies badly, patches are stretched by their control points."""
     maps = quick.placed
-    if _alike(maps) or shape.field.wrap is not None or motion(shape.field) is not None:
+    if even_sizes(maps) is not None or shape.field.wrap is not None or motion(shape.field) is not None:
         return shape.key, None, maps
     left = maps @ np.linalg.inv(maps[0])
-    if not _alike(left):
+    if even_sizes(left) is None:
         raise SolidError(
             f"{quick.design.loft.name} is resized unevenly after it is copied; let the size come before the copies"
         )
     return digest((shape.key, maps[0].tobytes())), maps[0], left
-
-
-def _alike(maps: Array) -> bool:
-    """Whether affine maps (k, 4, 4) keep shapes alike: the same size in all directions."""
-    linear = maps[:, :3, :3]
-    square = linear @ linear.transpose(0, 2, 1)
-    size = np.trace(square, axis1=1, axis2=2)[:, None, None] / 3.0
-    return float(np.abs(square / size - np.eye(3)).max()) < 1e-9
 
 
 def _combine(
@@ -278,8 +272,10 @@ def finished_key(quick: Quick) -> str:
     loft = quick.design.loft
     if not (quick.others or loft.after or loft.imported):
         return quick.shape.key if quick.shape is not None else ""
+    if quick.shape is not None and quick.full is None:  # something moves: no solid is asked for
+        return ""
     try:
-        return plan(quick).finished.get(shown_body(quick), "")
+        return plan(quick, STEP_SECONDS).finished.get(shown_body(quick), "")
     except IsotomonError:
         return ""
 

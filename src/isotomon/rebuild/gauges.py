@@ -14,7 +14,7 @@ from isotomon.field.skin import BodySkin
 from isotomon.geometry import space
 from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane, SpaceCurve, round_through
 from isotomon.measure.apart import PlaneSection, apart, plane_section, spots_of, through
-from isotomon.measure.body import lane_area
+from isotomon.measure.body import BodyMeasures, lane_area
 from isotomon.measure.capacity import Inside, inside
 from isotomon.measure.faces import Faces, from_faces
 from isotomon.measure.laws import Finding, Mend
@@ -23,7 +23,7 @@ from isotomon.model.bodies import body_ids, name_of, results, set_aside
 from isotomon.model.gauges import Gauge, check_gauge
 from isotomon.model.records import Design
 from isotomon.quantity import resolve
-from isotomon.rebuild.after import ITSELF
+from isotomon.rebuild.after import ITSELF, even_sizes
 from isotomon.rebuild.datums import Ground, Thing
 from isotomon.rebuild.guides import direction
 from isotomon.rebuild.looks import ground_of
@@ -240,7 +240,7 @@ def _area(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -> Rea
     """Of a body's whole surface, its face or end, a station's section, or what a flat closed curve bounds."""
     ref = gauge.on[0]
     if ref in body_ids(quick.design):
-        return Reading((("Area", _surface_of(quick, finished, ref), "area"),), ())
+        return Reading((("Area", _whole(quick, finished, ref)[0].area, "area"),), ())
     name, _, part = ref.partition("/")
     one = quick.of(name)
     stationed = next((q for q in (quick, *quick.others) if any(s.id == ref for s in q.design.stations)), None)
@@ -263,23 +263,26 @@ def _area(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -> Rea
     return Reading((("Area", found, "area"),), ())
 
 
-def _surface_of(quick: Quick, finished: Finished, body: str) -> float:
+def _whole(quick: Quick, finished: Finished, body: str) -> tuple[BodyMeasures, bool]:
+    """The measures of a body with all its copies, as it is finished, and whether they are of its mesh."""
     one = quick.of(body)
-    plain = one is not None and one.full is not None and not of_solid(quick, one) and np.array_equal(one.placed, ITSELF)
-    if plain and one is not None and one.full is not None:
-        return one.full.body.area
+    if one is not None and one.full is not None and not of_solid(quick, one) and np.array_equal(one.placed, ITSELF):
+        return one.full.body, False
+    found = faces_of(quick, body, finished, COARSE).measures()
     built = finished.get(body)
-    return built.area if built is not None else faces_of(quick, body, finished, COARSE).measures().area
+    if built is not None:  # all but the inertia is the kernel's
+        found = replace(found, volume=built.volume, area=built.area, centre=np.array(built.centre))
+    return found, True
 
 
 def _face_area(one: Quick, part: str) -> float:
     """mm² of one face or end of a body. Raises: DesignError, FieldError."""
     if one.shape is None:
         raise DesignError(f"{one.design.loft.name} is not there; choose another")
-    linear = one.placed[0, :3, :3]
-    size = float(abs(np.linalg.det(linear))) ** (1.0 / 3.0)
-    if np.abs(linear @ linear.T - size**2 * np.eye(3)).max() > 1e-9:
+    sizes = even_sizes(one.placed[:1])
+    if sizes is None:
         raise DesignError("faces of a body that is resized unevenly are not measured one by one; measure the body")
+    size = float(sizes[0])
     if part.startswith("face:"):
         return size**2 * lane_area(one.shape.field, one.shape.field.names.lane(part.removeprefix("face:")))
     if one.shape.field.ring or one.shape.open:
@@ -292,13 +295,7 @@ def _body(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -> Rea
     one = quick.of(gauge.on[0])
     if one is not None and one.shape is not None and one.shape.open:
         raise DesignError("the body is a skin, which has no volume; close its profiles")
-    plain = one is not None and not of_solid(quick, one) and np.array_equal(one.placed, ITSELF)
-    if plain and one is not None and one.full is not None:
-        found, near = one.full.body, False
-    else:
-        found, near = faces_of(quick, gauge.on[0], finished, COARSE).measures(), True
-        if (built := finished.get(gauge.on[0])) is not None:  # all but the inertia is the kernel's
-            found = replace(found, volume=built.volume, area=built.area, centre=np.array(built.centre))
+    found, near = _whole(quick, finished, gauge.on[0])
     figures = [("Volume", found.volume, "volume"), ("Surface", found.area, "area")]
     density = one.design.loft.density if one is not None else None
     if density is not None:
@@ -353,9 +350,10 @@ def inside_of(ground: Ground, quick: Quick, gauge: Gauge) -> Inside:
         raise DesignError("the vessel is not there; choose another body")
     up, wall = ground.axis(gauge.on[1]).way, _number(ground, gauge, 1)
     linear, shift = one.placed[0, :3, :3], one.placed[0, :3, 3]
-    size = float(abs(np.linalg.det(linear))) ** (1.0 / 3.0)
-    if np.abs(linear @ linear.T - size**2 * np.eye(3)).max() > 1e-9:
+    sizes = even_sizes(one.placed[:1])
+    if sizes is None:
         raise DesignError("a vessel that is resized unevenly is not gauged; let its stations have the sizes instead")
+    size = float(sizes[0])
     return inside(one.shape.field, linear.T @ up / size, wall / size).taken(size, float(shift @ up))
 
 

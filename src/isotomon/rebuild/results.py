@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.errors import DesignError
-from isotomon.field.mesh import SkinMesh
+from isotomon.field.mesh import SkinMesh, taken
 from isotomon.field.section_field import SectionField, Sections
 from isotomon.geometry.datums import SpaceCurve
 from isotomon.measure.body import BodyMeasures
@@ -128,11 +128,7 @@ class Quick:
         """The skin where the body's first copy comes to stand. Raises: DesignError, when there is no body."""
         if self.shape is None:
             raise DesignError(f"{self.design.loft.name} is not there")
-        mesh, linear = self.shape.mesh, self.placed[0, :3, :3]
-        normals = mesh.normals @ np.linalg.inv(linear)
-        return replace(
-            mesh, points=self.stood(mesh.points), normals=normals / np.linalg.norm(normals, axis=-1, keepdims=True)
-        )
+        return taken(self.shape.mesh, self.placed[0])
 
     @property
     def volume(self) -> float:

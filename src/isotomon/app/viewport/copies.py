@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from isotomon.field.mesh import SkinMesh
+from isotomon.field.mesh import SkinMesh, taken
 from isotomon.rebuild.after import ITSELF
 from isotomon.rebuild.results import Quick
 
@@ -17,13 +17,11 @@ MOST_QUADS = 160_000
 
 
 def placed_mesh(mesh: SkinMesh, affine: Array) -> SkinMesh:
-    """A skin where an affine map (4, 4) takes it."""
+    """A skin where an affine map (4, 4) takes it; the normals of a mirrored one go the way its quads are turned."""
     if np.array_equal(affine, ITSELF[0]):
         return mesh
-    turn = np.linalg.inv(affine[:3, :3]) * np.sign(np.linalg.det(affine[:3, :3]))
-    normals = mesh.normals @ turn
-    size = np.maximum(np.linalg.norm(normals, axis=2, keepdims=True), 1e-300)
-    return replace(mesh, points=mesh.points @ affine[:3, :3].T + affine[:3, 3], normals=normals / size)
+    made = taken(mesh, affine)
+    return replace(made, normals=made.normals * np.sign(np.linalg.det(affine[:3, :3])))
 
 
 def meshes_beside(quick: Quick, usual: str, hidden: str = "") -> list[tuple[SkinMesh, str, bool]]:

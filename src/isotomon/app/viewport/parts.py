@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from isotomon.app.viewport.camera import Camera
 from isotomon.app.viewport.copies import placed_mesh
 from isotomon.field.mesh import SkinMesh
-from isotomon.geometry.planar import inside
+from isotomon.geometry.planar import cross, inside
 from isotomon.rebuild.results import Quick
 
 Array = NDArray[np.float64]
@@ -48,10 +48,10 @@ def face_lines(quick: Quick, ref: str) -> list[Array]:
 
 
 def part_at(quick: Quick, camera: Camera, at: Array, size: tuple[int, int]) -> str:
-    """The reference of the edge that is seen at a pixel, else of the face, else nothing."""
+    """The reference of the edge that is seen at a pixel, else of the face, else the body's id, else nothing."""
     ahead, scale = camera.axes()[2], camera.height / max(size[1], 1)
-    depth, _, face = seen_at(quick, camera, at, size)
-    best, found = EDGE, face
+    depth, body, face = seen_at(quick, camera, at, size)
+    best, found = EDGE, face or body
     for ref, line in edge_lines(quick).items():
         away = np.linalg.norm(camera.project(line, *size)[:, :2] - at, axis=1)
         k = int(away.argmin())
@@ -86,22 +86,30 @@ def seen_at(quick: Quick, camera: Camera, at: Array, size: tuple[int, int]) -> t
 def _skin_hit(mesh: SkinMesh, pixels: Array, depths: Array, at: Array) -> tuple[float, int] | None:
     """The depth (mm) and the lane of the nearest piece of skin that covers a pixel."""
     a, b = mesh.sampling.quads.T
-    corners = [(slice(None, -1), a), (slice(None, -1), b), (slice(1, None), b), (slice(1, None), a)]
+    right, below = pixels[..., 0] > at[0], pixels[..., 1] > at[1]
+    # Only quads whose corners lie on both sides of the pixel, either way, can cover it.
+    rows, columns = np.nonzero(_parted(right, a, b) & _parted(below, a, b))
+    a, b = a[columns], b[columns]
+    corners = [(rows, a), (rows, b), (rows + 1, b), (rows + 1, a)]
     best: tuple[float, int] | None = None
     for three in ((0, 1, 2), (0, 2, 3)):
-        p, q, r = (pixels[corners[k][0]][:, corners[k][1]] for k in three)
+        p, q, r = (pixels[corners[k]] for k in three)
         u, v, w = q - p, r - p, at - p
-        area = u[..., 0] * v[..., 1] - u[..., 1] * v[..., 0]
-        with np.errstate(divide="ignore", invalid="ignore"):
-            s = (w[..., 0] * v[..., 1] - w[..., 1] * v[..., 0]) / area
-            t = (u[..., 0] * w[..., 1] - u[..., 1] * w[..., 0]) / area
-            rows, columns = np.nonzero((s >= 0.0) & (t >= 0.0) & (s + t <= 1.0))
-        if not len(rows):
+        area = cross(u, v)
+        area = np.where(area == 0.0, np.inf, area)
+        s, t = cross(w, v) / area, cross(u, w) / area
+        hit = np.flatnonzero((s >= 0.0) & (t >= 0.0) & (s + t <= 1.0) & np.isfinite(area))
+        if not len(hit):
             continue
-        d = [depths[corners[k][0]][:, corners[k][1]][rows, columns] for k in three]
-        share = s[rows, columns], t[rows, columns]
-        deep = d[0] + share[0] * (d[1] - d[0]) + share[1] * (d[2] - d[0])
+        d = [depths[corners[k]][hit] for k in three]
+        deep = d[0] + s[hit] * (d[1] - d[0]) + t[hit] * (d[2] - d[0])
         k = int(deep.argmin())
         if best is None or deep[k] < best[0]:
-            best = (float(deep[k]), int(mesh.sampling.lane[a[columns[k]]]))
+            best = (float(deep[k]), int(mesh.sampling.lane[a[hit[k]]]))
     return best
+
+
+def _parted(side: NDArray[np.bool_], a: NDArray[np.int64], b: NDArray[np.int64]) -> NDArray[np.bool_]:
+    """(n_v - 1, quads) whether the corners of each quad lie on different sides."""
+    row = side[:, a] != side[:, b]
+    return (side[:-1, a] != side[1:, a]) | row[:-1] | row[1:]

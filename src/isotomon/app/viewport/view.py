@@ -507,16 +507,19 @@ class View(QWidget):
 
     def pick_part(self, at: QPointF) -> str:
         """The edge or face of a body at a pixel, by reference, else what `pick` finds."""
-        key = self.pick(at)
-        if self.quick is None or not self.body_shown or (key and self.quick.of(key) is None):
+        key = self._pick_line(at)
+        if self.quick is None or key or not self.body_shown:
             return key
-        point, size = np.array([at.x(), at.y()]), (self.width(), self.height())
-        return part_at(self.quick, self.camera, point, size) or key
+        return part_at(self.quick, self.camera, np.array([at.x(), at.y()]), (self.width(), self.height()))
 
     def pick(self, at: QPointF) -> str:
-        """The station whose outline is at a pixel, else the body's id if it is there, else nothing."""
-        if self.quick is None:
-            return ""
+        """The station, guide or datum whose line is at a pixel, else the body's id if it is there, else nothing."""
+        key = self._pick_line(at)
+        if self.quick is None or key or not self.body_shown:
+            return key
+        return seen_at(self.quick, self.camera, np.array([at.x(), at.y()]), (self.width(), self.height()))[1]
+
+    def _pick_line(self, at: QPointF) -> str:
         point = np.array([at.x(), at.y()])
         best, key = PICK_PIXELS, ""
         for name, line in self._outlines.items():
@@ -534,9 +537,7 @@ class View(QWidget):
                 )
                 if distance < best:
                     best, key = distance, name
-        if key or not self.body_shown:
-            return key
-        return seen_at(self.quick, self.camera, point, (self.width(), self.height()))[1]
+        return key
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         """Begin to turn or move."""
