@@ -192,7 +192,8 @@ class Shaping(GuidingWindow):
         def ctrl(place: np.ndarray) -> None:
             QTest.mouseClick(w.view, LEFT, CTRL, self.pixel(place))
 
-        ctrl(plane.origin)
+        w.desk.select(("body",))
+        ctrl(plane.origin)  # a part is meant then, and no body as a whole
         self.assertEqual(w.desk.selection, (f"body/face:{name}",))
         self.run_command("measure-area")
         self.settle()

@@ -61,6 +61,7 @@ from isotomon.app.viewport.view import View
 from isotomon.app.wiring import offer_behind_formula
 from isotomon.measure.laws import Finding
 from isotomon.model import edits
+from isotomon.model.bodies import body_ids
 from isotomon.model.records import Design
 from isotomon.rebuild.deliver import finished_key
 from isotomon.rebuild.results import Quick
@@ -362,6 +363,9 @@ class Window(QMainWindow):
 
     def _pick_more(self, key: str) -> None:
         """Something more is chosen, or no more, in the View; an edge or face is named."""
+        if "/" in key and self.desk.design is not None:  # a part is meant now, no body as a whole
+            bodies = body_ids(self.desk.design)
+            self.desk.select(tuple(k for k in self.desk.selection if k not in bodies))
         self.desk.select((key,), add=True)
         ground = self.guides.ground()
         if "/" in key and key in self.desk.selection and ground is not None:

@@ -245,8 +245,10 @@ def _area(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -> Rea
     one = quick.of(name)
     stationed = next((q for q in (quick, *quick.others) if any(s.id == ref for s in q.design.stations)), None)
     if one is not None and part.startswith(("face:", "first", "last")) and "rim" not in part:
-        found = _face_area(one, part)
-    elif stationed is not None and stationed.shape is not None:
+        # A face that others cut into or add to is known as its own body is shaped.
+        title = "Area as shaped" if of_solid(quick, one) else "Area"
+        return Reading(((title, _face_area(one, part), "area"),), ())
+    if stationed is not None and stationed.shape is not None:
         row = next(k for k, n in stationed.resolved.own if n.station.id == ref)
         found = float(stationed.shape.curves.area[stationed.shape.at_stations[row]])
     else:
