@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 
 import numpy as np
@@ -14,7 +15,6 @@ from isotomon.app.board_paint import nice_step
 from isotomon.app.shapes import polygon
 from isotomon.app.theme import Theme, station_colour
 from isotomon.field.mesh import applied
-from isotomon.field.section_field import Sections
 from isotomon.quantity import display, to_unit
 from isotomon.rebuild.results import Quick
 
@@ -44,6 +44,7 @@ class BodyPlan(QWidget):
         self._extent = np.array([[-1.0, -1.0], [1.0, 1.0]])
         """(2, 2) mm: the lowest and the highest of all outlines."""
         self._ties: list[Array] = []
+        self._live_at = math.nan
         self._live: Array | None = None
         self._over: list[Array] = []
         self._zoom, self._shift = 1.0, QPointF(0, 0)
@@ -68,7 +69,7 @@ class BodyPlan(QWidget):
             self._extent = np.stack([points.min(axis=0), points.max(axis=0)])
             rows = shape.form.common.rows(np.array([t.u for t in shape.form.common.ties]))
             self._ties = list(np.matmul(rows, local).transpose(1, 0, 2))
-        self.update()
+        self.set_live(self._live_at)
 
     def set_over(self, outlines: Sequence[Array]) -> None:
         """Pieces of line (n, 2, 2), mm, of another body behind this one's sections, or none."""
@@ -80,12 +81,14 @@ class BodyPlan(QWidget):
         self.selected = ids
         self.update()
 
-    def set_live(self, sections: Sections | None) -> None:
-        """The live section under the pointer on the Board."""
+    def set_live(self, position: float) -> None:
+        """Where along the body the pointer is on the Board (mm), or NaN: the section there is drawn, of what is shown."""
+        self._live_at = position
+        section = self.quick.section_at(position) if self.quick is not None else None
         self._live = None
-        if sections is not None and self.quick is not None and self.quick.shape is not None:
+        if section is not None and self.quick is not None and self.quick.shape is not None:
             samples = self.quick.shape.mesh.sampling
-            self._live = (samples.value @ sections.local[0])[samples.rim]
+            self._live = (samples.value @ section.local[0])[samples.rim]
         self.update()
 
     def _frame(self) -> tuple[float, float, float]:

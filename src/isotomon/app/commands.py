@@ -56,7 +56,7 @@ def _needs_redo(w: Window) -> str:
 
 
 def _needs_building(w: Window) -> str:
-    return "" if w.desk.building else "No solid is being built"
+    return "" if w.desk.under_way[0] else "Nothing is being worked out"
 
 
 def _needs_findings(w: Window) -> str:
@@ -212,7 +212,7 @@ COMMANDS: tuple[Command, ...] = (
             lambda w: w.desk.design is not None and w.desk.design.loft.ring, "Carry along"),
     Command("rebuild", "Rebuild solid", lambda w: w.desk.rebuild_solid(), "F5", "Shape", "solid",
             "Build the solid again", needs_body),
-    Command("cancel", "Cancel rebuild", lambda w: w.desk.engine.cancel_solid(), "Shift+F5", "Shape", "circle-x",
+    Command("cancel", "Cancel rebuild", lambda w: w.desk.engine.cancel(), "Shift+F5", "Shape", "circle-x",
             "Give up the solid under way; bodies already built stay", _needs_building),
     Command("law-area", "Area law", lambda w: w.tools.add_law("area"), "", "Check", "law",
             "Intend the present areas, within a band", needs_body),

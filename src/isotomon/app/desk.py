@@ -24,6 +24,8 @@ class Desk(QObject):
     quick_changed = Signal(object)
     selection_changed = Signal()
     solid_changed = Signal()
+    progressed = Signal()
+    """something long is under way, has come further, or is done"""
     session_changed = Signal()
     said = Signal(str, str)
     """severity ('', 'note', 'band', 'error') and a sentence for the foot of the window"""
@@ -37,11 +39,13 @@ class Desk(QObject):
         self.solid: Built | Failed | None = None
         self.solid_key = ""
         self.building = False
+        self._progress = ("", 0.0)
         self.finding: Finding | None = None
         self._preview: tuple[str, Edit] | None = None
         engine.quick_done.connect(self._take_quick)
         engine.solid_started.connect(self._solid_began)
         engine.solid_done.connect(self._take_solid)
+        engine.progress.connect(self._take_progress)
         engine.trouble.connect(lambda text: self.said.emit("error", text))
 
     @property
@@ -177,10 +181,21 @@ class Desk(QObject):
         moving = self._preview is not None
         if not moving and quick.design is not self.session.design and quick.design != self.session.design:
             return
-        if quick.shape is None and moving:
-            return
+        if moving and (quick.shape is None or quick.full is not None):
+            return  # a drag goes on where there is a body; what comes at rest is of before it
         self.quick = quick
         self.quick_changed.emit(quick)
+
+    @property
+    def under_way(self) -> tuple[str, float]:
+        """What is being worked out, empty when nothing is, and the share that is done."""
+        if self._progress[0]:
+            return self._progress
+        return ("The solid is being built" if self.building else ""), 0.0
+
+    def _take_progress(self, title: str, share: float) -> None:
+        self._progress = (title, share)
+        self.progressed.emit()
 
     def _solid_began(self, key: str) -> None:
         self.building = True

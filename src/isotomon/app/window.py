@@ -109,7 +109,6 @@ class Window(QMainWindow):
         self._tray_buttons: list[tuple[QToolButton, Command]] = []
         self._finding_at = -1
         self._told: Finding | None = None
-        self._live_at = math.nan
         self.setAcceptDrops(True)
         self._make_actions()
         self._make_layout()
@@ -279,7 +278,7 @@ class Window(QMainWindow):
         self.message.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.solid_label = QLabel()
         self.progress = QProgressBar()
-        self.progress.setRange(0, 0)
+        self.progress.setRange(0, 100)
         self.progress.setFixedWidth(120)
         self.progress.setTextVisible(False)
         self.cancel_button = QToolButton()
@@ -298,6 +297,8 @@ class Window(QMainWindow):
         desk.design_changed.connect(self._show_title)
         desk.design_changed.connect(self.refresh_commands)
         desk.solid_changed.connect(self._show_solid)
+        desk.progressed.connect(self._show_solid_line)
+        desk.progressed.connect(self.refresh_commands)
         desk.said.connect(self._say)
         desk.engine.exported.connect(self.files.exported)
         self.view.picked.connect(lambda key: desk.select((key,)))
@@ -343,7 +344,6 @@ class Window(QMainWindow):
         self.show_grips()
         self.checks.refresh()
         self._show_findings(quick)
-        self._show_live(self._live_at)
         self._show_solid_line()
         self.refresh_commands()
 
@@ -386,14 +386,8 @@ class Window(QMainWindow):
         tools.pull(kind, start, now)
 
     def _show_live(self, position: float) -> None:
-        self._live_at = position
-        quick = self.desk.quick
-        sections = None
-        if not math.isnan(position) and quick is not None and quick.shape is not None:
-            field = quick.shape.field
-            sections = field.sections(field.params(np.array([np.clip(position, field.first, field.last)])))
-        self.view.set_live(sections)
-        self.body_plan.set_live(sections)
+        self.view.set_live(position)
+        self.body_plan.set_live(position)
 
     def _show_findings(self, quick: Quick) -> None:
         words = {"error": "✕", "band": "▲", "note": "·"}
@@ -435,10 +429,12 @@ class Window(QMainWindow):
 
     def _show_solid_line(self) -> None:
         text, good = solid_state(self.desk)
-        self.solid_label.setText(text if good else "The solid is being built…" if self.desk.building else "No solid")
+        under_way, share = self.desk.under_way
+        self.solid_label.setText(f"{under_way}…" if under_way else text if good else "No solid")
         self.solid_label.setToolTip(text)
+        self.progress.setValue(round(100 * share))
         for widget in (self.progress, self.cancel_button):
-            widget.setVisible(self.desk.building)
+            widget.setVisible(bool(under_way))
 
     def _say(self, severity: str, text: str) -> None:
         mark = {"error": "✕  ", "band": "▲  "}.get(severity, "") if text else ""

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from isotomon.field.carriers import STRAIGHT, Relative, Turning
 from isotomon.field.clearance import meets_itself
+from isotomon.field.mesh import applied
 from isotomon.field.section_field import SectionField, Sections
 from isotomon.geometry.datums import Axis
 from isotomon.geometry.planar import crossing, inside, signed_area
@@ -48,9 +49,9 @@ def find_flaws(field: SectionField, places: int = 61, per_lane: int = 40) -> lis
     loop = np.repeat([lane.loop for lane in field.common.lanes], [len(x) for x in spread])
     matrix = field.common.matrix(spread)
     sections = field.sections(v)
-    local, flat = np.matmul(matrix, sections.local), np.matmul(matrix, sections.control)
+    local, flat = applied(matrix, sections.local), applied(matrix, sections.control)
     space = flat if wrap is None else wrap.laid(flat)[0]
-    advance = np.einsum("vui,vi->vu", np.matmul(matrix, sections.slopes), sections.normal)
+    advance = np.einsum("vui,vi->vu", applied(matrix, sections.slopes), sections.normal)
     flaws = []
     v = sections.position
     # What lies on the axis that a body is turned about stands still.

@@ -7,18 +7,23 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.interpolate import PPoly
+from scipy.sparse import csr_array
 
 from isotomon.errors import FieldError, KnotError
 from isotomon.field.open_ties import open_ties
 from isotomon.field.ties import Held, Ties, automatic_ties
-from isotomon.geometry.basis import Basis, fit
+from isotomon.geometry.basis import Basis, Joins, fit
 from isotomon.geometry.hermite import smooth
+from isotomon.pace import checkpoint
 from isotomon.profile.outline import Outline2D
 
 Array = NDArray[np.float64]
 
 FIT = 7e-8
 """Largest distance of a section in the common basis from its outline, for a chord of 1."""
+LOOSE_FIT = 1e-6
+"""The same where profiles are so unlike that this takes too many spans: still no more than the design's usual tolerance."""
 ROUND = 200.0
 """Round outlines alone are followed so many times more closely: what is round is to stay so."""
 
@@ -96,14 +101,15 @@ class Correspondence:
                 result[np.ix_(here, np.arange(lane.columns.start, lane.columns.stop))] = part
         return result
 
-    def matrix(self, per_lane: Sequence[Array], derivative: int = 0) -> Array:
-        """Block matrix (sum of samples, n) that evaluates each lane at its own parameters."""
-        result = np.zeros((sum(len(u) for u in per_lane), self.size))
-        row = 0
+    def matrix(self, per_lane: Sequence[Array], derivative: int = 0) -> csr_array:
+        """Sparse block matrix (sum of samples, n) that evaluates each lane at its own parameters."""
+        row, blocks = 0, []
         for lane, u in zip(self.lanes, per_lane, strict=True):
-            result[row : row + len(u), lane.columns] = lane.basis.matrix(u, derivative)
+            own = lane.basis.sparse(u, derivative).tocoo()
+            blocks.append((own.data, own.row + row, own.col + lane.columns.start))
             row += len(u)
-        return result
+        data, rows, columns = (np.concatenate(part) for part in zip(*blocks, strict=True))
+        return csr_array((data, (rows, columns)), shape=(row, self.size))
 
 
 def correspond(outlines: Sequence[Outline2D], held: Sequence[Held] = ()) -> Correspondence:
@@ -125,15 +131,14 @@ def correspond(outlines: Sequence[Outline2D], held: Sequence[Held] = ()) -> Corr
     borders = _borders(outlines, ties)
     marks = _common_marks(outlines, ties, inner)
     weights = np.full(len(outlines), ROUND if all(o.round for o in outlines) else 1.0)
-    maps = [_share_map(o, i, ties, marks, periodic) for i, o in enumerate(outlines)]
+    maps = [_share_map(i, ties, marks, periodic) for i in range(len(outlines))]
+    everywhere = _sampler(outlines, weights, maps)
     lanes, blocks, column = [], [], 0
     for k in range(count):
         u0, u1 = ties.u[k], ties.u[k + 1]
         joins = {(m.u - u0) / (u1 - u0): m.continuity for m in marks if u0 < m.u < u1}
-        try:
-            basis, control = fit(_sampler(outlines, weights, maps, u0, u1), FIT, joins=joins, periodic=periodic)
-        except KnotError as error:
-            raise FieldError(f"the sections cannot be carried into one another smoothly: {error}") from None
+        checkpoint(k / count)
+        basis, control = _lane(lambda w, u0=u0, u1=u1: everywhere(u0 + w * (u1 - u0)), joins, periodic)  # type: ignore[misc]
         lanes.append(Lane(basis, slice(column, column + basis.size), borders[k], borders[k + 1]))
         blocks.append(control.reshape(basis.size, len(outlines), 2).transpose(1, 0, 2) / weights[:, None, None])
         column += basis.size
@@ -149,6 +154,20 @@ def correspond(outlines: Sequence[Outline2D], held: Sequence[Held] = ()) -> Corr
     )
     tied += [Tied(m.name, m.u, np.array([m.shares[i] for i in range(len(outlines))])) for m in marks if m.held]
     return Correspondence(tuple(lanes), ties.u, control, tuple(tied), is_open)
+
+
+def _lane(sample: Callable[[Array], Array], joins: Joins, periodic: bool) -> tuple[Basis, Array]:
+    """The basis in which all outlines of a lane are followed, and their control points."""
+    for tolerance in (FIT, LOOSE_FIT):
+        try:
+            return fit(sample, tolerance, joins=joins, periodic=periodic)
+        except KnotError:
+            continue
+    raise FieldError(
+        "its profiles are too unlike to be carried into one another smoothly: between two ties one of them bends where "
+        "another has a corner next to it; set ties by hand where they belong together, use profiles that are more alike, "
+        "or make two bodies of it"
+    )
 
 
 def _borders(outlines: Sequence[Outline2D], ties: Ties) -> list[Border]:
@@ -231,16 +250,38 @@ def _without_smooth(outlines: Sequence[Outline2D], everything: Ties | None) -> t
     return Ties(share, np.zeros((len(outlines), 1), dtype=bool), np.array([0.0, 1.0]), ("",)), inner
 
 
-def _sampler(
-    outlines: Sequence[Outline2D], weights: Array, maps: Sequence[Callable[[Array], Array]], u0: float, u1: float
-) -> Callable[[Array], Array]:
-    def sample(w: Array) -> Array:
-        u = u0 + w * (u1 - u0)
-        return np.hstack(
-            [k * o.points(share(u) * o.length) for k, o, share in zip(weights, outlines, maps, strict=True)]
-        )
+def _sampler(outlines: Sequence[Outline2D], weights: Array, maps: Sequence[PPoly]) -> Callable[[Array], Array]:
+    """u (n,) → (n, 2 outlines) points of all outlines at once, each weighted."""
+    shares, points = _side_by_side(maps), _side_by_side([o.pieces for o in outlines])
+    begins = GAP * np.arange(len(outlines))[:, None]
+    closed = not outlines[0].open
+
+    def sample(u: Array) -> Array:
+        share = shares(u + begins)[..., 0]
+        share = np.mod(share, 1.0) if closed else np.clip(share, 0.0, 1.0)
+        found = weights[:, None, None] * points(share + begins)
+        return np.asarray(found.transpose(1, 0, 2).reshape(len(u), -1))
 
     return sample
+
+
+GAP = 2.0
+"""How far apart the curves of a family lie in one parameter; each takes 1 of it."""
+
+
+def _side_by_side(curves: Sequence[PPoly]) -> PPoly:
+    """One curve that runs through all `curves`, each from 0 to 1, with the k-th one begun at k times `GAP`."""
+    degree = max(len(c.c) for c in curves)
+    powers, breaks = [], []
+    for k, curve in enumerate(curves):
+        rest = curve(np.array([curve.x[-1]]))[None]
+        still = np.concatenate(
+            [np.zeros((len(curve.c) - 1, *rest.shape[1:])), rest]
+        )  # it rests at its end up to the next
+        rows = np.concatenate([curve.c, still], axis=1)
+        powers.append(np.concatenate([np.zeros((degree - len(rows), *rows.shape[1:])), rows]))
+        breaks.append(curve.x + k * GAP)
+    return PPoly(np.concatenate(powers, axis=1), np.append(np.concatenate(breaks), GAP * len(curves)))
 
 
 @dataclass(frozen=True)
@@ -299,10 +340,8 @@ def _common_marks(outlines: Sequence[Outline2D], ties: Ties, inner: Sequence[tup
     return sorted([*held, *own], key=lambda m: m.u)
 
 
-def _share_map(
-    outline: Outline2D, i: int, ties: Ties, marks: list[_CommonMark], periodic: bool
-) -> Callable[[Array], Array]:
-    """u → share of arc length on outline i: monotone, C2 except at the outline's own corners."""
+def _share_map(i: int, ties: Ties, marks: list[_CommonMark], periodic: bool) -> PPoly:
+    """u, 0 to 1 → share of arc length on outline i: monotone, C2 except at the outline's own corners."""
     nodes = {float(u): float(s) for u, s in zip(ties.u, ties.share[i], strict=True)}
     for mark in marks:
         if i in mark.shares and all(abs(mark.u - u) > 1e-6 for u in nodes):
@@ -313,24 +352,34 @@ def _share_map(
         # Tiled over three turns, the middle one is periodic and C2 through the start.
         tiled_u = np.concatenate([u[:-1] - 1.0, u, u[1:] + 1.0])
         tiled_s = np.concatenate([share[:-1] - 1.0, share, share[1:] + 1.0])
-        curve = smooth(tiled_u, tiled_s[:, None])
-        return lambda x: curve(x)[:, 0]
-    # The first tie need not be a corner of this outline; start at one that is, and go once round from there.
+        return _from_0_to_1([smooth(tiled_u, tiled_s[:, None]).pieces()])
+    # The first tie need not be a corner of this outline: pieces from corner to corner, begun one turn before the start.
     corner_u = ties.u[:-1][ties.corner[i]]
-    loop_u = np.concatenate([u[:-1], u + 1.0])
-    loop_s = np.concatenate([share[:-1], share + 1.0])
+    loop_u = np.concatenate([u[:-1] - 1.0, u[:-1], u + 1.0])
+    loop_s = np.concatenate([share[:-1] - 1.0, share[:-1], share + 1.0])
+    ends = np.concatenate([corner_u - 1.0, corner_u, corner_u[:1] + 1.0])
     pieces = [
-        smooth(loop_u[inside], loop_s[inside, None])
-        for a, b in zip(corner_u, np.append(corner_u[1:], corner_u[0] + 1.0), strict=True)
+        smooth(loop_u[inside], loop_s[inside, None]).pieces()
+        for a, b in zip(ends[:-1], ends[1:], strict=True)
         if (inside := (loop_u >= a - 1e-12) & (loop_u <= b + 1e-12)).sum() > 1
     ]
-    starts = np.array([piece.x[0] for piece in pieces])
+    return _from_0_to_1(pieces)
 
-    def by_piece(x: Array) -> Array:
-        # Inside a lane every sample belongs to the piece that holds the lane's middle.
-        middle = float(np.median(x))
-        round_ = 1.0 if middle < starts[0] else 0.0
-        which = int(np.clip(np.searchsorted(starts, middle + round_, side="right") - 1, 0, len(pieces) - 1))
-        return pieces[which](x + round_)[:, 0] - round_
 
-    return by_piece
+def _from_0_to_1(pieces: Sequence[PPoly]) -> PPoly:
+    """Curves that follow each other, as one, cut to 0 … 1."""
+    starts, powers = np.concatenate([p.x[:-1] for p in pieces]), np.concatenate([p.c for p in pieces], axis=1)
+    ends = np.append(starts[1:], pieces[-1].x[-1])
+    here = (ends > 0.0) & (starts < 1.0)
+    breaks = np.append(np.maximum(starts[here], 0.0), 1.0)
+    shift = breaks[:-1] - starts[here]
+    return PPoly(_begun_later(powers[:, here], shift), breaks)
+
+
+def _begun_later(powers: Array, shift: Array) -> Array:
+    """Polynomials (degree + 1, pieces, m), highest power first, in a variable that begins `shift` (pieces,) later."""
+    result = powers.copy()
+    for k in range(1, len(powers)):
+        for row in range(1, len(powers) - k + 1):
+            result[row] += shift[:, None] * result[row - 1]
+    return result

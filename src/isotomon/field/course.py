@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 from scipy.interpolate import BSpline
+from scipy.sparse import csr_array
 
 from isotomon.field.correspond import Correspondence
 
@@ -24,7 +25,7 @@ class Course:
     laws: BSpline
     start: float
     draft: Array | None = None
-    area_form: Array | None = None
+    area_form: csr_array | None = None
     area: float = 0.0
     """mm² at the start, where it is to be kept."""
 
@@ -40,7 +41,7 @@ class Course:
             p, p1 = self._kept(v, p, p1, self.area_form)
         return p.reshape(len(v), -1), p1.reshape(len(v), -1)
 
-    def _kept(self, v: Array, p: Array, p1: Array, form: Array) -> tuple[Array, Array]:
+    def _kept(self, v: Array, p: Array, p1: Array, form: csr_array) -> tuple[Array, Array]:
         area = _area(p, p, form)
         size = np.sqrt(self.area / np.maximum(area, 1e-12 * self.area))
         size1 = -0.5 * size * (_area(p1, p, form) + _area(p, p1, form)) / np.maximum(area, 1e-12 * self.area)
@@ -60,8 +61,8 @@ class Course:
         return b"".join(np.ascontiguousarray(a).tobytes() for a in parts if a is not None)
 
 
-def _area(p: Array, q: Array, form: Array) -> Array:
-    n = len(form)
+def _area(p: Array, q: Array, form: csr_array) -> Array:
+    n = form.shape[0]
     return np.asarray(np.einsum("vi,vi->v", p[:, :n, 0] @ form, q[:, :n, 1]))
 
 

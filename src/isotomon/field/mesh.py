@@ -62,15 +62,11 @@ def sampling(common: Correspondence, total: int = 128) -> Sampling:
         np.stack([np.arange(a, b - 1), np.arange(a + 1, b)], axis=1)
         for a, b in zip(starts[:-1], starts[1:], strict=True)
     ]
-    value = common.matrix(u)
-    for lane, a, b in zip(common.lanes, starts[:-1], starts[1:], strict=True):
-        if lane.basis.periodic:
-            value[b - 1] = value[a]
     loops = [lane.loop for lane in common.lanes]
     return Sampling(
-        value=csr_array(value),
-        slope=csr_array(common.matrix(u, 1)),
-        bend=csr_array(common.matrix(u, 2)),
+        value=common.matrix(u),
+        slope=common.matrix(u, 1),
+        bend=common.matrix(u, 2),
         lane=np.repeat(np.arange(len(u)), [len(x) for x in u]),
         quads=np.vstack(pairs),
         outline=np.concatenate(

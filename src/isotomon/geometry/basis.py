@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 from scipy.interpolate import BSpline
+from scipy.sparse import csr_array, diags_array
 
 from isotomon.errors import KnotError
 
@@ -53,21 +54,31 @@ class Basis:
         """How many control points the basis has."""
         return len(self.knots) - self.degree - 1 - (self.degree if self.periodic else 0)
 
-    def matrix(self, u: Array, derivative: int = 0) -> Array:
-        """Values, or a derivative, of every basis function at `u`: (len(u), size)."""
+    def sparse(self, u: Array, derivative: int = 0) -> csr_array:
+        """The same as `matrix` with its zeros left out: for many control points.
+
+        Source: de Boor, A Practical Guide to Splines, X(15), for derivatives.
+        """
         knots, p = self.knots, self.degree
         u = np.mod(u, 1.0) if self.periodic else np.clip(u, 0.0, 1.0)
-        if derivative == 0:
-            full = BSpline.design_matrix(u, knots, p).toarray()
-        elif derivative > p:
-            full = np.zeros((len(u), len(knots) - p - 1))
-        else:
-            full = BSpline(knots, np.eye(len(knots) - p - 1), p)(u, derivative)
+        count = len(knots) - p - 1
+        if derivative > p:
+            return csr_array((len(u), self.size))
+        inner = knots[derivative : len(knots) - derivative]
+        full = csr_array(BSpline.design_matrix(u, inner, p - derivative))
+        for k in range(derivative, 0, -1):
+            q, n = p - k + 1, count - k + 1
+            width = knots[k - 1 + q + 1 : k - 1 + q + n] - knots[k : k - 1 + n]
+            rate = np.where(width > 0.0, q / np.where(width > 0.0, width, 1.0), 0.0)
+            full = full @ diags_array([-rate, rate], offsets=[0, 1], shape=(n - 1, n), format="csr")
         if not self.periodic:
             return full
-        wrapped = full[:, : self.size].copy()
-        wrapped[:, :p] += full[:, self.size :]
-        return wrapped
+        fold = csr_array((np.ones(count), (np.arange(count), np.arange(count) % self.size)), shape=(count, self.size))
+        return full @ fold
+
+    def matrix(self, u: Array, derivative: int = 0) -> Array:
+        """Values, or a derivative, of every basis function at `u`: (len(u), size)."""
+        return np.asarray(self.sparse(u, derivative).toarray())
 
     def greville(self) -> Array:
         """Sites at which interpolation is well posed: the Greville abscissae."""
@@ -138,9 +149,15 @@ def fit(
         bad = _with_wide_neighbours(error > tolerance, width)
         if not bad.any():
             return basis, control
-        if len(width) + bad.sum() > most:
+        # Halving a smooth span makes its miss smaller by 2 to the degree + 1 at best: so much may be done at once.
+        halvings = np.log2(np.maximum(error / tolerance, 1.0)) // (degree + 1)
+        parts = np.where(bad, 2 ** np.clip(halvings, 1, 3), 1).astype(int)
+        if parts.sum() > most:
+            parts = np.where(bad, 2, 1)
+        if parts.sum() > most:
             raise KnotError(f"a curve needs more than {most} spans to be met within {tolerance:g}")
-        breaks = np.sort(np.r_[breaks, breaks[:-1][bad] + width[bad] / 2.0])
+        at = np.arange(parts.sum()) - np.repeat(np.cumsum(parts) - parts, parts)
+        breaks = np.append(np.repeat(breaks[:-1], parts) + np.repeat(width / parts, parts) * at, 1.0)
 
 
 def _with_wide_neighbours(bad: NDArray[np.bool_], width: Array) -> NDArray[np.bool_]:

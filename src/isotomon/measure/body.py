@@ -7,9 +7,11 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from isotomon.field.section_field import SectionField
+from isotomon.field.mesh import applied
+from isotomon.field.section_field import SectionField, Sections
 from isotomon.geometry.planar import cross3
 from isotomon.measure.sections import Quadrature, moments
+from isotomon.pace import checkpoint
 
 Array = NDArray[np.float64]
 
@@ -35,10 +37,28 @@ class BodyMeasures:
 
 
 GAUSS = 8
-"""Sites in each stretch along the body."""
+"""Sites in each stretch along a lane's face."""
 HALVINGS, MOST_PLACES = 11, 32
 NEAR = 1e-7
-"""A stretch is halved until that changes its volume by less than this share of the largest; what is left then is far less."""
+"""A stretch is halved while its two rules differ by more than this share of the largest; what is left then is far less."""
+CHUNK = 2_000_000
+"""So many places of the skin are worked out at a time, so that they need no more than some 300 MB."""
+# Kronrod's 15 sites on [-1, 1] with their weights, and those of Gauss's 7 among them.
+# Source: Piessens, de Doncker, Überhuber, Kahaner, QUADPACK (1983), rule qk15.
+_SITES = [0.991455371120812639206854697526329, 0.949107912342758524526189684047851, 0.864864423359769072789712788640926]
+_SITES += [
+    0.741531185599394439863864773280788,
+    0.586087235467691130294144119308736,
+    0.405845151377397166906606412076961,
+]
+_SITES += [0.207784955007898467600689403773245, 0.0]
+_FINE = [0.022935322010529224963732008058970, 0.063092092629978553290700663189204, 0.104790010322250183839876322541518]
+_FINE += [0.140653259715525918745189590510238, 0.169004726639267902826583426598550, 0.190350578064785409913256402421014]
+_FINE += [0.204432940075298892414161999234649, 0.209482141084727828012999174891714]
+_PLAIN = [0.0, 0.129484966168869693270611432679082, 0.0, 0.279705391489276667901467771423780, 0.0]
+_PLAIN += [0.381830050505118944950369775488975, 0.0, 0.417959183673469387755102040816327]
+SITES = np.array([*(-x for x in _SITES), *_SITES[-2::-1]])
+FINE, PLAIN = (np.array([*w, *w[-2::-1]]) for w in (_FINE, _PLAIN))
 
 
 def body_measures(field: SectionField, rule: Quadrature) -> BodyMeasures:
@@ -46,20 +66,19 @@ def body_measures(field: SectionField, rule: Quadrature) -> BodyMeasures:
     ends = [e.v + e.way * e.length for e in field.ends]
     edges = np.unique(np.concatenate([field.edges, ends]))
     low, high = edges[:-1], edges[1:]
-    sums = _stretches(field, rule, low, high)
-    total = np.zeros(11)
+    total, largest = np.zeros(11), 0.0
     for turn in range(HALVINGS):
-        middle = (low + high) / 2.0
-        halves = _stretches(field, rule, np.concatenate([low, middle]), np.concatenate([middle, high]))
-        both = halves.reshape(2, -1, 11).sum(axis=0)
-        rough = np.abs(both[:, 0] - sums[:, 0]) > NEAR * np.abs(sums[:, 0]).max()
-        total += both[~rough].sum(axis=0)
-        low, high = np.concatenate([low[rough], middle[rough]]), np.concatenate([middle[rough], high[rough]])
-        sums = halves.reshape(2, -1, 11)[:, rough].reshape(-1, 11)
+        fine, plain = _stretches(field, rule, low, high)
+        largest = max(largest, float(np.abs(fine[:, 0]).max()))
+        rough = np.abs(fine[:, 0] - plain[:, 0]) > NEAR * largest
         # What is left after six rounds is a few places where something changes at once, or it is left as it is.
-        if not rough.any() or (turn >= 5 and rough.sum() > MOST_PLACES):
+        if turn == HALVINGS - 1 or (turn >= 5 and 2 * rough.sum() > MOST_PLACES):
+            rough[:] = False
+        total += fine[~rough].sum(axis=0)
+        if not rough.any():
             break
-    total += sums.sum(axis=0)
+        middle = (low[rough] + high[rough]) / 2.0
+        low, high = np.concatenate([low[rough], middle]), np.concatenate([middle, high[rough]])
     flux, surface = total[:10], float(total[10])
     for end, outward in () if field.ring or rule.open else ((field.first, -1.0), (field.last, 1.0)):
         cap, cap_area = (_cap if field.wrap is None else _bent_cap)(field, end, outward, rule)
@@ -99,27 +118,41 @@ def _skin_measures(field: SectionField, rule: Quadrature, surface: float) -> Bod
     gx, gw = np.polynomial.legendre.leggauss(GAUSS)
     width = np.diff(field.edges)[:, None]
     sections = field.sections((field.edges[:-1, None] + width * (gx + 1.0) / 2.0).ravel())
-    points = np.matmul(rule.value, sections.control)
-    normal = cross3(np.matmul(rule.slope, sections.control), np.matmul(rule.value, sections.slopes))
+    points = applied(rule.value, sections.control)
+    normal = cross3(applied(rule.slope, sections.control), applied(rule.value, sections.slopes))
     weight = (width * gw / 2.0).reshape(-1, 1) * rule.weight * np.linalg.norm(normal, axis=2)
     return BodyMeasures(0.0, surface, np.einsum("vu,vuk->k", weight, points) / weight.sum(), np.zeros(6))
 
 
-def _stretches(field: SectionField, rule: Quadrature, low: Array, high: Array) -> Array:
-    """(k, 11) the flux terms and the area of the skin over stretches of v, each from low to high (k,)."""
-    gx, gw = np.polynomial.legendre.leggauss(GAUSS)
+def _stretches(field: SectionField, rule: Quadrature, low: Array, high: Array) -> tuple[Array, Array]:
+    """(k, 11) the flux terms and the area of the skin over stretches of v, each from low to high (k,), by the fine rule
+    and by the plain one."""
     width = (high - low)[:, None]
-    sections = field.sections((low[:, None] + width * (gx + 1.0) / 2.0).ravel())
-    points = np.matmul(rule.value, sections.control)
-    normal = cross3(np.matmul(rule.slope, sections.control), np.matmul(rule.value, sections.slopes))
-    weight = (width * gw / 2.0).reshape(-1, 1) * rule.weight
-    shape = (len(low), -1)
-    skin = np.linalg.norm(normal, axis=2)
-    reach = np.einsum("vuk,vuk->vu", points, normal) * weight
-    x, y, z = points[..., 0], points[..., 1], points[..., 2]
-    terms = [reach / 3.0, *(reach * f / 4.0 for f in (x, y, z))]
-    terms += [reach * f / 5.0 for f in (x * x, y * y, z * z, x * y, x * z, y * z)]
-    return np.stack([term.sum(axis=1).reshape(shape).sum(axis=1) for term in (*terms, weight * skin)], axis=1)
+    places = (low[:, None] + width * (SITES + 1.0) / 2.0).ravel()
+    step = max(CHUNK // len(rule.weight), 1)
+    parts = []
+    for start in range(0, len(places), step):
+        checkpoint(start / len(places))
+        parts.append(_flux_rates(field.sections(places[start : start + step]), rule))
+    rates = np.concatenate(parts, axis=1).reshape(11, len(low), -1)
+    fine, plain = (np.einsum("tks,s->kt", rates, w) * width / 2.0 for w in (FINE, PLAIN))
+    return fine, plain
+
+
+def _flux_rates(sections: Sections, rule: Quadrature) -> Array:
+    """(11, n_v) the flux terms of `fluxes` and the area, for each mm of v."""
+    # Coordinates apart, and v last, so that every array is gone through in the order in which it lies.
+    x, y, z = (rule.value @ np.ascontiguousarray(sections.control[..., k].T) for k in range(3))
+    ux, uy, uz = (rule.slope @ np.ascontiguousarray(sections.control[..., k].T) for k in range(3))
+    vx, vy, vz = (rule.value @ np.ascontiguousarray(sections.slopes[..., k].T) for k in range(3))
+    nx, ny, nz = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
+    area = rule.weight @ np.sqrt(nx * nx + ny * ny + nz * nz)
+    reach = (x * nx + y * ny + z * nz) * rule.weight[:, None]
+    rx, ry, rz = reach * x, reach * y, reach * z
+    first = [reach.sum(axis=0) / 3.0, *(r.sum(axis=0) / 4.0 for r in (rx, ry, rz))]
+    pairs = ((rx, x), (ry, y), (rz, z), (rx, y), (rx, z), (ry, z))
+    second = [np.einsum("qv,qv->v", a, b) / 5.0 for a, b in pairs]
+    return np.stack([*first, *second, area])
 
 
 def fluxes(p: Array, n: Array, weight: Array) -> Array:

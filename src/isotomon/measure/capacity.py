@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.errors import FieldError
+from isotomon.field.mesh import applied
 from isotomon.field.section_field import SectionField
 from isotomon.geometry.planar import cross3
 from isotomon.measure.skin import curvature_from
@@ -130,17 +131,17 @@ def _offset(field: SectionField, v: Array, wall: float, u: list[Array]) -> tuple
     sections = field.sections(v)
     value, slope, bend = (common.matrix(u, k) for k in range(3))
     p, pu, pv = (
-        np.matmul(value, sections.control),
-        np.matmul(slope, sections.control),
-        np.matmul(value, sections.slopes),
+        applied(value, sections.control),
+        applied(slope, sections.control),
+        applied(value, sections.slopes),
     )
     square = cross3(pu, pv)
     if wall == 0.0:
         return p, square
     step = 1e-5 * (field.last - field.first)
     low, high = np.maximum(v - step, field.first), np.minimum(v + step, field.last)
-    pvv = np.matmul(value, (field.sections(high).slopes - field.sections(low).slopes) / (high - low)[:, None, None])
-    bent = curvature_from(pu, pv, np.matmul(bend, sections.control), np.matmul(slope, sections.slopes), pvv)
+    pvv = applied(value, (field.sections(high).slopes - field.sections(low).slopes) / (high - low)[:, None, None])
+    bent = curvature_from(pu, pv, applied(bend, sections.control), applied(slope, sections.slopes), pvv)
     size = np.linalg.norm(square, axis=2, keepdims=True)
     normal = square / np.maximum(size, 1e-300)
     mean, gauss = np.nan_to_num(bent.mean), np.nan_to_num(bent.gauss)

@@ -6,8 +6,10 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.sparse import csr_array, diags_array
 
 from isotomon.field.correspond import Correspondence
+from isotomon.field.mesh import applied
 from isotomon.field.section_field import Sections
 from isotomon.geometry.planar import caliper, cross3, thickness
 
@@ -16,17 +18,17 @@ Array = NDArray[np.float64]
 
 @dataclass(frozen=True, eq=False)
 class Quadrature:
-    """Boundary values and derivatives at Gauss sites, as matrices on a section's control points; made once.
+    """Boundary values and derivatives at Gauss sites, as sparse matrices on a section's control points; made once.
 
-    `area_form`: (n, n); the area of control points x, y is x · area_form · y.
+    `area_form`: (n, n), sparse; the area of control points x, y is x · area_form · y.
     """
 
-    value: Array
-    slope: Array
+    value: csr_array
+    slope: csr_array
     weight: Array
     outer: Array
     """1 at sites on the outer run, 0 on holes."""
-    area_form: Array
+    area_form: csr_array
     open: bool
     """The sections bound no area: what rests on it is undefined (NaN)."""
 
@@ -36,9 +38,9 @@ def quadrature(common: Correspondence) -> Quadrature:
     sites = [lane.basis.gauss() for lane in common.lanes]
     u = [x for x, _ in sites]
     value, slope, weight = common.matrix(u), common.matrix(u, 1), np.concatenate([w for _, w in sites])
-    half = value.T @ (weight[:, None] * slope)
+    half = value.T @ diags_array(weight) @ slope
     outer = np.repeat([float(lane.loop == 0) for lane in common.lanes], [len(x) for x in u])
-    return Quadrature(value, slope, weight, outer, 0.5 * (half - half.T), common.open)
+    return Quadrature(value, slope, weight, outer, csr_array(0.5 * (half - half.T)), common.open)
 
 
 @dataclass(frozen=True, eq=False)
@@ -100,7 +102,7 @@ class Moments:
 
 def moments(sections: Sections, rule: Quadrature) -> Moments:
     """Perimeter, centroid and principal second moments about it."""
-    p, d = np.matmul(rule.value, sections.local), np.matmul(rule.slope, sections.local)
+    p, d = applied(rule.value, sections.local), applied(rule.slope, sections.local)
     w = rule.weight
     x, y, dx, dy = p[..., 0], p[..., 1], d[..., 0], d[..., 1]
     swirl = x * dy - y * dx
@@ -147,7 +149,7 @@ class Extents:
 def extents(sections: Sections, common: Correspondence, total: int = 2400) -> Extents:
     """Thickness and largest caliper of sections."""
     share = np.linspace(0.0, 1.0, max(total // len(common.lanes), 50), endpoint=False)
-    points = np.matmul(common.matrix([share] * len(common.lanes)), sections.local)
+    points = applied(common.matrix([share] * len(common.lanes)), sections.local)
     along = sections.anchor[:, 1] - sections.anchor[:, 0]
     c, s = (along / np.maximum(np.linalg.norm(along, axis=1, keepdims=True), 1e-300)).T[:, :, None]
     turned = np.stack([c * points[..., 0] + s * points[..., 1], c * points[..., 1] - s * points[..., 0]], axis=-1)

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.errors import ProfileError
-from isotomon.geometry.basis import Basis
+from isotomon.geometry.basis import Basis, fit
 from isotomon.model.records import (
     Apex,
     Circle,
@@ -27,7 +27,7 @@ from isotomon.model.records import (
     Superellipse,
 )
 from isotomon.profile.foil_points import foil_runs, outline_from_points
-from isotomon.profile.outline import FIT, ROUND_FIT, Outline2D, Run, fit_run, line
+from isotomon.profile.outline import FIT, ROUND_FIT, Mark, Outline2D, Run, fit_run, line
 
 Array = NDArray[np.float64]
 FOIL_ANCHOR = np.array([[0.0, 0.0], [1.0, 0.0]])
@@ -163,8 +163,10 @@ def rounded(ratio: float, radius: float) -> Outline2D:
         straight = centre + radius * normal - left[:, None] * tangent
         return np.where((piece % 2 == 1)[:, None], arc, straight)
 
-    marks = [(f"arc end {number}", end / ends[-1], 1) for number, end in enumerate(ends[1:-1])]
-    return Outline2D((fit_run(curve, marks=marks, periodic=True),), CENTRED_ANCHOR)
+    # The curve runs by arc length already.
+    marks = tuple(Mark(f"arc end {number}", float(end / ends[-1]), 1) for number, end in enumerate(ends[1:-1]))
+    basis, control = fit(curve, FIT, joins={m.share: m.continuity for m in marks}, periodic=True)
+    return Outline2D((Run(basis, control, float(ends[-1]), marks),), CENTRED_ANCHOR)
 
 
 def star(points: int, ratio: float | None) -> Outline2D:

@@ -9,6 +9,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 from scipy.interpolate import BSpline, make_interp_spline
+from scipy.sparse import csr_array
 
 from isotomon.errors import DesignError
 from isotomon.field.carriers import Carrier, Relative, Turning
@@ -52,7 +53,7 @@ def course_of(
     resolved: Resolved,
     placed: Sequence[Placed],
     common: Correspondence,
-    area_form: Array,
+    area_form: csr_array,
     carrier: Carrier,
 ) -> Course | None:
     """What changes along the body by law, or None.

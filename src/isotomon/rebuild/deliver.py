@@ -18,7 +18,7 @@ from isotomon.field.exact import motion
 from isotomon.field.patches import patches
 from isotomon.model.after import is_joined
 from isotomon.model.bodies import body_ids, name_of, results
-from isotomon.model.records import Imported
+from isotomon.model.records import Design, Imported
 from isotomon.rebuild.after import even_sizes
 from isotomon.rebuild.results import Quick, Shape
 from isotomon.rebuild.shape import digest
@@ -112,11 +112,13 @@ def blocked(quick: Quick) -> str | None:
 
 @dataclass(frozen=True, eq=False)
 class Step:
-    """One request on the way to a body: the key it is kept under, for which of the design's bodies, and what to ask."""
+    """One request on the way to a body: the key it is kept under, for which of the design's bodies, what to ask, and what
+    that is in words."""
 
     key: str
     body: str
     ask: Callable[[int], Work]
+    title: str
 
 
 @dataclass(frozen=True, eq=False)
@@ -173,10 +175,15 @@ def plan(quick: Quick, limit: float = STEP_SECONDS) -> Plan:
             key = digest((how, base, other, tool))
             fine = fine_of(quick) / 2.0
             message = partial(_combine, key, base, other, how, tool, quick.design.tolerance, fine, limit)
-            asked[key] = Step(key, body, message)
+            asked[key] = Step(key, body, message, _words(quick.design, body, how, tool))
             keys.append(key)
         done[body], by[body] = key, tuple(keys)
     return Plan(tuple(asked.values()), done, by, refused)
+
+
+def _words(design: Design, body: str, how: str, tool: str) -> str:
+    done = {"add": "added to", "cut": "cut from", "common": "kept in common with"}[how]
+    return f"{name_of(design, tool)}, {done} {name_of(design, body)}"
 
 
 def _alone(quick: Quick, q: Quick, limit: float) -> tuple[Step, ...]:
@@ -196,13 +203,15 @@ def _alone(quick: Quick, q: Quick, limit: float) -> tuple[Step, ...]:
         assert shape is not None
         first, stretch, maps = _stretched(q, shape)
         ask = partial(shape_request, shape, tolerance, limit=limit, stretch=stretch, key=first)
+    name = q.design.loft.name
+    shaped = Step(first, body, ask, f"{name}, {'shaped' if imported is None else 'read'}")
     if not q.design.loft.after:
-        return (Step(first, body, ask),)
+        return (shaped,)
     joined = is_joined(q.design.loft.after)
     key = digest((first, maps.tobytes(), joined))
     fine = deflection(shape) if shape is not None else fine_of(quick)
     place = partial(_place, key, first, maps, joined, tolerance, fine, limit, shape is None or shape.open)
-    return Step(first, body, ask), Step(key, body, place)
+    return shaped, Step(key, body, place, f"{name}, moved and copied")
 
 
 def _read(key: str, imported: Imported, tolerance: float, fine: float, limit: float, request_id: int) -> Read:
@@ -254,7 +263,7 @@ def build_all(quick: Quick, supervisor: Supervisor, limit: float = STEP_SECONDS)
     for step, job in jobs:
         outcome = job.wait(limit + 60.0)
         if not isinstance(outcome, Built):
-            raise SolidError(getattr(outcome, "text", "the solid was not built"))
+            raise SolidError(f"{step.title}: {getattr(outcome, 'text', 'the solid was not built')}")
         found[step.key] = outcome
     return {body: found[key] for body, key in wanted.finished.items()}
 

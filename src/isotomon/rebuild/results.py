@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
@@ -122,6 +123,13 @@ class Quick:
     def stood(self, points: Array) -> Array:
         """(n, 3) points of the body as it is shaped, where its first copy comes to stand."""
         return np.asarray(points @ self.placed[0, :3, :3].T + self.placed[0, :3, 3])
+
+    def section_at(self, position: float) -> Sections | None:
+        """The one section at a position along the body (mm); None where there is no body, or nowhere is meant (NaN)."""
+        if self.shape is None or math.isnan(position):
+            return None
+        field = self.shape.field
+        return field.sections(field.params(np.array([np.clip(position, field.first, field.last)])))
 
     @cached_property
     def stood_mesh(self) -> SkinMesh:

@@ -1,18 +1,27 @@
-"""The window's side of the solid worker: starts it, sends requests, and turns every ending into a typed outcome."""
+"""The window's side of the solid worker: starts it, sends requests, and turns every ending into a typed outcome.
+
+Two threads serve it, so that nobody else ever waits for the worker or its pipes. The *writer* takes messages from a queue,
+starts a worker where none lives, and is the only one that writes. A *reader* for each worker takes its replies, and notices
+when it has died or says nothing any more. The one lock guards the table of jobs; nothing is sent or waited for under it.
+"""
 
 from __future__ import annotations
 
 import itertools
 import logging
 import os
+import queue
+import select
 import subprocess
 import sys
 import threading
-from collections.abc import Callable
+import time
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 
 from isotomon.errors import SolidError
 from isotomon.solid.protocol import (
+    Alive,
     Built,
     Cancel,
     Exported,
@@ -21,20 +30,29 @@ from isotomon.solid.protocol import (
     Reply,
     Started,
     Work,
-    receive_reply,
+    check_built,
+    frames,
     send,
 )
 
 log = logging.getLogger(__name__)
 Outcome = Built | Exported | Failed
+START_SECONDS = 120.0
+"""How long a worker may take to load the kernel."""
+SILENT_SECONDS = 10.0
+"""How long a worker with work may say nothing; it tells every second that it lives."""
+READ_BYTES = 1 << 20
 
 
 @dataclass(eq=False)
 class Job:
-    """A request under way. `then` is called once with its outcome, on the reader's thread."""
+    """A request under way. `then` is called once with its outcome, on a thread of the supervisor, or on that of whoever
+    cancels it."""
 
     id: int
     then: Callable[[Outcome], None] | None
+    worker: subprocess.Popen[bytes] | None = None
+    """The process that has it; None while it waits to be sent."""
     outcome: Outcome | None = None
     _done: threading.Event = field(default_factory=threading.Event)
 
@@ -49,24 +67,29 @@ class Job:
         return self.outcome
 
     def finish(self, outcome: Outcome) -> None:
-        """Set the outcome; later ones are ignored."""
-        if self._done.is_set():
-            return
+        """Set the outcome. Only whoever took the job from the table may call it, so that it is called once."""
         self.outcome = outcome
         self._done.set()
-        if self.then is not None:
+        if self.then is None:
+            return
+        try:
             self.then(outcome)
+        except Exception:
+            # What one listener does with an answer must not keep the next answers from being read.
+            log.exception("what followed job %d failed", self.id)
 
 
 class Supervisor:
-    """Keeps one worker process. Safe to call from any thread; a dead worker is started anew at the next request."""
+    """Keeps one worker process. No call waits for it; a dead or silent worker is replaced at the next request."""
 
-    def __init__(self) -> None:
-        self._lock = threading.RLock()
+    def __init__(self, silent: float = SILENT_SECONDS) -> None:
+        self.silent = silent
+        self._lock = threading.Lock()
         self._ids = itertools.count(1)
         self._jobs: dict[int, Job] = {}
+        self._outbox: queue.SimpleQueue[Work | Cancel | None] = queue.SimpleQueue()
         self._process: subprocess.Popen[bytes] | None = None
-        self._reader: threading.Thread | None = None
+        self._threads: list[threading.Thread] = []
         self._closed = False
         self.ready = threading.Event()
 
@@ -77,89 +100,191 @@ class Supervisor:
         return process.pid if process is not None and process.poll() is None else None
 
     def start(self) -> None:
-        """Start the worker if there is none; it loads the kernel meanwhile."""
+        """Have a worker started if there is none; it loads the kernel meanwhile.
+
+        Raises: SolidError, when closed.
+        """
         with self._lock:
-            if self._closed:
-                raise SolidError("the solid worker has been closed")
-            if self.pid is not None:
-                return
-            self.ready.clear()
-            environment = {**os.environ, "OPENBLAS_NUM_THREADS": "1", "OMP_NUM_THREADS": "1"}
-            self._process = subprocess.Popen(
-                [sys.executable, "-m", "isotomon.solid.worker"],
-                stdin=subprocess.PIPE,
-                stdout=subprocess.PIPE,
-                stderr=None if log.isEnabledFor(logging.DEBUG) else subprocess.DEVNULL,
-                env=environment,
-            )
-            self._reader = threading.Thread(target=self._read, args=(self._process,), name="solid-replies", daemon=True)
-            self._reader.start()
+            self._begin_writing()
+        self._outbox.put(None)
+
+    def _begin_writing(self) -> None:
+        if self._closed:
+            raise SolidError("the solid worker has been closed")
+        if not self._threads:
+            self._begin(self._write, "solid-requests")
+
+    def _begin(self, work: Callable[[], None], name: str) -> None:
+        self._threads = [t for t in self._threads if t.is_alive()]
+        thread = threading.Thread(target=work, name=name, daemon=True)
+        self._threads.append(thread)
+        thread.start()
 
     def submit(self, make: Callable[[int], Work], then: Callable[[Outcome], None] | None = None) -> Job:
-        """Ask for a body or a file; `make` gets the request's id."""
+        """Ask for a body or a file; `make` gets the request's id.
+
+        Raises: SolidError, when closed; what `make` raises.
+        """
         job = Job(next(self._ids), then)
         request = make(job.id)
         with self._lock:
-            self.start()
+            self._begin_writing()
             self._jobs[job.id] = job
-            self._send(request)
+        self._outbox.put(request)
         return job
 
     def cancel(self, job: Job) -> None:
-        """Give a job up; its outcome is 'cancelled' unless it is done already."""
+        """Give a job up: its outcome is 'cancelled' at once, unless it is done already."""
         with self._lock:
-            if job.id in self._jobs:
-                self._send(Cancel(job.id))
+            known = self._jobs.pop(job.id, None)
+        if known is None:
+            return
+        if known.worker is not None:
+            self._outbox.put(Cancel(job.id))
+        known.finish(Failed(job.id, "cancelled", "cancelled"))
 
-    def _send(self, message: Work | Cancel) -> None:
-        process = self._process
-        assert process is not None and process.stdin is not None
-        try:
-            send(process.stdin, message)  # type: ignore[arg-type]
-        except (BrokenPipeError, OSError):
-            # The reader sees the same end and fails the jobs.
-            log.warning("the solid worker is gone while sending")
+    # The writer
+
+    def _write(self) -> None:
+        while True:
+            message = self._outbox.get()
+            process = self._living()
+            if process is None:
+                return
+            if message is None or not self._claim(message, process):
+                continue
+            assert process.stdin is not None
+            try:
+                send(process.stdin, message)  # type: ignore[arg-type]
+            except (OSError, ValueError):
+                # The reader sees the same end and fails the jobs.
+                log.warning("the solid worker is gone while sending")
+                process.kill()
+
+    def _claim(self, message: Work | Cancel, process: subprocess.Popen[bytes]) -> bool:
+        """Whether a message is still to be sent; a job's request is this worker's from now on."""
+        if isinstance(message, Cancel):
+            return True
+        with self._lock:
+            job = self._jobs.get(message.id)
+            if job is not None:
+                job.worker = process
+            return job is not None
+
+    def _living(self) -> subprocess.Popen[bytes] | None:
+        """The worker, started anew if need be; None when closed."""
+        if self._is_closed():
+            return None
+        if self._process is not None and self._process.poll() is None:
+            return self._process
+        environment = {**os.environ, "OPENBLAS_NUM_THREADS": "1", "OMP_NUM_THREADS": "1"}
+        process = subprocess.Popen(
+            [sys.executable, "-m", "isotomon.solid.worker"],
+            stdin=subprocess.PIPE,
+            stdout=subprocess.PIPE,
+            stderr=None if log.isEnabledFor(logging.DEBUG) else subprocess.DEVNULL,
+            env=environment,
+        )
+        with self._lock:
+            if not self._is_closed():
+                self.ready.clear()
+                self._process = process
+                self._begin(lambda: self._read(process), "solid-replies")
+                return process
+        _end(process)
+        return None
+
+    def _is_closed(self) -> bool:
+        return self._closed
+
+    # The readers
 
     def _read(self, process: subprocess.Popen[bytes]) -> None:
-        assert process.stdout is not None
         text = "the solid worker stopped; it starts again with the next rebuild"
         try:
-            while (reply := receive_reply(process.stdout)) is not None:  # type: ignore[arg-type]
-                self._take(reply)
+            for reply in self._replies(process):
+                self._take(reply, process)
         except SolidError as error:
             text = str(error)
         except (OSError, ValueError):
             pass
-        process.kill()
-        process.wait()
-        process.stdout.close()
+        _end(process)
         with self._lock:
-            lost, self._jobs = (list(self._jobs.values()), {}) if self._process is process else ([], self._jobs)
-            if process.stdin is not None:
-                try:
-                    process.stdin.close()
-                except OSError:
-                    pass
+            lost = [job for job in self._jobs.values() if job.worker is process]
+            self._jobs = {key: job for key, job in self._jobs.items() if job.worker is not process}
         for job in lost:
-            job.finish(Failed(job.id, "crash", text))
+            job.finish(Failed(job.id, "lost", text))
 
-    def _take(self, reply: Reply) -> None:
+    def _replies(self, process: subprocess.Popen[bytes]) -> Iterator[Reply]:
+        """A worker's replies until it ends.
+
+        Raises: SolidError, for a reply that cannot be read, or when it has work and says nothing.
+        """
+        assert process.stdout is not None
+        received, heard = bytearray(), time.monotonic()
+        while True:
+            if not select.select([process.stdout], [], [], min(1.0, self.silent / 4.0))[0]:
+                limit = self.silent if self.ready.is_set() else max(START_SECONDS, self.silent)
+                if not self._has_work(process):
+                    heard = time.monotonic()
+                elif time.monotonic() - heard > limit:
+                    raise SolidError("the solid worker no longer answered; it starts again with the next rebuild")
+                continue
+            data = os.read(process.stdout.fileno(), READ_BYTES)
+            if not data:
+                return
+            heard = time.monotonic()
+            received += data
+            yield from frames(received)
+
+    def _has_work(self, process: subprocess.Popen[bytes]) -> bool:
+        with self._lock:
+            return any(job.worker is process for job in self._jobs.values())
+
+    def _take(self, reply: Reply, process: subprocess.Popen[bytes]) -> None:
         if isinstance(reply, Ready):
-            self.ready.set()
+            if process is self._process:
+                self.ready.set()
             return
-        if isinstance(reply, Started):
+        if isinstance(reply, Started | Alive):
             return
         with self._lock:
             job = self._jobs.pop(reply.id, None)
         if job is not None:
-            job.finish(reply)
+            job.finish(_believed(reply))
 
     def close(self) -> None:
-        """End the worker; jobs under way fail."""
+        """End the worker; jobs under way fail. Killing it ends its reader and, at the latest, the writer's waiting."""
         with self._lock:
             self._closed = True
-            process, reader = self._process, self._reader
+            process, threads = self._process, list(self._threads)
+            lost, self._jobs = self._jobs, {}
         if process is not None:
             process.kill()
-        if reader is not None and reader is not threading.current_thread():
-            reader.join(5.0)
+        self._outbox.put(None)
+        for job in lost.values():
+            job.finish(Failed(job.id, "lost", "the solid worker has been closed"))
+        for thread in threads:
+            if thread is not threading.current_thread():
+                thread.join(5.0)
+
+
+def _believed(reply: Built | Exported | Failed) -> Outcome:
+    """The reply, or a failure when it holds what cannot be used."""
+    if isinstance(reply, Built):
+        try:
+            check_built(reply)
+        except SolidError as error:
+            return Failed(reply.id, "error", str(error))
+    return reply
+
+
+def _end(process: subprocess.Popen[bytes]) -> None:
+    process.kill()
+    process.wait()
+    for stream in (process.stdin, process.stdout):
+        if stream is not None:
+            try:
+                stream.close()
+            except OSError:
+                pass

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import struct
+from collections.abc import Iterator
 from typing import BinaryIO, Literal
 
 import msgspec
@@ -14,11 +15,12 @@ from isotomon.geometry.basis import Basis
 from isotomon.geometry.edge import Edge, EdgeKind
 from isotomon.geometry.patch import Patch
 
-PROTOCOL = 7
+PROTOCOL = 8
 _HEAD = struct.Struct("<Q")
 MOST_BYTES = 1 << 31
 
-Failure = Literal["error", "crash", "timeout", "cancelled"]
+Failure = Literal["error", "crash", "timeout", "cancelled", "lost"]
+"""`crash`: the step's process ended; `lost`: the worker's did, and what it kept is gone with it, so that asking again may help."""
 Vector = tuple[float, float, float]
 
 
@@ -203,6 +205,12 @@ class Ready(msgspec.Struct, tag=True):
     version: int = PROTOCOL
 
 
+class Alive(msgspec.Struct, tag=True):
+    """The worker lives, and a step still runs."""
+
+    version: int = PROTOCOL
+
+
 class Started(msgspec.Struct, tag=True):
     """A request's step runs now."""
 
@@ -251,7 +259,7 @@ Making = Loft | Move | Place | Combine | Read
 """Requests that end in a body."""
 Work = Making | Export
 Request = Work | Cancel
-Reply = Ready | Started | Built | Exported | Failed
+Reply = Ready | Alive | Started | Built | Exported | Failed
 _requests = msgspec.msgpack.Decoder(Request)
 _replies = msgspec.msgpack.Decoder(Reply)
 _encoder = msgspec.msgpack.Encoder()
@@ -265,13 +273,18 @@ def send(stream: BinaryIO, message: Request | Reply) -> None:
     stream.flush()
 
 
+def _size(head: bytes | bytearray) -> int:
+    (size,) = _HEAD.unpack_from(head)
+    if size > MOST_BYTES:
+        raise SolidError(f"a message of {size} bytes is longer than allowed; the two sides do not match")
+    return int(size)
+
+
 def _receive(stream: BinaryIO) -> bytes | None:
     head = stream.read(_HEAD.size)
     if len(head) < _HEAD.size:
         return None
-    (size,) = _HEAD.unpack(head)
-    if size > MOST_BYTES:
-        raise SolidError(f"a message of {size} bytes is longer than allowed; the two sides do not match")
+    size = _size(head)
     data = stream.read(size)
     return data if len(data) == size else None
 
@@ -304,13 +317,45 @@ def decode_request(data: bytes) -> Request:
         raise SolidError(f"a request cannot be read: {error}") from None
 
 
-def receive_reply(stream: BinaryIO) -> Reply | None:
-    """The next reply, or None when the other side is gone.
+def frames(received: bytearray) -> Iterator[Reply]:
+    """The replies that have come whole; they are taken out of `received`.
 
     Raises: SolidError.
     """
-    data = _receive(stream)
-    return None if data is None else decode_reply(data)
+    while len(received) >= _HEAD.size:
+        size = _size(received)
+        if len(received) < _HEAD.size + size:
+            return
+        data = bytes(received[_HEAD.size : _HEAD.size + size])
+        del received[: _HEAD.size + size]
+        yield decode_reply(data)
+
+
+def check_built(built: Built) -> None:
+    """Raises: SolidError, when the arrays of a body cannot be a mesh."""
+    try:
+        vertices, triangles, owner = unpack(built.vertices), unpack(built.triangles), unpack(built.owner)
+    except (ValueError, TypeError) as error:
+        raise SolidError(f"the solid worker sent arrays that cannot be read: {error}") from None
+    sound = (
+        vertices.dtype == np.float32
+        and triangles.dtype == owner.dtype == np.int32
+        and vertices.ndim == triangles.ndim == 2
+        and vertices.shape[1] == triangles.shape[1] == 3
+        and owner.shape == triangles.shape[:1]
+    )
+    sound = sound and bool(np.isfinite(vertices).all()) and _within(triangles, len(vertices))
+    sound = (
+        sound
+        and _within(owner, len(built.names))
+        and bool(np.isfinite([built.volume, built.area, *built.centre]).all())
+    )
+    if not sound:
+        raise SolidError("the solid worker sent a mesh that cannot be one; rebuild the solids")
+
+
+def _within(index: NDArray, count: int) -> bool:
+    return index.size == 0 or bool(index.min() >= 0 and index.max() < count)
 
 
 def receive_request(stream: BinaryIO) -> Request | None:

@@ -21,6 +21,7 @@ from isotomon.errors import SolidError
 from isotomon.solid import combining, exact, kernel
 from isotomon.solid.meshing import Mesh, is_closed, mesh_of, welded
 from isotomon.solid.protocol import (
+    Alive,
     Built,
     Cancel,
     Combine,
@@ -47,6 +48,8 @@ from isotomon.solid.protocol import (
 from isotomon.solid.reading import read_body
 
 KEPT_BYTES = 256 * 1024 * 1024
+PULSE_SECONDS = 1.0
+"""How often the worker tells, while a step runs, that it lives."""
 _PR_SET_PDEATHSIG = 1
 
 
@@ -96,9 +99,13 @@ def run_step(request: Work, bodies: OrderedDict[str, Built]) -> Reply:
     return Exported(request.id, request.path)
 
 
+class NotKept(SolidError):
+    """A body that a step needs is not kept here (any more)."""
+
+
 def _kept(bodies: OrderedDict[str, Built], key: str) -> kernel.Body:
     if key not in bodies:
-        raise SolidError("a body that is wanted is not built yet; rebuild the solids")
+        raise NotKept("a body that is wanted is not built yet; rebuild the solids")
     return kernel.from_bytes(bodies[key].body, bodies[key].names)
 
 
@@ -157,6 +164,8 @@ def start_step(request: Work, bodies: OrderedDict[str, Built]) -> Step:
     status = 0
     try:
         reply = run_step(request, bodies)
+    except NotKept as error:
+        reply = Failed(request.id, "lost", str(error))
     except SolidError as error:
         reply = Failed(request.id, "error", str(error))
     except Exception as error:  # noqa: BLE001 - the kernel's bindings raise whatever they like; the step ends here
@@ -178,14 +187,21 @@ class Worker:
         self.waiting: list[Work] = []
         self.step: Step | None = None
         self.bodies: OrderedDict[str, Built] = OrderedDict()
+        self._told = time.monotonic()
+
+    def _send(self, reply: Reply) -> None:
+        send(self.sink, reply)
+        self._told = time.monotonic()
 
     def run(self) -> None:
         """Serve until the other side closes."""
-        send(self.sink, Ready())
+        self._send(Ready())
         while True:
             watched: list[int] = [self.source.fileno()] + ([self.step.pipe] if self.step else [])
-            patience = max(self.step.deadline - time.monotonic(), 0.0) if self.step else None
+            patience = min(max(self.step.deadline - time.monotonic(), 0.0), PULSE_SECONDS) if self.step else None
             readable, _, _ = select.select(watched, [], [], patience)
+            if self.step and time.monotonic() - self._told > PULSE_SECONDS:
+                self._send(Alive())
             if self.step and self.step.pipe in readable:
                 self._read_step(self.step)
             elif self.step and time.monotonic() >= self.step.deadline:
@@ -208,12 +224,12 @@ class Worker:
             self._end_step(Failed(request.id, "cancelled", "cancelled"))
         elif any(r.id == request.id for r in self.waiting):
             self.waiting = [r for r in self.waiting if r.id != request.id]
-            send(self.sink, Failed(request.id, "cancelled", "cancelled"))
+            self._send(Failed(request.id, "cancelled", "cancelled"))
 
     def _start_next(self) -> None:
         while self.waiting and self.step is None:
             request = self.waiting.pop(0)
-            send(self.sink, Started(request.id))
+            self._send(Started(request.id))
             if isinstance(request, Making) and request.key in self.bodies:
                 kept = self.bodies[request.key]
                 self.bodies.move_to_end(request.key)
@@ -223,7 +239,7 @@ class Worker:
 
     def _reply_built(self, built: Built, request_id: int) -> None:
         fields = {name: getattr(built, name) for name in built.__struct_fields__}
-        send(self.sink, Built(**{**fields, "id": request_id, "body": b""}))
+        self._send(Built(**{**fields, "id": request_id, "body": b""}))
 
     def _read_step(self, step: Step) -> None:
         data = os.read(step.pipe, 1 << 20)
@@ -250,7 +266,7 @@ class Worker:
                 self.bodies.popitem(last=False)
             self._reply_built(reply, request.id)
         else:
-            send(self.sink, reply)
+            self._send(reply)
 
     def _kill_step(self) -> None:
         if self.step is None:

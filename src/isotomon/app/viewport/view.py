@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
 
 import numpy as np
@@ -31,7 +32,6 @@ from isotomon.app.viewport.grip_marks import paint_grips, words_of
 from isotomon.app.viewport.parts import edge_lines, face_lines, part_at, seen_at
 from isotomon.app.viewport.scene import Scene
 from isotomon.app.viewport.solids import solid_mesh
-from isotomon.field.section_field import Sections
 from isotomon.geometry import space
 from isotomon.measure.laws import Finding
 from isotomon.measure.skin import reflected
@@ -81,7 +81,7 @@ class View(QWidget):
         self.body_shown = True
         self.selected: tuple[str, ...] = ()
         self.hovered = ""
-        self._live: Sections | None = None
+        self._live_at = math.nan
         self._outlines: dict[str, Array] = {}
         self._shares: dict[str, float] = {}
         self._over: list[Array] = []
@@ -275,11 +275,11 @@ class View(QWidget):
         edges = edge_lines(self.quick)
         return [line for key in wanted for line in ([edges[key]] if key in edges else face_lines(self.quick, key))]
 
-    def set_live(self, sections: Sections | None) -> None:
-        """The live section under the pointer on the Board, or none."""
-        if sections is None and self._live is None:
+    def set_live(self, position: float) -> None:
+        """Where along the body the pointer is on the Board (mm), or NaN: the section there is drawn, of what is shown."""
+        if math.isnan(position) and math.isnan(self._live_at):
             return
-        self._live = sections
+        self._live_at = position
         self._refresh_curves()
 
     def set_over(self, lines: Sequence[Array], body: str = "") -> None:
@@ -368,9 +368,10 @@ class View(QWidget):
         curves += [(line, _rgb(self.theme.attention), False) for line in self._over]
         if self.quick is not None and self.quick.shape is not None and self.ties_shown:
             curves += [(self.quick.stood(line), _rgb(self.theme.ink), False) for line in self.quick.shape.tie_lines]
-        if self._live is not None and self.quick is not None and self.quick.shape is not None:
+        live = self.quick.section_at(self._live_at) if self.quick is not None else None
+        if live is not None and self.quick is not None and self.quick.shape is not None:
             samples = self.quick.shape.mesh.sampling
-            line = self.quick.stood((samples.value @ self._live.control[0])[samples.rim])
+            line = self.quick.stood((samples.value @ live.control[0])[samples.rim])
             curves.append((line, _rgb(self.theme.ink), True))
         self.scene.set_curves(curves)
         self.touch()
