@@ -89,6 +89,8 @@ class Supervisor:
         self._jobs: dict[int, Job] = {}
         self._outbox: queue.SimpleQueue[Work | Cancel | None] = queue.SimpleQueue()
         self._process: subprocess.Popen[bytes] | None = None
+        self._sending: subprocess.Popen[bytes] | None = None
+        """The worker to which a message is being written; one that does not read it is silent, too."""
         self._threads: list[threading.Thread] = []
         self._closed = False
         self.ready = threading.Event()
@@ -154,12 +156,14 @@ class Supervisor:
             if message is None or not self._claim(message, process):
                 continue
             assert process.stdin is not None
+            self._sending = process
             try:
                 send(process.stdin, message)  # type: ignore[arg-type]
             except (OSError, ValueError):
                 # The reader sees the same end and fails the jobs.
-                log.warning("the solid worker is gone while sending")
+                log.info("the solid worker is gone while sending")
                 process.kill()
+            self._sending = None
 
     def _claim(self, message: Work | Cancel, process: subprocess.Popen[bytes]) -> bool:
         """Whether a message is still to be sent; a job's request is this worker's from now on."""
@@ -239,7 +243,7 @@ class Supervisor:
 
     def _has_work(self, process: subprocess.Popen[bytes]) -> bool:
         with self._lock:
-            return any(job.worker is process for job in self._jobs.values())
+            return self._sending is process or any(job.worker is process for job in self._jobs.values())
 
     def _take(self, reply: Reply, process: subprocess.Popen[bytes]) -> None:
         if isinstance(reply, Ready):
