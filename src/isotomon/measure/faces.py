@@ -14,6 +14,7 @@ from isotomon.geometry.datums import Plane
 from isotomon.geometry.planar import cross3
 from isotomon.measure.apart import LEVEL
 from isotomon.measure.body import BodyMeasures, fluxes, measures_of
+from isotomon.pace import checkpoint
 
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]
@@ -112,7 +113,8 @@ def from_faces(faces: Faces, places: Array, nearest: Callable[[Array], Array]) -
     best, ends = np.inf, np.zeros((2, 3))
     for k in _spread(places, far):
         own, last = faces.vertices[pick[k]], np.inf
-        for _ in range(STEPS):
+        for step in range(STEPS):
+            checkpoint(step / STEPS)
             other = nearest(own)
             own = faces.nearest(other)[0]
             now = float(np.linalg.norm(own - other))

@@ -22,6 +22,7 @@ from isotomon.model.after import is_joined
 from isotomon.model.bodies import body_ids, name_of, results, set_aside
 from isotomon.model.gauges import Gauge, check_gauge
 from isotomon.model.records import Design
+from isotomon.pace import checkpoint
 from isotomon.quantity import resolve
 from isotomon.rebuild.after import ITSELF, even_sizes
 from isotomon.rebuild.datums import Ground, Thing
@@ -33,6 +34,10 @@ from isotomon.rebuild.standing_faces import COARSE, FINE, NOTHING, Finished, Wai
 Array = NDArray[np.float64]
 Apart = Array | Axis | Plane | SpaceCurve | BodySkin
 """What distances are taken between."""
+MOST_WAYS = 12
+"""Where very many faces meet in a point, a thickness is taken along so many ways into the body."""
+ALIKE_DIGITS = 6
+"""Faces whose unit normals agree to so many digits face alike."""
 
 
 def read_gauges(ground: Ground, quick: Quick, finished: Finished = NOTHING) -> Mapping[str, Reading]:
@@ -194,17 +199,25 @@ def _thickness(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -
         raise DesignError("only a solid body has a thickness; choose another")
     place, touching = faces.nearest(point)
     found = []
-    for corners in faces.corners[touching]:  # several at an edge: the least thickness counts
-        square = np.cross(corners[1] - corners[0], corners[2] - corners[0])
-        inward, start = (
-            -square / max(float(np.linalg.norm(square)), 1e-300),
-            place + 1e-3 * (corners.mean(axis=0) - place),
-        )
+    for inward, start in _inward(faces.corners[touching], place):  # several at an edge: the least thickness counts
+        checkpoint(len(found) / MOST_WAYS)
         found.append((through(faces.corners, start, inward), start, inward))
     wide, start, inward = min(found, key=lambda f: f[0] if math.isfinite(f[0]) else math.inf)
     if not math.isfinite(wide):
         raise DesignError("the point lies where the skin has no other side across from it; choose another")
     return Reading((("Thickness", wide, "length"),), (np.stack([start, start + wide * inward]),), near=True)
+
+
+def _inward(corners: Array, place: Array) -> list[tuple[Array, Array]]:
+    """The ways into a body, square to the triangles (m, 3, 3) that meet at a place, and where each begins: once for all that
+    face alike, and some of them, evenly chosen, where very many meet in a point."""
+    square = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    size = np.linalg.norm(square, axis=1)
+    facing = square[size > 0.0] / size[size > 0.0, None]
+    starts = place + 1e-3 * (corners[size > 0.0].mean(axis=1) - place)
+    _, first = np.unique(np.round(facing, ALIKE_DIGITS), axis=0, return_index=True)
+    chosen = np.sort(first)[np.unique(np.linspace(0, len(first) - 1, MOST_WAYS).astype(int))] if len(first) else first
+    return [(-facing[k], starts[k]) for k in chosen]
 
 
 def _section(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -> Reading:
