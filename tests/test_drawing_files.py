@@ -168,7 +168,7 @@ class DrawingFiles(unittest.TestCase):
             "words.txt": (b"0 0\n1 0\none two\n", "line 3"),
             "few.txt": (b"0 0\n1 0\n", "three or more"),
             "many.txt": (tiny.encode(), "thin them out"),
-            "bytes.dat": (b"\xff\xfe\x00", "not text"),
+            "bytes.dat": (b"\xff\xfe\x00", "not a text file"),
             "far.txt": (b"0 0\n1 0\n1e9 1\n", "check its units"),
         }
         for name, (data, words) in cases.items():

@@ -367,7 +367,9 @@ class Patience(unittest.TestCase):
         """Stopped, killed or busy before or after requests, of any size, and cancelled or not: every job comes to an outcome,
         each call returns at once, and the next request works."""
         type(self).within = []
-        orders = "stop ask, ask stop, kill ask, ask kill, ask stop cancel, stop ask cancel, stop ask kill, ask cancel kill"
+        orders = (
+            "stop ask, ask stop, kill ask, ask kill, ask stop cancel, stop ask cancel, stop ask kill, ask cancel kill"
+        )
         for order in [tuple(words.split()) for words in orders.split(", ")]:
             with self.subTest(order):
                 self.works_again()

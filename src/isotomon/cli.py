@@ -3,13 +3,17 @@
 from __future__ import annotations
 
 import argparse
+import contextlib
 import json
+import logging
 import os
 import sys
 from collections.abc import Sequence
 from pathlib import Path
 
+from isotomon import __version__
 from isotomon.errors import FileError, IsotomonError
+from isotomon.model.disk import refuse_same
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -18,42 +22,65 @@ def main(arguments: Sequence[str] | None = None) -> int:
     # Our matrices are small: threads of the linear algebra only get in each other's way. Before numpy is loaded.
     os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
     try:
-        return options.run(options)
+        code = int(options.run(options))
+        sys.stdout.flush()
+        return code
     except IsotomonError as error:
-        print(f"isotomon: {error}", file=sys.stderr)
-        return 2
+        return _failed(str(error))
     except KeyboardInterrupt:
         return 130
+    except BrokenPipeError:
+        # Whoever read has gone; nothing more can be said there, and nothing was done wrong.
+        os.dup2(os.open(os.devnull, os.O_WRONLY), 1)
+        return 2
+    except OSError as error:
+        return _failed(f"{error.filename or 'the output'} cannot be used: {error.strerror or error}")
+    except Exception as error:
+        logging.getLogger(__name__).debug("unforeseen", exc_info=True)
+        return _failed(f"this stopped unexpectedly ({type(error).__name__}: {error}); please report it with the design")
+
+
+def _failed(text: str) -> int:
+    with contextlib.suppress(OSError):
+        print(f"isotomon: {text}", file=sys.stderr)
+    return 2
 
 
 def _parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(
         prog="isotomon", description="Design blades and vessels from sections. Without a command, opens the window."
     )
+    parser.add_argument("--version", action="version", version=f"isotomon {__version__}")
     parser.set_defaults(run=_window)
     commands = parser.add_subparsers(title="commands", metavar="COMMAND")
 
     demo = commands.add_parser("demo", help="open the window with a demo")
-    demo.add_argument("name", nargs="?", default="reach-blade", metavar="NAME")
+    demo.add_argument(
+        "name",
+        nargs="?",
+        default="reach-blade",
+        metavar="NAME",
+        help="which demo: the start page lists them (default: reach-blade)",
+    )
     demo.add_argument(
         "--out", type=Path, default=Path("out"), help="where a run without a display writes (default: out)"
     )
     demo.set_defaults(run=_demo)
 
     show = commands.add_parser("open", help="open the window with a design")
-    show.add_argument("design", type=Path, metavar="DESIGN")
+    show.add_argument("design", type=Path, metavar="DESIGN", help="the design file, DESIGN.isotomon")
     show.set_defaults(run=_open)
 
     table = commands.add_parser("table", help="make a design from a station table")
-    table.add_argument("table", type=Path, metavar="TABLE.csv")
-    table.add_argument("--out", type=Path, required=True, metavar="DESIGN")
+    table.add_argument("table", type=Path, metavar="TABLE.csv", help="the stations, a row each")
+    table.add_argument("--out", type=Path, required=True, metavar="DESIGN", help="where the design goes")
     table.add_argument("--force", action="store_true", help="replace the design file if it exists")
     table.set_defaults(run=_table)
 
     check = commands.add_parser(
         "check", help="rebuild and print the check table; exit 0 in band, 1 out of band, 2 error"
     )
-    check.add_argument("design", type=Path, metavar="DESIGN")
+    check.add_argument("design", type=Path, metavar="DESIGN", help="the design file, DESIGN.isotomon")
     check.add_argument("--json", metavar="FILE", help="write the check as JSON; '-' prints the JSON alone")
     check.add_argument(
         "--skin", action="store_true", help="also the joins of the faces, and how fair area and turn run"
@@ -63,7 +90,7 @@ def _parser() -> argparse.ArgumentParser:
     meet = commands.add_parser(
         "meet", help="change as little as will do until a law is met; exit 0 met, 1 not met, 2 error"
     )
-    meet.add_argument("design", type=Path, metavar="DESIGN")
+    meet.add_argument("design", type=Path, metavar="DESIGN", help="the design file, DESIGN.isotomon")
     meet.add_argument("law", metavar="LAW", help="the law's name")
     meet.add_argument(
         "--by",
@@ -80,12 +107,12 @@ def _parser() -> argparse.ArgumentParser:
     meet.set_defaults(run=_meet)
 
     measure = commands.add_parser("measure", help="print what the measures kept on a design read")
-    measure.add_argument("design", type=Path, metavar="DESIGN")
+    measure.add_argument("design", type=Path, metavar="DESIGN", help="the design file, DESIGN.isotomon")
     measure.add_argument("--table", nargs=2, metavar=("NAME", "FILE.csv"), help="write a capacity's table of levels")
     measure.set_defaults(run=_measure)
 
     compare = commands.add_parser("compare", help="print the figures of two bodies or two designs side by side")
-    compare.add_argument("design", type=Path, metavar="DESIGN")
+    compare.add_argument("design", type=Path, metavar="DESIGN", help="the design file, DESIGN.isotomon")
     compare.add_argument("other", type=Path, nargs="?", metavar="OTHER", help="another design (default: the same one)")
     compare.add_argument(
         "--bodies", nargs="+", default=[], metavar="NAME", help="names of the two bodies (default: those in hand)"
@@ -93,27 +120,37 @@ def _parser() -> argparse.ArgumentParser:
     compare.set_defaults(run=_compare)
 
     export = commands.add_parser("export", help="rebuild and write a solid")
-    export.add_argument("design", type=Path, metavar="DESIGN")
-    export.add_argument("file", type=Path, metavar="FILE.step|.stl")
+    export.add_argument("design", type=Path, metavar="DESIGN", help="the design file, DESIGN.isotomon")
+    export.add_argument(
+        "file", type=Path, metavar="FILE.step|.stl", help="where the solid goes; the ending says its form"
+    )
     export.set_defaults(run=_export)
 
     numbers = commands.add_parser("numbers", help="print the named numbers, or change them")
-    numbers.add_argument("design", type=Path, metavar="DESIGN")
+    numbers.add_argument("design", type=Path, metavar="DESIGN", help="the design file, DESIGN.isotomon")
     numbers.add_argument("changes", nargs="*", metavar="NAME=VALUE", help="such as span='1.2 m'")
     numbers.add_argument("--csv", type=Path, metavar="FILE", help="also bring in numbers from a CSV")
     numbers.add_argument("--out", type=Path, metavar="DESIGN", help="where the changed design goes (default: back)")
     numbers.set_defaults(run=_numbers)
 
     drawing = commands.add_parser("drawing", help="write a drawing of a design")
-    drawing.add_argument("design", type=Path, metavar="DESIGN")
+    drawing.add_argument("design", type=Path, metavar="DESIGN", help="the design file, DESIGN.isotomon")
     drawing.add_argument("name", metavar="NAME", help="the drawing's name")
-    drawing.add_argument("file", type=Path, metavar="FILE.dxf|.svg|.dat")
+    drawing.add_argument(
+        "file", type=Path, metavar="FILE.dxf|.svg|.dat", help="where the drawing goes; the ending says its form"
+    )
     drawing.set_defaults(run=_drawing)
 
     picture = commands.add_parser("picture", help="draw a picture of a design")
-    picture.add_argument("design", type=Path, metavar="DESIGN")
-    picture.add_argument("file", type=Path, metavar="FILE.png")
-    picture.add_argument("--size", type=_size, default=(1280, 800), metavar="1280x800")
+    picture.add_argument("design", type=Path, metavar="DESIGN", help="the design file, DESIGN.isotomon")
+    picture.add_argument("file", type=Path, metavar="FILE.png", help="where the picture goes")
+    picture.add_argument(
+        "--size",
+        type=_size,
+        default=(1280, 800),
+        metavar="1280x800",
+        help="width and height in pixels, from 64 to 8192",
+    )
     picture.add_argument(
         "--view", default="round", metavar="NAME", help="plan, front, side, round, window or plan of sections: body"
     )
@@ -136,9 +173,9 @@ def _window(options: argparse.Namespace) -> int:
 
 def _open(options: argparse.Namespace) -> int:
     from isotomon.app.main import run_window
-    from isotomon.rebuild.session import open_session
+    from isotomon.model.file import load
 
-    open_session(options.design)
+    load(options.design)
     return run_window(path=options.design)
 
 
@@ -158,6 +195,7 @@ def _table(options: argparse.Namespace) -> int:
 
     if options.out.exists() and not options.force:
         raise FileError(f"{options.out} exists already; add --force to replace it")
+    refuse_same(options.out, options.table)
     design = read_table(options.table)
     save(design, options.out)
     print(f"{options.out}: {len(design.stations)} stations, {len(design.laws)} laws")
@@ -182,7 +220,7 @@ def _numbers(options: argparse.Namespace) -> int:
             raise FileError(f"'{text}' changes no number; write NAME=VALUE with one of: {names}")
         unit = {"length": design.unit, "angle": "deg", "ratio": "mm"}[found.kind]
         design = edits.change_number(design, found.id, value=read(value, found.kind, unit))
-    if options.changes or options.csv is not None:
+    if options.changes or options.csv is not None or options.out is not None:
         check_design(design)
         save(design, options.out or options.design)
     print(write_numbers(design), end="")
@@ -192,6 +230,7 @@ def _numbers(options: argparse.Namespace) -> int:
 def _drawing(options: argparse.Namespace) -> int:
     from isotomon import script
 
+    refuse_same(options.file, options.design)
     script.write_drawing(script.load(options.design), options.name, options.file)
     print(options.file)
     return 0
@@ -215,8 +254,11 @@ def _meet(options: argparse.Namespace) -> int:
 
 def _measure(options: argparse.Namespace) -> int:
     from isotomon import script
-    from isotomon.model.file import load, write_atomically
+    from isotomon.model.disk import write_atomically
+    from isotomon.model.file import load
 
+    if options.table is not None:
+        refuse_same(options.table[1], options.design)
     design = load(options.design)
     found = script.measures(design)
     for name, figures in found.items():
@@ -241,12 +283,15 @@ def _compare(options: argparse.Namespace) -> int:
 
 
 def _check(options: argparse.Namespace) -> int:
-    from isotomon.model.file import load, write_atomically
+    from isotomon.model.disk import write_atomically
+    from isotomon.model.file import load
     from isotomon.rebuild.check import check_table, checked, exit_code
     from isotomon.rebuild.looks import check_looks, looks_table
     from isotomon.rebuild.quick import rebuild
     from isotomon.rebuild.supervisor import Supervisor
 
+    if options.json and options.json != "-":
+        refuse_same(options.json, options.design)
     design = load(options.design)
     supervisor = Supervisor()
     try:
@@ -275,6 +320,7 @@ def _export(options: argparse.Namespace) -> int:
     from isotomon.rebuild.supervisor import Supervisor
 
     export_form(options.file)
+    refuse_same(options.file, options.design)
     design = load(options.design)
     supervisor = Supervisor()
     try:
@@ -289,6 +335,7 @@ def _picture(options: argparse.Namespace) -> int:
     from isotomon.app.main import draw_picture
     from isotomon.model.file import load
 
+    refuse_same(options.file, options.design)
     draw_picture(load(options.design), options.file, options.size, options.view)
     print(options.file)
     return 0

@@ -24,6 +24,10 @@ class FileError(IsotomonError, OSError):
         return str(self.args[0]) if self.args else "file error"
 
 
+class ChangedFileError(FileError):
+    """A file that someone else has changed since it was read here."""
+
+
 class ProfileError(IsotomonError, ValueError):
     """A section that cannot be drawn."""
 

@@ -13,7 +13,6 @@ from PySide6.QtWidgets import (
     QComboBox,
     QLabel,
     QLineEdit,
-    QPlainTextEdit,
     QPushButton,
     QScrollArea,
     QVBoxLayout,
@@ -27,7 +26,7 @@ from isotomon.app.choices import choice, titled
 from isotomon.app.datum_form import DatumForm
 from isotomon.app.datums import candidates
 from isotomon.app.desk import CHECKS, Desk
-from isotomon.app.fields import NumberField
+from isotomon.app.fields import NoteEdit, NumberField
 from isotomon.app.gauges import GaugeForm
 from isotomon.app.guide_form import GuideForm
 from isotomon.app.law_form import LawForm
@@ -288,15 +287,10 @@ class Details(QScrollArea):
             lambda v: lambda d: edits.replace(d, tolerance=_plain(v)),
         )
         self._text(column, "Note", soft=True)
-        note = QPlainTextEdit()
-        note.setMaximumHeight(110)
-        note.setTabChangesFocus(True)
+        note = NoteEdit()
+        note.setAccessibleName("Note")
         column.addWidget(note)
-
-        def leave() -> None:
-            desk.do("change the note", lambda d: edits.replace(d, note=note.toPlainText()))
-
-        note.focusOutEvent = lambda event: None  # type: ignore[method-assign]
+        note.left.connect(lambda text: desk.do("change the note", lambda d: edits.replace(d, note=text)))
         self._refreshers.append(
             lambda: (
                 note.setPlainText(desk.design.note)

@@ -51,7 +51,7 @@ class Engine(QObject):
         self._unwanted = False
         """Whether the user has given up the rebuild under way."""
         self._told_of_progress = False
-        told = Told(self._solid_started, self._solid_progress, self._solid_done, self._measured)
+        told = Told(self._solid_started, self._solid_progress, self._solid_done, self._lost, self._measured)
         self.solids = Solids(self.supervisor, limit, told)
         self._thread = threading.Thread(target=self._run, name="quick-rebuild", daemon=True)
         self._thread.start()
@@ -136,6 +136,10 @@ class Engine(QObject):
         if not self._closing:
             self.progress.emit("", 0.0)
             self.solid_done.emit(key, outcome)
+
+    def _lost(self, text: str) -> None:
+        if not self._closing:
+            self.trouble.emit(f"{text}; it is asked again")
 
     def _measured(self, quick: Quick) -> None:
         if not self._closing and self._newest():

@@ -6,11 +6,33 @@ import math
 import re
 
 from PySide6.QtCore import QEvent, QObject, QPointF, Qt, Signal
-from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QWheelEvent
-from PySide6.QtWidgets import QGridLayout, QLabel, QLineEdit, QMenu, QWidget
+from PySide6.QtGui import QContextMenuEvent, QFocusEvent, QKeyEvent, QMouseEvent, QWheelEvent
+from PySide6.QtWidgets import QGridLayout, QLabel, QLineEdit, QMenu, QPlainTextEdit, QWidget
 
 from isotomon.errors import QuantityError
 from isotomon.quantity import Kind, Value, read, scale_of, show
+
+
+class NoteEdit(QPlainTextEdit):
+    """Several lines of text; `left` with them when the focus goes elsewhere and they have changed."""
+
+    left = Signal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setMaximumHeight(110)
+        self.setTabChangesFocus(True)
+
+    def commit(self) -> None:
+        """Tell the text now, if it has changed."""
+        if self.document().isModified():
+            self.document().setModified(False)
+            self.left.emit(self.toPlainText())
+
+    def focusOutEvent(self, event: QFocusEvent) -> None:
+        """The text is taken."""
+        super().focusOutEvent(event)
+        self.commit()
 
 
 class ScrubLabel(QLabel):

@@ -6,13 +6,14 @@ import json
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PySide6.QtWidgets import QFileDialog, QMessageBox
+from PySide6.QtCore import QBuffer, QByteArray, QIODevice
+from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
-from isotomon.errors import FileError, IsotomonError
+from isotomon.errors import ChangedFileError, FileError, IsotomonError
 from isotomon.exchange.numbers import read_numbers, write_numbers
 from isotomon.exchange.table import read_table, write_table
 from isotomon.model import edits
-from isotomon.model.file import write_atomically
+from isotomon.model.disk import refuse_same, write_atomically
 from isotomon.model.records import Circle, Design, Loft, Station
 from isotomon.rebuild.check import check_json
 from isotomon.rebuild.deliver import export_form, finished_key
@@ -33,11 +34,21 @@ def new_design() -> Design:
     return Design("untitled", tolerance=1e-4, stations=stations, loft=Loft("body", "body"))
 
 
+def png_of(widget: QWidget) -> bytes:
+    """What a widget shows, as the bytes of a PNG file."""
+    data = QByteArray()
+    buffer = QBuffer(data)
+    buffer.open(QIODevice.OpenModeFlag.WriteOnly)
+    widget.grab().save(buffer, "PNG")
+    return bytes(data.data())
+
+
 class Files:
     """The window's files."""
 
     def __init__(self, window: Window) -> None:
         self.w = window
+        self._unkept = ""
 
     def _folder(self) -> str:
         session = self.w.desk.session
@@ -88,8 +99,27 @@ class Files:
 
     def recover(self, found: Recovered) -> None:
         """Unsaved work of a session that ended unexpectedly."""
+        if not self.may_leave():
+            return
         self._take(restore(found, self.w.recovery_file()))
         self.w.desk.said.emit("note", "Recovered. Save it to keep it.")
+
+    def tell_unkept(self) -> None:
+        """Say, once for each reason, that unsaved work cannot be kept for the case of a crash."""
+        session = self.w.desk.session
+        why = session.unkept if session is not None else ""
+        if why and why != self._unkept:
+            self.w.desk.said.emit("band", f"Unsaved work cannot be kept for the case of a crash: {why}. Save often.")
+        self._unkept = why
+
+    def tell_changed(self) -> None:
+        """Say that the design's file was changed by someone else, if it was."""
+        session = self.w.desk.session
+        if session is not None and session.path is not None and session.changed_outside():
+            self.w.desk.said.emit(
+                "band",
+                f"{session.path.name} was changed by someone else since it was opened here. Saving asks what to do.",
+            )
 
     def open_path(self, path: Path) -> bool:
         """Open a design or a table by its ending; what cannot be opened is said and changes nothing."""
@@ -137,12 +167,12 @@ class Files:
         """Save to a file to be chosen."""
         session = self.w.desk.session
         assert session is not None
-        start = str(Path(self._folder()) / f"{session.design.name}.isotomon")
+        start = str(Path(self._folder()) / f"{session.path.stem if session.path else session.design.name}.isotomon")
         name, _ = QFileDialog.getSaveFileName(self.w, "Save as", start, DESIGNS)
         if not name:
             return False
         path = Path(name)
-        return self.save_to(path if path.suffix else path.with_suffix(".isotomon"))
+        return self.save_to(path if path.suffix else path.with_name(f"{path.name}.isotomon"))
 
     def save_to(self, path: Path) -> bool:
         """Save to a file."""
@@ -150,9 +180,49 @@ class Files:
         assert session is not None
         try:
             session.save(path)
+        except ChangedFileError as error:
+            return self._save_changed(session, path, str(error))
         except FileError as error:
             self._fail(error)
             return False
+        return self._saved(path)
+
+    def _save_changed(self, session: Session, path: Path, text: str) -> bool:
+        """Ask what becomes of a file that someone else has changed meanwhile."""
+        box = QMessageBox(self.w)
+        box.setWindowTitle("Changed by someone else")
+        box.setText(f"{text}.")
+        box.setInformativeText("Both are kept if yours goes under another name.")
+        other = box.addButton("Keep mine under another name…", QMessageBox.ButtonRole.AcceptRole)
+        theirs = box.addButton("Take theirs", QMessageBox.ButtonRole.DestructiveRole)
+        compare = box.addButton("Compare", QMessageBox.ButtonRole.ActionRole)
+        over = box.addButton("Replace theirs", QMessageBox.ButtonRole.DestructiveRole)
+        box.addButton("Go back", QMessageBox.ButtonRole.RejectRole)
+        box.setDefaultButton(other)
+        box.exec()
+        chosen = box.clickedButton()
+        if chosen is other:
+            return self.ask_save()
+        if chosen is over:
+            try:
+                session.save(path, replace=True)
+            except FileError as error:
+                self._fail(error)
+                return False
+            return self._saved(path)
+        if chosen is theirs:
+            try:
+                newer = open_session(path, self.w.recovery_file())
+            except IsotomonError as error:
+                self._fail(error)
+                return False
+            session.drop_recovery()
+            self._take(newer)
+        elif chosen is compare:
+            self.w.checks.read_reference(path)
+        return False
+
+    def _saved(self, path: Path) -> bool:
         self.remember(path)
         self.w.desk.said.emit("note", f"Saved {path.name}.")
         return True
@@ -178,7 +248,7 @@ class Files:
         if not name:
             return None
         path = Path(name)
-        return path if path.suffix else path.with_suffix(ending)
+        return path if path.suffix else path.with_name(path.name + ending)
 
     def ask_export(self, form: str) -> None:
         """Choose where the solid goes."""
@@ -194,6 +264,7 @@ class Files:
             return
         try:
             export_form(path)
+            refuse_same(path, self._own())
         except FileError as error:
             self._fail(error)
             return
@@ -207,10 +278,15 @@ class Files:
         else:
             self.w.desk.said.emit("note", f"Wrote {path.name}, {path.stat().st_size:,} bytes.")
 
+    def _own(self) -> Path | None:
+        """The design's own file, which nothing else may be written to."""
+        return self.w.desk.session.path if self.w.desk.session is not None else None
+
     def _write(self, path: Path | None, text: str) -> None:
         if path is None:
             return
         try:
+            refuse_same(path, self._own())
             write_atomically(path, text.encode())
         except FileError as error:
             self._fail(error)
@@ -270,5 +346,12 @@ class Files:
     def ask_picture(self) -> None:
         """The View as PNG."""
         path = self._ask_target("Picture of the View", ".png", "PNG (*.png)")
-        if path is not None and not self.w.view.grab().save(str(path), "PNG"):
-            self.w.desk.said.emit("error", f"{path} cannot be written; choose another place")
+        if path is None:
+            return
+        try:
+            refuse_same(path, self._own())
+            write_atomically(path, png_of(self.w.view))
+        except FileError as error:
+            self._fail(error)
+            return
+        self.w.desk.said.emit("note", f"Wrote {path.name}.")

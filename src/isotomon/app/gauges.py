@@ -18,8 +18,8 @@ from isotomon.app.fields import NumberField
 from isotomon.app.wiring import wire
 from isotomon.errors import IsotomonError
 from isotomon.model import edits
+from isotomon.model.disk import write_atomically
 from isotomon.model.draw_edits import next_name
-from isotomon.model.file import write_atomically
 from isotomon.model.gauges import GAUGES, Gauge
 from isotomon.model.records import Design
 from isotomon.quantity import Value, display, resolve, to_unit

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import sys
 import tempfile
@@ -15,9 +16,11 @@ from PySide6.QtCore import QSettings, Qt
 from PySide6.QtWidgets import QApplication
 
 from isotomon.app.engine import Engine
+from isotomon.app.files import png_of
 from isotomon.app.theme import THEMES, VELLUM, apply_theme, load_fonts
 from isotomon.app.window import Window
 from isotomon.errors import FileError, IsotomonError
+from isotomon.model.disk import write_atomically
 from isotomon.model.records import Design
 from isotomon.rebuild.deliver import finished_key
 from isotomon.solid.protocol import Built
@@ -55,13 +58,21 @@ def make_window(
         folder = Path(platformdirs.user_config_dir("isotomon"))
         settings = QSettings(str(folder / "window.ini"), QSettings.Format.IniFormat)
         recovery = Path(platformdirs.user_state_dir("isotomon")) / "recovery"
-        recovery.mkdir(parents=True, exist_ok=True)
+        with contextlib.suppress(OSError):  # the first edit says that nothing can be kept
+            recovery.mkdir(parents=True, exist_ok=True)
     apply_theme(app, THEMES.get(str(settings.value("theme", "vellum")), VELLUM))
     return Window(engine or Engine(), settings, recovery)
 
 
 def run_window(path: Path | None = None, design: Design | None = None) -> int:
-    """Open the window and stay until it is closed."""
+    """Open the window and stay until it is closed.
+
+    Raises: IsotomonError, where there is no display to open it on.
+    """
+    if not has_display() and os.environ.get("QT_QPA_PLATFORM") != "offscreen":
+        raise IsotomonError(
+            "there is no display to open a window on; use check, export or picture, or set QT_QPA_PLATFORM=offscreen"
+        )
     window = make_window()
     window.show()
     if design is not None:
@@ -128,8 +139,7 @@ def save_window(window: Window, path: Path) -> None:
     """
     window.view.draw_smooth()
     application().processEvents()
-    if not window.grab().save(str(path)):
-        raise FileError(f"{path} cannot be written; choose another place or a name ending in .png")
+    write_atomically(path, png_of(window))
 
 
 def run_demo_off_screen(design: Design, out: Path) -> int:
@@ -186,7 +196,6 @@ def draw_picture(design: Design, path: Path, size: tuple[int, int], view: str) -
     if isinstance(widget, View):
         widget.look_from(view)
         widget.draw_smooth()
-    if not widget.grab().save(str(path)):
-        raise FileError(f"{path} cannot be written; choose another place")
+    write_atomically(path, png_of(widget))
     if isinstance(widget, View):
         widget.close_scene()

@@ -55,6 +55,8 @@ class Told:
     progress: Callable[[int, int, str], None]
     """steps done, of how many, what is done now"""
     done: Callable[[str, Built | Failed], None]
+    lost: Callable[[str], None]
+    """the worker went, and is asked again; in words"""
     measured: Callable[[Quick], None]
     """results with the measures that had to wait for solids"""
 
@@ -162,6 +164,7 @@ class Solids:
         quick, wanted = self._latest
         if isinstance(outcome, Failed) and outcome.kind == "lost" and not self._again:
             self._again, self._known = True, {}
+            self.told.lost(outcome.text)
             self._ask(quick, wanted)
             return
         if isinstance(outcome, Failed):

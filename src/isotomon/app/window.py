@@ -4,18 +4,20 @@ from __future__ import annotations
 
 import math
 import os
+import time
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
 import numpy as np
-from PySide6.QtCore import QPoint, QSettings, QSize, Qt, QTimer
+from PySide6.QtCore import QEvent, QPoint, QSettings, QSize, Qt, QTimer
 from PySide6.QtGui import QAction, QActionGroup, QCloseEvent, QDragEnterEvent, QDropEvent, QIcon, QKeySequence
 from PySide6.QtWidgets import (
     QApplication,
     QButtonGroup,
     QHBoxLayout,
     QLabel,
+    QLineEdit,
     QListWidget,
     QListWidgetItem,
     QMainWindow,
@@ -40,6 +42,7 @@ from isotomon.app.details import Details, solid_state
 from isotomon.app.drawing.room import DrawingRoom
 from isotomon.app.end_grips import EndGrips
 from isotomon.app.engine import Engine
+from isotomon.app.fields import NoteEdit
 from isotomon.app.files import Files
 from isotomon.app.finder import Action, Finder, HelpSheet
 from isotomon.app.gauges import GaugeTools
@@ -295,6 +298,7 @@ class Window(QMainWindow):
         desk.quick_changed.connect(self._show_quick)
         desk.selection_changed.connect(self._show_selection)
         desk.design_changed.connect(self._show_title)
+        desk.design_changed.connect(self.files.tell_unkept)
         desk.design_changed.connect(self.refresh_commands)
         desk.solid_changed.connect(self._show_solid)
         desk.progressed.connect(self._show_solid_line)
@@ -447,13 +451,14 @@ class Window(QMainWindow):
         self.start_page.show_all(self.files.recent(), recovered)
         self.pages.setCurrentIndex(0)
         self._show_title()
-        for widget in (self.count_button, self.message, self.solid_label, self.progress, self.cancel_button):
+        self._say("", "")
+        for widget in (self.count_button, self.solid_label, self.progress, self.cancel_button):
             widget.hide()
 
     def show_work(self) -> None:
         """The design's page."""
         self.pages.setCurrentIndex(1)
-        for widget in (self.count_button, self.message, self.solid_label):
+        for widget in (self.count_button, self.solid_label):
             widget.show()
         self._show_solid_line()
         self.board.setFocus()
@@ -516,6 +521,7 @@ class Window(QMainWindow):
 
     def run_command(self, key: str, *_: object) -> None:
         """Do a command by id, if it can be done now; else say why not."""
+        self.commit_field()
         command = BY_ID[key]
         reason = command.reason(self)
         if reason:
@@ -523,6 +529,15 @@ class Window(QMainWindow):
         else:
             command.run(self)
         self.refresh_commands()
+
+    def commit_field(self) -> None:
+        """Take what has been typed into a field and not yet entered, so that nothing done next leaves it behind."""
+        field = QApplication.focusWidget()
+        if isinstance(field, NoteEdit):
+            field.commit()
+        elif isinstance(field, QLineEdit) and field.isModified() and self.details.isAncestorOf(field):
+            field.setModified(False)
+            field.editingFinished.emit()
 
     def removable(self) -> bool:
         """Whether something that can be removed is chosen."""
@@ -703,8 +718,10 @@ class Window(QMainWindow):
     # The window itself
 
     def recovery_file(self) -> Path | None:
-        """Where this process keeps unsaved work."""
-        return self._recovery / f"session-{os.getpid()}.isotomon" if self._recovery is not None else None
+        """Where a new session keeps unsaved work: a name that no other has, whatever ids its process and others have."""
+        if self._recovery is None:
+            return None
+        return self._recovery / f"session-{os.getpid()}-{time.time_ns():x}.isotomon"
 
     def _restore_geometry(self) -> None:
         self.setMinimumSize(960, 640)
@@ -715,6 +732,12 @@ class Window(QMainWindow):
             if state is not None:
                 getattr(self, name).restoreState(state)
         self.setWindowIcon(QIcon(icon("section", self.theme.accent)))
+
+    def changeEvent(self, event: QEvent) -> None:
+        """When the user comes back, a file that was changed meanwhile is told."""
+        super().changeEvent(event)
+        if event.type() == QEvent.Type.ActivationChange and self.isActiveWindow():
+            self.files.tell_changed()
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         """A design or a table may be dropped."""
@@ -728,6 +751,7 @@ class Window(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent) -> None:
         """Ask about unsaved changes, remember the window, end the worker."""
+        self.commit_field()
         if not self.files.may_leave():
             event.ignore()
             return

@@ -7,6 +7,7 @@ import zlib
 from pathlib import Path
 
 from isotomon.errors import FileError
+from isotomon.model.disk import read_bytes
 from isotomon.model.records import Imported
 
 MOST_BYTES = 64 * 1024 * 1024
@@ -21,12 +22,7 @@ def read_import(path: Path, key: str) -> Imported:
     form = FORMS.get(path.suffix.lower())
     if form is None:
         raise FileError(f"'{path.name}' is no body that can be brought in; use .step, .iges or .stl")
-    try:
-        if path.stat().st_size > MOST_BYTES:
-            raise FileError(f"{path} is larger than {MOST_BYTES // 2**20} MB; use a smaller file")
-        data = path.read_bytes()
-    except OSError as error:
-        raise FileError(f"{path} cannot be read: {error.strerror}; choose another file") from None
+    data = read_bytes(path, MOST_BYTES, "body")
     return Imported(key, path.name, form, base64.b64encode(zlib.compress(data, 6)).decode())  # type: ignore[arg-type]
 
 

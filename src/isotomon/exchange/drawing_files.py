@@ -8,14 +8,16 @@ from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.sparse import csr_array
+from scipy.sparse.csgraph import connected_components
 from scipy.spatial import cKDTree
 
 from isotomon.errors import FileError, ProfileError
 from isotomon.exchange import svg
 from isotomon.exchange.pieces import MOST_PIECES, Sheet
-from isotomon.model.draw_edits import join, remove
+from isotomon.model.disk import decode_text, read_bytes, write_atomically
+from isotomon.model.draw_edits import join_all, remove
 from isotomon.model.drawing import Drawing, part_ends
-from isotomon.model.file import read_bytes, write_atomically
 from isotomon.profile.drawn import lofted_run
 from isotomon.profile.loops import find_runs
 from isotomon.quantity import LENGTHS
@@ -64,22 +66,19 @@ def _welded(drawing: Drawing) -> Drawing:
         return drawing
     at = np.array([(p.x, p.y) for p in chosen])
     near = 1e-6 * max(float(np.ptp(at, axis=0).max()), 1e-9)
-    swapped: dict[int, int] = {}
-    for i, j in sorted(cKDTree(at).query_pairs(near)):
-        swapped.setdefault(j, swapped.get(i, i))
+    pairs = cKDTree(at).query_pairs(near, output_type="ndarray")
+    links = csr_array((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), shape=(len(at), len(at)))
+    _, group = connected_components(links, directed=False)
+    first = np.unique(group, return_index=True)[1][group]
     dots = [p.id for p in drawing.parts if (e := part_ends(p)) is not None and e[0] == e[1]]
-    for gone, keep in sorted(swapped.items()):
-        drawing = join(drawing, chosen[keep].id, chosen[gone].id)
+    drawing = join_all(drawing, {chosen[k].id: chosen[keep].id for k, keep in enumerate(first.tolist()) if k != keep})
     return remove(drawing, dots) if dots else drawing
 
 
 def _read_text(data: bytes, sheet: Sheet, unit: str) -> str:
     """Two columns of coordinates. A first line may name the unit: `# mm`. Corners sharper than 30° stay corners."""
     rows: list[tuple[float, float]] = []
-    try:
-        lines = data.decode("utf-8-sig").splitlines()
-    except UnicodeDecodeError:
-        raise FileError(f"{sheet.name} is not text; give a DXF, SVG or coordinate file") from None
+    lines = decode_text(data, sheet.name).splitlines()
     for number, line in enumerate(lines, 1):
         text = line.split("#")[0].replace(",", " ").replace(";", " ").split()
         named = line.replace("#", " ").split()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import math
+import re
 from typing import Any
 
 import ezdxf
@@ -20,6 +21,10 @@ from isotomon.profile.loops import places_of
 
 Array = NDArray[np.float64]
 _UNITS = {1: ("in", 25.4), 4: ("mm", 1.0), 5: ("cm", 10.0), 6: ("m", 1000.0)}
+_NUMBER = re.compile(rb"[+-]?(?:\d++(?:\.\d*+)?+|\.\d++)(?:[eEdD][+-]?\d++)?+")
+MOST_DIGITS = 64
+_REAL = ((10, 59), (140, 149), (210, 239))
+"""Group codes whose values are real numbers."""
 _FAULTS = (
     ezdxf.DXFError,
     ValueError,
@@ -42,10 +47,15 @@ def read(data: bytes, sheet: Sheet, plain: float) -> str:
     """
     if b"SECTION" not in data[:4096]:
         raise FileError(f"{sheet.name} is not a DXF file, or is damaged")
+    _check_numbers(data, sheet.name)
     try:
-        document, _ = recover.read(io.BytesIO(data))
+        document, audit = recover.read(io.BytesIO(data))
+        if audit.errors:
+            raise FileError(f"{sheet.name} is damaged: {audit.errors[0].message[:120]}; write it anew")
         space = list(document.modelspace())
         named = _UNITS.get(int(document.header.get("$INSUNITS", 0)))
+    except FileError:
+        raise
     except _FAULTS as error:
         raise FileError(f"{sheet.name} cannot be read as DXF: {str(error)[:120]}") from None
     if len(space) > 4 * MOST_PIECES:
@@ -59,6 +69,22 @@ def read(data: bytes, sheet: Sheet, plain: float) -> str:
         except _FAULTS as error:
             raise FileError(f"{sheet.name}: a {entity.dxftype()} in it cannot be used ({str(error)[:80]})") from None
     return f"read in {named[0]}" if named else "its unit is not said, taken as the design's"
+
+
+def _check_numbers(data: bytes, name: str) -> None:
+    """Whether all coordinates and sizes in a text file are numbers: the library reads what is none as something else.
+
+    Raises: FileError, with the line.
+    """
+    lines = data.splitlines()
+    for at in range(0, len(lines) - 1, 2):
+        code = lines[at].strip()
+        if code.isdigit() and any(low <= int(code) <= high for low, high in _REAL) and len(code) < 5:
+            value = lines[at + 1].strip()
+            if len(value) > MOST_DIGITS or _NUMBER.fullmatch(value) is None:
+                comma = "; write a decimal point, not a comma" if b"," in value else ""
+                shown = value[:30].decode("latin-1")
+                raise FileError(f"{name}, line {at + 2}: '{shown}' is not a number{comma}")
 
 
 def _flat(value: Any, scale: float) -> Array:

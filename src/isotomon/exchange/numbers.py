@@ -7,7 +7,7 @@ import io
 from pathlib import Path
 
 from isotomon.errors import FileError, IsotomonError
-from isotomon.model.file import read_bytes
+from isotomon.model.disk import decode_text, read_bytes
 from isotomon.model.records import Design, Number
 from isotomon.model.resolve import MOST_NUMBERS
 from isotomon.quantity import Kind, Value, check_name, evaluate, names_in, number_kind, read
@@ -23,8 +23,8 @@ def read_numbers(path: Path, unit: str) -> tuple[Number, ...]:
     """
     data = read_bytes(path, 2_000_000, "number table")
     try:
-        rows = list(csv.reader(io.StringIO(data.decode("utf-8-sig"))))
-    except (UnicodeDecodeError, csv.Error) as error:
+        rows = list(csv.reader(io.StringIO(decode_text(data, str(path)))))
+    except csv.Error as error:
         raise FileError(f"{path} is not a CSV of numbers: {error}") from None
     head = [c.strip().lower() for c in rows[0]] if rows else []
     if head[:2] != ["name", "value"] or any(c not in COLUMNS for c in head):

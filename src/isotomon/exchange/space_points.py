@@ -11,8 +11,8 @@ from numpy.typing import NDArray
 from isotomon.errors import DesignError, FileError
 from isotomon.exchange.pieces import MOST_PIECES, Sheet
 from isotomon.geometry.datums import fitted_plane, tilts_of
+from isotomon.model.disk import decode_text, read_bytes
 from isotomon.model.drawing import Drawing
-from isotomon.model.file import read_bytes
 from isotomon.quantity import LENGTHS
 
 Array = NDArray[np.float64]
@@ -35,10 +35,7 @@ def read_points(path: Path, unit: str) -> Array:
 
     Raises: FileError, with the line.
     """
-    try:
-        lines = read_bytes(path, 20 * 1024 * 1024, "point file").decode("utf-8-sig").splitlines()
-    except UnicodeDecodeError:
-        raise FileError(f"{path} is not text; give three columns of coordinates") from None
+    lines = decode_text(read_bytes(path, 20 * 1024 * 1024, "point file"), str(path)).splitlines()
     rows: list[list[float]] = []
     for number, line in enumerate(lines, 1):
         named = line.replace("#", " ").split()

@@ -12,13 +12,22 @@ from numpy.typing import NDArray
 
 from isotomon.errors import FileError
 from isotomon.exchange.pieces import Sheet
+from isotomon.model.disk import decode_text
 from isotomon.model.drawing import Arc, Curve, Drawing, Line, Oval, Part, Ring, Spline
+from isotomon.pace import checkpoint
 from isotomon.profile.curves import Places, arc_angles, frame_of, oval_axes, oval_span, piece_of, sources
 from isotomon.profile.loops import places_of
 
 Array = NDArray[np.float64]
-_NUMBER = re.compile(r"[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?")
-_LENGTH = re.compile(r"\s*([+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?)\s*([a-z%]*)\s*\Z")
+# Possessive, so that no text makes them go back and try again.
+_PLAIN = r"[+-]?(?:\d++(?:\.\d*+)?+|\.\d++)(?:[eE][+-]?\d++)?+"
+_NUMBER = re.compile(_PLAIN)
+_LENGTH = re.compile(rf"\s*+({_PLAIN})\s*+([a-z%]*+)\s*+\Z")
+_BETWEEN = re.compile(r"[\s,]*+")
+ARC_LENGTH = 1e-9
+"""An arc whose chord is a smaller share of its radii has no length that could be drawn round."""
+MOST_DIGITS = 64
+"""Longer numbers are none that a drawing has."""
 _UNITS = {"": 25.4 / 96, "px": 25.4 / 96, "mm": 1.0, "cm": 10.0, "in": 25.4, "pt": 25.4 / 72, "pc": 25.4 / 6}
 MOST_DEPTH = 60
 
@@ -28,11 +37,12 @@ def read(data: bytes, sheet: Sheet) -> str:
 
     Raises: FileError; a file with entities of its own is refused, links and uses are left out and counted.
     """
-    head = data.upper()
-    if b"<!ENTITY" in head or (b"<!DOCTYPE" in head and b"[" in head.split(b"<!DOCTYPE", 1)[1].split(b">", 1)[0]):
+    text = decode_text(data, sheet.name)
+    head = text.upper()
+    if "<!ENTITY" in head or ("<!DOCTYPE" in head and "[" in head.split("<!DOCTYPE", 1)[1].split(">", 1)[0]):
         raise FileError(f"{sheet.name} defines entities of its own, which are not read; save it as plain SVG")
     try:
-        root = ET.fromstring(data)
+        root = ET.fromstring(text)
     except (ET.ParseError, ValueError, RecursionError, LookupError) as error:
         raise FileError(f"{sheet.name} cannot be read as SVG: {error}") from None
     if _tag(root) != "svg":
@@ -54,7 +64,7 @@ def _length(text: str | None, sheet: Sheet) -> tuple[float, str]:
 
 
 def _finite(text: str, sheet: Sheet) -> float:
-    value = float(text)
+    value = float(text) if len(text) <= MOST_DIGITS else math.inf
     if not math.isfinite(value) or abs(value) > 1e9:
         raise FileError(f"{sheet.name} holds the number {text[:20]}, which is beyond any drawing")
     return value
@@ -171,10 +181,26 @@ def _ellipse(
     sheet.oval(middle, u[:, 0] * sizes[0], float(sizes[1] / sizes[0]), a, b)
 
 
-def _tokens(text: str) -> Iterator[str]:
-    return (
-        t[0] or t[1] for t in re.findall(r"([MmZzLlHhVvCcSsQqTtAa])|([+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?)", text)
-    )
+def _tokens(text: str, name: str) -> Iterator[str]:
+    """Commands and numbers of a path, in order. An arc's two flags are one digit each, with or without anything between.
+
+    Raises: FileError, for anything else.
+    """
+    place, command, given = _BETWEEN.match(text).end(), "", 0  # type: ignore[union-attr]
+    while place < len(text):
+        if text[place] in "MmZzLlHhVvCcSsQqTtAa":
+            command, given, end = text[place], 0, place + 1
+        elif command in ("A", "a") and given % 7 in (3, 4):
+            given, end = given + 1, place + 1
+            if text[place] not in "01":
+                raise FileError(f"{name}: an arc in a path has '{text[place]}' where 0 or 1 belongs")
+        else:
+            found = _NUMBER.match(text, place)
+            if found is None:
+                raise FileError(f"{name}: a path has '{text[place : place + 10]}' where a command or number belongs")
+            given, end = given + 1, found.end()
+        yield text[place:end]
+        place = _BETWEEN.match(text, end).end()  # type: ignore[union-attr]
 
 
 _COUNTS = {"M": 2, "L": 2, "H": 1, "V": 1, "C": 6, "S": 4, "Q": 4, "T": 2, "A": 7, "Z": 0}
@@ -184,9 +210,10 @@ def _path(e: ET.Element, m: Array, sheet: Sheet) -> None:
     """A path's commands one after another; cubics and arcs are kept as they are."""
     here, start, last, command = np.zeros(2), np.zeros(2), np.zeros(2), ""
     before = ""
-    tokens = list(_tokens(_arc_flags(e.get("d", ""))))
+    tokens = list(_tokens(e.get("d", ""), sheet.name))
     place = 0
     while place < len(tokens):
+        checkpoint(place / len(tokens))
         if tokens[place].isalpha():
             command = tokens[place]
             place += 1
@@ -237,14 +264,6 @@ def _path_points(sheet, m, kind, command, points, here, last, start, before):  #
     return end, middle, start, command
 
 
-def _arc_flags(text: str) -> str:
-    """Arc flags may stand without separators (`a1 1 0 00.5.5`): put them apart."""
-
-    number = r"[\s,]*[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?"
-    arc = re.compile(rf"({number}{number}{number})[\s,]*([01])[\s,]*([01])({number}{number})")
-    return re.sub(r"[Aa][^A-DF-Za-df-z]*", lambda found: arc.sub(r"\1 \2 \3 \4", found[0]), text)
-
-
 def _path_arc(sheet: Sheet, m: Array, a: Array, b: Array, n: list[float]) -> None:
     """An arc by its end points (source: SVG 1.1, appendix F.6)."""
     rx, ry, tilt = abs(n[0]), abs(n[1]), math.radians(n[2])
@@ -255,6 +274,9 @@ def _path_arc(sheet: Sheet, m: Array, a: Array, b: Array, n: list[float]) -> Non
     back = np.array([[c, s], [-s, c]])
     p = back @ (a - b) / 2.0 / np.array([rx, ry])
     square = float(p @ p)
+    if square < ARC_LENGTH**2:
+        sheet.line(_at(m, *a), _at(m, *b))
+        return
     if square > 1.0:
         rx, ry, p = rx * math.sqrt(square), ry * math.sqrt(square), p / math.sqrt(square)
         square = 1.0

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from isotomon.errors import DesignError, FileError, ProfileError
-from isotomon.model.file import read_bytes
+from isotomon.model.disk import decode_text, read_bytes
 from isotomon.model.records import Design, Drawn, FromPoints, Kept, Law, LawPoint, Loft, Outline, Section, Station
 from isotomon.model.resolve import MOST_STATIONS, resolve_design
 from isotomon.model.sections import parse_section, section_text
@@ -88,22 +88,6 @@ def read_table(path: Path) -> Design:
     source = str(path)
     text = decode_text(read_bytes(path, MOST_BYTES, "station table"), source)
     return table_design(text, source, path.stem, path.parent)
-
-
-def decode_text(data: bytes, source: str) -> str:
-    """UTF-8 text.
-
-    Raises: FileError, for an empty file and for anything that is not text.
-    """
-    if not data.strip():
-        raise FileError(f"{source} is empty")
-    try:
-        text = data.decode("utf-8-sig")
-    except UnicodeDecodeError:
-        raise FileError(f"{source} is not a text file; save it as CSV text (UTF-8)") from None
-    if "\0" in text:
-        raise FileError(f"{source} is not a text file; save it as CSV text (UTF-8)")
-    return text
 
 
 def table_design(text: str, source: str, name: str, folder: Path) -> Design:
@@ -267,6 +251,8 @@ def _section(row: _Row, outlines: dict[str, Outline], folder: Path) -> Section:
         if Path(name).is_absolute():
             raise ProfileError(f"'{name}' is an absolute path; put the file beside the table and name it from there")
         if name not in outlines:
+            if not (folder / name).resolve().is_relative_to(folder.resolve()):
+                raise ProfileError(f"'{name}' lies outside the table's folder; put the file beside the table")
             outlines[name] = read_foil(folder / name, f"o{len(outlines) + 1}", name)
         return FromPoints(outlines[name].id)
     except (ProfileError, FileError) as error:

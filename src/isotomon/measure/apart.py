@@ -69,7 +69,14 @@ def apart(a: Spots, b: Spots) -> tuple[float, Array]:
     low, high = np.concatenate([a.low, b.low]), np.concatenate([a.high, b.high])
     if len(start):
         inside = np.clip(start, low + 1e-12, high - 1e-12)
-        found = least_squares(lambda p: a.at(p[:k]) - b.at(p[k:]), inside, bounds=(low, high), xtol=1e-14, ftol=1e-14, max_nfev=SEARCH_STEPS)
+        found = least_squares(
+            lambda p: a.at(p[:k]) - b.at(p[k:]),
+            inside,
+            bounds=(low, high),
+            xtol=1e-14,
+            ftol=1e-14,
+            max_nfev=SEARCH_STEPS,
+        )
         ends = np.stack([a.at(found.x[:k]), b.at(found.x[k:])])
         rough = np.stack([a.places[i], b.places[pick[i]]])
         start_far, end_far = (float(np.linalg.norm(e[1] - e[0])) for e in (rough, ends))

@@ -147,18 +147,25 @@ def join(drawing: Drawing, keep: Id, gone: Id) -> Drawing:
 
     Raises: DesignError, when one of them is not there or both are one.
     """
+    return join_all(drawing, {gone: keep})
+
+
+def join_all(drawing: Drawing, swap: Mapping[Id, Id]) -> Drawing:
+    """Each point that is a key of `swap` made one with its value, which stays; else as `join`.
+
+    Raises: DesignError, when one of them is not there, or is to stay and to go.
+    """
     ids = {p.id for p in drawing.points}
-    if keep == gone or keep not in ids or gone not in ids:
+    if not swap.keys() <= ids or not set(swap.values()) <= ids - swap.keys():
         raise DesignError("two different points are needed to join them")
-    swap = {gone: keep}
     parts = tuple(p for p in (_on_other_points(p, swap) for p in drawing.parts) if not _vanished(p))
-    constraints = tuple(replace(c, on=tuple(keep if ref == gone else ref for ref in c.on)) for c in drawing.constraints)
-    left = {p.id for p in parts} | (ids - {gone})
+    constraints = tuple(replace(c, on=tuple(swap.get(ref, ref) for ref in c.on)) for c in drawing.constraints)
+    left = {p.id for p in parts} | (ids - swap.keys())
     constraints = tuple(
         c for c in constraints if len(set(c.on)) == len(c.on) and all(ref.partition("@")[0] in left for ref in c.on)
     )
     return replace(
-        drawing, points=tuple(p for p in drawing.points if p.id != gone), parts=parts, constraints=constraints
+        drawing, points=tuple(p for p in drawing.points if p.id not in swap), parts=parts, constraints=constraints
     )
 
 

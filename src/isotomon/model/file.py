@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import os
-import tempfile
 from pathlib import Path
 from typing import Any
 
@@ -11,6 +9,7 @@ import msgspec
 
 from isotomon.errors import FileError, IsotomonError
 from isotomon.model.bodies import resolve_bodies
+from isotomon.model.disk import read_bytes, write_atomically
 from isotomon.model.records import FORMAT, VERSION, Design
 from isotomon.model.upgrade import upgraded
 
@@ -48,30 +47,9 @@ def decode(data: bytes, name: str = "the file") -> Design:
             data = msgspec.json.encode(upgraded(msgspec.json.decode(data), head.version))
         design = msgspec.json.decode(data, type=Design)
         resolve_bodies(design)
-    except (msgspec.DecodeError, RecursionError, IsotomonError) as error:
+    except (msgspec.DecodeError, UnicodeDecodeError, RecursionError, IsotomonError) as error:
         raise FileError(f"{name} cannot be used: {error}") from None
     return design
-
-
-def read_bytes(path: Path, most: int, what: str) -> bytes:
-    """A file's contents.
-
-    Raises: FileError, for a missing or unreadable file, a directory, or more than `most` bytes.
-    """
-    try:
-        if path.is_dir():
-            raise FileError(f"{path} is a directory; name the {what} itself")
-        size = path.stat().st_size
-        if size > most:
-            raise FileError(f"{path} has {size:,} bytes; a {what} may have at most {most:,}")
-        with path.open("rb") as stream:
-            return stream.read(most + 1)
-    except FileError:
-        raise
-    except FileNotFoundError:
-        raise FileError(f"{path} does not exist; check the name") from None
-    except (OSError, ValueError) as error:
-        raise FileError(f"{path} cannot be read: {getattr(error, 'strerror', None) or error}") from None
 
 
 def load(path: Path) -> Design:
@@ -80,38 +58,6 @@ def load(path: Path) -> Design:
     Raises: FileError.
     """
     return decode(read_bytes(path, MOST_BYTES, "design file"), str(path))
-
-
-def write_atomically(path: Path, data: bytes) -> None:
-    """Write all of `data` or nothing: a temporary file beside it, flushed, then renamed.
-
-    Raises: FileError.
-    """
-    temporary = ""
-    try:
-        if path.is_dir():
-            raise FileError(f"{path} is a directory; name a file in it")
-        handle, temporary = tempfile.mkstemp(prefix=f".{path.name}.", suffix=".part", dir=path.parent)
-        with os.fdopen(handle, "wb") as stream:
-            stream.write(data)
-            stream.flush()
-            os.fsync(stream.fileno())
-        os.chmod(temporary, 0o666 & ~_umask())
-        os.replace(temporary, path)
-    except FileError:
-        raise
-    except (OSError, ValueError) as error:
-        reason = getattr(error, "strerror", None) or error
-        raise FileError(f"{path} cannot be written: {reason}; choose another place or make room") from None
-    finally:
-        if temporary and os.path.exists(temporary):
-            os.unlink(temporary)
-
-
-def _umask() -> int:
-    mask = os.umask(0o022)
-    os.umask(mask)
-    return mask
 
 
 def save(design: Design, path: Path) -> None:

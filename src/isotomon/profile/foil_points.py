@@ -16,6 +16,9 @@ Array = NDArray[np.float64]
 Point = tuple[float, float]
 MOST_POINTS = 5000
 FEWEST_POINTS = 8
+SAME_POINT = 1e-9
+"""Points nearer than this share of the chord are one."""
+MOST_SIZE = 1e9
 SHARP = 1e-5
 """A trailing edge thinner than this share of the chord is closed."""
 
@@ -91,8 +94,13 @@ def outline_from_points(points: Array) -> Outline2D:
     Raises: ProfileError, for points that repeat, cross or enclose nothing.
     """
     _check_count(points.tolist())
-    points = points[np.r_[True, np.linalg.norm(np.diff(points, axis=0), axis=1) > 0.0]]
+    if not np.isfinite(points).all() or np.abs(points).max() > MOST_SIZE:
+        raise ProfileError(f"a coordinate is beyond {MOST_SIZE:g}; a foil's are usually between 0 and 1")
     points = _to_unit_chord(points)
+    apart = np.linalg.norm(np.diff(points, axis=0), axis=1)
+    points = points[np.r_[True, apart > SAME_POINT]]
+    if len(points) < FEWEST_POINTS:
+        raise ProfileError(f"only {len(points)} of its points differ; a foil needs {FEWEST_POINTS}")
     if signed_area(points) < 0.0:
         points = points[::-1]
     closed = np.linalg.norm(points[0] - points[-1]) < SHARP
@@ -107,7 +115,12 @@ def outline_from_points(points: Array) -> Outline2D:
         points = np.vstack([ring, ring[:1]])
     step = np.linalg.norm(np.diff(points, axis=0), axis=1)
     t = np.concatenate([[0.0], np.cumsum(step)]) / step.sum()
-    through = make_interp_spline(t, points, k=3)
+    try:
+        through = make_interp_spline(t, points, k=3)
+    except (ValueError, np.linalg.LinAlgError):
+        raise ProfileError(
+            "no smooth curve goes through the points: some lie too near each other; thin them out"
+        ) from None
     around = fit_run(
         lambda s: through(np.clip(s, 0.0, 1.0)), marks=[("nose", float(t[int(np.argmin(points[:, 0]))]), 2)]
     )

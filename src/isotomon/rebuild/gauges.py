@@ -198,7 +198,7 @@ def _thickness(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -
     if one is not None and one.shape is not None and one.shape.open:
         raise DesignError("only a solid body has a thickness; choose another")
     place, touching = faces.nearest(point)
-    found = []
+    found: list[tuple[float, Array, Array]] = []
     for inward, start in _inward(faces.corners[touching], place):  # several at an edge: the least thickness counts
         checkpoint(len(found) / MOST_WAYS)
         found.append((through(faces.corners, start, inward), start, inward))

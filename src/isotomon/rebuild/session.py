@@ -5,16 +5,21 @@ Window, scripts, command line and tests all go through `Session.apply`.
 
 from __future__ import annotations
 
+import contextlib
 import json
 import os
+import re
 import time
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
-from isotomon.errors import FileError, IsotomonError
+import msgspec
+
+from isotomon.errors import ChangedFileError, FileError, IsotomonError
 from isotomon.model.bodies import in_hand
-from isotomon.model.file import decode, encode, load, read_bytes, save, write_atomically
+from isotomon.model.disk import mark_of, read_bytes, runs_since, write_atomically
+from isotomon.model.file import encode, load, save
 from isotomon.model.records import Design
 from isotomon.rebuild.settle import check_design
 
@@ -41,7 +46,11 @@ class Session:
         self._at = 0
         self._saved: Design | None = None if unsaved else design
         self.path = path
+        self._mark = ""
+        """Of what the file held when this session last read or wrote it."""
         self.recovery = recovery
+        self.unkept = ""
+        """Why unsaved work cannot be kept for the case of a crash; empty where it is."""
         self.listeners: list[Callable[[], None]] = []
 
     @property
@@ -111,18 +120,26 @@ class Session:
             self._at += 1
             self._changed()
 
-    def save(self, path: Path | str | None = None) -> None:
-        """Write the design to its file, or to a new one.
+    def save(self, path: Path | str | None = None, replace: bool = False) -> None:
+        """Write the design to its file, or to a new one; with `replace` whatever has become of the file meanwhile.
 
-        Raises: FileError.
+        Raises: FileError; ChangedFileError, when the file holds what this session has neither read nor written.
         """
         target = Path(path) if path else self.path
         if target is None:
             raise FileError("the design has no file yet; choose a name with Save as")
+        if not replace and target == self.path and self.changed_outside():
+            raise ChangedFileError(f"{target} was changed by someone else since it was opened here")
         save(self.design, target)
-        self.path, self._saved = target, self.design
+        self.path, self._saved, self._mark = target, self.design, mark_of(target)
         self.drop_recovery()
         self._tell()
+
+    def changed_outside(self) -> bool:
+        """Whether the session's file holds what it has neither read nor written. One that is gone is not changed: it is
+        written anew."""
+        now = mark_of(self.path) if self.path is not None and self._mark else ""
+        return now not in ("", self._mark)
 
     def _changed(self) -> None:
         self.write_recovery()
@@ -133,24 +150,28 @@ class Session:
             listener()
 
     def write_recovery(self) -> None:
-        """Keep the present state for the case of a crash. A full or missing disk must not stop the work."""
+        """Keep the present state for the case of a crash. A full or missing disk must not stop the work: what is wrong is
+        kept in `unkept`."""
         if self.recovery is None:
             return
+        if not self.dirty:
+            self.drop_recovery()
+            return
         try:
-            if self.dirty:
-                write_atomically(self.recovery, encode(self.design))
-                note = {"path": str(self.path) if self.path else "", "pid": os.getpid(), "time": time.time()}
-                write_atomically(self.recovery.with_suffix(".note"), json.dumps(note).encode())
-            else:
-                self.drop_recovery()
-        except FileError:
-            pass
+            note = {"path": str(self.path) if self.path else "", "pid": os.getpid(), "time": time.time()}
+            write_atomically(self.recovery.with_suffix(".note"), json.dumps(note).encode())
+            write_atomically(self.recovery, encode(self.design))
+            self.unkept = ""
+        except FileError as error:
+            self.unkept = str(error)
 
     def drop_recovery(self) -> None:
         """Remove what was kept for the case of a crash."""
-        if self.recovery is not None:
-            self.recovery.unlink(missing_ok=True)
-            self.recovery.with_suffix(".note").unlink(missing_ok=True)
+        if self.recovery is None:
+            return
+        for kept in (self.recovery, self.recovery.with_suffix(".note")):
+            with contextlib.suppress(OSError):
+                kept.unlink(missing_ok=True)
 
 
 def open_session(path: Path, recovery: Path | None = None) -> Session:
@@ -158,7 +179,18 @@ def open_session(path: Path, recovery: Path | None = None) -> Session:
 
     Raises: FileError.
     """
-    return Session(load(path), path, recovery)
+    mark = mark_of(path)
+    session = Session(load(path), path, recovery)
+    session._mark = mark
+    return session
+
+
+class _Note(msgspec.Struct):
+    """What is written beside recovered work: the file it belongs to, the process it is of, and when it was kept."""
+
+    path: str = ""
+    pid: int = 0
+    time: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -171,35 +203,44 @@ class Recovered:
 
 
 def find_recovered(folder: Path) -> list[Recovered]:
-    """What crashed sessions left in `folder`, newest first. Files of living processes and damaged ones are passed over."""
+    """What crashed sessions left in `folder`, newest first. Work of living processes, and what is no design, is passed
+    over; a missing or damaged note only leaves unsaid where the work belongs."""
     found: list[tuple[float, Recovered]] = []
-    for kept in folder.glob("*.isotomon"):
+    try:
+        files = sorted(folder.glob("session-*.isotomon"))
+    except OSError:
+        return []
+    for kept in files:
         try:
-            note = json.loads(read_bytes(kept.with_suffix(".note"), 100_000, "note"))
-            if _alive(int(note["pid"])):
+            written = kept.stat().st_mtime
+            note = _note_of(kept)
+            if runs_since(note.pid, written):
                 continue
-            design = decode(kept.read_bytes(), str(kept))
-            path = Path(note["path"]) if note["path"] else None
-            found.append((float(note["time"]), Recovered(design, path, kept)))
-        except (IsotomonError, OSError, ValueError, KeyError, TypeError):
+            design = load(kept)
+        except (IsotomonError, OSError):
             continue
+        path = Path(note.path) if note.path and "\0" not in note.path else None
+        found.append((written, Recovered(design, path, kept)))
     return [r for _, r in sorted(found, key=lambda pair: -pair[0])]
 
 
-def _alive(pid: int) -> bool:
+def _note_of(kept: Path) -> _Note:
     try:
-        os.kill(pid, 0)
-    except ProcessLookupError:
-        return False
-    except PermissionError:
-        return True
-    return True
+        return msgspec.json.decode(read_bytes(kept.with_suffix(".note"), 100_000, "note"), type=_Note)
+    except (IsotomonError, msgspec.DecodeError, UnicodeDecodeError, RecursionError):
+        named = re.match(r"session-(\d{1,9})\b", kept.name)
+        return _Note(pid=int(named[1]) if named else 0)
 
 
 def restore(recovered: Recovered, recovery: Path | None) -> Session:
-    """A session on recovered work: its changes count as not saved."""
+    """A session on recovered work: its changes count as not saved. At no time is the work nowhere: where it cannot be kept
+    under `recovery`, it stays where it was and is kept on there."""
     session = Session(recovered.design, recovered.path, recovery, unsaved=True)
     session.write_recovery()
-    recovered.kept.unlink(missing_ok=True)
-    recovered.kept.with_suffix(".note").unlink(missing_ok=True)
+    if recovery is None or session.unkept:
+        session.recovery = recovered.kept
+    elif recovery != recovered.kept:
+        for left in (recovered.kept, recovered.kept.with_suffix(".note")):
+            with contextlib.suppress(OSError):
+                left.unlink(missing_ok=True)
     return session

@@ -204,7 +204,7 @@ class Supervisor:
     # The readers
 
     def _read(self, process: subprocess.Popen[bytes]) -> None:
-        text = "the solid worker stopped; it starts again with the next rebuild"
+        text = "the solid worker stopped"
         try:
             for reply in self._replies(process):
                 self._take(reply, process)
@@ -232,7 +232,7 @@ class Supervisor:
                 if not self._has_work(process):
                     heard = time.monotonic()
                 elif time.monotonic() - heard > limit:
-                    raise SolidError("the solid worker no longer answered; it starts again with the next rebuild")
+                    raise SolidError("the solid worker no longer answered")
                 continue
             data = os.read(process.stdout.fileno(), READ_BYTES)
             if not data:
