@@ -224,7 +224,7 @@ def _without_smooth_open(everything: Ties) -> tuple[Ties, list[tuple[str, Array]
 
 def _without_smooth(outlines: Sequence[Outline2D], everything: Ties | None) -> tuple[Ties, list[tuple[str, Array]]]:
     """The ties that are a corner somewhere, and (name, shares) of those that are smooth on every outline: these make no
-    crease and lie inside a lane. Without any corner the section begins at the widest gap between them."""
+    crease and lie inside a lane. Without any corner the section begins where the outlines do."""
     if everything is None:
         start = np.zeros((len(outlines), 1))
         none = np.zeros((len(outlines), 1), dtype=bool)
@@ -240,12 +240,12 @@ def _without_smooth(outlines: Sequence[Outline2D], everything: Ties | None) -> t
         u = (share - share[:, :1]).mean(axis=0)
         corner = everything.corner[:, [order[k] for k in keep]]
         return Ties(share, corner, u, tuple(everything.names[order[k]] for k in keep)), inner
-    gap = np.diff(everything.u)
-    k = int(gap.argmax())
-    # Begun where the outlines themselves begin, if no tie is near; else in the middle of the widest gap.
+    # Begun where the outlines themselves begin, so that what was kept of the body begins there, too; or at a tie that is
+    # near to that.
     begins = np.zeros(len(outlines))
-    if np.abs((everything.share[:, :-1] + 0.5) % 1.0 - 0.5).min() < 0.02:
-        begins = (everything.share[:, k] + everything.share[:, k + 1]) / 2.0
+    away = np.abs((everything.share[:, :-1] + 0.5) % 1.0 - 0.5).min(axis=0)
+    if away.min() < 0.02:
+        begins = everything.share[:, int(away.argmin())]
     share = np.stack([begins, begins + 1.0], axis=1)
     return Ties(share, np.zeros((len(outlines), 1), dtype=bool), np.array([0.0, 1.0]), ("",)), inner
 
@@ -316,7 +316,12 @@ def _common_marks(outlines: Sequence[Outline2D], ties: Ties, inner: Sequence[tup
     """
     held = []
     for name, shares in inner:
-        relative = ties.share[:, 0] + np.mod(shares - ties.share[:, 0], 1.0)
+        ahead = np.mod(shares - ties.share[:, 0], 1.0)
+        start = (ahead < SAME) | (ahead > 1.0 - SAME)
+        if start.any() and not start.all():
+            # Where it falls on the first tie itself it is before or behind that, as on the other outlines.
+            ahead[start] = float(ahead[~start].mean() > 0.5)
+        relative = ties.share[:, 0] + ahead
         places = [float(np.interp(r, ties.share[i], ties.u)) for i, r in enumerate(relative)]
         held.append(_CommonMark(name, float(np.mean(places)), 2, dict(enumerate(relative.tolist())), True))
     held.sort(key=lambda m: m.u)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import partial
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -162,15 +163,18 @@ def _meetings(
         key, outline = stand.n.station.id, stand.outline
         if stand.n.carried:  # it follows the rail from where its station meets it
             continue
-        if isinstance(stand.n.station.section, Kept | Apex):
-            shares[key] = None
+        named = known.get(key) if key not in ends else None
+        if isinstance(stand.n.station.section, Apex) or (isinstance(stand.n.station.section, Kept) and named is None):
+            shares[key] = None  # what a body had there follows its rails as the body did
             continue
-        if key not in ends and key in known:
-            shares[key] = named_share(outline, known[key])
+        if named is not None and named.passes:
+            shares[key] = named_share(outline, named.part)
             continue
         away = place - stand.plane.origin
         flat = np.array([[away @ stand.plane.across, away @ stand.plane.up]])
         share = end_share(ends[key], outline) if key in ends else None
+        if named is not None:  # drawn away from a point of the profile, it keeps to that point
+            share = named_share(outline, named.part)
         if share is None:
             x, y = np.round(stand.to_unit(flat)[0], 9).tolist()
             share = nearest_share(outline, x, y)
@@ -180,13 +184,20 @@ def _meetings(
     return shares, gaps
 
 
-def _by_construction(guide: Guide) -> dict[str, str]:
-    """Station → the named point of its profile that a guide through points passes."""
+class _Named(NamedTuple):
+    """The named point of a profile that a guide stands on, and whether it passes it or lies off it."""
+
+    part: str
+    passes: bool
+
+
+def _by_construction(guide: Guide) -> dict[str, _Named]:
+    """Station → the named point of its profile that a guide through points stands on."""
     found = {}
     for p in guide.points if guide.kind == "through" else ():
         station, _, part = p.on.partition("/")
-        if part and (p.x, p.y, p.z) == (0.0, 0.0, 0.0):
-            found[station] = part
+        if part:
+            found[station] = _Named(part, (p.x, p.y, p.z) == (0.0, 0.0, 0.0))
     return found
 
 

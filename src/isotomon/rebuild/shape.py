@@ -40,6 +40,10 @@ Variant = tuple[Source, tuple[tuple[str, float | None], ...]]
 """A profile with the places of ties and rails held on it."""
 
 
+SAME_POINT = 1e-7
+"""Of a chord: points of a profile nearer to each other than this are one."""
+
+
 @dataclass(frozen=True, eq=False)
 class Form:
     """Profiles in their common form, with what is derived from it alone. `key` names it. `anchor_u`: (2,) the places
@@ -122,12 +126,8 @@ def shape_form(
     variants: dict[str, Variant] = {}
     for n in resolved.stations:
         key, source = n.station.id, source_of(n, design, drawings)
-        places = (
-            ()
-            if isinstance(source, Kept | Apex)
-            else tuple((name, shares[key]) for name, shares in held if key in shares)
-        )
-        variants[key] = (source, places)
+        places = tuple((name, shares[key]) for name, shares in held if key in shares)
+        variants[key] = (source, () if isinstance(source, Apex) else places)
     everything = tuple(dict.fromkeys(v for v in variants.values() if not isinstance(v[0], Apex)))
     own = tuple(v for v in everything if not isinstance(v[0], Kept))
     if not everything:
@@ -136,9 +136,21 @@ def shape_form(
     if not own:
         return form_of(everything, wrapped), variants
     form = form_of(own, wrapped)
-    if all(_fits(v[0], form.common) for v in everything if isinstance(v[0], Kept)):
+    if all(_fits(v[0], form.common) and _passes(v, form) for v in everything if isinstance(v[0], Kept)):
         return form, variants
     return form_of(everything, wrapped), variants
+
+
+def _passes(variant: Variant, form: Form) -> bool:
+    """Whether a kept section, laid into a form as it is, has the points held on it where the form has them."""
+    source, held = variant
+    known = [(name, share) for name, share in held if share is not None]
+    if not known or not isinstance(source, Kept):
+        return True
+    outline = outline_for(source)
+    wanted = outline.points(np.array([share for _, share in known]) * outline.length)
+    rows = form.common.rows(np.array([form.common.place_of(name) for name, _ in known]))
+    return bool(np.abs(rows @ kept_control(source, form) - wanted).max() < SAME_POINT)
 
 
 def _fits(kept: Kept, common: Correspondence) -> bool:
