@@ -9,8 +9,6 @@ from numpy.typing import NDArray
 from scipy.interpolate import BSpline
 from scipy.sparse import csr_array
 
-from isotomon.field.correspond import Correspondence
-
 Array = NDArray[np.float64]
 
 
@@ -64,39 +62,3 @@ class Course:
 def _area(p: Array, q: Array, form: csr_array) -> Array:
     n = form.shape[0]
     return np.asarray(np.einsum("vi,vi->v", p[:, :n, 0] @ form, q[:, :n, 1]))
-
-
-def outward(common: Correspondence, shape: Array) -> Array:
-    """(n, 2) how far control points move when each lane of a section (n, 2) moves outward by 1, mitred at its corners.
-
-    Lines stay lines; a curved lane is moved along its normals, and at a sharp end slides along itself to the mitre.
-    """
-    lanes = common.lanes
-    ways = [lane.basis.matrix(np.array([0.0, 1.0]), 1) @ shape[lane.columns] for lane in lanes]
-    result = np.zeros_like(shape)
-    for k, lane in enumerate(lanes):
-        basis, control = lane.basis, shape[lane.columns]
-
-        def away(u: Array, k: int = k) -> Array:
-            basis, control = lanes[k].basis, shape[lanes[k].columns]
-            run = basis.matrix(u, 1) @ control
-            t = run / np.maximum(np.linalg.norm(run, axis=1, keepdims=True), 1e-300)
-            n = np.stack([t[:, 1], -t[:, 0]], axis=1)
-            if basis.periodic:
-                return n
-            before, after = common.beside(k)
-            slide = [
-                0.0 if other is None else _slide(ways[a][1], ways[b][0])
-                for other, a, b in ((before, before or 0, k), (after, k, after or 0))
-            ]
-            return np.asarray(n + (slide[1] * u - slide[0] * (1.0 - u))[:, None] * t)
-
-        if np.ptp(control, axis=0).max() > 1e-12:
-            result[lane.columns] = basis.interpolate(away)
-    return result
-
-
-def _slide(before: Array, after: Array) -> float:
-    """How far along itself a corner's edge goes on to the mitre when both edges move outward by 1: tan of half the turn."""
-    turn = np.arctan2(before[0] * after[1] - before[1] * after[0], float(before @ after))
-    return float(np.tan(np.clip(turn, -2.8, 2.8) / 2.0))

@@ -7,7 +7,6 @@ all stations are still met and the skin stays C2.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
@@ -15,8 +14,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.field.carriers import Frames
-from isotomon.field.correspond import Correspondence, Lane
-from isotomon.geometry.planar import cross
+from isotomon.field.correspond import Correspondence
+from isotomon.field.outward import outward
 
 if TYPE_CHECKING:
     from isotomon.field.section_field import SectionField
@@ -112,8 +111,11 @@ def make_end(
     """The end at v, at which the section is `local` (n + 2, 2) with the slope `local1`, leaning outward by `angle` (rad).
 
     `frames`: of the one plane at v.
+    Raises: FieldError, for an edge so sharp that nothing can lean outward from it.
     """
-    wanted = way * np.tan(angle) * _outward(common, local)
+    wanted = np.zeros_like(local)
+    if angle:  # nominal points move as the middle does: not at all
+        wanted[:-2] = way * np.tan(angle) * outward(common, local[:-2])
     along, drift = _moving(frames, local)
     return End(v, length, way, wanted * along[:, None] - drift - local1)
 
@@ -153,38 +155,3 @@ def facing_end(
         bend[lane.columns] = np.linalg.solve(rows, wanted)
     v, length, way = place
     return End(v, length, way, change, bend if facing.fair else None)
-
-
-def _outward(common: Correspondence, local: Array) -> Array:
-    """(n + 2, 2) control points of a field round the section whose part square to the outline is 1 outward everywhere;
-    at corners it runs along the mitre. Nominal points move as the middle does: not at all."""
-    result = np.zeros_like(local)
-    for loop in range(common.lanes[-1].loop + 1):
-        _outward_round([lane for lane in common.lanes if lane.loop == loop], local, result, common.open)
-    return result
-
-
-def _outward_round(lanes: Sequence[Lane], local: Array, result: Array, is_open: bool) -> None:
-    """The same round one run, put into `result`."""
-    ends = np.array([[lane.basis.matrix(np.array([0.0, 1.0]), 1) @ local[lane.columns]] for lane in lanes])[:, 0]
-    ways = ends / np.maximum(np.linalg.norm(ends, axis=2, keepdims=True), 1e-300)
-    into, out = np.roll(ways[:, 1], 1, axis=0), ways[:, 0]
-    # At the corner before lane k: the tangential part along each side that makes both sides agree on the mitre.
-    half = np.tan(np.clip(np.arctan2(cross(into, out), np.sum(into * out, axis=1)) / 2.0, -1.3, 1.3))
-    if is_open:
-        half[0] = 0.0
-    periodic = lanes[0].basis.periodic
-    for k, lane in enumerate(lanes):
-        start, end = (0.0, 0.0) if periodic else (-float(half[k]), float(half[(k + 1) % len(lanes)]))
-
-        def normal(w: Array, lane=lane, start=start, end=end) -> Array:  # type: ignore[no-untyped-def]
-            tangent = lane.basis.matrix(w, 1) @ local[lane.columns]
-            tangent = tangent / np.maximum(np.linalg.norm(tangent, axis=1, keepdims=True), 1e-300)
-            side = np.stack([tangent[:, 1], -tangent[:, 0]], axis=1)
-            return np.asarray(side + (start + w * (end - start))[:, None] * tangent)
-
-        result[lane.columns] = lane.basis.interpolate(normal)
-    if not periodic:
-        for k, lane in enumerate(lanes):
-            if k or not is_open:
-                result[lanes[k - 1].columns.stop - 1] = result[lane.columns.start]

@@ -89,6 +89,9 @@ def natural_slopes(x: Array, y: Array) -> tuple[Array, Array]:
     return first, second
 
 
+EVEN = 0.002
+"""A coordinate may leave the range of its values at a bay's ends by this share of the sections' extent in it, so that area,
+chord and thickness stay within theirs to a hundredth."""
 SLACK = 0.12
 """Of several points each may turn back by this share of what the point that moves most in the bay moves."""
 
@@ -117,7 +120,12 @@ def smooth(x: Array, y: Array, settle: Settle | None = None, dimension: int = 0)
         # Beside a site at which all points are one, none may turn back: there they have no room.
         bare = np.asarray(~y.any(axis=1))
         tight = bare[1:] | bare[:-1]
-        share = _least_share(h[:, None], rise, first.reshape(safe.shape), second.reshape(safe.shape), safe, tight)
+        shaped, bent = first.reshape(safe.shape), second.reshape(safe.shape)
+        share = np.zeros(len(x))
+        if d == 2:
+            safe = _within_each(rise, safe)
+            share = _share_in_range(h, y.reshape(len(x), -1, d), rise, shaped, bent, safe)
+        share = _least_share(h[:, None], rise, shaped, bent, safe, tight, share)
         first = (1.0 - share)[:, None] * first + share[:, None] * safe.reshape(y.shape)
         second = (1.0 - share)[:, None] * second
     if settle is not None:
@@ -138,9 +146,47 @@ def _safe_slopes(rise: Array) -> Array:
     return np.asarray(0.625 * agree[..., None] * mean)
 
 
-def _least_share(h: Array, rise: Array, first: Array, second: Array, safe: Array, tight: NDArray[np.bool_]) -> Array:
-    """For each site, the share (0..1) of the safe slopes needed in the bays beside it. `rise`: (bays, points, d);
-    the others (sites, points, d). In `tight` bays (bays,) nothing may turn back at all."""
+def _within_each(rise: Array, safe: Array) -> Array:
+    """Safe slopes (n, points, d) that are safe in each coordinate, too: none against the rise of a bay beside it, nor
+    steeper than 5/4 of it."""
+    ahead, behind = np.concatenate([rise, rise[-1:]]), np.concatenate([rise[:1], rise])
+    room = np.where(ahead * behind > 0.0, 1.25 * np.minimum(np.abs(ahead), np.abs(behind)), 0.0)
+    way = np.sign(ahead)
+    return np.asarray(way * np.clip(way * safe, 0.0, room))
+
+
+def _share_in_range(h: Array, y: Array, rise: Array, first: Array, second: Array, safe: Array) -> Array:
+    """For each site, the share (0..1) of the safe slopes that keeps every coordinate between its values at the two ends of
+    each bay, but for `EVEN` of the sections' extent, and where it turns round `SLACK` of what it does in the bay.
+
+    A quintic stays within its Bernstein coefficients, of which the first three hang on one end's slopes, the others on the
+    other's. `y` (sites, points, 2); `rise` (bays, points, 2); the others (sites, points, 2).
+    """
+    extent = np.ptp(y, axis=1)
+    least, most = np.minimum(extent[:-1], extent[1:]), np.maximum(extent[:-1], extent[1:])
+    room = EVEN * np.where(least > 0.0, least, most)[:, None] / h[:, None, None]
+    before, after = np.concatenate([rise[:1], rise[:-1]]), np.concatenate([rise[1:], rise[-1:]])
+    turns = (rise * before < 0.0) | (rise * after < 0.0)
+    room = room + np.where(turns, SLACK, 0.0) * np.abs(rise)
+    low, high = np.minimum(rise, 0.0) - room, np.maximum(rise, 0.0) + room
+    share = np.zeros(len(y))
+    wide = h[:, None, None]
+    for end, way in ((slice(None, -1), 1.0), (slice(1, None), -1.0)):
+        base = 0.0 if way > 0.0 else rise
+        for times, bends in ((0.2, 0.0), (0.4, 0.05)):
+            at = base + way * times * first[end] + bends * wide * second[end]
+            calm = base + way * times * safe[end]
+            over = np.maximum(at - high, low - at)
+            need = np.where(over > 0.0, over / np.maximum(np.abs(at - calm), 1e-300), 0.0)
+            share[end] = np.maximum(share[end], np.clip(need.max(axis=(1, 2)), 0.0, 1.0))
+    return share
+
+
+def _least_share(
+    h: Array, rise: Array, first: Array, second: Array, safe: Array, tight: NDArray[np.bool_], share: Array
+) -> Array:
+    """For each site, the share (0..1) of the safe slopes needed in the bays beside it, no less than `share` (sites,).
+    `rise`: (bays, points, d); the others (sites, points, d). In `tight` bays (bays,) nothing may turn back at all."""
     length2 = np.sum(rise * rise, axis=2)
     most = np.sqrt(length2.max(axis=1, keepdims=True))
     allowed = np.where(tight[:, None], 0.0, (0.0 if rise.shape[1] == 1 else SLACK) * most)
@@ -153,7 +199,7 @@ def _least_share(h: Array, rise: Array, first: Array, second: Array, safe: Array
     f0, f1 = along(first, left), along(first, right)
     c0, c1 = along(second, left) * h, along(second, right) * h
     g0, g1 = along(safe, left), along(safe, right)
-    share = np.zeros(len(h) + 1)
+    share = share.copy()
     # A point that stays where it is from site to site may not wander off between them.
     speed = np.sqrt(np.sum(first * first, axis=2)) / 5.0
     size = 1e-12 * np.sqrt(length2.max())

@@ -14,7 +14,8 @@ from scipy.sparse import csr_array
 from isotomon.errors import DesignError
 from isotomon.field.carriers import Carrier, Relative, Turning
 from isotomon.field.correspond import Correspondence
-from isotomon.field.course import Course, outward
+from isotomon.field.course import Course
+from isotomon.field.outward import outward
 from isotomon.field.rim import Rim, make_rim
 from isotomon.field.section_field import Placed
 from isotomon.geometry.datums import SpaceCurve
