@@ -6,13 +6,16 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.sparse import csr_array
 
 from isotomon.field.carriers import STRAIGHT, Relative, Turning
 from isotomon.field.clearance import meets_itself
 from isotomon.field.mesh import applied
 from isotomon.field.section_field import SectionField, Sections
+from isotomon.field.wrapping import Wrap
 from isotomon.geometry.datums import Axis
 from isotomon.geometry.planar import crossing, inside, signed_area
+from isotomon.pace import checkpoint
 
 Array = NDArray[np.float64]
 
@@ -21,6 +24,14 @@ SLIVER = 2e-3
 """A profile nearer than this to the axis, as a share of the body's size, and not on it, leaves a sliver."""
 ON_AXIS = 1e-6
 """What is nearer than this to the axis a body is turned about, as a share of the body's size, lies on it."""
+A_SPAN, LEAST_ROUND, MOST_ROUND = 4, 40, 2400
+"""Places in each span of a lane's knots, on each lane, and in all, at which a section is tried for crossing itself."""
+A_BAY = 8
+"""A bay is looked at in so many stretches for folding, and each that may fold in as many again."""
+MAY_FOLD = 0.3
+"""A stretch may fold where the skin moves on by less than this share of the most it does."""
+CHUNK = 400_000
+"""So many places of the skin are worked out at a time."""
 PINCH = 0.05
 """A section this much narrower than those of both stations beside it is a pinch."""
 
@@ -35,31 +46,23 @@ class Flaw:
     text: str
 
 
-def find_flaws(field: SectionField, places: int = 61, per_lane: int = 40) -> list[Flaw]:
+def find_flaws(field: SectionField, places: int = 61) -> list[Flaw]:
     """The worst flaw of each kind, none for a sound body.
 
     Folded: neighbouring sections pass through each other (S_v·n ≤ 0, n the plane's normal). Inside out: the section
     runs clockwise. Crossing: the section's outline crosses itself.
     """
     wrap, field = field.wrap, replace(field, wrap=None)  # a flat body that is sound stays so when it is bent
+    flaws = _foldings(field, wrap)
     v = np.unique(np.concatenate([np.linspace(field.first, field.last, places), field.edges]))
     v = v[(1 if field.stations[0].tip else 0) : (-1 if field.stations[-1].tip else None)]
-    share = np.linspace(0.0, 1.0, per_lane, endpoint=False)
-    spread = [share if not lane.basis.periodic else np.arange(160) / 160 for lane in field.common.lanes]
-    loop = np.repeat([lane.loop for lane in field.common.lanes], [len(x) for x in spread])
-    matrix = field.common.matrix(spread)
+    round_ = _round_places(field)
+    loop = np.repeat([lane.loop for lane in field.common.lanes], [len(x) for x in round_])
+    matrix = field.common.matrix(round_)
     sections = field.sections(v)
     local, flat = applied(matrix, sections.local), applied(matrix, sections.control)
     space = flat if wrap is None else wrap.laid(flat)[0]
-    advance = np.einsum("vui,vi->vu", applied(matrix, sections.slopes), sections.normal)
-    flaws = []
     v = sections.position
-    # What lies on the axis that a body is turned about stands still.
-    if advance.min() <= (-ON_AXIS * np.abs(advance).max() if _axis(field) is not None else 0.0):
-        row, column = (int(i) for i in np.unravel_index(int(advance.argmin()), advance.shape))
-        flaws.append(
-            _flaw("folded", v[row], space[row, column], _folded(field, sections, row, advance[row], space[row]))
-        )
     if not flaws and not field.common.open:
         flaws += _touching(field, v, space, loop)
     flaws += _pinched(field, v, local, space)
@@ -74,12 +77,61 @@ def find_flaws(field: SectionField, places: int = 61, per_lane: int = 40) -> lis
             )
         )
     for row in range(0 if field.common.open else len(v)):
+        checkpoint(row / len(v))
         found = _crossed(local[row], loop)
         if found is not None:
             index, text = found
             flaws.append(_flaw("crossing", v[row], space[row, index], text))
             break
     return flaws
+
+
+def _round_places(field: SectionField) -> list[Array]:
+    """Places round each lane, so many in each span of its knots, which crowd where an outline bends, within `MOST_ROUND` in all."""
+    spans = np.array([len(lane.basis.breaks) - 1 for lane in field.common.lanes])
+    wanted = np.minimum(spans * A_SPAN, MOST_ROUND * spans / spans.sum()).astype(int)
+    return [
+        np.interp(np.linspace(0.0, n, max(count, LEAST_ROUND), endpoint=False), np.arange(n + 1), lane.basis.breaks)
+        for lane, n, count in zip(field.common.lanes, spans.tolist(), wanted.tolist(), strict=True)
+    ]
+
+
+def _foldings(field: SectionField, wrap: Wrap | None) -> list[Flaw]:
+    """Where the skin goes back on itself most, looked for in each bay and there once more, more closely, where it may."""
+    share = [np.linspace(0.0, 1.0, LEAST_ROUND, endpoint=False) for _ in field.common.lanes]
+    matrix = field.common.matrix(share)
+    bays = list(zip(field.edges[:-1].tolist(), field.edges[1:].tolist(), strict=True))
+    v = np.unique(np.concatenate([np.linspace(a, b, A_BAY + 1) for a, b in bays]))
+    # At a tip nothing moves on.
+    v = v[(1 if field.stations[0].tip else 0) : (-1 if field.stations[-1].tip else None)]
+    least, most = _least_advances(field, matrix, v)
+    rough = np.flatnonzero(np.minimum(least[:-1], least[1:]) < MAY_FOLD * most)
+    if len(rough) and least.min() > 0.0:
+        v = np.unique(np.concatenate([np.linspace(v[k], v[k + 1], A_BAY + 1) for k in rough.tolist()]))
+        least, _ = _least_advances(field, matrix, v)
+    # What lies on the axis that a body is turned about stands still.
+    if least.min() > (-ON_AXIS * most if _axis(field) is not None else 0.0):
+        return []
+    row = int(least.argmin())
+    sections = field.sections(v[[row]])
+    advance = np.einsum("vui,vi->vu", applied(matrix, sections.slopes), sections.normal)[0]
+    flat = applied(matrix, sections.control)[0]
+    space = flat if wrap is None else wrap.laid(flat[None])[0][0]
+    text = _folded(field, sections, 0, advance, space)
+    return [_flaw("folded", sections.position[0], space[int(advance.argmin())], text)]
+
+
+def _least_advances(field: SectionField, matrix: csr_array, v: Array) -> tuple[Array, float]:
+    """(n_v,) the least that the skin moves on at each v, by the mm of v and along the section's normal; and the most anywhere."""
+    least, most = [], 0.0
+    step = max(CHUNK // matrix.shape[0], 1)
+    for start in range(0, len(v), step):
+        checkpoint(start / len(v))
+        sections = field.sections(v[start : start + step])
+        advance = np.einsum("vui,vi->vu", applied(matrix, sections.slopes), sections.normal)
+        least.append(advance.min(axis=1))
+        most = max(most, float(np.abs(advance).max()))
+    return np.concatenate(least), most
 
 
 def _touching(field: SectionField, v: Array, space: Array, loop: NDArray[np.intp]) -> list[Flaw]:

@@ -19,6 +19,8 @@ from isotomon.rebuild.placing import holes_for, source_of
 from isotomon.rebuild.results import Full, Shape
 
 Array = NDArray[np.float64]
+BULGE = 0.02
+"""An area that leaves both neighbouring stations' range by more than this share of them is told."""
 LEAST_TURN = np.radians(0.5)
 """Less turn than this by ties set by hand is no finding."""
 
@@ -87,6 +89,44 @@ def flaw_findings(design: Design, shape: Shape, full: Full) -> list[Finding]:
             Finding("error", design.loft.name, "the body is inside out; check the profiles", about=design.loft.id)
         )
     return findings
+
+
+def bulge_findings(design: Design, shape: Shape) -> list[Finding]:
+    """A note where, between two stations, the area leaves the range of both by more than `BULGE`, whatever is judged."""
+    if shape.open or shape.field.ruled:
+        return []
+    area, at = shape.curves.area, shape.at_stations
+    stations = [s.key.partition("/")[0] for s in shape.field.stations]
+    names = {s.id: s.name for s in design.stations}
+    worst: tuple[float, int, int] | None = None
+    for k, (a, b) in enumerate(zip(at[:-1].tolist(), at[1:].tolist(), strict=True)):
+        low, high = sorted((float(area[a]), float(area[b])))
+        bay = area[a : b + 1]
+        if low <= 0.0 or stations[k] == stations[k + 1]:
+            continue
+        for row, away in ((int(bay.argmin()), 1.0 - bay.min() / low), (int(bay.argmax()), bay.max() / high - 1.0)):
+            if away > BULGE and (worst is None or away > worst[0]):
+                worst = (float(away), k, a + row)
+    if worst is None:
+        return []
+    away, k, row = worst
+    less = area[row] < area[at[k]]
+    position = float(shape.curves.v[row])
+    text = (
+        f"between {names[stations[k]]} and {names[stations[k + 1]]} the area is {100.0 * away:.3g} % "
+        f"{'less than at either' if less else 'more than at either'}; put a station there if that is not meant"
+    )
+    place = shape.sections.control[row].mean(axis=0)
+    return [
+        Finding(
+            "note",
+            design.loft.name,
+            text,
+            position,
+            (float(place[0]), float(place[1]), float(place[2])),
+            design.loft.id,
+        )
+    ]
 
 
 def judge_laws(design: Design, resolved: Resolved, shape: Shape) -> tuple[tuple[Judged, ...], list[Finding]]:

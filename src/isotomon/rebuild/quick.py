@@ -30,7 +30,14 @@ from isotomon.rebuild.carrying import leaning, spanned
 from isotomon.rebuild.datums import Ground, Thing, work_out
 from isotomon.rebuild.drawn import Drawings
 from isotomon.rebuild.gauges import read_gauges, wrong_readings
-from isotomon.rebuild.judging import drawing_findings, flaw_findings, hole_findings, judge_laws, turn_findings
+from isotomon.rebuild.judging import (
+    bulge_findings,
+    drawing_findings,
+    flaw_findings,
+    hole_findings,
+    judge_laws,
+    turn_findings,
+)
 from isotomon.rebuild.path_checks import body_finding, laid_over, path_findings
 from isotomon.rebuild.rails import Laid, lay_rails, lay_ties, lost_corners, miss_findings, together
 from isotomon.rebuild.results import Full, Quick, Shape
@@ -125,6 +132,8 @@ def _one(design: Design, moving: bool) -> tuple[Quick, Ground]:
         reached(shape.field, ends),
     )
     flaws = [*hole_findings(design, resolved, drawings, shape), *flaw_findings(design, shape, full)]
+    if not flaws:
+        flaws += bulge_findings(design, shape)
     turn = _unintended(design, resolved, drawings, shape, groups, ends)
     flaws += turn_findings(design, shape, turn, judged)
     found = (*drawn, *lost, *flaws, *findings)
