@@ -210,7 +210,7 @@ class Carried(unittest.TestCase):
         np.testing.assert_allclose([s.position for s in back.stations], [0.0, 50.0, 150.0], atol=1e-3)  # type: ignore[arg-type]
         short = e.change_guide(start, "u1", choices=("open",), points=loop().points[:2])
         on = carry(short, Carrying("path", "u1"))
-        self.assertEqual(said(rebuild(on)), "")
+        self.assertNotIn("error", [f.severity for f in rebuild(on).findings])
         with self.assertRaisesRegex(DesignError, "choose a guide"):
             carry(start, Carrying("path"))
 

@@ -47,7 +47,7 @@ def read_gauges(ground: Ground, quick: Quick, finished: Finished = NOTHING) -> M
 
 def with_finished(quick: Quick, finished: Finished) -> Quick:
     """The results with the measures that waited for the finished solids, and what these have come to."""
-    found = _pieces(quick, finished)
+    found = [*_unsound(quick, finished), *_pieces(quick, finished)]
     waiting = [g for g in quick.design.gauges if g.id in quick.readings and quick.readings[g.id].waits]
     taken: dict[str, Reading] = {}
     if waiting:
@@ -57,6 +57,32 @@ def with_finished(quick: Quick, finished: Finished) -> Quick:
     if not taken and not found:
         return quick
     return replace(quick, readings={**quick.readings, **taken}, findings=(*quick.findings, *found))
+
+
+def _unsound(quick: Quick, finished: Finished) -> list[Finding]:
+    """An error for each finished body that is no sound solid, and a finding for copies that overlap."""
+    found = []
+    for body, built in finished.items():
+        one = quick.of(body)
+        if one is None:
+            continue
+        name, skin = one.design.loft.name, one.shape is not None and one.shape.open
+        if not built.valid:
+            text = "the finished solid is not valid: the kernel finds its faces or edges at odds; change what was made of it last"
+            found.append(Finding("error", name, text, about=body))
+        elif not (built.watertight or skin or (one.design.loft.imported and not built.pieces)):
+            text = (
+                "the finished solid is not watertight: it touches itself, or another part of it, along a line alone; "
+                "move the parts into each other, or apart"
+            )
+            found.append(Finding("error", name, text, about=body))
+        if built.united is not None:
+            text = (
+                f"its copies overlap: their volumes add up to {built.volume:,.1f} mm³, and united they have "
+                f"{built.united:,.1f}; join them, or move them apart"
+            )
+            found.append(Finding("band", name, text, about=body))
+    return found
 
 
 def _pieces(quick: Quick, finished: Finished) -> list[Finding]:

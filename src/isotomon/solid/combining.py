@@ -11,25 +11,65 @@ from numpy.typing import NDArray
 from OCP.BRep import BRep_Builder
 from OCP.BRepAlgoAPI import BRepAlgoAPI_Common, BRepAlgoAPI_Cut, BRepAlgoAPI_Fuse
 from OCP.BRepBuilderAPI import BRepBuilderAPI_GTransform, BRepBuilderAPI_Transform
+from OCP.BRepGProp import BRepGProp
 from OCP.BRepLib import BRepLib
 from OCP.collections import IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher, List_TopoDS_Shape
 from OCP.gp import gp_GTrsf, gp_Mat, gp_Trsf, gp_XYZ
+from OCP.GProp import GProp_GProps
 from OCP.TopAbs import TopAbs_ShapeEnum
 from OCP.TopoDS import TopoDS, TopoDS_Compound, TopoDS_Shape
 
 from isotomon.errors import SolidError
 from isotomon.solid.kernel import Body, names_of
 from isotomon.solid.meshing import parts
+from isotomon.solid.volumes import Lump, doubt, shared
 
 Array = NDArray[np.float64]
 
 
-def combine(base: Body, tool: Body, how: str, mark: str, tolerance: float) -> Body:
+def combine(base: Body, tool: Body, how: str, mark: str, tolerance: float, lumps: tuple[Lump, Lump]) -> Body:
     """Two bodies made one: the tool added (`add`), cut out (`cut`), or only what both hold kept (`common`). Faces keep their
     names, those of the tool with `mark` before them; the pieces of a face that was split are told apart by what they adjoin.
 
+    The result is held against `lumps`, the meshes of both; one that cannot be right is tried again at other tolerances.
     Raises: SolidError, when nothing is left or the kernel cannot do it.
     """
+    why = ""
+    for times in TRIES:
+        try:
+            made = _combined_once(base, tool, how, mark, tolerance * times)
+        except Missed as missed:
+            why = doubt(*lumps, how, missed.volume)
+            if not why:
+                raise
+            continue
+        why = doubt(*lumps, how, _volume(made.shape))
+        if not why:
+            return made
+    raise SolidError(
+        f"the kernel does not combine these bodies rightly: {why}. Move one a little, or make it a little larger or longer"
+    )
+
+
+TRIES = (1.0, 10.0, 0.1, 100.0)
+"""How much of the tolerance is tried, one after another, until a boolean comes to what it should."""
+
+
+class Missed(SolidError):
+    """A boolean that comes to nothing, or leaves the `volume` (mm³) that was there, as the kernel sees it."""
+
+    def __init__(self, text: str, volume: float) -> None:
+        super().__init__(text)
+        self.volume = volume
+
+
+def _volume(shape: TopoDS_Shape) -> float:
+    found = GProp_GProps()
+    BRepGProp.VolumeProperties_s(shape, found, 1e-4, True, False)
+    return float(found.Mass())
+
+
+def _combined_once(base: Body, tool: Body, how: str, mark: str, tolerance: float) -> Body:
     maker = {"add": BRepAlgoAPI_Fuse, "cut": BRepAlgoAPI_Cut, "common": BRepAlgoAPI_Common}[how]()
     marked = Body(tool.shape, tuple(f"{mark}{name}" for name in tool.names))
     made = _combined(maker, [base], [marked], tolerance)
@@ -39,9 +79,10 @@ def combine(base: Body, tool: Body, how: str, mark: str, tolerance: float) -> Bo
             "cut": "the cut takes away all of it",
             "common": "the bodies have nothing in common",
         }[how]
-        raise SolidError(f"{why}; move one of them")
+        raise Missed(f"{why}; move one of them", 0.0)
     if how == "cut" and not any(name.startswith(mark) for name in made.names) and len(made.names) == len(base.names):
-        raise SolidError("the cut misses: nothing is taken away; move one of the bodies, or make the cut longer")
+        text = "the cut misses: nothing is taken away; move one of the bodies, or make the cut longer"
+        raise Missed(text, _volume(made.shape))
     return made
 
 
@@ -121,6 +162,17 @@ def placed(base: Body, maps: Array, joined: bool, tolerance: float) -> Body:
     for copy in copies:
         builder.Add(whole, copy.shape)
     return Body(whole, tuple(name for copy in copies for name in copy.names))
+
+
+def united(base: Body, lump: Lump, maps: Array, tolerance: float) -> float | None:
+    """mm³ of copies (k, 4, 4) together, what lies in several of them once; None where none overlaps another.
+
+    Raises: SolidError, when they overlap and the kernel cannot unite them.
+    """
+    copies = [Lump(lump.points @ m[:3, :3].T + m[:3, 3], lump.triangles, lump.volume) for m in maps]
+    if any(shared(one, other)[0] > 0.0 for k, one in enumerate(copies) for other in copies[k + 1 :]):
+        return _volume(placed(base, maps, True, tolerance).shape)
+    return None
 
 
 def _mapped(shape: TopoDS_Shape, affine: Array) -> TopoDS_Shape:

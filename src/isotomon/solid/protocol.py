@@ -234,6 +234,8 @@ class Built(msgspec.Struct, tag=True):
     pieces: int = 1
     told: tuple[str, ...] = ()
     """What was mended in a body that was brought in."""
+    united: float | None = None
+    """mm³ of copies that overlap, what lies in several of them once; None where none does."""
     body: bytes = b""
     version: int = PROTOCOL
 

@@ -17,6 +17,8 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import BinaryIO
 
+import msgspec
+
 from isotomon.errors import SolidError
 from isotomon.solid import combining, exact, kernel
 from isotomon.solid.meshing import Mesh, is_closed, mesh_of, welded
@@ -46,6 +48,7 @@ from isotomon.solid.protocol import (
     unpack_patch,
 )
 from isotomon.solid.reading import read_body
+from isotomon.solid.volumes import Lump
 
 KEPT_BYTES = 256 * 1024 * 1024
 PULSE_SECONDS = 1.0
@@ -84,19 +87,26 @@ def run_step(request: Work, bodies: OrderedDict[str, Built]) -> Reply:
         body, told = read_body(request.data, request.form, request.tolerance)
         return _built(request, body, told)
     if isinstance(request, Place):
-        return _built(
-            request,
-            combining.placed(_kept(bodies, request.base), unpack(request.maps), request.joined, request.tolerance),
-        )
+        base, maps = _kept(bodies, request.base), unpack(request.maps)
+        built = _built(request, combining.placed(base, maps, request.joined, request.tolerance))
+        if len(maps) == 1 or request.joined or request.skin:
+            return built
+        once = combining.united(base, _lump(bodies[request.base]), maps, request.tolerance)
+        return msgspec.structs.replace(built, united=once)
     if isinstance(request, Combine):
         base, tool = _kept(bodies, request.base), _kept(bodies, request.tool)
-        return _built(request, combining.combine(base, tool, request.how, request.mark, request.tolerance))
+        lumps = (_lump(bodies[request.base]), _lump(bodies[request.tool]))
+        return _built(request, combining.combine(base, tool, request.how, request.mark, request.tolerance, lumps))
     found, path = [(name, _kept(bodies, key)) for name, key in request.bodies], Path(request.path)
     if request.form == "step":
         kernel.write_step(found, request.name, path)
     else:
         kernel.write_stl([body for _, body in found], request.deflection, path)
     return Exported(request.id, request.path)
+
+
+def _lump(built: Built) -> Lump:
+    return Lump(unpack(built.vertices).astype(float), unpack(built.triangles), built.volume)
 
 
 class NotKept(SolidError):
