@@ -198,7 +198,8 @@ class Solids:
         if measured is not quick:
             self.told.measured(measured)
         shown = shown_body(quick)
-        self.told.done(wanted.finished.get(shown, ""), finished.get(shown) or failed[shown])
+        nothing = Failed(0, "cancelled", "every body is set aside")
+        self.told.done(wanted.finished.get(shown, ""), finished.get(shown) or failed.get(shown) or nothing)
 
     def _given_up(self, why: str) -> None:
         under_way, latest = bool(self._keys), self._latest

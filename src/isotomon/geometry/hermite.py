@@ -41,6 +41,8 @@ class Hermite:
     def pieces(self) -> PPoly:
         """The same curve as polynomials, quicker to evaluate for few columns."""
         n = len(self.x)
+        if n == 1:
+            return PPoly(self.data[None, :1], np.array([self.x[0], self.x[0] + 1.0]))
         h = np.diff(self.x)[:, None]
         y, first, second = self.data[:n], self.data[n : 2 * n], self.data[2 * n :]
         ends = np.stack([y[:-1], first[:-1] * h, second[:-1] * h * h, y[1:], first[1:] * h, second[1:] * h * h])
@@ -50,6 +52,8 @@ class Hermite:
     def weights(self, x: Array, derivative: int = 0) -> Array:
         """(len(x), 3n): what each entry of `data` contributes at each x."""
         n = len(self.x)
+        if n == 1:
+            return np.tile([float(derivative == 0), 0.0, 0.0], (len(x), 1))
         inside = np.clip(x, self.x[0], self.x[-1])
         bay = np.clip(np.searchsorted(self.x, inside, side="right") - 1, 0, n - 2)
         h = (self.x[1:] - self.x[:-1])[bay]
@@ -109,6 +113,8 @@ def smooth(x: Array, y: Array, settle: Settle | None = None, dimension: int = 0)
     `settle` may change slopes and second derivatives (n, m) in place before the bays are made.
     """
     y = np.asarray(y, dtype=np.float64)
+    if len(x) == 1:  # the same everywhere
+        return Hermite(x, np.vstack([y, np.zeros((2, y.shape[1]))]))
     if not y.any():
         return Hermite(x, np.zeros((3 * len(x), y.shape[1])))
     first, second = natural_slopes(x, y)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from typing import Any
 
 import msgspec
 
@@ -20,7 +21,7 @@ class Record(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
     def __post_init__(self) -> None:
         for name in self.__struct_fields__:
-            value = getattr(self, name)
+            value = _plain(self, name, getattr(self, name))
             if type(value) is int and name not in WHOLE and not (name == "points" and type(self).__name__ == "Star"):
                 value = float(value)
                 msgspec.structs.force_setattr(self, name, value)
@@ -29,6 +30,18 @@ class Record(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
                     raise DesignError(f"{name} must be a finite number, found {value}")
                 if value == 0.0:
                     msgspec.structs.force_setattr(self, name, 0.0)
+
+
+def _plain(record: Record, name: str, value: Any) -> Any:
+    """A field's value with array libraries' numbers, alone or side by side, made the language's own, which can be saved."""
+    if type(value).__module__ == "numpy" and hasattr(value, "item"):
+        plain = value.item()
+    elif type(value) is tuple and any(type(x).__module__ == "numpy" for x in value):
+        plain = tuple(x.item() if hasattr(x, "item") else x for x in value)
+    else:
+        return value
+    msgspec.structs.force_setattr(record, name, plain)
+    return plain
 
 
 def clean_pairs(record: Record, name: str) -> None:

@@ -7,6 +7,7 @@ to an angle is refused where it happens. An angle is accepted by `sin`, `cos` an
 from __future__ import annotations
 
 import ast
+import keyword
 import math
 import re
 from collections.abc import Callable, Mapping
@@ -24,6 +25,9 @@ MAX_DEPTH = 40
 KINDS: dict[Kind, tuple[int, int]] = {"length": (1, 0), "angle": (0, 1), "ratio": (0, 0)}
 
 _UNIT = re.compile(r"(?<![\w.])((?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?)\s*(mm|cm|m|in|deg|rad|turn|°)(?![\w.])")
+_SIGNS = re.compile(r"[\w\s.+\-*/^%(),°·−]*+")
+_STRANGE_NUMBER = re.compile(r"(?<![\w.])(?:0[xXbBoO]\w|\d+_\d)")
+"""Forms of numbers that are no arithmetic of the trade: in other bases, or with strokes between digits."""
 _NAME = re.compile(r"[A-Za-z_][A-Za-z0-9_]*\Z")
 
 
@@ -168,6 +172,16 @@ FUNCTIONS: dict[str, Callable[..., Quantity]] = {
     "min": _extreme(min),
     "max": _extreme(max),
 }
+OPERATORS: dict[type, Callable[..., Quantity]] = {
+    ast.Add: lambda a, b: _lift(a) + b,
+    ast.Sub: lambda a, b: _lift(a) - b,
+    ast.Mult: lambda a, b: _lift(a) * b,
+    ast.Div: lambda a, b: _lift(a) / b,
+    ast.Mod: lambda a, b: _lift(a) % b,
+    ast.Pow: lambda a, b: _lift(a) ** b,
+    ast.USub: lambda a: -_lift(a),
+    ast.UAdd: lambda a: _lift(a),
+}
 CONSTANTS: dict[str, Quantity] = {"pi": Quantity(math.pi)}
 RESERVED = frozenset(FUNCTIONS) | frozenset(CONSTANTS) | {"position", "fraction"}
 
@@ -179,6 +193,8 @@ def check_name(name: str) -> str:
     """
     if not _NAME.match(name) or len(name) > 60:
         raise QuantityError(f"'{name}' cannot be a name; use letters, digits and _, beginning with a letter")
+    if keyword.iskeyword(name):
+        raise QuantityError(f"'{name}' cannot be used in formulas; choose another name")
     if name in RESERVED or name in LENGTHS or name in ANGLES:
         raise QuantityError(f"'{name}' already means something in formulas; choose another name")
     return name
@@ -202,6 +218,8 @@ def _parse(text: str) -> ast.expr:
     if len(text) > MAX_FORMULA:
         raise QuantityError(f"the formula has {len(text)} characters; at most {MAX_FORMULA} are allowed")
     source = _with_units(text.strip())
+    if _SIGNS.fullmatch(text) is None or _STRANGE_NUMBER.search(text) is not None:
+        raise QuantityError(f"'{text.strip()}' is not a number or a formula, such as 2*span + 5 mm")
     try:
         tree = ast.parse(source, mode="eval")
     except (SyntaxError, ValueError, RecursionError, MemoryError):
@@ -212,7 +230,8 @@ def _parse(text: str) -> ast.expr:
         if depth > MAX_DEPTH:
             raise QuantityError("the formula is nested too deeply; split it with a named number")
         allowed = (ast.BinOp, ast.UnaryOp, ast.Call, ast.Name, ast.Constant)
-        if not isinstance(node, allowed) or (isinstance(node, ast.Constant) and type(node.value) not in (int, float)):
+        unknown = isinstance(node, ast.BinOp | ast.UnaryOp) and type(node.op) not in OPERATORS
+        if unknown or not isinstance(node, allowed) or (isinstance(node, ast.Constant) and type(node.value) not in (int, float)):
             raise QuantityError(
                 f"'{text.strip()}' is not arithmetic; use numbers, units, names, + - * / ^ and functions"
             )
@@ -249,17 +268,20 @@ def evaluate(text: str, names: Mapping[str, Quantity]) -> Quantity:
             hint = f"; did you mean '{near[0]}'?" if near else "; add it to the numbers first"
             raise QuantityError(f"the name '{name}' is not known{hint}")
     try:
-        value = _lift(
-            simpleeval.SimpleEval(names=known, functions=FUNCTIONS).eval(text, previously_parsed=_parse(text))
-        )
+        worker = simpleeval.SimpleEval(operators=OPERATORS, names=known, functions=FUNCTIONS)
+        value = _lift(worker.eval(text, previously_parsed=_parse(text)))
     except QuantityError:
         raise
     except simpleeval.FunctionNotDefined as error:
         raise QuantityError(
             f"'{error.func_name}' is not a function; known are {', '.join(sorted(FUNCTIONS))}"
         ) from None
-    except (simpleeval.InvalidExpression, ArithmeticError, TypeError, ValueError, RecursionError) as error:
-        raise QuantityError(f"'{text.strip()}' cannot be computed: {error}") from None
+    except TypeError:
+        raise QuantityError(f"'{text.strip()}' gives a function too few or too many values") from None
+    except ValueError:
+        raise QuantityError(f"'{text.strip()}' takes a function where it has no value, such as the root of -1") from None
+    except (simpleeval.InvalidExpression, ArithmeticError, RecursionError):
+        raise QuantityError(f"'{text.strip()}' cannot be computed: a number in it grows beyond all bounds") from None
     if not math.isfinite(value.value):
         raise QuantityError(f"'{text.strip()}' gives no finite number")
     return value

@@ -273,7 +273,10 @@ def build(quick: Quick, supervisor: Supervisor, limit: float = STEP_SECONDS) -> 
 
     Raises: SolidError, FieldError, DesignError.
     """
-    return build_all(quick, supervisor, limit)[shown_body(quick)]
+    shown = shown_body(quick)
+    if not shown:
+        raise SolidError("every body is set aside, so that there is nothing to build; take one back")
+    return build_all(quick, supervisor, limit)[shown]
 
 
 def finished_key(quick: Quick) -> str:
@@ -290,10 +293,10 @@ def finished_key(quick: Quick) -> str:
 
 
 def shown_body(quick: Quick) -> str:
-    """The id of the finished body that the body in hand is, or is part of."""
+    """The id of the finished body that the body in hand is, or is part of; empty where all are set aside."""
     loft, own = quick.design.loft, results(quick.design)
     wanted = loft.id if loft.makes == "own" else next((k for k in loft.onto if k in own), "")
-    return wanted if wanted in own else next(iter(own))
+    return wanted if wanted in own else next(iter(own), "")
 
 
 def export_form(path: Path) -> Form:
@@ -312,6 +315,8 @@ def export_form(path: Path) -> Form:
 def export_request(quick: Quick, path: Path, request_id: int, limit: float = STEP_SECONDS) -> Export:
     """The request that writes the solids built of these results."""
     design = quick.design
+    if not shown_body(quick):
+        raise SolidError("every body is set aside, so that there is nothing to deliver; take one back")
     bodies = [(name_of(design, body), key) for body, key in plan(quick).whole().finished.items()]
     fine = fine_of(quick)
     name = design.loft.name if len(bodies) == 1 else design.name
