@@ -19,6 +19,7 @@ from isotomon.model import edits
 from isotomon.model.datums import Datum, construction
 from isotomon.model.draw_edits import next_name
 from isotomon.model.records import Design
+from isotomon.model.uses import users
 from isotomon.quantity import Value, display, read, resolve, to_unit
 
 _SLOTS = {"P": "Plane", "A": "Axis or line", "p": "Point", "c": "Curve", "R": "Round thing", "F": "Frame"}
@@ -145,8 +146,8 @@ class DatumForm(QWidget):
         self.wrong.setText(f"✕ {trouble}" if trouble else "")
         self.wrong.setVisible(bool(trouble))
         self.figures.setText(_said(quick.datums.get(self.key), design.unit))
-        users = edits.datum_users(design, self.key)
-        self.users.setText("Carries " + ", ".join(users) if users else "Nothing stands on it yet.")
+        used = users(design, self.key)
+        self.users.setText("Carries " + ", ".join(used) if used else "Nothing stands on it yet.")
         # Wrapped labels in a nested layout do not ask for room when their text grows.
         layout = self.layout()
         assert layout is not None

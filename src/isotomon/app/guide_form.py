@@ -19,6 +19,7 @@ from isotomon.geometry import space
 from isotomon.model import edits, loft_edits
 from isotomon.model.guides import Guide, GuidePoint
 from isotomon.model.records import Design
+from isotomon.model.uses import users
 from isotomon.quantity import Kind, Value, display, resolve, to_unit
 from isotomon.rebuild.datums import Ground
 from isotomon.rebuild.guides import joined_run
@@ -268,8 +269,8 @@ class GuideForm(QWidget):
         self._refresh_point(design, guide)
         self.wrong.show_findings([f for f in quick.findings if f.about in (self.key, self._rail_id() or self.key)])
         self.figures.setText(self._said(guide))
-        users = loft_edits.guide_users(design, self.key)
-        self.users.setText("Used by " + ", ".join(users) if users else "Nothing is made from it yet.")
+        used = users(design, self.key)
+        self.users.setText("Used by " + ", ".join(used) if used else "Nothing is made from it yet.")
         layout = self.layout()
         assert layout is not None
         self.setMinimumHeight(layout.heightForWidth(max(self.width(), 200)))

@@ -15,6 +15,7 @@ from isotomon.app.theme import Theme, station_colour
 from isotomon.errors import IsotomonError
 from isotomon.model import edits
 from isotomon.model.datums import Datum, construction
+from isotomon.model.uses import users as users_of
 from isotomon.quantity import display, resolve, show, to_unit
 from isotomon.rebuild.deliver import finished_key
 from isotomon.rebuild.results import Quick
@@ -139,7 +140,7 @@ class Ledger(QTreeWidget):
             rows.append(("Datums", datum.id, datum.name, _datum_figure(datum, quick), None))
         for drawing in quick.design.drawings:
             users = len(edits.drawing_users(quick.design, drawing.id))
-            ways = "as a curve" if edits.drawn_along(quick.design, drawing.id) else "not used"
+            ways = "as a curve" if users_of(quick.design, drawing.id) else "not used"
             where = "at 1 station" if users == 1 else f"at {users} stations" if users else ways
             rows.append(("Drawings", drawing.id, drawing.name, where, None))
         count = max(len(quick.resolved.stations) - 1, 1)

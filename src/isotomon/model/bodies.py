@@ -8,10 +8,10 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from isotomon.errors import DesignError
-from isotomon.model.edits import find, fresh_id, loft_references, next_name, replace
+from isotomon.model.edits import find, fresh_id, next_name, replace
 from isotomon.model.records import BodyEnd, Circle, Design, Ending, Imported, Loft, Part, Station
 from isotomon.model.resolve import resolve_design
-from isotomon.model.sections import stands_on
+from isotomon.model.uses import users
 
 
 def body_ids(design: Design) -> tuple[str, ...]:
@@ -109,10 +109,10 @@ def remove_body(design: Design, key: str) -> Design:
     """
     if not design.rest:
         raise DesignError("this is the only body of the design; take its stations out, or begin a new design")
-    users = body_users(design, key)
+    found = body_users(design, key)
     name = next(p.loft.name for p in design.parts if p.loft.id == key)
-    if users:
-        raise DesignError(f"{', '.join(users[:6])} is made with '{name}'; change that first")
+    if found:
+        raise DesignError(f"{', '.join(found[:6])} is made with '{name}'; change that first")
     if key == design.loft.id:
         design = in_hand(design, next(k for k in body_ids(design) if k != key))
     gone = next(p.loft.imported for p in design.parts if p.loft.id == key)
@@ -126,27 +126,7 @@ def remove_body(design: Design, key: str) -> Design:
 def body_users(design: Design, key: str) -> list[str]:
     """What is made with a body or on its stations, in words."""
     gone = next(p for p in design.parts if p.loft.id == key)
-    ids = {key, *(s.id for s in gone.stations)}
-
-    def uses(ref: str) -> bool:
-        return ref.partition(":")[0].partition("/")[0] in ids
-
-    users = [
-        f"guide {g.name}"
-        for g in design.guides
-        if any(map(uses, (*g.on, *(r for p in g.points for r in (p.on, p.toward)))))
-    ]
-    users += [f"datum {d.name}" for d in design.datums if any(map(uses, d.on))]
-    users += [f"drawing {d.name}" for d in design.drawings if uses(d.plane) or any(uses(p.source) for p in d.points)]
-    users += [f"measure {g.name}" for g in design.gauges if any(map(uses, g.on))]
-    for part in design.parts:
-        if part.loft.id != key and (
-            key in part.loft.onto
-            or any(map(uses, loft_references(part.loft)))
-            or any(uses(s.plane) or uses(stands_on(s.section)) for s in part.stations)
-        ):
-            users.append(f"body {part.loft.name}")
-    return users
+    return users(design, key, *(s.id for s in gone.stations), *(law.id for law in gone.laws))
 
 
 def combine(design: Design, makes: str, onto: tuple[str, ...] | None = None) -> Design:

@@ -17,6 +17,7 @@ from isotomon.model.drawing import Drawing
 from isotomon.model.gauges import Gauge, check_gauge
 from isotomon.model.guides import Guide, Rail, Tie
 from isotomon.model.records import Design, Drawn, Kept, Law, Loft, Number, Outline, Part, Section, Station
+from isotomon.model.uses import users
 from isotomon.quantity import Value, check_name
 
 Entry = TypeVar("Entry", Number, Outline, Station, Law, Drawing, Datum, Guide, Gauge, Rail, Tie)
@@ -278,26 +279,12 @@ def loft_references(loft: Loft) -> set[str]:
     return {*refs, *(ref for step in loft.after for ref in references(step))} - {""}
 
 
-def datum_users(design: Design, key: str) -> list[str]:
-    """What stands on a datum, in words."""
-    users = [f"datum {d.name}" for d in design.datums if key in d.on]
-    users += [f"station {s.name}" for p in design.parts for s in p.stations if s.plane == key]
-    users += [f"guide {g.name}" for g in design.guides if key in g.on or any(key in (p.on, p.toward) for p in g.points)]
-    users += [p.loft.name for p in design.parts if key in loft_references(p.loft)]
-    users += [f"measure {g.name}" for g in design.gauges if key in g.on]
-    return users + [
-        f"drawing {d.name}" for d in design.drawings if any(p.source.split(":")[0] == key for p in d.points)
-    ]
-
-
 def remove_datum(design: Design, key: str) -> Design:
     """The design without a datum.
 
     Raises: DesignError, saying what stands on it.
     """
-    users = datum_users(design, key)
-    if users:
-        raise DesignError(f"{', '.join(users[:6])} stands on '{find(design.datums, key).name}'; move that first")
+    _unused(design, key, find(design.datums, key).name)
     return replace(design, datums=tuple(d for d in design.datums if d.id != key))
 
 
@@ -323,26 +310,24 @@ def drawing_users(design: Design, key: str) -> tuple[Station, ...]:
     return tuple(s for s in stations if isinstance(s.section, Drawn) and s.section.drawing == key)
 
 
-def drawn_along(design: Design, key: str) -> list[str]:
-    """What uses a drawing as a curve, in words."""
-    found = [f"guide {g.name}" for g in design.guides if key in g.on]
-    found += [f"body {p.loft.name}" for p in design.parts if key in loft_references(p.loft)]
-    return found + [f"measure {g.name}" for g in design.gauges if key in g.on]
-
-
 def remove_drawing(design: Design, key: str) -> Design:
     """The design without a drawing.
 
     Raises: DesignError, saying where it stands, or what goes along it.
     """
-    users, name = drawing_users(design, key), find(design.drawings, key).name
-    if users:
-        where = ", ".join(s.name for s in users[:6])
+    stands, name = drawing_users(design, key), find(design.drawings, key).name
+    if stands:
+        where = ", ".join(s.name for s in stands[:6])
         raise DesignError(f"'{name}' stands at {where}; give those another section first")
-    along = drawn_along(design, key)
-    if along:
-        raise DesignError(f"'{name}' is the way of {', '.join(along[:6])}; choose another for that first")
+    _unused(design, key, name)
     return replace(design, drawings=tuple(d for d in design.drawings if d.id != key))
+
+
+def _unused(design: Design, key: str, name: str) -> None:
+    """Raises: DesignError, when something stands on a thing, naming it."""
+    found = users(design, key)
+    if found:
+        raise DesignError(f"{', '.join(found[:6])} stands on '{name}'; choose another for that first")
 
 
 def put_section(design: Design, keys: tuple[str, ...], section: Section) -> Design:

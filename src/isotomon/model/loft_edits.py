@@ -6,10 +6,10 @@ import math
 from typing import Any
 
 from isotomon.errors import DesignError
-from isotomon.model.edits import add_law, change_loft, find, fresh_id, loft_references, next_name, replace
+from isotomon.model.edits import add_law, change_loft, find, fresh_id, next_name, replace
 from isotomon.model.guides import End, Guide, GuidePoint, Rail, Tie, Turns
 from isotomon.model.records import Design, Law, LawPoint, Loft, Station
-from isotomon.model.sections import stands_on
+from isotomon.model.uses import users
 from isotomon.quantity import Value
 
 
@@ -45,35 +45,24 @@ def set_guide_point(design: Design, key: str, index: int, **changes: Any) -> Des
     return change_guide(design, key, points=tuple(points))
 
 
-def guide_users(design: Design, key: str) -> list[str]:
-    """What is made from a guide, in words."""
-    users = [f"guide {g.name}" for g in design.guides if key in g.on or any(key in (p.on, p.toward) for p in g.points)]
-    users += [f"datum {d.name}" for d in design.datums if key in d.on]
-    users += [f"drawing {d.name}" for d in design.drawings if any(p.source.split(":")[0] == key for p in d.points)]
-    users += [f"the path of {p.loft.name}" for p in design.parts if key in loft_references(p.loft)]
-    users += [f"measure {g.name}" for g in design.gauges if key in g.on]
-    users += [f"station {s.name}" for p in design.parts for s in p.stations if stands_on(s.section) == key]
-    return users + [f"a rail of {p.loft.name}" for p in design.parts for rail in p.loft.rails if rail.guide == key]
-
-
 def remove_guide(design: Design, key: str) -> Design:
     """The design without a guide, and without the rails it was.
 
     Raises: DesignError, saying what else is made from it.
     """
-    users = [u for u in guide_users(design, key) if not u.startswith("a rail")]
-    if users:
-        raise DesignError(f"{', '.join(users[:6])} is made from '{find(design.guides, key).name}'; change that first")
 
     def without(loft: Loft) -> Loft:
         return replace(loft, rails=tuple(r for r in loft.rails if r.guide != key))
 
-    return replace(
+    freed = replace(
         design,
-        guides=tuple(g for g in design.guides if g.id != key),
         loft=without(design.loft),
         rest=tuple(replace(p, loft=without(p.loft)) for p in design.rest),
     )
+    found = users(freed, key)
+    if found:
+        raise DesignError(f"{', '.join(found[:6])} is made from '{find(design.guides, key).name}'; change that first")
+    return replace(freed, guides=tuple(g for g in design.guides if g.id != key))
 
 
 def mirror_guide(design: Design, key: str, plane: str) -> Design:

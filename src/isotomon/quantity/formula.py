@@ -231,7 +231,11 @@ def _parse(text: str) -> ast.expr:
             raise QuantityError("the formula is nested too deeply; split it with a named number")
         allowed = (ast.BinOp, ast.UnaryOp, ast.Call, ast.Name, ast.Constant)
         unknown = isinstance(node, ast.BinOp | ast.UnaryOp) and type(node.op) not in OPERATORS
-        if unknown or not isinstance(node, allowed) or (isinstance(node, ast.Constant) and type(node.value) not in (int, float)):
+        if (
+            unknown
+            or not isinstance(node, allowed)
+            or (isinstance(node, ast.Constant) and type(node.value) not in (int, float))
+        ):
             raise QuantityError(
                 f"'{text.strip()}' is not arithmetic; use numbers, units, names, + - * / ^ and functions"
             )
@@ -279,7 +283,9 @@ def evaluate(text: str, names: Mapping[str, Quantity]) -> Quantity:
     except TypeError:
         raise QuantityError(f"'{text.strip()}' gives a function too few or too many values") from None
     except ValueError:
-        raise QuantityError(f"'{text.strip()}' takes a function where it has no value, such as the root of -1") from None
+        raise QuantityError(
+            f"'{text.strip()}' takes a function where it has no value, such as the root of -1"
+        ) from None
     except (simpleeval.InvalidExpression, ArithmeticError, RecursionError):
         raise QuantityError(f"'{text.strip()}' cannot be computed: a number in it grows beyond all bounds") from None
     if not math.isfinite(value.value):

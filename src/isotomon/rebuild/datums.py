@@ -88,10 +88,12 @@ class Ground:
         Raises: DesignError, FieldError.
         """
         loft = self.design.loft
-        return STRAIGHT if loft.carrier.how == "straight" else self.get(f"{CARRIER} {loft.name}")  # type: ignore[return-value]
+        return STRAIGHT if loft.carrier.how == "straight" else self.get(f"{CARRIER} {loft.id}")  # type: ignore[return-value]
 
     def called(self, ref: str) -> str:
         """A reference in words."""
+        if ref.startswith(CARRIER):
+            return f"{CARRIER} {self.called(ref.removeprefix(CARRIER).strip())}"
         name, _, part = ref.partition("/")
         if name in BUILT_IN_NAMES:
             return BUILT_IN_NAMES[name]
