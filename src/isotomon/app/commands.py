@@ -15,7 +15,7 @@ from isotomon.app.shape_checks import CHECK_COMMANDS
 from isotomon.app.shaping import SHAPING_COMMANDS
 from isotomon.app.ties import TIE_COMMANDS
 from isotomon.model import edits
-from isotomon.model.datums import construction
+from isotomon.model.datums import BASE_PLANES, construction
 from isotomon.model.records import Drawn
 
 if TYPE_CHECKING:
@@ -83,8 +83,10 @@ def _needs_drawable(w: Window) -> str:
     assert w.desk.design is not None
     design, chosen = w.desk.design, w.desk.selection
     planes = [d.id for d in design.datums if construction(d).makes == "plane"]
-    known = {*(s.id for s in design.stations), *(d.id for d in design.drawings), *planes}
-    return "" if len(chosen) == 1 and chosen[0] in known else "Choose one station, drawing or datum plane first"
+    known = {*(s.id for s in design.stations), *(d.id for d in design.drawings), *planes, *BASE_PLANES}
+    if not chosen and not design.stations:
+        return ""  # in an empty design one draws on the XY plane
+    return "" if len(chosen) == 1 and chosen[0] in known else "Choose one station, drawing or plane first"
 
 
 def _needs_bodies(w: Window) -> str:
@@ -134,7 +136,9 @@ def _make_command(how: str, title: str, tip: str) -> Command:
 
 # fmt: off
 COMMANDS: tuple[Command, ...] = (
-    Command("new", "New design", lambda w: w.files.new(), "Ctrl+N", "Set out", "file-plus",
+    Command("new-empty", "New design, by drawing", lambda w: w.files.new_empty(), "Ctrl+Alt+N", "", "draw",
+            "Begin empty: draw on a base plane, then extrude, sweep or revolve"),
+    Command("new", "New design from stations", lambda w: w.files.new(), "Ctrl+N", "Set out", "file-plus",
             "A design with two round stations"),
     Command("table", "From table…", lambda w: w.files.ask_table(), "Ctrl+Shift+O", "Set out", "table-2",
             "A CSV station table in, a design out"),
@@ -174,7 +178,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("remove", "Remove", lambda w: w.tools.remove(), "Del", "Draw", "x", "Take out what is chosen",
             _needs_chosen),
     Command("draw", "Draw the section", lambda w: w.room.open_chosen(), "F6", "Draw",
-            "draw", "Open the profile editor at the chosen station, drawing or datum plane", _needs_drawable),
+            "draw", "Open the profile editor at the chosen station, drawing or plane", _needs_drawable),
     Command("drawn", "Turn into a drawing", lambda w: w.room.turn_into_drawn(), "", "Draw", "to-drawn",
             "The ready-made section as lines and curves, to be changed by hand", _needs_one, None, "Drawing"),
     Command("link", "Link a drawing", lambda w: w.room.link_menu(), "", "Draw", "linked",
@@ -271,6 +275,7 @@ BY_ID = {command.id: command for command in COMMANDS}
 MENUS: dict[str, tuple[str, ...]] = {
     "Design": (
         "new",
+        "new-empty",
         "table",
         "open",
         "",

@@ -8,6 +8,7 @@ from isotomon.app.engine import Engine
 from isotomon.errors import IsotomonError
 from isotomon.measure.laws import Finding
 from isotomon.model.bodies import body_ids, body_of
+from isotomon.model.datums import BASE_SHOWN
 from isotomon.model.records import Design
 from isotomon.rebuild.results import Quick
 from isotomon.rebuild.session import Edit, Session
@@ -88,7 +89,7 @@ class Desk(QObject):
             design.guides,
             design.gauges,
         )
-        return {entry.id for group in groups for entry in group} | {*body_ids(design), CHECKS}
+        return {entry.id for group in groups for entry in group} | {*body_ids(design), *BASE_SHOWN, CHECKS}
 
     # Changing
 

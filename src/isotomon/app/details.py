@@ -40,7 +40,7 @@ from isotomon.field.section_field import SectionField
 from isotomon.measure.skin import plane_area
 from isotomon.model import edits
 from isotomon.model.bodies import results
-from isotomon.model.datums import construction
+from isotomon.model.datums import BASE_PLANES, BASE_SHOWN, BUILT_IN_NAMES, construction
 from isotomon.model.materials import MATERIALS
 from isotomon.model.records import Apex, Design, Elsewhere, Number, Station
 from isotomon.model.resolve import StationNumbers, own_position, station_kind
@@ -164,6 +164,8 @@ class Details(QScrollArea):
             self._refreshers.append(gauge_form.refresh)
         elif design.loft.id in chosen:
             self._body_form(column)
+        elif any(key in BASE_SHOWN for key in chosen):
+            self._base_form(column, next(key for key in chosen if key in BASE_SHOWN))
         elif CHECKS in chosen:
             self._text(column, "Checks of shape", head=True)
             shape_form = self._shape_form()
@@ -252,6 +254,17 @@ class Details(QScrollArea):
         self._refreshers.append(refresh)
 
     # Forms
+
+    def _base_form(self, column: QVBoxLayout, key: str) -> None:
+        """A plane, axis or the origin that every design has."""
+        self._text(column, BUILT_IN_NAMES[key], head=True)
+        if key in BASE_PLANES:
+            self._text(column, "Drawings, datums, mirrors and cuts can stand on it. Draw on it with F6.")
+        elif key == "origin":
+            self._text(column, "The point 0, 0, 0. Datums, copies and measures can refer to it.")
+        else:
+            self._text(column, "Bodies are revolved and copied about it, and move along it.")
+        self._text(column, "It is there in every design and cannot be moved or removed.", soft=True)
 
     def _design_form(self, column: QVBoxLayout) -> None:
         self._text(column, "Design", head=True)

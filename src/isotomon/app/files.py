@@ -43,6 +43,11 @@ def png_of(widget: QWidget) -> bytes:
     return bytes(data.data())
 
 
+def empty_design() -> Design:
+    """A design with nothing in it but its base planes: one begins by drawing."""
+    return Design("untitled", tolerance=1e-4, stations=(), loft=Loft("body", "body"))
+
+
 class Files:
     """The window's files."""
 
@@ -87,9 +92,19 @@ class Files:
         self.w.show_work()
 
     def new(self) -> None:
-        """A new design."""
+        """A new design of two round stations."""
         if self.may_leave():
             self._take(Session(new_design(), None, self.w.recovery_file()))
+
+    def new_empty(self) -> None:
+        """A new design without stations; one draws on a base plane first."""
+        if self.may_leave():
+            self._take(Session(empty_design(), None, self.w.recovery_file()))
+            self.w.set_stage("Draw")
+            self.w.desk.select(("xy",))
+            self.w.desk.said.emit(
+                "note", "Draw on the XY plane (F6), or choose another plane in the Ledger or the View first."
+            )
 
     def open_design(self, design: Design, ask: bool = False) -> None:
         """A design that has no file (a demo, a table)."""

@@ -14,7 +14,7 @@ from isotomon.app.gauges import reading_lines
 from isotomon.app.theme import Theme, station_colour
 from isotomon.errors import IsotomonError
 from isotomon.model import edits
-from isotomon.model.datums import Datum, construction
+from isotomon.model.datums import BASE_SHOWN, BUILT_IN_NAMES, Datum, construction
 from isotomon.model.uses import users as users_of
 from isotomon.quantity import display, resolve, show, to_unit
 from isotomon.rebuild.deliver import finished_key
@@ -54,6 +54,8 @@ def _datum_figure(datum: Datum, quick: Quick) -> str:
 
 
 _MAKES = {"add": "added", "cut": "cut out", "common": "in common"}
+_FACING = {"xy": "faces +Z", "yz": "faces +X", "zx": "faces +Y"}
+"""Of the base planes, in the figure's place."""
 
 
 class Ledger(QTreeWidget):
@@ -86,14 +88,14 @@ class Ledger(QTreeWidget):
         """The finished bodies are those of the results that are shown."""
         self._solid_key = ""
         self._quick: Quick | None = None
-        for name in ("Numbers", "Datums", "Drawings", "Stations", "Guides", "Bodies", "Laws", "Measures"):
+        for name in ("Numbers", "Base", "Datums", "Drawings", "Stations", "Guides", "Bodies", "Laws", "Measures"):
             item = QTreeWidgetItem(self, [name])
             item.setFlags(Qt.ItemFlag.ItemIsEnabled)
             font = QFont(self.font())
             font.setBold(True)
             item.setFont(0, font)
             item.setFirstColumnSpanned(True)
-            item.setExpanded(True)
+            item.setExpanded(name != "Base")
             self._groups[name] = item
         self.itemSelectionChanged.connect(lambda: self.chosen.emit(self.selected_ids()))
         self.itemDoubleClicked.connect(lambda item, _: self.opened.emit(item.data(0, KEY) or ""))
@@ -136,6 +138,7 @@ class Ledger(QTreeWidget):
             text = show(q.value, number.kind, "deg" if number.kind == "angle" else unit)
             mark = {"length": f" {unit}", "angle": "°", "ratio": ""}[number.kind]
             rows.append(("Numbers", number.id, number.name, text + mark, None))
+        rows += [("Base", key, BUILT_IN_NAMES[key], _FACING.get(key, ""), None) for key in BASE_SHOWN]
         for datum in quick.design.datums:
             rows.append(("Datums", datum.id, datum.name, _datum_figure(datum, quick), None))
         for drawing in quick.design.drawings:
@@ -154,7 +157,7 @@ class Ledger(QTreeWidget):
             curve = quick.guides.get(guide.id)
             text = "–" if curve is None else f"{show(curve.length, 'length', unit, 3)} {unit}"
             rows.append(("Guides", guide.id, guide.name, f"rail · {text}" if guide.id in rails else text, None))
-        for part in quick.design.parts:
+        for part in quick.design.parts if not quick.empty else ():
             one = quick.of(part.loft.id)
             rows.append(("Bodies", part.loft.id, part.loft.name, self._body_figure(quick, one), None))
         for law in quick.design.laws:
@@ -167,6 +170,8 @@ class Ledger(QTreeWidget):
             row = 1 if gauge.kind == "capacity" and gauge.choices[0] == "volume" else 0
             rows.append(("Measures", gauge.id, gauge.name, read[row][1] if read else "–", None))
         self._fill(rows, flagged)
+        if quick.empty:
+            self._groups["Base"].setExpanded(True)
 
     def _body_figure(self, quick: Quick, one: Quick | None) -> str:
         """Volume, what the body makes, and a hook once the solid in hand is sound."""

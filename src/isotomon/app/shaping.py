@@ -16,6 +16,7 @@ from isotomon.exchange.bodies_in import read_import
 from isotomon.model import bodies
 from isotomon.model.edits import fresh_id
 from isotomon.model.records import Design
+from isotomon.model.uses import users
 from isotomon.rebuild import shaping
 
 if TYPE_CHECKING:
@@ -40,19 +41,29 @@ class ShapingTools:
 
     def __init__(self, window: Window) -> None:
         self.w = window
+        self._taken = ""
+        """What is to be said of the profile that a tool took by itself."""
 
     def _profile(self) -> str:
-        """The chosen station or drawing; nothing: a circle is begun with."""
+        """The chosen station or drawing; else the drawing made last, which is said; nothing: a circle is begun with."""
         design = self.w.desk.design
         assert design is not None
         known = {s.id for p in design.parts for s in p.stations} | {d.id for d in design.drawings}
-        return next((k for k in self.w.desk.selection if k in known), "")
+        chosen = next((k for k in self.w.desk.selection if k in known), "")
+        drawn = [d for d in design.drawings if d.parts and not users(design, d.id)]
+        if chosen or not drawn:
+            return chosen
+        self._taken = f"Nothing that can be shaped was chosen: the drawing made last, {drawn[-1].name}, was taken."
+        return drawn[-1].id
 
     def _make(self, title: str, edit: Callable[[Design], Design]) -> None:
         desk = self.w.desk
         if not desk.do(title, edit) and desk.design is not None:
             desk.select((desk.design.loft.id,))
             self.w.view.fit()
+            if self._taken:
+                desk.said.emit("note", self._taken)
+        self._taken = ""
 
     def extrude(self) -> None:
         """The chosen profile moved square to its plane."""

@@ -17,6 +17,7 @@ class StartPage(QWidget):
     demo_wanted = Signal(str)
     recent_wanted = Signal(object)
     new_wanted = Signal()
+    empty_wanted = Signal()
     open_wanted = Signal()
     table_wanted = Signal()
     recover_wanted = Signal(object)
@@ -55,9 +56,10 @@ class StartPage(QWidget):
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setHorizontalSpacing(10)
         choices = (
-            ("Begin from a station table", "A CSV with position, section, chord and set angle", self.table_wanted),
             ("Open a design", "A .isotomon file", self.open_wanted),
-            ("New design", "Two round stations to begin with", self.new_wanted),
+            ("From a table", "A CSV of stations: position, section, chord, set angle", self.table_wanted),
+            ("New, from stations", "Two round stations to begin with", self.new_wanted),
+            ("New, by drawing", "Empty; draw a profile on a base plane first", self.empty_wanted),
         )
         for column, (title, text, signal) in enumerate(choices):
             card = self._card(title, text, add=False)
@@ -102,7 +104,7 @@ class StartPage(QWidget):
         for label in (head, body):
             label.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
             inner.addWidget(label)
-        card.setMinimumHeight(64)
+        card.setMinimumHeight(64 if add else 88)
         if add:
             self._grid.addWidget(card)
         return card

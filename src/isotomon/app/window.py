@@ -65,6 +65,7 @@ from isotomon.app.wiring import offer_behind_formula
 from isotomon.measure.laws import Finding
 from isotomon.model import edits
 from isotomon.model.bodies import body_ids
+from isotomon.model.datums import BASE_SHOWN
 from isotomon.model.records import Design
 from isotomon.rebuild.deliver import finished_key
 from isotomon.rebuild.results import Quick
@@ -336,6 +337,7 @@ class Window(QMainWindow):
         page.demo_wanted.connect(lambda name: self.files.open_design(sample(name), ask=True))
         page.recent_wanted.connect(self.files.open_path)
         page.new_wanted.connect(self.files.new)
+        page.empty_wanted.connect(self.files.new_empty)
         page.open_wanted.connect(self.files.ask_open)
         page.table_wanted.connect(self.files.ask_table)
         page.recover_wanted.connect(self.files.recover)
@@ -544,7 +546,7 @@ class Window(QMainWindow):
         design = self.desk.design
         if design is None:
             return False
-        kept = {CHECKS} if design.rest else {CHECKS, design.loft.id}
+        kept = {CHECKS, *BASE_SHOWN, *(() if design.rest else (design.loft.id,))}
         return any(key not in kept for key in self.desk.selection)
 
     def _actions(self) -> list[Action]:

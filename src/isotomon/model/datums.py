@@ -106,6 +106,11 @@ BUILT_IN_NAMES = {
 }
 
 
+BASE_PLANES = ("xy", "yz", "zx")
+BASE_SHOWN = ("xy", "yz", "zx", "x", "y", "z", "origin")
+"""Those that every design shows."""
+
+
 class Datum(Record, frozen=True):
     """A plane, axis, point, frame or cylinder: what it is made from (`on`), and its numbers in the order of its kind."""
 

@@ -111,7 +111,7 @@ class Ground:
 
     def _work_out(self, ref: str) -> Thing:
         if ref in BUILT_IN:
-            return _BUILT[ref]
+            return BASE[ref]
         if ref.startswith(CARRIER):
             return carrier_of(self)
         name, _, part = ref.partition("/")
@@ -415,7 +415,7 @@ _PARTS = {
     "along": "edge through",
 }
 _O, _X, _Y, _Z = np.zeros(3), *np.eye(3)
-_BUILT: dict[str, Thing] = {
+BASE: dict[str, Thing] = {
     "xy": Plane(_O, _X, _Z),
     "yz": Plane(_O, _Y, _X),
     "zx": Plane(_O, _Z, _Y),
@@ -425,6 +425,7 @@ _BUILT: dict[str, Thing] = {
     "origin": _O,
     "world": Frame(_O, np.eye(3)),
 }
+"""What is there in every design: its planes, axes, origin and frame."""
 
 
 def work_out(ground: Ground) -> tuple[dict[str, Thing], list[tuple[str, str, str]]]:

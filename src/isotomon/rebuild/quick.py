@@ -204,7 +204,9 @@ def _shape(
 ) -> tuple[Shape | None, list[Finding], list[list[Laid]]]:
     """The body, if one can be made, what is wrong with it and its rails and ties, and the rails it follows."""
     design = ground.design
-    if design.loft.imported:  # it has no field: the worker has its body
+    if design.loft.imported or not (
+        resolved.stations or design.loft.rails
+    ):  # the worker has its body, or there is none yet
         return None, [], []
     groups: list[list[Laid]] = []
     findings: list[Finding] = []

@@ -151,6 +151,11 @@ class Quick:
         own = {loft.id, *(e.id for g in (self.design.stations, self.design.laws, loft.rails, loft.ties) for e in g)}
         return tuple(f for f in self.findings if f.about in own)
 
+    @property
+    def empty(self) -> bool:
+        """There is no body, nor anything of which one is made."""
+        return not (self.others or self.resolved.stations or self.design.loft.imported)
+
     def of(self, body: str) -> Quick | None:
         """The results of one of the bodies."""
         return next((q for q in (self, *self.others) if q.design.loft.id == body), None)

@@ -19,6 +19,7 @@ from isotomon.app.drawing.ties import tie_chosen
 from isotomon.errors import IsotomonError
 from isotomon.exchange.drawing_files import read_drawing, write_drawing
 from isotomon.model import draw_edits, edits
+from isotomon.model.datums import BASE_PLANES, BUILT_IN_NAMES
 from isotomon.model.drawing import Arc, Drawing, Line, replace
 from isotomon.model.records import Design, Drawn, Section
 from isotomon.profile.readymade import outline_of
@@ -89,13 +90,14 @@ class DrawingRoom:
         desk = self.w.desk
         design = desk.design
         assert design is not None
-        key = desk.selection[0]
+        key = desk.selection[0] if desk.selection else "xy"
         if any(s.id == key for s in design.stations):
             self.open_station(key)
         elif any(d.id == key for d in design.drawings):
             self.open_drawing(key)
         else:
-            name = draw_edits.next_name((d.name for d in design.drawings), f"on {edits.find(design.datums, key).name}")
+            plane = BUILT_IN_NAMES[key] if key in BASE_PLANES else edits.find(design.datums, key).name
+            name = draw_edits.next_name((d.name for d in design.drawings), f"on {plane}")
             self._show(lambda: self.editor.begin(Drawing(edits.fresh_id(design, "g"), name, plane=key), ""))
 
     def open_drawing(self, key: str) -> None:
@@ -119,9 +121,13 @@ class DrawingRoom:
         """Back to the View."""
         if not self.editing:
             return
+        w, drawn, station = self.w, self.editor.key, self.editor.station
         self.editor.use(None)
         self.editor.key = ""
-        w = self.w
+        # What was drawn is what the next tool takes.
+        design = w.desk.design
+        if design is not None and any(d.id == drawn for d in design.drawings):
+            w.desk.select((station or drawn,))
         w.canvas.setCurrentWidget(w.view)
         w.side.setCurrentWidget(w.details)
         w.body_plan.setVisible(self._plan_shown)

@@ -40,6 +40,21 @@ def datum_lines(thing: Thing, low: Array, high: Array) -> list[Array]:
             return []
 
 
+def base_lines(thing: Thing, reach: float) -> list[Array]:
+    """The same of a base plane, axis or the origin, which are always there: small, at the origin, `reach` mm far."""
+    match thing:
+        case Plane(origin, across, normal):
+            a, b = 0.6 * reach * across, 0.6 * reach * np.cross(normal, across)
+            return [np.array([origin + a, origin + a + b, origin + b])]
+        case Axis(origin, way):
+            return [np.array([origin, origin + reach * way])]
+        case np.ndarray():
+            arm = 0.05 * reach
+            return [np.array([thing - arm * e, thing + arm * e]) for e in np.eye(3)]
+        case _:
+            return []
+
+
 def _rectangle(plane: Plane, low: Array, high: Array) -> Array:
     """The part of a plane that covers the body's box where it passes it, with some room."""
     corners = np.array([[x, y, z] for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])])

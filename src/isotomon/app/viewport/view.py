@@ -27,7 +27,7 @@ from isotomon.app.theme import Theme, station_colour
 from isotomon.app.viewport.camera import Camera
 from isotomon.app.viewport.colours import colour_range, colour_table, paint_legend, stripe_table
 from isotomon.app.viewport.copies import corners, meshes_beside, placed_mesh
-from isotomon.app.viewport.datum_lines import datum_lines
+from isotomon.app.viewport.datum_lines import base_lines, datum_lines
 from isotomon.app.viewport.grip_marks import paint_grips, words_of
 from isotomon.app.viewport.parts import edge_lines, face_lines, part_at, seen_at
 from isotomon.app.viewport.scene import Scene
@@ -36,6 +36,8 @@ from isotomon.geometry import space
 from isotomon.measure.laws import Finding
 from isotomon.measure.skin import reflected
 from isotomon.model.bodies import results
+from isotomon.model.datums import BASE_SHOWN, BUILT_IN_NAMES
+from isotomon.rebuild.datums import BASE
 from isotomon.rebuild.looks import Colouring
 from isotomon.rebuild.results import Quick
 from isotomon.solid.protocol import Built
@@ -50,6 +52,9 @@ GUIDE_PLACES = 241
 def _rgb(colour: str | QColor) -> tuple[float, float, float]:
     c = QColor(colour)
     return c.redF(), c.greenF(), c.blueF()
+
+
+NOTHING = "There is no body yet. Choose a plane and draw on it (F6), then extrude, sweep or revolve; or add stations."
 
 
 class View(QWidget):
@@ -89,6 +94,8 @@ class View(QWidget):
         """How far along the scale of stations each one's colour lies."""
         self._holes: dict[str, list[Array]] = {}
         self._datums: dict[str, list[Array]] = {}
+        self._whole_base: dict[str, list[Array]] = {}
+        """The base planes and axes as large as the body, as they are shown when chosen."""
         self._guides: dict[str, Array] = {}
         self._comb: list[Array] = []
         self._lines: list[Array] = []
@@ -149,7 +156,7 @@ class View(QWidget):
         self.scene.set_solids([])
         self._paint_skin()
         others = bytes([len(quick.others), min(len(quick.placed), 255)])
-        carrier = shape.field.carrier.marks() + others if shape is not None else self._fitted
+        carrier = shape.field.carrier.marks() + others if shape is not None else b"" if quick.empty else self._fitted
         if carrier != self._fitted:
             self._fitted = carrier
             self.fit()
@@ -165,7 +172,11 @@ class View(QWidget):
             quick.shape.mesh.points.reshape(-1, 3) if quick.shape is not None else np.array([[-50.0] * 3, [50.0] * 3])
         )
         low, high = points.min(axis=0), points.max(axis=0)
-        return {key: lines for key, thing in quick.datums.items() if (lines := datum_lines(thing, low, high))}
+        empty = quick.shape is None
+        self._whole_base = {} if empty else {key: datum_lines(BASE[key], low, high) for key in BASE_SHOWN}
+        reach = (0.5 if empty else 0.12) * float((high - low).max())
+        lines = {key: base_lines(BASE[key], reach) for key in BASE_SHOWN}
+        return lines | {key: made for key, thing in quick.datums.items() if (made := datum_lines(thing, low, high))}
 
     def _make_comb(self) -> None:
         """The curvature comb of the chosen guide: bristles, and the line over their ends."""
@@ -326,7 +337,10 @@ class View(QWidget):
         self.touch()
 
     def fit(self) -> None:
-        """All of the body in the picture."""
+        """All of the body in the picture; of an empty design the base planes."""
+        if self.quick is not None and self.quick.shape is None and not self.quick.others:
+            points = np.vstack([line for lines in self._datums.values() for line in lines])
+            self.camera = self.camera.fitting(points, self.width() / max(self.height(), 1), 1.4)
         if self.quick is not None and self.quick.shape is not None:
             points = corners(self.quick)
             # Room above for the stations' labels.
@@ -353,6 +367,7 @@ class View(QWidget):
             curves += [(run, _rgb(colour), strong) for run in (line, *self._holes[key])]
         for key, lines in self._datums.items() if self.datums_shown else ():
             strong = key in self.selected or key == self.hovered
+            lines = self._whole_base.get(key, lines) if strong else lines
             colour_of = self.theme.attention if strong else self.theme.soft_ink
             curves += [(line, _rgb(colour_of), strong) for line in lines]
         for key, line in self._guides.items():
@@ -410,9 +425,13 @@ class View(QWidget):
             return
         if self.quick is None or self.quick.shape is None:
             painter.setPen(QColor(self.theme.soft_ink))
-            text = self.quick.findings[0].text if self.quick and self.quick.findings else "No body yet"
-            area = QRectF(self.rect()).adjusted(40, 40, -40, -40)
-            painter.drawText(area, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, text[:1].upper() + text[1:])
+            text = self.quick.findings[0].text if self.quick and self.quick.findings else NOTHING
+            area = QRectF(self.rect()).adjusted(90, 12, -20, -20)
+            low = Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignHCenter
+            painter.drawText(area, low | Qt.TextFlag.TextWordWrap, text[:1].upper() + text[1:])
+            if self.quick is not None:
+                self._paint_datum_names(painter, [])
+                self._paint_guide_names(painter, [])
             return
         names = {s.station.id: s.station.name for _, s in self.quick.resolved.own}
         taken: list[QRectF] = []
@@ -437,6 +456,8 @@ class View(QWidget):
         """Each datum's name at the corner of it that stands highest."""
         assert self.quick is not None
         names = {d.id: d.name for d in self.quick.design.datums}
+        empty = self.quick.shape is None
+        names |= {k: BUILT_IN_NAMES[k] for k in BASE_SHOWN if empty or k in self.selected or k == self.hovered}
         for key, lines in self._datums.items() if self.datums_shown else ():
             line = self.camera.project(lines[0], self.width(), self.height())
             x, y = line[int(np.argmin(line[:, 1]))][:2].tolist()
