@@ -103,7 +103,11 @@ class Walker:
     def look(self, title: str) -> None:
         """The design is rebuilt and says itself again. Raises: Hit."""
         design = self.session.design
-        if encode(decode(encode(design))) != encode(design):
+        try:
+            again = encode(decode(encode(design)))
+        except Exception as error:
+            raise Hit(f"{title}: what was let in is not read again: {error}") from error
+        if again != encode(design):
             raise Hit(f"{title}: the design does not come back from its file as it was")
         begun = time.monotonic()
         try:
@@ -218,7 +222,7 @@ class Walker:
         law = Law(
             "law9",
             "random law",
-            str(one(["area", "set_angle", "turn", "thickness", "chord"])),
+            str(one(["area", "set_angle", "turn", "thickness", "twist_rate"])),
             0.05,
             True,
             "along",
@@ -268,12 +272,10 @@ class Walker:
     def mutated(self) -> tuple[str, Callable[[Design], Design]]:
         """One field of one record of any kind, changed at random; as a script, or a hand in the file, might."""
         path, record = self.one(list(_records(self.session.design)))
-        name = str(
-            self.one(
-                [f for f in record.__struct_fields__ if f not in ("id", "format", "version", "data", "source")]
-                or ["id"]
-            )
-        )
+        fields = [f for f in record.__struct_fields__ if f not in ("id", "format", "version", "data", "source")]
+        if not fields:
+            return "nothing", lambda d: d
+        name = str(self.one(fields))
         new = self.other(typing.get_type_hints(type(record))[name], getattr(record, name))
         where = ".".join(map(str, path))
         return f"set {where}.{name} to {new!r:.60}", lambda d: _with(d, path, name, new)

@@ -76,7 +76,7 @@ def copy_body(design: Design) -> Design:
         swap[station.id] = fresh_id(made, "s")
         made = replace(made, stations=(*made.stations, replace(station, id=swap[station.id])))
     loft = replace(design.loft, id=made.loft.id, name=made.loft.name, rails=(), ties=())
-    turns = tuple(replace(t, station=swap[t.station]) for t in design.loft.turns)
+    turns = tuple(replace(t, station=swap[t.station]) for t in design.loft.turns if t.station in swap)
     return replace(made, loft=replace(loft, turns=turns))
 
 

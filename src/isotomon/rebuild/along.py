@@ -49,6 +49,10 @@ def rim_of(
     return make_rim(curve, base.axis, base.radius, start, points, loft.carrier.sized == "whole")
 
 
+MOST_TIMES = 10_000
+"""A turn comes so often along a body at most."""
+
+
 def course_of(
     design: Design,
     resolved: Resolved,
@@ -65,10 +69,12 @@ def course_of(
     if along == ALIKE:
         return None
     start, end = min(s.position for s in placed), max(s.position for s in placed)
-    if resolved.ring:
+    if resolved.ring and math.isfinite(carrier.length):  # else no ring is made
         end = start + carrier.length
     names = tuple(sorted(resolved.names.items()))
     turn_over = resolve(along.turn_over, "length", resolved.names)
+    if 0.0 < turn_over < (end - start) / MOST_TIMES:
+        raise DesignError(f"its turn is to come over {turn_over:g} mm, far too little for its length; give more, or 0 for all of it")
     turned = (end - start) / turn_over if turn_over > 0.0 else 1.0
     laws = _laws(replace_record(along, draft=0.0, keep_area=False), names, start, end, turned)
     if resolved.ring:

@@ -75,6 +75,8 @@ def outline_for(source: Source) -> Outline2D:
             (Basis(r.degree, np.array(r.breaks), np.array(r.multiplicity, dtype=np.int64), r.periodic), r.control)
             for r in source.runs
         ]
+        if any(b.size != len(c) for b, c in runs):
+            raise ProfileError("a kept section does not hold together; replace it by another section")
         fine = np.linspace(0.0, 1.0, 401)
         made = tuple(
             Run(b, np.array(c), float(np.linalg.norm(np.diff(b.matrix(fine) @ np.array(c), axis=0), axis=1).sum()))

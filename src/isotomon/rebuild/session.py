@@ -16,10 +16,10 @@ from pathlib import Path
 
 import msgspec
 
-from isotomon.errors import ChangedFileError, FileError, IsotomonError
+from isotomon.errors import ChangedFileError, DesignError, FileError, IsotomonError
 from isotomon.model.bodies import in_hand
 from isotomon.model.disk import mark_of, read_bytes, runs_since, write_atomically
-from isotomon.model.file import encode, load, save
+from isotomon.model.file import decode, encode, load, save
 from isotomon.model.records import Design
 from isotomon.rebuild.settle import check_design
 
@@ -89,6 +89,10 @@ class Session:
         design = self.try_edit(edit)
         if design == self.design:
             return self.design
+        try:
+            decode(encode(design), "the design")  # what is let in can be saved, and read again
+        except (FileError, TypeError, ValueError, msgspec.MsgspecError) as error:
+            raise DesignError(f"{str(error).removeprefix('the design cannot be used: ')}; give each field what it takes") from None
         self._steps = [*self._steps[: self._at + 1], Step(title, design)][-MOST_STEPS:]
         self._at = len(self._steps) - 1
         self._changed()
