@@ -41,7 +41,22 @@ LOUD = bool(__import__("os").environ.get("LOUD"))
 LEFT = Qt.MouseButton.LeftButton
 LEFT_OUT = {"quit", "export-step", "export-stl", "picture", "write-check", "body-in", "find", "help"}
 """Commands that end the window, write files for long, or open what the walk has no hands for."""
-TEXTS = ("12", "0", "-5", "1e9", "abc", "", "30 deg", "5 mm", "2*3", "fraction*20 mm", "1/0", "name with quotes", "0.001", "100")
+TEXTS = (
+    "12",
+    "0",
+    "-5",
+    "1e9",
+    "abc",
+    "",
+    "30 deg",
+    "5 mm",
+    "2*3",
+    "fraction*20 mm",
+    "1/0",
+    "name with quotes",
+    "0.001",
+    "100",
+)
 QUIET = ("This plugin does not support", "propagateSizeHints", "raise()", "grabbing")
 """What Qt's platform without a display says of itself."""
 
@@ -57,7 +72,9 @@ class Told:
         place = trace
         while place is not None and place.tb_next is not None:
             place = place.tb_next
-        where = f"{place.tb_frame.f_code.co_filename.rpartition('/')[2]}:{place.tb_lineno}" if place is not None else "?"
+        where = (
+            f"{place.tb_frame.f_code.co_filename.rpartition('/')[2]}:{place.tb_lineno}" if place is not None else "?"
+        )
         self.seen.append(f"{kind.__name__} at {where}: {error}")
 
     def qt(self, kind: QtMsgType, context: object, text: str) -> None:
@@ -69,7 +86,9 @@ class Told:
     def listening(self) -> Iterator[None]:
         """Hear all of it."""
         handler = logging.Handler(logging.ERROR)
-        handler.emit = lambda record: self.seen.append(f"logged: {record.getMessage()} {record.exc_info and record.exc_info[1]!r}")  # type: ignore[method-assign]
+        handler.emit = lambda record: self.seen.append(
+            f"logged: {record.getMessage()} {record.exc_info and record.exc_info[1]!r}"
+        )  # type: ignore[method-assign]
         logging.getLogger().addHandler(handler)
         before, sys.excepthook = sys.excepthook, self.hook
         old = qInstallMessageHandler(self.qt)
@@ -135,7 +154,11 @@ class WindowWalker:
             end = time.monotonic() + 30.0
             while time.monotonic() < end:
                 QApplication.processEvents()
-                if desk.quick is not None and desk.quick.design is desk.design and (desk.quick.shape is None or desk.quick.full is not None):
+                if (
+                    desk.quick is not None
+                    and desk.quick.design is desk.design
+                    and (desk.quick.shape is None or desk.quick.full is not None)
+                ):
                     break
                 time.sleep(0.002)
         if self.told.seen:
@@ -151,11 +174,11 @@ class WindowWalker:
         self.w.desk.give_up_preview()
         self.w.room.leave()
         self.settle()
-        desk = self.w.desk
+        desk, session = self.w.desk, self.w.desk.session
         if desk.quick is not None and desk.quick.shape is not None and desk.design is not None:
-            if check_json(rebuild(desk.design), {})["stations"] != check_json(desk.quick, {})["stations"]:
+            fresh, shown = (check_json(q, {})["stations"] for q in (rebuild(desk.design), desk.quick))
+            if fresh != shown:
                 raise Hit("the figures are not those of a rebuild from nothing")
-        session = desk.session
         if session is None or len(session._steps) >= 500 or "opened" in " ".join(self.done):
             return
         while session.undo_title is not None:
@@ -223,7 +246,10 @@ class WindowWalker:
         return self.one([x for x in widgets if x.isVisible()])
 
     def _spot(self, widget: QWidget) -> QPoint:
-        return QPoint(int(self.rng.integers(5, max(widget.width() - 5, 6))), int(self.rng.integers(5, max(widget.height() - 5, 6))))
+        return QPoint(
+            int(self.rng.integers(5, max(widget.width() - 5, 6))),
+            int(self.rng.integers(5, max(widget.height() - 5, 6))),
+        )
 
     def _keys(self) -> Qt.KeyboardModifier:
         m = Qt.KeyboardModifier
@@ -280,7 +306,15 @@ class WindowWalker:
     def key(self) -> str:
         """A key pressed wherever the focus is."""
         widget = QApplication.focusWidget() or self.w
-        keys = (Qt.Key.Key_Escape, Qt.Key.Key_Delete, Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Tab, Qt.Key.Key_D, Qt.Key.Key_Insert)
+        keys = (
+            Qt.Key.Key_Escape,
+            Qt.Key.Key_Delete,
+            Qt.Key.Key_Left,
+            Qt.Key.Key_Right,
+            Qt.Key.Key_Tab,
+            Qt.Key.Key_D,
+            Qt.Key.Key_Insert,
+        )
         chosen = self.one(keys)
         QTest.keyClick(widget, chosen)
         return chosen.name

@@ -121,6 +121,9 @@ class Details(QScrollArea):
         # The change may come from a field of the old page, which must outlive its own signal.
         old = self.takeWidget()
         if old is not None:
+            # What it stood for may be gone: leaving its fields must not enter what is typed in them any more.
+            for widget in old.findChildren(QWidget):
+                widget.blockSignals(True)
             old.hide()
             old.deleteLater()
         self.setWidget(page)

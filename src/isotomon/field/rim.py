@@ -66,8 +66,13 @@ def make_rim(
     Raises: FieldError, for a curve that does not go round the axis, or back on itself.
     """
     own, turning = start
-    out3, way = turning.across[0], axis.way
-    on = turning.normal[0]
+    way = axis.way
+    # Away from the axis in the profile's own plane, on the side on which the profile lies; and the way it is turned there.
+    out3 = np.cross(way, own.normal[0])
+    out3 = out3 / max(float(np.linalg.norm(out3)), 1e-300)
+    places = own.origin[0] + points @ np.stack([own.across[0], own.up[0]]) - axis.origin
+    out3 = out3 if float((places @ out3).sum()) > 0.0 else -out3
+    on = np.cross(way, out3) * np.sign(float(np.cross(way, turning.across[0]) @ turning.normal[0]))
     out = np.array([own.across[0] @ out3, own.up[0] @ out3])
     up = np.array([own.across[0] @ way, own.up[0] @ way])
     middle = -float((own.origin[0] - axis.origin) @ out3)
@@ -75,9 +80,7 @@ def make_rim(
     far, high = points @ out - middle, points @ up + base
     reach = float(far.max())
     if reach < 1e-6 * max(float(np.ptp(points, axis=0).max()), 1e-9):
-        raise FieldError(
-            "the profile lies on the other side of the axis than the body turns from; turn it the other way"
-        )
+        raise FieldError("the profile lies on the axis alone; draw it away from it")
     outer = far > reach - 1e-6 * max(float(np.ptp(points, axis=0).max()), 1e-9)
     rest = float(high[outer].min() + high[outer].max()) / 2.0
     end = (reach + middle) * out + (rest - base) * up

@@ -224,7 +224,8 @@ def _least_share(
         )
         # The same steps if both ends were wholly safe: never negative, so a share of them mends any deficit.
         calm = np.stack([g0 / 5, g0 / 5, length2 - 0.4 * (g0 + g1), g1 / 5, g1 / 5])
-        deficit = np.where(steps < slack, (slack - steps) / np.maximum(calm - steps, 1e-300), 0.0)
+        with np.errstate(over="ignore"):  # what is beyond all bounds is clipped to 1
+            deficit = np.where(steps < slack, (slack - steps) / np.maximum(calm - steps, 1e-300), 0.0)
         need0, need1 = np.clip(deficit[:3].max(axis=(0, 2)), 0, 1), np.clip(deficit[2:].max(axis=(0, 2)), 0, 1)
         if not (need0.any() or need1.any()):
             break

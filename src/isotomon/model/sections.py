@@ -57,6 +57,8 @@ def check_section(section: Section) -> Section:
 
 def _check_kept(section: Kept) -> None:
     """A kept section comes from a file: its sizes and knots are checked before anything is made of it."""
+    if len(section.anchor) != 2:
+        raise ProfileError("a kept section needs a leading and a trailing point; choose another section")
     chord = math.dist(*section.anchor)
     if not 1 <= len(section.runs) <= 400 or not 0.1 < chord < 10.0:
         raise ProfileError("a kept section needs 1 to 400 runs and a chord of about 1; choose another section")

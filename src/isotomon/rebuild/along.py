@@ -44,9 +44,26 @@ def rim_of(
     c, s = math.cos(first.set_angle), math.sin(first.set_angle)
     at = np.zeros(1)
     start = (carrier.frames(at), base.frames(at))
-    shape = common.rows(np.linspace(0.0, 1.0, 2001)) @ (first.chord * first.shape)
-    points = shape @ np.array([[c, s], [-s, c]]) + np.array(first.offset)
+    turned = (first.chord * first.shape) @ np.array([[c, s], [-s, c]]) + np.array(first.offset)
+    u = np.union1d(np.linspace(0.0, 1.0, 2001), common.u[common.u <= 1.0])
+    axes = np.stack([start[0].across[0], start[0].up[0]])
+    away = np.cross(base.axis.way, start[0].normal[0]) @ axes.T
+    u = np.concatenate([u, *(_extreme(common, turned @ way, u) for way in (away, -away))])
+    points = common.rows(u) @ turned
     return make_rim(curve, base.axis, base.radius, start, points, loft.carrier.sized == "whole")
+
+
+def _extreme(common: Correspondence, height: Array, u: Array) -> Array:
+    """(1,) where round a section the spline of control heights (n,) is highest: from the highest of places u, by Newton's method
+    within the stretch between its neighbours, which no corner parts."""
+    k = int((common.rows(u) @ height).argmax())
+    low, high = u[max(k - 1, 0)], u[min(k + 1, len(u) - 1)]
+    best = u[[k]]
+    for _ in range(8):
+        slope, bend = (float((common.rows(best, n) @ height)[0]) for n in (1, 2))
+        step = -slope / bend if bend < 0.0 else 0.0
+        best = np.clip(best + step, low, high)
+    return best if float((common.rows(best) @ height)[0]) > float((common.rows(u[[k]]) @ height)[0]) else u[[k]]
 
 
 MOST_TIMES = 10_000
@@ -74,7 +91,9 @@ def course_of(
     names = tuple(sorted(resolved.names.items()))
     turn_over = resolve(along.turn_over, "length", resolved.names)
     if 0.0 < turn_over < (end - start) / MOST_TIMES:
-        raise DesignError(f"its turn is to come over {turn_over:g} mm, far too little for its length; give more, or 0 for all of it")
+        raise DesignError(
+            f"its turn is to come over {turn_over:g} mm, far too little for its length; give more, or 0 for all of it"
+        )
     turned = (end - start) / turn_over if turn_over > 0.0 else 1.0
     laws = _laws(replace_record(along, draft=0.0, keep_area=False), names, start, end, turned)
     if resolved.ring:

@@ -92,7 +92,9 @@ class Session:
         try:
             decode(encode(design), "the design")  # what is let in can be saved, and read again
         except (FileError, TypeError, ValueError, msgspec.MsgspecError) as error:
-            raise DesignError(f"{str(error).removeprefix('the design cannot be used: ')}; give each field what it takes") from None
+            raise DesignError(
+                f"{str(error).removeprefix('the design cannot be used: ')}; give each field what it takes"
+            ) from None
         self._steps = [*self._steps[: self._at + 1], Step(title, design)][-MOST_STEPS:]
         self._at = len(self._steps) - 1
         self._changed()
