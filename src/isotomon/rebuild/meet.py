@@ -13,7 +13,7 @@ from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import nnls
+from scipy.optimize import linprog, nnls
 
 from isotomon.errors import DesignError, IsotomonError
 from isotomon.measure.laws import Judged
@@ -29,6 +29,10 @@ KINDS: tuple[Kind, ...] = ("sizes", "set angles", "offsets", "rail points")
 AIM = 0.85
 """How far out in its band a place is brought to: a little inside, so that rounding keeps it there."""
 ROUNDS = 12
+BESIDE, MORE_STARTS = 0.15, 3
+"""A second attempt is made from so many places more, beside the beginning by so much of each value's scale."""
+LEAST_REACH = 1e-5
+"""A share of its scale by which to change a value is not worth while."""
 REACH = 0.25
 """The most any value changes in one round, as a share of its scale."""
 
@@ -144,10 +148,112 @@ def meet(
             break
         if np.abs(r).max() < best:
             best, best_x = float(np.abs(r).max()), x.copy()
+    if best > 1.0:
+        task = _Task(design, law, chosen, scale, told)
+        found = _second_attempt(task, x0, best_x, best)
+        if found is not None:
+            best_x, best = found
     values = best_x * scale
     made = _put(design, chosen, values)
     changes = tuple((f, float(v)) for f, v in zip(chosen, values, strict=True) if abs(v - f.value) > 1e-6 * f.scale)
     return Meeting(made, before, best, changes, _said(made, law, best, before, changes, slopes, driven))
+
+
+@dataclass(frozen=True, eq=False)
+class _Task:
+    """What is to be met, and what may change."""
+
+    design: Design
+    law: str
+    chosen: Sequence[Freedom]
+    scale: Array
+    told: Callable[[int, float], bool]
+
+    def deviations(self, x: Array) -> Array | None:
+        """(places,) at values over their scales; None where there is no body."""
+        try:
+            return _deviation(_judged(_put(self.design, self.chosen, x * self.scale), self.law))
+        except IsotomonError:
+            return None
+
+    def slopes(self, x: Array, r: Array) -> Array:
+        """(places, freedoms) how they change."""
+        return _slopes(self.design, self.law, self.chosen, x * self.scale, r, self.scale)
+
+
+def _second_attempt(task: _Task, x0: Array, best_x: Array, best: float) -> tuple[Array, float] | None:
+    """The least of the worst deviation, by linear programs within a trusted reach, from where the first attempt ended, from
+    the beginning and from places beside it; and then less change, as long as all stays in the band. None when that is no
+    better.
+
+    Source: Madsen, "An algorithm for minimax solution of overdetermined systems of non-linear equations", J. Inst. Maths
+    Applics 16 (1975).
+    """
+    rng = np.random.default_rng(1)
+    starts = [best_x, x0, *(x0 + rng.uniform(-BESIDE, BESIDE, len(x0)) for _ in range(MORE_STARTS))]
+    reached, found = best, None
+    for start in starts:
+        try:
+            x, worst = _minimax(task, start)
+        except _Stopped:
+            break
+        if worst < reached:
+            reached, found = worst, x
+        if reached <= 1.0:
+            break
+    if found is None:
+        return None
+    return (_with_less_change(task, x0, found), 1.0) if reached <= 1.0 else (found, reached)
+
+
+class _Stopped(Exception):
+    """Whoever asked has heard enough."""
+
+
+def _minimax(task: _Task, x: Array) -> tuple[Array, float]:
+    r = task.deviations(x)
+    if r is None:
+        return x, np.inf
+    reach, n = REACH, len(x)
+    for round_ in range(ROUNDS):
+        worst = float(np.abs(r).max())
+        if worst <= AIM or reach < LEAST_REACH:
+            break
+        if not task.told(ROUNDS + round_, worst):
+            raise _Stopped
+        slopes = task.slopes(x, r)
+        one = np.ones((len(r), 1))
+        inside = np.vstack([np.hstack([slopes, -one]), np.hstack([-slopes, -one])])
+        bounds = [*[(-reach, reach)] * n, (0.0, None)]
+        answer = linprog(np.r_[np.zeros(n), 1.0], A_ub=inside, b_ub=np.concatenate([-r, r]), bounds=bounds)
+        if answer.x is None:
+            break
+        trial = task.deviations(x + answer.x[:n])
+        if trial is not None and np.abs(trial).max() < worst * (1.0 - 1e-4):
+            x, r, reach = x + answer.x[:n], trial, 1.5 * reach
+        else:
+            reach = reach / 3.0
+    return x, float(np.abs(r).max())
+
+
+def _with_less_change(task: _Task, x0: Array, x: Array) -> Array:
+    """Values nearer to those there were, as long as all stays in the band."""
+    for _ in range(ROUNDS):
+        r = task.deviations(x)
+        if r is None:
+            break
+        wanted = _least_change(r, task.slopes(x, r), x - x0) + x0
+        step, moved = wanted - x, False
+        for _ in range(5):
+            trial = task.deviations(x + step)
+            nearer = np.linalg.norm(x + step - x0) < np.linalg.norm(x - x0) * (1.0 - 1e-4)
+            if trial is not None and np.abs(trial).max() <= AIM and nearer:
+                x, moved = x + step, True
+                break
+            step = step / 2.0
+        if not moved:
+            break
+    return x
 
 
 def _judged(design: Design, law: str) -> Judged:

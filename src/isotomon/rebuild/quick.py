@@ -204,10 +204,11 @@ def _shape(
 ) -> tuple[Shape | None, list[Finding], list[list[Laid]]]:
     """The body, if one can be made, what is wrong with it and its rails and ties, and the rails it follows."""
     design = ground.design
-    if design.loft.imported or not (
-        resolved.stations or design.loft.rails
-    ):  # the worker has its body, or there is none yet
+    if design.loft.imported:  # it has no field: the worker has its body
         return None, [], []
+    if not (resolved.stations or design.loft.rails):
+        text = "there is no body yet, and no station, of which it needs two, or one and how it goes on: it has none"
+        return None, [Finding("note", design.loft.name, text, about=design.loft.id)], []
     groups: list[list[Laid]] = []
     findings: list[Finding] = []
     try:

@@ -425,7 +425,8 @@ class View(QWidget):
             return
         if self.quick is None or self.quick.shape is None:
             painter.setPen(QColor(self.theme.soft_ink))
-            text = self.quick.findings[0].text if self.quick and self.quick.findings else NOTHING
+            wrong = [f.text for f in self.quick.findings if f.severity != "note"] if self.quick is not None else []
+            text = wrong[0] if wrong else NOTHING
             area = QRectF(self.rect()).adjusted(90, 12, -20, -20)
             low = Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignHCenter
             painter.drawText(area, low | Qt.TextFlag.TextWordWrap, text[:1].upper() + text[1:])
