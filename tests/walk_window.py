@@ -258,6 +258,8 @@ class WindowWalker:
     def click(self) -> str:
         """A click, or two, anywhere on the View, the Board, the body plan or the canvas."""
         widget = self._canvas()
+        if widget is None:
+            return "nothing to be seen"
         at, modifiers = self._spot(widget), self._keys()
         if widget is self.w.board and self.rng.random() < 0.5 and widget._handles():
             at = widget.handle_of(self.one(widget._handles())[0]).toPoint()
@@ -272,6 +274,8 @@ class WindowWalker:
     def drag(self) -> str:
         """A press, some moves, and a release, or Esc before it."""
         widget = self._canvas()
+        if widget is None:
+            return "nothing to be seen"
         start, end = self._spot(widget), self._spot(widget)
         if widget is self.w.board and widget._handles():
             start = widget.handle_of(self.one(widget._handles())[0]).toPoint()

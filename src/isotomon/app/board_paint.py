@@ -22,7 +22,7 @@ from isotomon.rebuild.results import Quick
 
 Array = NDArray[np.float64]
 LEFT, RIGHT, TOP_ROW, AXIS = 64.0, 22.0, 80.0, 20.0
-THUMB = 40.0
+THUMB, THUMB_HIGH = 40.0, 42.0
 
 
 @dataclass(frozen=True)
@@ -317,8 +317,10 @@ class BoardPainter:
         numbers = self.quick.resolved.stations
         if not numbers:
             return
-        largest = max(n.chord for n in numbers)
         rings = self._rings()
+        # All at one scale, at which neither the widest nor the tallest leaves its place.
+        size = np.ptp(rings, axis=1).max(axis=0) if rings is not None else np.ones(2)
+        largest = max(float(size[0]), float(size[1]) * THUMB / THUMB_HIGH, 1e-9)
         flagged = self.quick.stations_out()
         count = max(len(numbers) - 1, 1)
         last_label = -1e9

@@ -161,6 +161,9 @@ def _said(thing: object, unit: str) -> str:
         return ", ".join(display(to_unit(float(c), unit), 3) for c in p) + f" {unit}"
 
     def way(v: np.ndarray) -> str:
+        k = int(np.abs(v).argmax())
+        if abs(v[k]) > 1.0 - 1e-12:
+            return f"{'+' if v[k] > 0 else '−'}{'XYZ'[k]}"
         return ", ".join(f"{float(c) + 0.0:.4f}" for c in v)
 
     match thing:

@@ -729,6 +729,9 @@ class Window(QMainWindow):
         self.setMinimumSize(960, 640)
         if not self.restoreGeometry(self.settings.value("geometry") or b""):
             self.resize(1280, 800)
+        free = self.screen().availableGeometry().size() if self.screen() is not None else QSize(1280, 800)
+        self.setMinimumSize(self.minimumSize().boundedTo(free))
+        self.resize(self.size().boundedTo(free))
         for name in ("middle", "upper", "outer"):
             state = self.settings.value(f"splitter/{name}")
             if state is not None:

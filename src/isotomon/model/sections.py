@@ -183,7 +183,7 @@ def section_text(section: Section, outlines: tuple[Outline, ...] = (), drawings:
             name = next((d.name for d in drawings if d.id == drawing), drawing)
             return f"drawn:{name}{':' if mirror else ''}{mirror}"
         case Kept():
-            return "kept"
+            return "as the body is here"
 
 
 def stands_on(section: Section) -> str:
