@@ -84,6 +84,7 @@ class Details(QScrollArea):
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.desk, self._shape_form = desk, shape_form
         self._shown: object = None
+        self._filling = self._again = False
         self._refreshers: list[Callable[[], None]] = []
         self.fields: dict[str, NumberField] = {}
         desk.selection_changed.connect(self.rebuild)
@@ -110,6 +111,19 @@ class Details(QScrollArea):
         if shown == self._shown:
             self.refresh()
             return
+        if self._filling:  # what changes while a form is being made is taken up once it stands
+            self._again = True
+            return
+        self._filling = True
+        try:
+            self._show_form(shown, design, chosen)
+        finally:
+            self._filling = False
+        if self._again:
+            self._again = False
+            self.rebuild()
+
+    def _show_form(self, shown: tuple[object, ...], design: Design | None, chosen: tuple[str, ...]) -> None:
         self._shown, self._refreshers, self.fields = shown, [], {}
         page = QWidget()
         column = QVBoxLayout(page)

@@ -154,7 +154,11 @@ class TieTools:
             return
         quick, shape = got
         keys = [n.station.id for n in quick.resolved.stations]
-        first = min(keys.index(k) for k in self.w.desk.selected_stations())
+        rows_of = [keys.index(k) for k in self.w.desk.selected_stations() if k in keys]
+        if not rows_of:
+            self.w.desk.said.emit("note", "Choose a station of the body in hand first.")
+            return
+        first = min(rows_of)
         crisp = [k for k, t in enumerate(shape.form.common.ties) if not t.name.startswith("rail ")]
         rows = {k: self.ends_of(quick, shape, k) for k in crisp}
         after = dict(zip(crisp, [*crisp[way:], *crisp[:way]], strict=True))

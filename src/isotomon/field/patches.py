@@ -7,6 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 from scipy.interpolate import BSpline, make_interp_spline
+from scipy.sparse import csr_array, vstack
+from scipy.sparse.linalg import splu
 
 from isotomon.errors import FieldError
 from isotomon.field.correspond import Correspondence
@@ -18,6 +20,8 @@ from isotomon.geometry.patch import Patch
 Array = NDArray[np.float64]
 MOST_SPANS = 1200
 MOST_SPANS_OF_ONE_FACE = 40
+MOST_SPANS_ALONG = 24
+"""Other programs integrate over a face by a fixed number of places: so many spans they follow to a ten-thousandth."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -64,11 +68,14 @@ def _fit_along(field: SectionField, tolerance: float) -> _Along:
         times[[0, -1]] = 6
         knots = np.repeat(breaks, times)
         sites = _sites(breaks, edges)
-        matrix = BSpline.design_matrix(sites, knots, 5).toarray()
-        slope = BSpline(knots, np.eye(len(knots) - 6), 5)(breaks[[0, -1]], 1)
+        matrix = BSpline.design_matrix(sites, knots, 5)
         known = field.sections(sites).control
         right = np.concatenate([ends[:1], known, ends[1:]]).reshape(len(sites) + 2, -1)
-        control = np.linalg.solve(np.vstack([slope[:1], matrix, slope[1:]]), right)
+        # A clamped quintic's slope at its ends is that between its outer two control points.
+        steep, count = 5.0 / np.diff(breaks)[[0, -1]], matrix.shape[1]
+        low = csr_array(([-steep[0], steep[0]], ([0, 0], [0, 1])), shape=(1, count))
+        high = csr_array(([-steep[1], steep[1]], ([0, 0], [count - 2, count - 1])), shape=(1, count))
+        control = splu(vstack([low, matrix, high]).tocsc()).solve(right)
         width = np.diff(breaks)
         probes = (breaks[:-1, None] + width[:, None] * np.array([0.12, 0.37, 0.63, 0.88])).ravel()
         fitted = BSpline.design_matrix(probes, knots, 5) @ control
@@ -100,7 +107,7 @@ def _sites(breaks: Array, nodes: Array) -> Array:
 def _cut(field: SectionField, along: _Along) -> list[Patch]:
     """Patches of all lanes; a lane is cut at stations where it is pinched to nothing or a new stretch begins."""
     whole = (float(along.breaks[0]), float(along.breaks[-1]))
-    gone, fresh = pinched(field), _stretches(field)
+    gone, fresh = pinched(field), _with_short_stretches(_stretches(field), field.nodes, along.breaks)
     if field.ring:
         # Cut in its middle too, so that no face closes on itself along the body.
         gone, fresh = np.vstack([gone, gone[:1]]), np.append(fresh, False)
@@ -187,6 +194,17 @@ def _stretches(field: SectionField) -> NDArray[np.bool_]:
     flags = np.array([s.round for s in field.stations])
     kind = flags[:-1].astype(int) + flags[1:]
     return np.concatenate([[False], kind[1:] != kind[:-1], [False]])
+
+
+def _with_short_stretches(fresh: NDArray[np.bool_], nodes: Array, breaks: Array) -> NDArray[np.bool_]:
+    """(stations,) where faces begin, so that none has more than `MOST_SPANS_ALONG` along the body, but within one bay."""
+    result, begun = fresh.copy(), breaks[0]
+    for k, node in enumerate(nodes[1:-1].tolist(), 1):
+        if not result[k]:
+            ahead = nodes[k + 1]
+            result[k] = ((breaks > begun) & (breaks <= ahead)).sum() > MOST_SPANS_ALONG
+        begun = node if result[k] else begun
+    return result
 
 
 def _spans(

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.interpolate import PPoly
 from scipy.linalg import solve_banded
+from scipy.sparse import csr_array
 
 Array = NDArray[np.float64]
 
@@ -27,6 +28,10 @@ _QUINTIC = np.array(
 )
 
 
+MANY_SITES = 24
+"""Above so many sites it is quicker to leave out the zeros of the weights, of which each place has six others."""
+
+
 @dataclass(frozen=True, eq=False)
 class Hermite:
     """A piecewise quintic: `x` (n,) increasing; `data` (3n, m): values, slopes and second derivatives at the sites."""
@@ -36,6 +41,8 @@ class Hermite:
 
     def __call__(self, x: Array, derivative: int = 0) -> Array:
         """Values (len(x), m), or a derivative by x; outside the ends the end value (and slope 0) is kept."""
+        if len(self.x) > MANY_SITES:
+            return np.asarray(self.sparse_weights(x, derivative) @ self.data)
         return self.weights(x, derivative) @ self.data
 
     def pieces(self) -> PPoly:
@@ -51,9 +58,13 @@ class Hermite:
 
     def weights(self, x: Array, derivative: int = 0) -> Array:
         """(len(x), 3n): what each entry of `data` contributes at each x."""
-        n = len(self.x)
-        if n == 1:
+        if len(self.x) == 1:
             return np.tile([float(derivative == 0), 0.0, 0.0], (len(x), 1))
+        return np.asarray(self.sparse_weights(x, derivative).toarray())
+
+    def sparse_weights(self, x: Array, derivative: int = 0) -> csr_array:
+        """The same without its zeros, for two sites or more."""
+        n = len(self.x)
         inside = np.clip(x, self.x[0], self.x[-1])
         bay = np.clip(np.searchsorted(self.x, inside, side="right") - 1, 0, n - 2)
         h = (self.x[1:] - self.x[:-1])[bay]
@@ -67,12 +78,8 @@ class Hermite:
         if derivative:
             local[(x < self.x[0]) | (x > self.x[-1])] = 0.0
         local *= np.stack([np.ones_like(h), h, h * h, np.ones_like(h), h, h * h], axis=1)
-        result = np.zeros((len(x), 3 * n))
-        rows = np.arange(len(x))
-        for order in range(3):
-            result[rows, order * n + bay] = local[:, order]
-            result[rows, order * n + bay + 1] = local[:, 3 + order]
-        return result
+        columns = bay[:, None] + np.array([0, n, 2 * n, 1, n + 1, 2 * n + 1])
+        return csr_array((local.ravel(), columns.ravel(), np.arange(len(x) + 1) * 6), shape=(len(x), 3 * n))
 
 
 def natural_slopes(x: Array, y: Array) -> tuple[Array, Array]:

@@ -138,6 +138,10 @@ def leans(sections: Sections, common: Correspondence) -> Array:
     return np.asarray(np.stack([lean.min(axis=1), lean.max(axis=1)], axis=1))
 
 
+AT_A_TIME = 32
+"""Sections that are laid out finely at once, so that they take no more than some 250 MB."""
+
+
 @dataclass(frozen=True, eq=False)
 class Extents:
     """Thickness (square to the chord) and largest caliper at chosen places; mm."""
@@ -148,6 +152,10 @@ class Extents:
 
 def extents(sections: Sections, common: Correspondence, total: int = 2400) -> Extents:
     """Thickness and largest caliper of sections."""
+    if len(sections.v) > AT_A_TIME:
+        rows = np.arange(len(sections.v))
+        parts = [extents(sections.at(rows[k : k + AT_A_TIME]), common, total) for k in range(0, len(rows), AT_A_TIME)]
+        return Extents(np.concatenate([p.thickness for p in parts]), np.concatenate([p.caliper for p in parts]))
     share = np.linspace(0.0, 1.0, max(total // len(common.lanes), 50), endpoint=False)
     points = applied(common.matrix([share] * len(common.lanes)), sections.local)
     along = sections.anchor[:, 1] - sections.anchor[:, 0]

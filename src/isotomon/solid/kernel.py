@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from OCP.APIHeaderSection import APIHeaderSection_MakeHeader
 from OCP.BinTools import BinTools
 from OCP.BRep import BRep_Builder
+from OCP.BRepAdaptor import BRepAdaptor_Surface
 from OCP.BRepBuilderAPI import (
     BRepBuilderAPI_MakeEdge,
     BRepBuilderAPI_MakeFace,
@@ -31,6 +32,7 @@ from OCP.collections import (
     IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher,
 )
 from OCP.Geom import Geom_BSplineSurface, Geom_CylindricalSurface
+from OCP.GeomAbs import GeomAbs_SurfaceType
 from OCP.gp import gp_Ax3, gp_Dir, gp_Pln, gp_Pnt
 from OCP.GProp import GProp_GProps
 from OCP.IFSelect import IFSelect_ReturnStatus
@@ -247,7 +249,10 @@ def is_valid(body: Body) -> bool:
 def report(body: Body, closed_mesh: bool) -> Report:
     """The kernel's own figures of a body."""
     volume, area = GProp_GProps(), GProp_GProps()
-    BRepGProp.VolumeProperties_s(body.shape, volume, 1e-6, True, False)
+    if _spans(body) <= MOST_SPANS_INTEGRATED:
+        BRepGProp.VolumeProperties_s(body.shape, volume, 1e-6, True, False)
+    else:  # to a precision asked for would take minutes
+        BRepGProp.VolumeProperties_s(body.shape, volume, True, False, False)
     BRepGProp.SurfaceProperties_s(body.shape, area, 1e-4)
     solids = len(parts(body.shape, TopAbs_ShapeEnum.TopAbs_SOLID))
     centre = (volume if solids else area).CentreOfMass()
@@ -260,6 +265,21 @@ def report(body: Body, closed_mesh: bool) -> Report:
         faces=len(parts(body.shape, TopAbs_ShapeEnum.TopAbs_FACE)),
         pieces=solids,
     )
+
+
+def _spans(body: Body) -> int:
+    """Of the knots of all faces' surfaces together."""
+    total = 0
+    for face in parts(body.shape, TopAbs_ShapeEnum.TopAbs_FACE):
+        carrier = BRepAdaptor_Surface(TopoDS.Face(face))
+        if carrier.GetType() == GeomAbs_SurfaceType.GeomAbs_BSplineSurface:
+            spline = carrier.BSpline()
+            total += (spline.NbUKnots() - 1) * (spline.NbVKnots() - 1)
+    return total
+
+
+MOST_SPANS_INTEGRATED = 20_000
+"""The kernel's integration to a given precision takes a millisecond or two for each span of a surface."""
 
 
 def to_bytes(body: Body) -> bytes:
