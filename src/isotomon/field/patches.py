@@ -20,7 +20,7 @@ from isotomon.geometry.patch import Patch
 Array = NDArray[np.float64]
 MOST_SPANS = 1200
 MOST_SPANS_OF_ONE_FACE = 40
-MOST_SPANS_ALONG = 24
+MOST_SPANS_ALONG = 16
 """Other programs integrate over a face by a fixed number of places: so many spans they follow to a ten-thousandth."""
 
 

@@ -246,10 +246,11 @@ def is_valid(body: Body) -> bool:
     return bool(BRepCheck_Analyzer(body.shape).IsValid())
 
 
-def report(body: Body, closed_mesh: bool) -> Report:
-    """The kernel's own figures of a body."""
+def report(body: Body, valid: bool, closed_mesh: bool) -> Report:
+    """The kernel's own figures of a body that is `valid` or not, and whose mesh is closed or not."""
     volume, area = GProp_GProps(), GProp_GProps()
-    if _spans(body) <= MOST_SPANS_INTEGRATED:
+    faces = len(parts(body.shape, TopAbs_ShapeEnum.TopAbs_FACE))
+    if faces <= MOST_FACES_INTEGRATED and _spans(body) <= MOST_SPANS_INTEGRATED:
         BRepGProp.VolumeProperties_s(body.shape, volume, 1e-6, True, False)
     else:  # to a precision asked for would take minutes
         BRepGProp.VolumeProperties_s(body.shape, volume, True, False, False)
@@ -260,9 +261,9 @@ def report(body: Body, closed_mesh: bool) -> Report:
         volume=volume.Mass() if solids else 0.0,
         area=area.Mass(),
         centre=(centre.X(), centre.Y(), centre.Z()),
-        valid=is_valid(body) and (volume.Mass() > 0.0 or not solids),
+        valid=valid and (volume.Mass() > 0.0 or not solids),
         watertight=closed_mesh,
-        faces=len(parts(body.shape, TopAbs_ShapeEnum.TopAbs_FACE)),
+        faces=faces,
         pieces=solids,
     )
 
@@ -278,6 +279,7 @@ def _spans(body: Body) -> int:
     return total
 
 
+MOST_FACES_INTEGRATED = 3_000
 MOST_SPANS_INTEGRATED = 20_000
 """The kernel's integration to a given precision takes a millisecond or two for each span of a surface."""
 

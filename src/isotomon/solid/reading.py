@@ -13,27 +13,31 @@ from OCP.IFSelect import IFSelect_ReturnStatus
 from OCP.IGESControl import IGESControl_Reader
 from OCP.ShapeFix import ShapeFix_Shape
 from OCP.STEPControl import STEPControl_Reader
-from OCP.StlAPI import StlAPI_Reader
 from OCP.TopAbs import TopAbs_ShapeEnum
 from OCP.TopoDS import TopoDS, TopoDS_Shape
 
 from isotomon.errors import SolidError
+from isotomon.solid.facets import MOST_SEWN, faceted, read_stl
 from isotomon.solid.kernel import Body
-from isotomon.solid.meshing import parts
+from isotomon.solid.meshing import Mesh, parts
 
 _FACE, _SOLID, _SHELL = (
     TopAbs_ShapeEnum.TopAbs_FACE,
     TopAbs_ShapeEnum.TopAbs_SOLID,
     TopAbs_ShapeEnum.TopAbs_SHELL,
 )
-MOST_FACES = 50_000
+MOST_FACES = MOST_SEWN
 
 
-def read_body(data: bytes, form: str, tolerance: float) -> tuple[Body, tuple[str, ...]]:
-    """The body a file of a form (`step`, `iges`, `stl`) holds, and what was mended, in words.
+def read_body(data: bytes, form: str, tolerance: float) -> tuple[Body, tuple[str, ...], Mesh | None]:
+    """The body a file of a form (`step`, `iges`, `stl`) holds, what was mended, in words, and its mesh where the file is one.
 
     Raises: SolidError, when it holds none that can be used.
     """
+    told: list[str] = []
+    if form == "stl":
+        shape, mesh = faceted(read_stl(data), max(tolerance, 1e-6), told)
+        return Body(shape, tuple(f"face {k + 1}" for k in range(len(mesh.triangles)))), tuple(told), mesh
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / f"body.{form}"
         path.write_bytes(data)
@@ -43,7 +47,6 @@ def read_body(data: bytes, form: str, tolerance: float) -> tuple[Body, tuple[str
         raise SolidError("the file holds no face; choose another")
     if faces > MOST_FACES:
         raise SolidError(f"the file holds {faces} faces; at most {MOST_FACES} can be used")
-    told: list[str] = []
     if not parts(shape, _SOLID):
         shape = _closed(shape, tolerance, told)
     if not BRepCheck_Analyzer(shape).IsValid():
@@ -56,15 +59,10 @@ def read_body(data: bytes, form: str, tolerance: float) -> tuple[Body, tuple[str
     for solid in parts(shape, _SOLID):
         BRepLib.OrientClosedSolid_s(TopoDS.Solid(solid))
     names = tuple(f"face {k + 1}" for k in range(len(parts(shape, _FACE))))
-    return Body(shape, names), tuple(told)
+    return Body(shape, names), tuple(told), None
 
 
 def _read(path: str, form: str) -> TopoDS_Shape:
-    if form == "stl":
-        shape = TopoDS_Shape()
-        if not StlAPI_Reader().Read(shape, path):
-            raise SolidError("this is no STL file that can be read")
-        return shape
     reader: Any = STEPControl_Reader() if form == "step" else IGESControl_Reader()
     if reader.ReadFile(path) != IFSelect_ReturnStatus.IFSelect_RetDone or not reader.TransferRoots():
         raise SolidError(f"this is no {form.upper()} file that can be read, or it holds no body")

@@ -84,8 +84,8 @@ def run_step(request: Work, bodies: OrderedDict[str, Built]) -> Reply:
         edges = [unpack_edge(e) for e in request.edges]
         return _built(request, exact.moved(edges, request.way, request.origin, request.angle, request.skin))
     if isinstance(request, Read):
-        body, told = read_body(request.data, request.form, request.tolerance)
-        return _built(request, body, told)
+        body, told, mesh = read_body(request.data, request.form, request.tolerance)
+        return _built(request, body, told, mesh)
     if isinstance(request, Place):
         base, maps = _kept(bodies, request.base), unpack(request.maps)
         built = _built(request, combining.placed(base, maps, request.joined, request.tolerance))
@@ -119,9 +119,14 @@ def _kept(bodies: OrderedDict[str, Built], key: str) -> kernel.Body:
     return kernel.from_bytes(bodies[key].body, bodies[key].names)
 
 
-def _built(request: Making, body: kernel.Body, told: tuple[str, ...] = ()) -> Built:
-    mesh, closed = _meshed(body, request)
-    report = kernel.report(body, closed)
+def _built(request: Making, body: kernel.Body, told: tuple[str, ...] = (), mesh: Mesh | None = None) -> Built:
+    """What is told of a body; `mesh`: where it is one already."""
+    valid = kernel.is_valid(body)
+    if mesh is None:
+        mesh, closed = _meshed(body, request, valid)
+    else:
+        closed = is_closed(mesh.triangles)
+    report = kernel.report(body, valid, closed)
     return Built(
         id=request.id,
         names=list(body.names),
@@ -139,7 +144,7 @@ def _built(request: Making, body: kernel.Body, told: tuple[str, ...] = ()) -> Bu
     )
 
 
-def _meshed(body: kernel.Body, request: Making) -> tuple[Mesh, bool]:
+def _meshed(body: kernel.Body, request: Making, valid: bool) -> tuple[Mesh, bool]:
     """A mesh of a body, and whether it is closed. The kernel leaves gaps in the mesh of very thin faces, or none of them
     at all, unless it is fine enough.
 
@@ -147,7 +152,7 @@ def _meshed(body: kernel.Body, request: Making) -> tuple[Mesh, bool]:
     """
     found: tuple[Mesh, bool] | None = None
     # A body that is not valid is told as such; a finer mesh does not mend it.
-    steps = (1.0, 1.6, 4.0, 16.0) if kernel.is_valid(body) else (1.0, 1.6)
+    steps = (1.0, 1.6, 4.0, 16.0) if valid else (1.0, 1.6)
     for finer in steps:
         try:
             mesh = mesh_of(body.shape, request.deflection / finer)
