@@ -2,10 +2,13 @@
 PYTHON := .venv/bin/python
 READY := .venv/.ready
 
-.PHONY: demo test bench check shots schema clean
+.PHONY: demo test walk bench check shots schema clean
 
 demo: $(READY)
 	.venv/bin/isotomon demo reach-blade
+
+walk: $(READY)
+	$(PYTHON) -m tests.walks 60
 
 test: $(READY)
 	$(PYTHON) -W error::ResourceWarning -m tests

@@ -6,6 +6,7 @@ import argparse
 import contextlib
 import json
 import logging
+import math
 import os
 import sys
 from collections.abc import Sequence
@@ -123,6 +124,12 @@ def _parser() -> argparse.ArgumentParser:
     export.add_argument("design", type=Path, metavar="DESIGN", help="the design file, DESIGN.isotomon")
     export.add_argument(
         "file", type=Path, metavar="FILE.step|.stl", help="where the solid goes; the ending says its form"
+    )
+    export.add_argument(
+        "--fine", type=float, default=0.0, metavar="MM", help="of STL: how far its triangles may lie from the body"
+    )
+    export.add_argument(
+        "--angle", type=float, default=12.0, metavar="DEG", help="of STL: by how much neighbouring triangles may turn"
     )
     export.set_defaults(run=_export)
 
@@ -315,7 +322,7 @@ def _check(options: argparse.Namespace) -> int:
 
 def _export(options: argparse.Namespace) -> int:
     from isotomon.model.file import load
-    from isotomon.rebuild.deliver import export, export_form
+    from isotomon.rebuild.deliver import Fineness, export, export_form
     from isotomon.rebuild.quick import rebuild
     from isotomon.rebuild.supervisor import Supervisor
 
@@ -324,7 +331,8 @@ def _export(options: argparse.Namespace) -> int:
     design = load(options.design)
     supervisor = Supervisor()
     try:
-        export(rebuild(design), supervisor, options.file)
+        fine = Fineness(options.fine, math.radians(options.angle))
+        export(rebuild(design), supervisor, options.file, fine)
     finally:
         supervisor.close()
     print(f"{options.file}: {options.file.stat().st_size:,} bytes")

@@ -242,12 +242,13 @@ def bring_in(design: Design, path: str | Path) -> Design:
     return bodies.bring_in(design, _read_import(Path(path), edits.fresh_id(design, "f")))
 
 
-def export(design: Design, path: str | Path, solids: Solids) -> None:
-    """Write the solid of a design as STEP or STL, by the file's ending.
+def export(design: Design, path: str | Path, solids: Solids, fine: float = 0.0, angle: float = 12.0) -> None:
+    """Write the solid of a design as STEP or STL, by the file's ending. Of STL: `fine`, how far its triangles may lie from the
+    body (mm; nought: as is usual for its size), and `angle`, by how much neighbouring ones may turn (degrees).
 
     Raises: SolidError, FieldError, FileError.
     """
-    deliver.export(rebuilt(design), solids.supervisor, Path(path))
+    deliver.export(rebuilt(design), solids.supervisor, Path(path), deliver.Fineness(fine, math.radians(angle)))
 
 
 __all__ = [

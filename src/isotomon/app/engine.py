@@ -13,7 +13,7 @@ from isotomon.app.solids import Solids, Told
 from isotomon.errors import IsotomonError
 from isotomon.model.records import Design
 from isotomon.pace import GivenUp, watched
-from isotomon.rebuild.deliver import STEP_SECONDS, export
+from isotomon.rebuild.deliver import STEP_SECONDS, USUAL, Fineness, export
 from isotomon.rebuild.quick import rebuild
 from isotomon.rebuild.results import Quick
 from isotomon.rebuild.supervisor import Supervisor
@@ -150,12 +150,12 @@ class Engine(QObject):
         self._unwanted = True
         self.solids.give_up()
 
-    def export(self, quick: Quick, path: Path) -> None:
+    def export(self, quick: Quick, path: Path, fine: Fineness = USUAL) -> None:
         """Build the solid if need be and write it; `exported` tells when it is there."""
 
         def work() -> None:
             try:
-                export(quick, self.supervisor, path)
+                export(quick, self.supervisor, path, fine)
             except IsotomonError as error:
                 problem = str(error)
             except Exception as error:  # told where the user looks, not only logged

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import json
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QBuffer, QByteArray, QIODevice
-from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
+from PySide6.QtWidgets import QFileDialog, QInputDialog, QMessageBox, QWidget
 
 from isotomon.errors import ChangedFileError, FileError, IsotomonError
 from isotomon.exchange.numbers import read_numbers, write_numbers
@@ -16,7 +17,7 @@ from isotomon.model import edits
 from isotomon.model.disk import refuse_same, write_atomically
 from isotomon.model.records import Circle, Design, Loft, Station
 from isotomon.rebuild.check import check_json
-from isotomon.rebuild.deliver import export_form, finished_key
+from isotomon.rebuild.deliver import USUAL, USUAL_SHARE, Fineness, export_form, fine_of, finished_key
 from isotomon.rebuild.session import Recovered, Session, open_session, restore
 from isotomon.solid.protocol import Built
 
@@ -266,13 +267,22 @@ class Files:
         return path if path.suffix else path.with_name(path.name + ending)
 
     def ask_export(self, form: str) -> None:
-        """Choose where the solid goes."""
+        """Choose where the solid goes, and how fine its mesh is to be."""
         kinds = {"step": "STEP solid (*.step *.stp)", "stl": "STL mesh (*.stl)"}[form]
         path = self._ask_target("Deliver the solid", f".{form}", kinds)
-        if path is not None:
-            self.export_to(path)
+        if path is None:
+            return
+        fine = USUAL
+        if form == "stl" and self.w.desk.quick is not None:
+            usual = fine_of(self.w.desk.quick) / USUAL_SHARE
+            text = "How far the triangles may lie from the body, in mm"
+            found, go_on = QInputDialog.getDouble(self.w, "Mesh as STL", text, usual, 1e-4, 100.0, 4)
+            if not go_on:
+                return
+            fine = replace(USUAL, distance=found)
+        self.export_to(path, fine)
 
-    def export_to(self, path: Path) -> None:
+    def export_to(self, path: Path, fine: Fineness = USUAL) -> None:
         """Write the solid; what comes of it is said at the foot of the window."""
         quick = self.w.desk.quick
         if quick is None:
@@ -284,7 +294,7 @@ class Files:
             self._fail(error)
             return
         self.w.desk.said.emit("note", f"Writing {path.name}…")
-        self.w.desk.engine.export(quick, path)
+        self.w.desk.engine.export(quick, path, fine)
 
     def exported(self, path: Path, problem: str) -> None:
         """The worker has written a file, or not."""

@@ -14,7 +14,7 @@ from scipy.spatial import cKDTree
 
 from isotomon.errors import FileError, ProfileError
 from isotomon.exchange import svg
-from isotomon.exchange.pieces import MOST_PIECES, Sheet
+from isotomon.exchange.pieces import FURTHEST, MOST_PIECES, Sheet
 from isotomon.model.disk import decode_text, read_bytes, write_atomically
 from isotomon.model.draw_edits import join_all, remove
 from isotomon.model.drawing import Drawing, part_ends
@@ -97,6 +97,8 @@ def _read_text(data: bytes, sheet: Sheet, unit: str) -> str:
         if len(rows) > MOST_PIECES:
             raise FileError(f"{sheet.name} has more than {MOST_PIECES} points; thin them out")
     points = np.array(rows).reshape(-1, 2) * LENGTHS[unit]
+    if not np.isfinite(points).all() or np.abs(points).max(initial=0.0) > FURTHEST:
+        raise FileError(f"{sheet.name} reaches beyond {FURTHEST:g} mm, or holds what is no number; check its units")
     keep = (
         np.r_[True, np.linalg.norm(np.diff(points, axis=0), axis=1) > 0.0] if len(points) else np.zeros(0, dtype=bool)
     )

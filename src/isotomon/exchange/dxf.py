@@ -35,6 +35,7 @@ _FAULTS = (
     OSError,
     RecursionError,
     ArithmeticError,
+    AssertionError,
 )
 """What reading a damaged file may raise inside the library."""
 

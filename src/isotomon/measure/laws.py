@@ -63,7 +63,8 @@ class Judged:
     @property
     def excess(self) -> Array:
         """(n,) deviation in half bands; more than 1 is out of band."""
-        off = np.abs(self.value - self.target) / self.band
+        with np.errstate(over="ignore"):  # of a band of next to nothing all is out
+            off = np.abs(self.value - self.target) / self.band
         return np.where(np.isnan(off), 0.0, off)
 
     @property

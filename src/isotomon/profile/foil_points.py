@@ -121,9 +121,10 @@ def outline_from_points(points: Array) -> Outline2D:
         raise ProfileError(
             "no smooth curve goes through the points: some lie too near each other; thin them out"
         ) from None
-    around = fit_run(
-        lambda s: through(np.clip(s, 0.0, 1.0)), marks=[("nose", float(t[int(np.argmin(points[:, 0]))]), 2)]
-    )
+    nose = float(t[int(np.argmin(points[:, 0]))])
+    if not 0.0 < nose < 1.0:
+        raise ProfileError("the points do not begin at the trailing edge and go once round it; put them in that order")
+    around = fit_run(lambda s: through(np.clip(s, 0.0, 1.0)), marks=[("nose", nose, 2)])
     outline = Outline2D(foil_runs(around), np.array([[0.0, 0.0], [1.0, 0.0]]))
     if crossing(outline.polygon(600), slack=1e-9) is not None:
         raise ProfileError("the smooth curve through the points crosses itself; mend or thin out the coordinates")

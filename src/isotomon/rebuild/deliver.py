@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import lru_cache, partial
@@ -312,26 +313,51 @@ def export_form(path: Path) -> Form:
     raise FileError(f"'{path.name}' has no ending that says its format; name it .step or .stl")
 
 
-def export_request(quick: Quick, path: Path, request_id: int, limit: float = STEP_SECONDS) -> Export:
+@dataclass(frozen=True)
+class Fineness:
+    """Of a mesh that is written: how far from the body it may lie (mm; nought: as is usual for its size), and by how much (rad)
+    neighbouring triangles may turn."""
+
+    distance: float = 0.0
+    angle: float = math.radians(12.0)
+
+
+USUAL = Fineness()
+USUAL_SHARE = 3.0
+"""A mesh that is written is so many times as fine as the one that is shown."""
+
+
+def check_fineness(fine: Fineness) -> None:
+    """Raises: FileError, for one that cannot be used."""
+    if not (fine.distance == 0.0 or 1e-6 <= fine.distance <= 1e3):
+        raise FileError(f"a mesh {fine.distance:g} mm from the body cannot be written; give 0.000001 to 1000 mm")
+    if not math.radians(0.5) <= fine.angle <= math.radians(90.0):
+        raise FileError(f"triangles cannot turn by {math.degrees(fine.angle):g}°; give 0.5 to 90")
+
+
+def export_request(
+    quick: Quick, path: Path, request_id: int, limit: float = STEP_SECONDS, fine: Fineness = USUAL
+) -> Export:
     """The request that writes the solids built of these results."""
     design = quick.design
     if not shown_body(quick):
         raise SolidError("every body is set aside, so that there is nothing to deliver; take one back")
     bodies = [(name_of(design, body), key) for body, key in plan(quick).whole().finished.items()]
-    fine = fine_of(quick)
+    distance = fine.distance or fine_of(quick) / USUAL_SHARE
     name = design.loft.name if len(bodies) == 1 else design.name
-    return Export(request_id, bodies, name, export_form(path), str(path.absolute()), fine, limit)
+    return Export(request_id, bodies, name, export_form(path), str(path.absolute()), distance, fine.angle, limit)
 
 
-def export(quick: Quick, supervisor: Supervisor, path: Path) -> None:
-    """Build the solids and write them; waits for both.
+def export(quick: Quick, supervisor: Supervisor, path: Path, fine: Fineness = USUAL) -> None:
+    """Build the solids and write them, a mesh as `fine` as is asked for; waits for both.
 
     Raises: SolidError, FieldError, FileError.
     """
     export_form(path)
+    check_fineness(fine)
     if not path.absolute().parent.is_dir():
         raise FileError(f"{path} cannot be written: the folder does not exist; choose another place")
     build_all(quick, supervisor)
-    outcome = supervisor.submit(lambda i: export_request(quick, path, i)).wait(STEP_SECONDS + 60.0)
+    outcome = supervisor.submit(lambda i: export_request(quick, path, i, fine=fine)).wait(STEP_SECONDS + 60.0)
     if getattr(outcome, "path", None) is None:
         raise SolidError(getattr(outcome, "text", f"{path} was not written"))

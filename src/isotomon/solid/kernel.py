@@ -322,14 +322,15 @@ def write_step(bodies: Sequence[tuple[str, Body]], name: str, path: Path) -> Non
     _write(path, lambda part: writer.Write(part) == IFSelect_ReturnStatus.IFSelect_RetDone)
 
 
-def write_stl(bodies: Sequence[Body], deflection: float, path: Path) -> None:
-    """A binary STL file of the bodies' meshes. Written whole or not at all.
+def write_stl(bodies: Sequence[Body], deflection: float, angle: float, path: Path) -> None:
+    """A binary STL file of the bodies' meshes, no farther from them than `deflection` (mm), neighbouring triangles turned by no more
+    than `angle` (rad). Written whole or not at all.
 
     Raises: SolidError.
     """
     facing = []
     for body in bodies:
-        made = mesh_of(body.shape, deflection, 0.2)
+        made = mesh_of(body.shape, deflection, angle)
         points, triangles = welded(made)
         facing.append(points[triangles].astype("<f4"))
     corners = np.concatenate(facing)

@@ -15,7 +15,7 @@ from isotomon.geometry.basis import Basis
 from isotomon.geometry.edge import Edge, EdgeKind
 from isotomon.geometry.patch import Patch
 
-PROTOCOL = 8
+PROTOCOL = 9
 _HEAD = struct.Struct("<Q")
 MOST_BYTES = 1 << 31
 
@@ -188,6 +188,8 @@ class Export(msgspec.Struct, tag=True):
     form: Literal["step", "stl"]
     path: str
     deflection: float
+    angle: float
+    """rad by which neighbouring triangles of a mesh turn at most."""
     limit: float
     version: int = PROTOCOL
 

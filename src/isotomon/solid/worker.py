@@ -101,7 +101,7 @@ def run_step(request: Work, bodies: OrderedDict[str, Built]) -> Reply:
     if request.form == "step":
         kernel.write_step(found, request.name, path)
     else:
-        kernel.write_stl([body for _, body in found], request.deflection, path)
+        kernel.write_stl([body for _, body in found], request.deflection, request.angle, path)
     return Exported(request.id, request.path)
 
 
