@@ -32,6 +32,8 @@ MAY_FOLD = 0.3
 """A stretch may fold where the skin moves on by less than this share of the most it does."""
 CHUNK = 400_000
 """So many places of the skin are worked out at a time."""
+SWOLLEN = 20.0
+"""A section so many times as wide as the widest station's is none that anyone means."""
 PINCH = 0.05
 """A section this much narrower than those of both stations beside it is a pinch."""
 
@@ -65,7 +67,7 @@ def find_flaws(field: SectionField, places: int = 61) -> list[Flaw]:
     v = sections.position
     if not flaws and not field.common.open:
         flaws += _touching(field, v, space, loop)
-    flaws += _pinched(field, v, local, space)
+    flaws += _pinched(field, v, local, space) + _swollen(field, v, local, space)
     if not flaws and _axis(field) is None and field.carrier.bending > np.pi and not field.common.open:
         flaws += _met(field)
     area = signed_area(local[:, loop == 0])
@@ -132,6 +134,20 @@ def _least_advances(field: SectionField, matrix: csr_array, v: Array) -> tuple[A
         least.append(advance.min(axis=1))
         most = max(most, float(np.abs(advance).max()))
     return np.concatenate(least), most
+
+
+def _swollen(field: SectionField, v: Array, local: Array, space: Array) -> list[Flaw]:
+    """Where rails carry the section far beyond the size of those at all stations."""
+    wide = np.linalg.norm(np.ptp(local, axis=1), axis=1)
+    most = max((s.chord for s in field.stations if not s.tip), default=0.0)
+    row = int(wide.argmax())
+    if field.rails is None or wide[row] < SWOLLEN * most:
+        return []
+    text = (
+        f"its rails carry the section to {wide[row]:.4g} mm, far beyond that of any station: they come together or change "
+        "sides there; keep them apart, or take one out"
+    )
+    return [_flaw("swollen", v[row], space[row].mean(axis=0), text)]
 
 
 def _touching(field: SectionField, v: Array, space: Array, loop: NDArray[np.intp]) -> list[Flaw]:

@@ -284,7 +284,9 @@ def remove_datum(design: Design, key: str) -> Design:
 
     Raises: DesignError, saying what stands on it.
     """
-    _unused(design, key, find(design.datums, key).name)
+    found = users(design, key)
+    if found:
+        raise DesignError(f"{', '.join(found[:6])} stands on '{find(design.datums, key).name}'; move that first")
     return replace(design, datums=tuple(d for d in design.datums if d.id != key))
 
 
@@ -319,15 +321,10 @@ def remove_drawing(design: Design, key: str) -> Design:
     if stands:
         where = ", ".join(s.name for s in stands[:6])
         raise DesignError(f"'{name}' stands at {where}; give those another section first")
-    _unused(design, key, name)
+    along = users(design, key)
+    if along:
+        raise DesignError(f"'{name}' is the way of {', '.join(along[:6])}; choose another for that first")
     return replace(design, drawings=tuple(d for d in design.drawings if d.id != key))
-
-
-def _unused(design: Design, key: str, name: str) -> None:
-    """Raises: DesignError, when something stands on a thing, naming it."""
-    found = users(design, key)
-    if found:
-        raise DesignError(f"{', '.join(found[:6])} stands on '{name}'; choose another for that first")
 
 
 def put_section(design: Design, keys: tuple[str, ...], section: Section) -> Design:

@@ -28,6 +28,7 @@ from isotomon.solid.protocol import Built, Combine, Export, Loft, Move, Place, R
 
 Array = NDArray[np.float64]
 STEP_SECONDS = 120.0
+READ_SECONDS, READ_SECONDS_A_MB = 25.0, 10.0
 Form = Literal["step", "stl"]
 
 
@@ -199,7 +200,9 @@ def _alone(quick: Quick, q: Quick, limit: float) -> tuple[Step, ...]:
     tolerance, body, maps = quick.design.tolerance, q.design.loft.id, q.placed
     if imported is not None:
         first = digest((imported.form, imported.data, tolerance, VERSION))
-        ask: Callable[[int], Work] = partial(_read, first, imported, tolerance, fine_of(quick), limit)
+        ask: Callable[[int], Work] = partial(
+            _read, first, imported, tolerance, fine_of(quick), min(limit, _read_seconds(imported))
+        )
     else:
         assert shape is not None
         first, stretch, maps = _stretched(q, shape)
@@ -213,6 +216,11 @@ def _alone(quick: Quick, q: Quick, limit: float) -> tuple[Step, ...]:
     fine = deflection(shape) if shape is not None else fine_of(quick)
     place = partial(_place, key, first, maps, joined, tolerance, fine, limit, shape is None or shape.open)
     return shaped, Step(key, body, place, f"{name}, moved and copied")
+
+
+def _read_seconds(imported: Imported) -> float:
+    """How long reading a file may take: a damaged one may keep the kernel busy without end."""
+    return READ_SECONDS + READ_SECONDS_A_MB * len(imported.data) / 2**20
 
 
 def _read(key: str, imported: Imported, tolerance: float, fine: float, limit: float, request_id: int) -> Read:

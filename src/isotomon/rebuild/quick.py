@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections import Counter
 from collections.abc import Mapping
 from dataclasses import replace
 from functools import lru_cache
@@ -61,7 +62,16 @@ def rebuild(design: Design, moving: bool = False) -> Quick:
         return _gauged(quick, ground, moving)
     others = tuple(_beside(in_hand(design, p.loft.id), moving) for p in design.rest)
     told = tuple(replace(f, where=f"{q.design.loft.name}: {f.where}") for q in others for f in q.own_findings)
-    return _gauged(replace(quick, others=others, findings=(*quick.findings, *told)), ground, moving)
+    twice = _named_twice(design)
+    return _gauged(replace(quick, others=others, findings=(*quick.findings, *told, *twice)), ground, moving)
+
+
+def _named_twice(design: Design) -> list[Finding]:
+    """A note for each name that several bodies have."""
+    count = Counter(p.loft.name for p in design.parts)
+    about = {p.loft.name: p.loft.id for p in design.parts}
+    text = "bodies are called so; give each a name of its own, so that files and checks tell them apart"
+    return [Finding("note", name, f"{n} {text}", about=about[name]) for name, n in count.items() if n > 1]
 
 
 def _gauged(quick: Quick, ground: Ground, moving: bool) -> Quick:

@@ -49,6 +49,10 @@ ASKED: dict[str, tuple[str, Kind, str]] = {
 _ROLES = {"shape": "Bounds the section", "construction": "Construction", "centre": "Centre line"}
 
 
+ALIKE_MOMENTS = 1e-6
+"""Second moments nearer than this share of the greater are the same about every axis: none is principal."""
+
+
 class DrawingPanel(QScrollArea):
     """Made anew whenever the drawing, the choice or the tool changes."""
 
@@ -443,6 +447,7 @@ class DrawingPanel(QScrollArea):
         unit = self.editor.design.unit
         s = to_unit(1.0, unit)
         self._text(column, "Figures", group=True)
+        alike = f.i_max - f.i_min < ALIKE_MOMENTS * f.i_max
         lines = [
             ("Area", f"{display(f.area * s**2, 3)} {unit}²"),
             ("Perimeter", f"{display(f.perimeter * s, 3)} {unit}"),
@@ -451,7 +456,7 @@ class DrawingPanel(QScrollArea):
             ("Centroid", f"{display(f.centroid[0] * s, 3)}, {display(f.centroid[1] * s, 3)}"),
             ("I max", f"{f.i_max * s**4:.5g} {unit}⁴"),
             ("I min", f"{f.i_min * s**4:.5g} {unit}⁴"),
-            ("Principal axis", f"{display(math.degrees(f.axis), 3)}°"),
+            ("Principal axis", "– (all alike)" if alike else f"{display(math.degrees(f.axis), 3)}°"),
             ("Corners", str(f.corners)),
         ]
         law = self._law_line(f.area)
