@@ -20,7 +20,7 @@ from isotomon.geometry.patch import Patch
 Array = NDArray[np.float64]
 MOST_SPANS = 1200
 MOST_SPANS_OF_ONE_FACE = 40
-MOST_SPANS_ALONG = 16
+MOST_SPANS_ALONG, OF_A_LONG_BODY, LONG = 40, 8, 400
 """Other programs integrate over a face by a fixed number of places: so many spans they follow to a ten-thousandth."""
 
 
@@ -197,12 +197,14 @@ def _stretches(field: SectionField) -> NDArray[np.bool_]:
 
 
 def _with_short_stretches(fresh: NDArray[np.bool_], nodes: Array, breaks: Array) -> NDArray[np.bool_]:
-    """(stations,) where faces begin, so that none has more than `MOST_SPANS_ALONG` along the body, but within one bay."""
+    """(stations,) where faces begin, so that none has more than `MOST_SPANS_ALONG` along the body, but within one bay; far fewer
+    along one of so many spans that they are integrated over by a fixed number of places here, too."""
     result, begun = fresh.copy(), breaks[0]
+    most = MOST_SPANS_ALONG if len(breaks) < LONG else OF_A_LONG_BODY
     for k, node in enumerate(nodes[1:-1].tolist(), 1):
         if not result[k]:
             ahead = nodes[k + 1]
-            result[k] = ((breaks > begun) & (breaks <= ahead)).sum() > MOST_SPANS_ALONG
+            result[k] = ((breaks > begun) & (breaks <= ahead)).sum() > most
         begun = node if result[k] else begun
     return result
 
