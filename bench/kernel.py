@@ -104,7 +104,7 @@ def main() -> None:
             None,
             1e-4,
         )
-        kernel.report(made, True, is_closed(welded(mesh_of(made.shape, 0.13))[1]))
+        kernel.report(made, is_closed(welded(mesh_of(made.shape, 0.13))[1]))
 
     line(
         "the kernel's own time for the demo's solid, mesh and figures",

@@ -246,8 +246,8 @@ def is_valid(body: Body) -> bool:
     return bool(BRepCheck_Analyzer(body.shape).IsValid())
 
 
-def report(body: Body, valid: bool, closed_mesh: bool) -> Report:
-    """The kernel's own figures of a body that is `valid` or not, and whose mesh is closed or not."""
+def report(body: Body, closed_mesh: bool) -> Report:
+    """The kernel's own figures of a body whose mesh is closed or not. What was stretched is valid once it has been meshed."""
     volume, area = GProp_GProps(), GProp_GProps()
     faces = len(parts(body.shape, TopAbs_ShapeEnum.TopAbs_FACE))
     if faces <= MOST_FACES_INTEGRATED and _spans(body) <= MOST_SPANS_INTEGRATED:
@@ -261,7 +261,7 @@ def report(body: Body, valid: bool, closed_mesh: bool) -> Report:
         volume=volume.Mass() if solids else 0.0,
         area=area.Mass(),
         centre=(centre.X(), centre.Y(), centre.Z()),
-        valid=valid and (volume.Mass() > 0.0 or not solids),
+        valid=is_valid(body) and (volume.Mass() > 0.0 or not solids),
         watertight=closed_mesh,
         faces=faces,
         pieces=solids,

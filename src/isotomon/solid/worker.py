@@ -121,12 +121,11 @@ def _kept(bodies: OrderedDict[str, Built], key: str) -> kernel.Body:
 
 def _built(request: Making, body: kernel.Body, told: tuple[str, ...] = (), mesh: Mesh | None = None) -> Built:
     """What is told of a body; `mesh`: where it is one already."""
-    valid = kernel.is_valid(body)
     if mesh is None:
-        mesh, closed = _meshed(body, request, valid)
+        mesh, closed = _meshed(body, request)
     else:
         closed = is_closed(mesh.triangles)
-    report = kernel.report(body, valid, closed)
+    report = kernel.report(body, closed)
     return Built(
         id=request.id,
         names=list(body.names),
@@ -144,7 +143,7 @@ def _built(request: Making, body: kernel.Body, told: tuple[str, ...] = (), mesh:
     )
 
 
-def _meshed(body: kernel.Body, request: Making, valid: bool) -> tuple[Mesh, bool]:
+def _meshed(body: kernel.Body, request: Making) -> tuple[Mesh, bool]:
     """A mesh of a body, and whether it is closed. The kernel leaves gaps in the mesh of very thin faces, or none of them
     at all, unless it is fine enough.
 
@@ -152,7 +151,7 @@ def _meshed(body: kernel.Body, request: Making, valid: bool) -> tuple[Mesh, bool
     """
     found: tuple[Mesh, bool] | None = None
     # A body that is not valid is told as such; a finer mesh does not mend it.
-    steps = (1.0, 1.6, 4.0, 16.0) if valid else (1.0, 1.6)
+    steps = (1.0, 1.6, 4.0, 16.0) if kernel.is_valid(body) else (1.0, 1.6)
     for finer in steps:
         try:
             mesh = mesh_of(body.shape, request.deflection / finer)
