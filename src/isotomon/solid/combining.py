@@ -35,9 +35,12 @@ def combine(base: Body, tool: Body, how: str, mark: str, tolerance: float, lumps
     Raises: SolidError, when nothing is left or the kernel cannot do it.
     """
     why = ""
-    for times in TRIES:
+    for times, turned, aside in TRIES:
+        if turned and how == "cut":
+            continue
+        moved = tool if not aside else Body(_mapped(tool.shape, _shifted(aside * tolerance)), tool.names)
         try:
-            made = _combined_once(base, tool, how, mark, tolerance * times)
+            made = _combined_once(base, moved, how, mark, tolerance * times, turned)
         except Missed as missed:
             why = doubt(*lumps, how, missed.volume)
             if not why:
@@ -51,8 +54,16 @@ def combine(base: Body, tool: Body, how: str, mark: str, tolerance: float, lumps
     )
 
 
-TRIES = (1.0, 10.0, 0.1, 100.0)
-"""How much of the tolerance is tried, one after another, until a boolean comes to what it should."""
+TRIES = ((1.0, False, 0.0), (1.0, True, 0.0), (10.0, False, 0.0), (0.1, False, 0.0), (1.0, False, 10.0))
+"""What is tried, one after another, until a boolean comes to what it should: how much of the tolerance, the bodies in the other order
+where that is the same, and the tool moved aside by so many tolerances, so that faces that fall together do so no more."""
+
+
+def _shifted(by: float) -> Array:
+    """(4, 4) a move by so much, along none of the axes."""
+    affine = np.eye(4)
+    affine[:3, 3] = by * np.array([0.31, 0.77, 0.56])
+    return affine
 
 
 class Missed(SolidError):
@@ -69,10 +80,10 @@ def _volume(shape: TopoDS_Shape) -> float:
     return float(found.Mass())
 
 
-def _combined_once(base: Body, tool: Body, how: str, mark: str, tolerance: float) -> Body:
+def _combined_once(base: Body, tool: Body, how: str, mark: str, tolerance: float, turned: bool = False) -> Body:
     maker = {"add": BRepAlgoAPI_Fuse, "cut": BRepAlgoAPI_Cut, "common": BRepAlgoAPI_Common}[how]()
     marked = Body(tool.shape, tuple(f"{mark}{name}" for name in tool.names))
-    made = _combined(maker, [base], [marked], tolerance)
+    made = _combined(maker, [marked], [base], tolerance) if turned else _combined(maker, [base], [marked], tolerance)
     if not parts(made.shape, TopAbs_ShapeEnum.TopAbs_SOLID):
         why = {
             "add": "adding them leaves no solid",
