@@ -12,6 +12,7 @@ import logging
 import os
 import queue
 import select
+import signal
 import subprocess
 import sys
 import threading
@@ -148,6 +149,8 @@ class Supervisor:
     # The writer
 
     def _write(self) -> None:
+        # A library may have taken back that writing to a dead worker is an error here and not the end of the process.
+        signal.pthread_sigmask(signal.SIG_BLOCK, {signal.SIGPIPE})
         while True:
             message = self._outbox.get()
             process = self._living()
