@@ -31,11 +31,15 @@ def check_json(quick: Quick, built: Mapping[str, Built]) -> dict[str, Any]:
     along are those of the body in hand. `built`: finished bodies by the id of each body of its own, as far as there are."""
     result: dict[str, Any] = {
         "design": quick.design.name,
-        "ok": quick.ok,
+        "ok": quick.ok and not quick.empty,
         "stations": [],
         "along": [],
         "bodies": [],
-        "findings": [{"severity": f.severity, "where": f.where, "text": f.text} for f in quick.findings],
+        # In the window an empty design is a beginning; whoever has it checked expects a body.
+        "findings": [
+            {"severity": "error" if quick.empty else f.severity, "where": f.where, "text": f.text}
+            for f in quick.findings
+        ],
     }
     if quick.shape is not None and quick.full is not None:
         result["stations"] = _stations(quick, quick.shape, quick.full)

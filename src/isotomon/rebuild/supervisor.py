@@ -149,8 +149,7 @@ class Supervisor:
     # The writer
 
     def _write(self) -> None:
-        # A library may have taken back that writing to a dead worker is an error here and not the end of the process.
-        signal.pthread_sigmask(signal.SIG_BLOCK, {signal.SIGPIPE})
+        _live_through_ends()
         while True:
             message = self._outbox.get()
             process = self._living()
@@ -207,6 +206,7 @@ class Supervisor:
     # The readers
 
     def _read(self, process: subprocess.Popen[bytes]) -> None:
+        _live_through_ends()
         text = "the solid worker stopped"
         try:
             for reply in self._replies(process):
@@ -274,6 +274,11 @@ class Supervisor:
         for thread in threads:
             if thread is not threading.current_thread():
                 thread.join(5.0)
+
+
+def _live_through_ends() -> None:
+    """In this thread writing to a dead worker is an error, not the end of the process, which a library may have made it again."""
+    signal.pthread_sigmask(signal.SIG_BLOCK, {signal.SIGPIPE})
 
 
 def _believed(reply: Built | Exported | Failed) -> Outcome:
