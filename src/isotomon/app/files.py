@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QBuffer, QByteArray, QIODevice
 from PySide6.QtWidgets import QFileDialog, QInputDialog, QMessageBox, QWidget
 
+from isotomon.app.later import read_aside
 from isotomon.errors import ChangedFileError, FileError, IsotomonError
 from isotomon.exchange.numbers import read_numbers, write_numbers
 from isotomon.exchange.table import read_table, write_table
@@ -141,12 +142,13 @@ class Files:
         """Open a design or a table by its ending; what cannot be opened is said and changes nothing."""
         try:
             if path.suffix.lower() in (".csv", ".tsv", ".txt"):
-                design = read_table(path)
+                design = read_aside(self.w, f"Reading {path.name}", lambda: read_table(path))
                 if not self.may_leave():
                     return False
                 self.open_design(design)
             else:
-                session = open_session(path, self.w.recovery_file())
+                kept = self.w.recovery_file()
+                session = read_aside(self.w, f"Opening {path.name}", lambda: open_session(path, kept))
                 if not self.may_leave():
                     return False
                 self._take(session)

@@ -2,12 +2,19 @@
 
 from __future__ import annotations
 
+import contextlib
+import queue
 import threading
 from collections.abc import Callable
+from typing import TypeVar
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, Qt, Signal
+from PySide6.QtWidgets import QApplication, QProgressDialog, QWidget
 
 from isotomon.errors import IsotomonError
+from isotomon.pace import GivenUp, watched
+
+Result = TypeVar("Result")
 
 Work = Callable[[], object]
 
@@ -48,3 +55,59 @@ class Later(QObject):
         if self._next is None:
             self.answered.emit(answer)
         self._begin()
+
+
+SHOWN_AFTER_MS = 250
+"""What is read sooner needs no word."""
+
+
+def read_aside(parent: QWidget, title: str, work: Callable[[], Result]) -> Result:
+    """What reading gives, done on a thread of its own while the window goes on painting, with progress and cancel. What is
+    cancelled inside a library ends there by itself, and is dropped.
+
+    Raises: IsotomonError; GivenUp, when it is cancelled.
+    """
+    outcome: queue.SimpleQueue[tuple[Result | None, IsotomonError | None]] = queue.SimpleQueue()
+    told: list[float] = [0.0]
+    unwanted = threading.Event()
+
+    def watch(_: str, share: float) -> None:
+        told[0] = share
+        if unwanted.is_set():
+            raise GivenUp(f"{title} was cancelled")
+
+    def run() -> None:
+        found, problem = None, IsotomonError(f"{title} stopped unexpectedly")
+        try:
+            with watched(watch):
+                found, problem = work(), None  # type: ignore[assignment]
+        except IsotomonError as error:
+            problem = error
+        finally:  # whatever else came up is told where threads' ends are
+            outcome.put((found, problem))
+
+    threading.Thread(target=run, daemon=True, name="reading").start()
+    with contextlib.suppress(queue.Empty):
+        return _given(outcome.get(timeout=SHOWN_AFTER_MS / 1000.0))
+    dialog = QProgressDialog(f"{title}…", "Cancel", 0, 100, parent)
+    dialog.setWindowModality(Qt.WindowModality.ApplicationModal)
+    dialog.setMinimumDuration(0)
+    try:
+        while True:
+            dialog.setValue(min(round(100 * told[0]), 99))
+            QApplication.processEvents()
+            if dialog.wasCanceled():
+                unwanted.set()
+                raise GivenUp(f"{title} was cancelled; nothing was changed")
+            with contextlib.suppress(queue.Empty):
+                return _given(outcome.get(timeout=0.02))
+    finally:
+        dialog.close()
+        dialog.deleteLater()
+
+
+def _given(outcome: tuple[Result | None, IsotomonError | None]) -> Result:
+    found, error = outcome
+    if error is not None:
+        raise error
+    return found  # type: ignore[return-value]

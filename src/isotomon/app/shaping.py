@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QFileDialog
 from isotomon.app.along_form import change_span
 from isotomon.app.command import Command, needs_design
 from isotomon.app.datums import candidates
+from isotomon.app.later import read_aside
 from isotomon.errors import IsotomonError
 from isotomon.exchange.bodies_in import read_import
 from isotomon.model import bodies
@@ -147,7 +148,8 @@ class ShapingTools:
         design = self.w.desk.design
         assert design is not None
         try:
-            imported = read_import(path, fresh_id(design, "f"))
+            key = fresh_id(design, "f")
+            imported = read_aside(self.w, f"Reading {path.name}", lambda: read_import(path, key))
         except IsotomonError as error:
             self.w.desk.said.emit("error", f"{error}. Nothing was changed.")
             return

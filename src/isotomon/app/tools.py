@@ -12,6 +12,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QCursor
 from PySide6.QtWidgets import QFileDialog, QMenu
 
+from isotomon.app.later import read_aside
 from isotomon.errors import IsotomonError
 from isotomon.exchange.space_points import read_points, section_in_space
 from isotomon.exchange.table import read_foil
@@ -306,7 +307,7 @@ class Tools:
         assert desk.design is not None
         keys, key = desk.selected_stations(), edits.fresh_id(desk.design, "o")
         try:
-            outline = read_foil(path, key, path.name)
+            outline = read_aside(self.w, f"Reading {path.name}", lambda: read_foil(path, key, path.name))
         except IsotomonError as error:
             desk.said.emit("error", f"{error}. Nothing was changed.")
             return
@@ -335,7 +336,9 @@ class Tools:
         design = desk.design
         name = next_name((d.name for d in design.drawings), path.stem[:40] or "section")
         try:
-            found = section_in_space(read_points(path, design.unit), name)
+            unit = design.unit
+            points = read_aside(self.w, f"Reading {path.name}", lambda: read_points(path, unit))
+            found = section_in_space(points, name)
         except IsotomonError as error:
             desk.said.emit("error", f"{error}. Nothing was changed.")
             return

@@ -16,6 +16,7 @@ from isotomon.app.drawing.panel import DrawingPanel
 from isotomon.app.drawing.pens import BY_ID as DRAW_TOOLS
 from isotomon.app.drawing.picks import BY_ID as PICK_TOOLS
 from isotomon.app.drawing.ties import tie_chosen
+from isotomon.app.later import read_aside
 from isotomon.errors import IsotomonError
 from isotomon.exchange.drawing_files import read_drawing, write_drawing
 from isotomon.model import draw_edits, edits
@@ -324,7 +325,8 @@ class DrawingRoom:
         if not self.editing:
             return
         try:
-            found = read_drawing(path, self.editor.design.unit)
+            unit = self.editor.design.unit
+            found = read_aside(self.w, f"Reading {path.name}", lambda: read_drawing(path, unit))
         except IsotomonError as error:
             self.w._say("error", f"{error}. Nothing was changed.")
             return
