@@ -121,7 +121,8 @@ class Board(QWidget):
         place = self._drag[1] if self._drag else self._pointer
         if place is None:
             return []
-        lines = [f"{display(to_unit(place, unit), 3)} {unit}"]
+        along, one = quick.along_unit
+        lines = [f"{display(place * one, 3)}{'' if along == '°' else ' '}{along}"]
         c = quick.shape.curves
         if not c.v[0] <= place <= c.v[-1]:
             return lines
@@ -172,10 +173,10 @@ class Board(QWidget):
 
     def snapped(self, key: str, x: float) -> float:
         """The position (mm) for a station dragged to pixel x: on a round figure when near, never past a neighbour."""
-        box, unit = self.layout_now(), self.quick.design.unit if self.quick else "mm"
+        box = self.layout_now()
         position = box.position(x)
         per_pixel = (box.last - box.first) / max(box.width, 1.0)
-        one = 1.0 / to_unit(1.0, unit)
+        one = 1.0 / (self.quick.along_unit[1] if self.quick is not None else 1.0)
         step = nice_step(per_pixel * SNAP_PIXELS * 2 / one, 1) * one
         near = round(position / step) * step
         fine = nice_step(per_pixel / one, 1) * one

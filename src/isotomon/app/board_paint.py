@@ -137,9 +137,9 @@ class BoardPainter:
             p.setPen(self.colour("soft_ink"))
             p.drawText(box.area, Qt.AlignmentFlag.AlignCenter, "The body in hand was brought in: it has no stations")
             return
-        unit = self.quick.design.unit
-        step = nice_step(to_unit(box.last - box.first, unit), int((box.width - LEFT) / 90))
-        start, end = to_unit(box.first, unit), to_unit(box.last, unit)
+        unit, one = self.quick.along_unit
+        start, end = box.first * one, box.last * one
+        step = nice_step(end - start, int((box.width - LEFT) / 90))
         tick = math.ceil(start / step - 1e-9) * step
         scale = (box.last - box.first) / max(end - start, 1e-12)
         while tick <= end + 1e-9 * max(abs(end), 1.0):

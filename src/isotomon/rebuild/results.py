@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.errors import DesignError
+from isotomon.field.carriers import Relative, Turning
 from isotomon.field.mesh import SkinMesh, taken
 from isotomon.field.section_field import SectionField, Sections
 from isotomon.geometry.datums import SpaceCurve
@@ -19,6 +20,7 @@ from isotomon.measure.laws import Finding, Judged, quality_of
 from isotomon.measure.sections import Curves, Extents, Moments
 from isotomon.model.records import Design, LawPoint, Quality
 from isotomon.model.resolve import Resolved
+from isotomon.quantity import to_unit
 from isotomon.rebuild.after import ITSELF
 from isotomon.rebuild.body_ends import Reached
 from isotomon.rebuild.datums import Thing
@@ -150,6 +152,16 @@ class Quick:
         loft = self.design.loft
         own = {loft.id, *(e.id for g in (self.design.stations, self.design.laws, loft.rails, loft.ties) for e in g)}
         return tuple(f for f in self.findings if f.about in own)
+
+    @property
+    def along_unit(self) -> tuple[str, float]:
+        """In what positions along the body are said, and how much of it a mm is: the design's unit, or degrees about an axis."""
+        if self.shape is not None:
+            carrier = self.shape.field.carrier
+            base = carrier.base if isinstance(carrier, Relative) else carrier
+            if isinstance(base, Turning) and base.radius > 0.0:
+                return "°", math.degrees(1.0 / base.radius)
+        return self.design.unit, to_unit(1.0, self.design.unit)
 
     @property
     def empty(self) -> bool:
