@@ -27,6 +27,8 @@ class Desk(QObject):
     solid_changed = Signal()
     progressed = Signal()
     """something long is under way, has come further, or is done"""
+    busy_changed = Signal()
+    """it begins or is done"""
     session_changed = Signal()
     said = Signal(str, str)
     """severity ('', 'note', 'band', 'error') and a sentence for the foot of the window"""
@@ -195,8 +197,11 @@ class Desk(QObject):
         return ("The solid is being built" if self.building else ""), 0.0
 
     def _take_progress(self, title: str, share: float) -> None:
+        turned = bool(title) != bool(self._progress[0])
         self._progress = (title, share)
         self.progressed.emit()
+        if turned:
+            self.busy_changed.emit()
 
     def _solid_began(self, key: str) -> None:
         self.building = True

@@ -22,6 +22,8 @@ from isotomon.solid.protocol import Built
 log = logging.getLogger(__name__)
 SHOWN_AFTER = 0.4
 """s after which a quick rebuild tells how far it has come; what is ready sooner needs no word."""
+BETWEEN_WORDS = 0.1
+"""s from one word on progress to the next."""
 MOVING_SECONDS = 1.0
 """s after which a rebuild while something moves gives way to a newer one: before, it is shown, so that something moves."""
 
@@ -107,16 +109,18 @@ class Engine(QObject):
 
     def _watch(self, moving: bool):  # type: ignore[no-untyped-def]
         """What a rebuild tells its progress to, and by which it is given up when something newer is there."""
-        begun = time.monotonic()
+        begun = told = time.monotonic()
 
         def watch(title: str, share: float) -> None:
-            taken = time.monotonic() - begun
+            nonlocal told
+            now = time.monotonic()
+            taken = now - begun
             if self._closing or (not self._newest() and (not moving or taken > MOVING_SECONDS)):
                 raise GivenUp("given up for something newer")
             if self._unwanted:
                 raise GivenUp("The rebuild was cancelled; the design is as it was. F5 begins it anew")
-            if taken > SHOWN_AFTER:
-                self._told_of_progress = True
+            if taken > SHOWN_AFTER and now - told > BETWEEN_WORDS:
+                told, self._told_of_progress = now, True
                 self.progress.emit(title or "Working out the body", share)
 
         return watch

@@ -303,7 +303,7 @@ class Window(QMainWindow):
         desk.design_changed.connect(self.refresh_commands)
         desk.solid_changed.connect(self._show_solid)
         desk.progressed.connect(self._show_solid_line)
-        desk.progressed.connect(self.refresh_commands)
+        desk.busy_changed.connect(self.refresh_commands)
         desk.said.connect(self._say)
         desk.engine.exported.connect(self.files.exported)
         self.view.picked.connect(lambda key: desk.select((key,)))
