@@ -230,7 +230,9 @@ class Supervisor:
         assert process.stdout is not None
         received, heard = bytearray(), time.monotonic()
         while True:
-            if not select.select([process.stdout], [], [], min(1.0, self.silent / 4.0))[0]:
+            if not select.select([process.stdout], [], [], min(0.5, self.silent / 4.0))[0]:
+                if process.poll() is not None:  # a step of its own may hold the pipe open a little longer
+                    return
                 limit = self.silent if self.ready.is_set() else max(START_SECONDS, self.silent)
                 if not self._has_work(process):
                     heard = time.monotonic()
