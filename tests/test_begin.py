@@ -119,8 +119,8 @@ class FirstMinutes(WithWindow):
         """What takes long shows progress and can be cancelled; what is wrong with it is raised where it was asked for."""
 
         def slow() -> str:
-            for k in range(40):
-                checkpoint(k / 40.0)
+            for k in range(120):
+                checkpoint(k / 120.0)
                 time.sleep(0.025)
             return "read"
 
@@ -131,7 +131,7 @@ class FirstMinutes(WithWindow):
         self.assertEqual(read_aside(self.window, "Reading", slow), "read")
         with self.assertRaisesRegex(FileError, "no good"):
             read_aside(self.window, "Reading", bad)
-        QTimer.singleShot(500, lambda: [d.cancel() for d in self.window.findChildren(QProgressDialog)])
+        QTimer.singleShot(2200, lambda: [d.cancel() for d in self.window.findChildren(QProgressDialog)])
         with self.assertRaisesRegex(GivenUp, "nothing was changed"):
             read_aside(self.window, "Reading", slow)
 

@@ -70,6 +70,7 @@ class Desk(QObject):
 
     def _session_told(self) -> None:
         assert self.session is not None
+        self._preview = None  # what was shown of a drag is of another design now
         known = self.known_ids()
         there = [key for key in self.selection if key.partition("/")[0] in known]  # parts of a body stay with it
         if len(there) < len(self.selection):
@@ -184,8 +185,8 @@ class Desk(QObject):
         moving = self._preview is not None
         if not moving and quick.design is not self.session.design and quick.design != self.session.design:
             return
-        if moving and (quick.shape is None or quick.full is not None):
-            return  # a drag goes on where there is a body; what comes at rest is of before it
+        if moving and quick.shape is None:
+            return  # a drag goes on where there is a body
         self.quick = quick
         self.quick_changed.emit(quick)
 

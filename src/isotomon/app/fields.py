@@ -149,6 +149,7 @@ class NumberField(QWidget):
 
     def set_value(self, value: Value | None, number: float, several: bool = False) -> None:
         """Show a value and the number it stands for; None shows what holds when nothing is given."""
+        changed = value != self.value
         self.value, self.number = value, number
         if not self.edit.hasFocus() or not self.edit.isModified():
             plain = show(number, self.kind, self.unit)
@@ -157,7 +158,8 @@ class NumberField(QWidget):
                 self.edit.setText(text)
             self.edit.setModified(False)
             self.edit.setPlaceholderText("differ" if several else f"{plain} ({self.blank})" if value is None else "")
-            self.explain("")
+            if changed:  # what was wrong with what was typed stands until something else is so
+                self.explain("")
         formula = isinstance(value, str) and not several
         self.result.setText(f"= {show(number, self.kind, self.unit)}" if formula else "")
         self.result.setVisible(formula)

@@ -5,10 +5,11 @@ from __future__ import annotations
 import contextlib
 import queue
 import threading
+import time
 from collections.abc import Callable
 from typing import TypeVar
 
-from PySide6.QtCore import QObject, Qt, Signal
+from PySide6.QtCore import QEventLoop, QObject, Qt, Signal
 from PySide6.QtWidgets import QApplication, QProgressDialog, QWidget
 
 from isotomon.errors import IsotomonError
@@ -57,8 +58,8 @@ class Later(QObject):
         self._begin()
 
 
-SHOWN_AFTER_MS = 250
-"""What is read sooner needs no word."""
+SHOWN_AFTER = 1.5
+"""s; what is read sooner needs no word. The window paints meanwhile, and takes what is typed and clicked afterwards."""
 
 
 def read_aside(parent: QWidget, title: str, work: Callable[[], Result]) -> Result:
@@ -87,8 +88,12 @@ def read_aside(parent: QWidget, title: str, work: Callable[[], Result]) -> Resul
             outcome.put((found, problem))
 
     threading.Thread(target=run, daemon=True, name="reading").start()
-    with contextlib.suppress(queue.Empty):
-        return _given(outcome.get(timeout=SHOWN_AFTER_MS / 1000.0))
+    begun = time.monotonic()
+    while time.monotonic() - begun < SHOWN_AFTER:
+        with contextlib.suppress(queue.Empty):
+            return _given(outcome.get(timeout=0.02))
+        QApplication.processEvents(QEventLoop.ProcessEventsFlag.ExcludeUserInputEvents)
+    focus = QApplication.focusWidget()
     dialog = QProgressDialog(f"{title}…", "Cancel", 0, 100, parent)
     dialog.setWindowModality(Qt.WindowModality.ApplicationModal)
     dialog.setMinimumDuration(0)
@@ -104,6 +109,9 @@ def read_aside(parent: QWidget, title: str, work: Callable[[], Result]) -> Resul
     finally:
         dialog.close()
         dialog.deleteLater()
+        parent.window().activateWindow()  # what had the keyboard has it again
+        if focus is not None:
+            focus.setFocus()
 
 
 def _given(outcome: tuple[Result | None, IsotomonError | None]) -> Result:
