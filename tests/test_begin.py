@@ -89,6 +89,22 @@ class FirstMinutes(WithWindow):
         self.keys("Ctrl+S", answer=self.folder / "noted.isotomon")
         self.assertIn("more", load(self.folder / "noted.isotomon").note)
 
+    def test_what_is_typed_is_saved_before_it_is_entered(self) -> None:
+        """Saving with a chord still being typed takes it into the design and the file, as one step to undo."""
+        w = self.window
+        w.desk.select((self.design.stations[0].id,))
+        edit, before = w.details.fields["chord"].edit, self.design.stations[0].chord
+        edit.setFocus()
+        edit.selectAll()
+        QTest.keyClicks(edit, "77")
+        self.assertEqual(self.design.stations[0].chord, before)
+        self.keys("Ctrl+S", answer=self.folder / "typed.isotomon")
+        self.assertEqual(
+            (self.design.stations[0].chord, load(self.folder / "typed.isotomon").stations[0].chord), (77.0, 77.0)
+        )
+        w.run_command("undo")
+        self.assertEqual(self.design.stations[0].chord, before)
+
     def test_a_file_changed_meanwhile_asks(self) -> None:
         """Saving over someone else's change asks; going back changes nothing; taking theirs shows it."""
         w, path = self.window, self.folder / "shared.isotomon"

@@ -538,7 +538,6 @@ class Window(QMainWindow):
         if isinstance(field, NoteEdit):
             field.commit()
         elif isinstance(field, QLineEdit) and field.isModified() and self.details.isAncestorOf(field):
-            field.setModified(False)
             field.editingFinished.emit()
 
     def removable(self) -> bool:

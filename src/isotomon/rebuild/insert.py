@@ -28,7 +28,8 @@ def insert_station(design: Design, shape: Shape, position: float, name: str | No
     rank = 1 + max(s.rank for s in design.stations)
     taken = {s.name for s in design.stations}
     before, after = _beside(design, field, position)
-    label = name or next_name(taken, f"{before.name} to {after.name}")
+    between = f"within {before.name}" if before.name == after.name else f"{before.name} to {after.name}"
+    label = name or next_name(taken, between)
     kept = keep_section(field, shape.form, position)
     if before.section == after.section and not isinstance(before.section, Kept | Apex | Elsewhere):
         kept = as_neighbours(kept, before.section, shape, before.id)

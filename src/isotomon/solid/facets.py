@@ -65,11 +65,10 @@ def faceted(corners: Array, tolerance: float, told: list[str]) -> tuple[TopoDS_S
         raise SolidError(
             f"the file holds {len(index):,} triangles; a solid is made of 4 to {MOST_SEWN:,}: thin the mesh out, or write it coarser"
         )
-    ends = np.sort(np.concatenate([index[:, [0, 1]], index[:, [1, 2]], index[:, [2, 0]]]), axis=1)
-    pairs, which, times = np.unique(ends, axis=0, return_inverse=True, return_counts=True)
+    ahead = np.concatenate([index[:, [0, 1]], index[:, [1, 2]], index[:, [2, 0]]])
+    pairs, which, times = np.unique(np.sort(ahead, axis=1), axis=0, return_inverse=True, return_counts=True)
     sides = which.reshape(3, -1).T
     open_edges = int((times != 2).sum())
-    ahead = np.concatenate([index[:, [0, 1]], index[:, [1, 2]], index[:, [2, 0]]])
     turned = len(np.unique(ahead, axis=0)) < len(ahead)
     if turned:
         raise SolidError("triangles of the file that lie side by side face opposite ways; have them turned alike first")
