@@ -7,11 +7,13 @@ import tempfile
 import unittest
 from pathlib import Path
 
+import numpy as np
+
 from isotomon import script
 from isotomon.errors import DesignError, FileError, SolidError
 from isotomon.exchange.bodies_in import bytes_of
 from isotomon.model import bodies
-from isotomon.model.after import Mirror
+from isotomon.model.after import Mirror, Resize
 from isotomon.model.edits import replace
 from isotomon.model.file import decode, encode
 from isotomon.model.records import Circle, Design, Loft, Polygon, Span, Station
@@ -21,6 +23,13 @@ from tests.helpers import WithWorker
 
 SIX = 40.0**2 * 3.0 * math.sqrt(3.0) / 8.0 * 100.0
 """mm³: of a six-sided post of 40 by 100."""
+
+
+def ring_volume(n: int, big: float, small: float) -> float:
+    """mm³ of a ring with n flat wedges whose section is a polygon of n sides: each wedge holds the polygon's first moment about
+    the axis times the sine of its angle."""
+    turn = 2.0 * math.pi / n
+    return n * math.sin(turn) * (0.5 * n * small**2 * math.sin(turn)) * big
 
 
 class BroughtIn(WithWorker):
@@ -57,6 +66,45 @@ class BroughtIn(WithWorker):
             bored = replace(bored, loft=loft, stations=(Station("s9", "bore", -5.0, Circle(), 10.0),))
             one = build_all(rebuild(bored), self.supervisor)["body"]
             self.assertAlmostEqual(one.volume / (SIX - math.pi * 25.0 * 100.0), 1.0, delta=1e-6)
+
+    def test_a_mesh_of_very_many_triangles(self) -> None:
+        """It stays a mesh: its own volume, moved and mirrored too, written as STL again; not combined, nor written as STEP."""
+        n, big, small = 180, 50.0, 20.0
+        made = script.bring_in(Design("in"), self.torus(n, big, small))
+        wanted = ring_volume(n, big, small)
+        built = build_all(rebuild(made), self.supervisor)["body"]
+        self.assertTrue(built.valid and built.watertight and "stay a mesh" in built.told[0])
+        self.assertAlmostEqual(built.volume / wanted, 1.0, delta=1e-6)
+        self.assertLess(np.abs(built.centre).max(), 1e-3)
+        stretched = replace(made, loft=replace(made.loft, after=(Resize(x=2.0, y=1.0, z=1.0), Mirror("xy"))))
+        self.assertAlmostEqual(build_all(rebuild(stretched), self.supervisor)["body"].volume / wanted, 4.0, delta=1e-5)
+        export(rebuild(made), self.supervisor, self.folder / "again.stl")
+        self.assertEqual((self.folder / "again.stl").stat().st_size, (self.folder / "torus.stl").stat().st_size)
+        with self.assertRaisesRegex(SolidError, "write it as STL"):
+            export(rebuild(made), self.supervisor, self.folder / "again.step")
+        bored = bodies.add_body(made, "bore", ())
+        loft = replace(bored.loft, span=Span(on=120.0), makes="cut", onto=("body",))
+        bored = replace(bored, loft=loft, stations=(Station("s9", "bore", -60.0, Circle(), 10.0),))
+        with self.assertRaisesRegex(SolidError, "stays a mesh"):
+            build_all(rebuild(bored), self.supervisor)
+
+    def torus(self, n: int, big: float, small: float) -> Path:
+        """A file of 2 n² triangles."""
+        u = 2.0 * np.pi * np.arange(n) / n
+        out = big + small * np.cos(u)
+        points = np.stack(
+            [np.outer(np.cos(u), out), np.outer(np.sin(u), out), np.broadcast_to(small * np.sin(u), (n, n))], axis=-1
+        )
+        on, over = np.roll(points, -1, axis=0), np.roll(points, -1, axis=1)
+        both = np.roll(on, -1, axis=1)
+        corners = np.concatenate(
+            [np.stack(t, axis=2).reshape(-1, 3, 3) for t in ((points, on, both), (points, both, over))]
+        )
+        facets = np.zeros(len(corners), dtype=[("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("spare", "<u2")])
+        facets["corners"] = corners
+        path = self.folder / "torus.stl"
+        path.write_bytes(b"torus".ljust(80) + np.uint32(len(facets)).tobytes() + facets.tobytes())
+        return path
 
     def test_what_cannot_be_brought_in(self) -> None:
         """A form that is not known, a file that is none, a damaged or lost one: told, and nothing else changes."""

@@ -22,8 +22,8 @@ Array = NDArray[np.float64]
 
 FIT = 7e-8
 """Largest distance of a section in the common basis from its outline, for a chord of 1."""
-LOOSE_FIT = 1e-6
-"""The same where profiles are so unlike that this takes too many spans: still no more than the design's usual tolerance."""
+LOOSE_FIT = (150, 1e-6)
+"""The same where profiles are so unlike that this takes more than so many spans: still no more than the design's usual tolerance."""
 ROUND = 200.0
 """Round outlines alone are followed so many times more closely: what is round is to stay so."""
 
@@ -158,16 +158,14 @@ def correspond(outlines: Sequence[Outline2D], held: Sequence[Held] = ()) -> Corr
 
 def _lane(sample: Callable[[Array], Array], joins: Joins, periodic: bool) -> tuple[Basis, Array]:
     """The basis in which all outlines of a lane are followed, and their control points."""
-    for tolerance in (FIT, LOOSE_FIT):
-        try:
-            return fit(sample, tolerance, joins=joins, periodic=periodic)
-        except KnotError:
-            continue
-    raise FieldError(
-        "its profiles are too unlike to be carried into one another smoothly: between two ties one of them bends where "
-        "another has a corner next to it; set ties by hand where they belong together, use profiles that are more alike, "
-        "or make two bodies of it"
-    )
+    try:
+        return fit(sample, FIT, joins=joins, periodic=periodic, loose=LOOSE_FIT)
+    except KnotError:
+        raise FieldError(
+            "its profiles are too unlike to be carried into one another smoothly: between two ties one of them bends where "
+            "another has a corner next to it; set ties by hand where they belong together, use profiles that are more alike, "
+            "or make two bodies of it"
+        ) from None
 
 
 def _borders(outlines: Sequence[Outline2D], ties: Ties) -> list[Border]:
@@ -357,18 +355,27 @@ def _share_map(i: int, ties: Ties, marks: list[_CommonMark], periodic: bool) -> 
         # Tiled over three turns, the middle one is periodic and C2 through the start.
         tiled_u = np.concatenate([u[:-1] - 1.0, u, u[1:] + 1.0])
         tiled_s = np.concatenate([share[:-1] - 1.0, share, share[1:] + 1.0])
-        return _from_0_to_1([smooth(tiled_u, tiled_s[:, None]).pieces()])
+        return _from_0_to_1([_through(tiled_u, tiled_s)])
     # The first tie need not be a corner of this outline: pieces from corner to corner, begun one turn before the start.
     corner_u = ties.u[:-1][ties.corner[i]]
     loop_u = np.concatenate([u[:-1] - 1.0, u[:-1], u + 1.0])
     loop_s = np.concatenate([share[:-1] - 1.0, share[:-1], share + 1.0])
     ends = np.concatenate([corner_u - 1.0, corner_u, corner_u[:1] + 1.0])
     pieces = [
-        smooth(loop_u[inside], loop_s[inside, None]).pieces()
+        _through(loop_u[inside], loop_s[inside])
         for a, b in zip(ends[:-1], ends[1:], strict=True)
         if (inside := (loop_u >= a - 1e-12) & (loop_u <= b + 1e-12)).sum() > 1
     ]
     return _from_0_to_1(pieces)
+
+
+def _through(u: Array, share: Array) -> PPoly:
+    """The C2 curve through shares (n,) at u (n,) that does not turn back; between two it is straight."""
+    if len(u) > 2:
+        return smooth(u, share[:, None]).pieces()
+    powers = np.zeros((6, 1, 1))
+    powers[-2:, 0, 0] = (share[1] - share[0]) / (u[1] - u[0]), share[0]
+    return PPoly.construct_fast(powers, u)
 
 
 def _from_0_to_1(pieces: Sequence[PPoly]) -> PPoly:

@@ -61,7 +61,8 @@ class _Tie:
 
     def seen_from(self, outline: int) -> Array:
         """Its place on the nearest outline that has it."""
-        return self.place[min(self.place, key=lambda i: abs(i - outline))]
+        here = self.place.get(outline)
+        return self.place[min(self.place, key=lambda i: abs(i - outline))] if here is None else here
 
 
 class _Shape:
@@ -77,10 +78,15 @@ class _Shape:
         self.samples = (points - self.middle) / self.size
         seen = np.unwrap(np.arctan2(self.samples[:, 1], self.samples[:, 0]))
         self.seen: Array | None = seen if np.all(np.diff(seen) > 0.0) and seen[-1] - seen[0] < 2 * np.pi else None
+        corners = outline.points(self.corners * outline.length)
+        self._known = dict(zip(self.corners.tolist(), (corners - self.middle) / self.size, strict=True))
 
     def at(self, share: float) -> Array:
-        point = self.outline.points(np.array([share * self.outline.length]))[0]
-        return np.asarray((point - self.middle) / self.size)
+        known = self._known.get(share)
+        if known is None:
+            point = self.outline.points(np.array([share * self.outline.length]))[0]
+            known = self._known[share] = (point - self.middle) / self.size
+        return known
 
     def snapped(self, share: float) -> float:
         """A share, or the corner's if one is there."""
@@ -196,43 +202,54 @@ def _new(i: int, shape: _Shape, corner: float) -> _Tie:
 
 def _matched_round(i: int, shape: _Shape, corners: list[float], ties: list[_Tie]) -> list[_Tie]:
     """The cheapest alignment over all places to begin at on the outline."""
-    best = min((_alignment(i, shape, corners[k:] + corners[:k], ties)[0], k) for k in range(len(corners)))
-    k = best[1]
+    apart = _apart(i, shape, corners, ties)
+    begins = (np.arange(len(corners))[:, None] + np.arange(len(corners))) % len(corners)
+    k = int(_costs(apart[begins], ALONE)[:, -1, -1].argmin())
     return _aligned(i, shape, corners[k:] + corners[:k], ties)[1]
 
 
-def _alignment(i: int, shape: _Shape, corners: list[float], ties: list[_Tie]) -> tuple[float, list[tuple[int, int]]]:
-    """(cost, pairs of corner and tie), matched in order."""
-    if not corners or not ties:
-        return ALONE * (len(corners) + len(ties)), []
+def _apart(i: int, shape: _Shape, corners: list[float], ties: list[_Tie]) -> Array:
+    """(corners, ties) squares of the distances between corners of outline i and ties as seen from it."""
     places = np.array([shape.at(c) for c in corners])
     goals = np.array([t.seen_from(i) for t in ties])
-    return in_order(np.sum((places[:, None] - goals) ** 2, axis=2), ALONE)
+    return np.asarray(np.sum((places[:, None] - goals) ** 2, axis=2))
 
 
 def in_order(apart: Array, alone: float) -> tuple[float, list[tuple[int, int]]]:
     """The least cost in all, and the pairs of rows and columns of `apart` (m, n) it is for, in one order; `alone` is what it
     costs to have no partner. By dynamic programming (Needleman and Wunsch, 1970)."""
-    m, n = apart.shape
-    cost = np.add.outer(np.arange(m + 1), np.arange(n + 1)) * alone
-    for a in range(m):
-        for b in range(n):
-            cost[a + 1, b + 1] = min(cost[a, b] + apart[a, b], cost[a, b + 1] + alone, cost[a + 1, b] + alone)
-    pairs, a, b = [], m, n
+    a, b = apart.shape
+    cost = _costs(apart[None], alone)[0]
+    best, pairs = float(cost[a, b]), []
     while a and b:
-        if cost[a, b] == cost[a - 1, b - 1] + apart[a - 1, b - 1]:
-            a, b = a - 1, b - 1
-            pairs.append((a, b))
-        elif cost[a, b] == cost[a - 1, b] + alone:
-            a -= 1
-        else:
-            b -= 1
-    return float(cost[m, n]), pairs[::-1]
+        ways = (cost[a - 1, b - 1] + apart[a - 1, b - 1], cost[a - 1, b] + alone, cost[a, b - 1] + alone)
+        # What is as cheap but for rounding goes together.
+        way = next(k for k, c in enumerate(ways) if c <= min(ways) + 1e-12)
+        if way == 0:
+            pairs.append((a - 1, b - 1))
+        a, b = a - (way < 2), b - (way != 1)
+    return best, pairs[::-1]
+
+
+def _costs(apart: Array, alone: float) -> Array:
+    """(k, m + 1, n + 1) the least cost of every beginning of k tables `apart` (k, m, n), a row at a time."""
+    tables, m, n = apart.shape
+    alone_so_far = alone * np.arange(n + 1)
+    cost = np.empty((tables, m + 1, n + 1))
+    cost[:, 0] = alone_so_far
+    for a in range(m):
+        row = np.empty((tables, n + 1))
+        row[:, 0] = alone * (a + 1)
+        row[:, 1:] = np.minimum(cost[:, a, :-1] + apart[:, a], cost[:, a, 1:] + alone)
+        # A column left alone costs the same wherever it stands in the row.
+        cost[:, a + 1] = np.minimum.accumulate(row - alone_so_far, axis=1) + alone_so_far
+    return cost
 
 
 def _aligned(i: int, shape: _Shape, corners: list[float], ties: list[_Tie]) -> tuple[float, list[_Tie]]:
     """Ties with the corners of outline i on them, in order."""
-    cost, pairs = _alignment(i, shape, corners, ties)
+    apart = _apart(i, shape, corners, ties) if corners and ties else np.zeros((len(corners), len(ties)))
+    cost, pairs = in_order(apart, ALONE)
     result: list[_Tie] = []
     a = b = 0
     for corner, tie in [*pairs, (len(corners), len(ties))]:

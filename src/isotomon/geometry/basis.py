@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 from scipy.interpolate import BSpline
+from scipy.linalg import solve_banded
 from scipy.sparse import csr_array, diags_array
 
 from isotomon.errors import KnotError
@@ -93,7 +94,13 @@ class Basis:
         """
         sites = self.greville()
         try:
-            return np.linalg.solve(self.matrix(sites), sample(sites)).astype(np.float64, copy=False)
+            if self.periodic:
+                return np.linalg.solve(self.matrix(sites), sample(sites)).astype(np.float64, copy=False)
+            wide = self.degree  # a site lies within as many columns of its own on either side
+            rows = self.sparse(sites).tocoo()
+            band = np.zeros((2 * wide + 1, self.size))
+            band[wide + rows.row - rows.col, rows.col] = rows.data
+            return np.asarray(solve_banded((wide, wide), band, sample(sites), overwrite_ab=True))
         except np.linalg.LinAlgError:
             raise KnotError("two places where the curve turns or joins fall together") from None
 
@@ -128,11 +135,13 @@ def fit(
     joins: Joins | None = None,
     periodic: bool = False,
     most: int = 600,
+    loose: tuple[int, float] | None = None,
 ) -> tuple[Basis, Array]:
     """The coarsest basis found by halving spans in which the interpolant of `sample` misses by more than `tolerance`.
 
     `sample`: u (n,) in [0, 1] → (n, m). The largest difference of any of the m columns counts. Neighbouring spans
     are kept within a factor of four, so that interpolation stays well conditioned.
+    `loose`: above so many spans another tolerance does.
     Returns the basis and its control points (size, m).
     Raises: KnotError, if `most` spans do not do.
     """
@@ -145,19 +154,27 @@ def fit(
         control = basis.interpolate(sample)
         width = np.diff(breaks)
         u = (breaks[:-1, None] + width[:, None] * probes).ravel()
-        error = np.abs(basis.matrix(u) @ control - sample(u)).max(axis=1).reshape(len(width), -1).max(axis=1)
-        bad = _with_wide_neighbours(error > tolerance, width)
-        if not bad.any():
+        error = np.abs(basis.sparse(u) @ control - sample(u)).max(axis=1).reshape(len(width), -1).max(axis=1)
+        parts = _parted(error, tolerance, width, degree)
+        if loose is not None and parts.sum() > loose[0]:
+            tolerance = max(tolerance, loose[1])
+            parts = _parted(error, tolerance, width, degree)
+        if parts.max() == 1:
             return basis, control
-        # Halving a smooth span makes its miss smaller by 2 to the degree + 1 at best: so much may be done at once.
-        halvings = np.log2(np.maximum(error / tolerance, 1.0)) // (degree + 1)
-        parts = np.where(bad, 2 ** np.clip(halvings, 1, 3), 1).astype(int)
         if parts.sum() > most:
-            parts = np.where(bad, 2, 1)
+            parts = np.minimum(parts, 2)
         if parts.sum() > most:
             raise KnotError(f"a curve needs more than {most} spans to be met within {tolerance:g}")
         at = np.arange(parts.sum()) - np.repeat(np.cumsum(parts) - parts, parts)
         breaks = np.append(np.repeat(breaks[:-1], parts) + np.repeat(width / parts, parts) * at, 1.0)
+
+
+def _parted(error: Array, tolerance: float, width: Array, degree: int) -> NDArray[np.int64]:
+    """Into how many parts each span goes: 1 where it misses by no more than the tolerance."""
+    bad = _with_wide_neighbours(error > tolerance, width)
+    # Halving a smooth span makes its miss smaller by 2 to the degree + 1 at best: so much may be done at once.
+    halvings = np.log2(np.maximum(error / tolerance, 1.0)) // (degree + 1)
+    return np.where(bad, 2 ** np.clip(halvings, 1, 3), 1).astype(np.int64)
 
 
 def _with_wide_neighbours(bad: NDArray[np.bool_], width: Array) -> NDArray[np.bool_]:

@@ -41,7 +41,7 @@ GAUSS = 8
 HALVINGS, MOST_PLACES = 11, 32
 NEAR = 1e-7
 """A stretch is halved while its two rules differ by more than this share of the largest; what is left then is far less."""
-CHUNK = 2_000_000
+CHUNK = 100_000
 """So many places of the skin are worked out at a time, so that they need no more than some 300 MB."""
 # Kronrod's 15 sites on [-1, 1] with their weights, and those of Gauss's 7 among them.
 # Source: Piessens, de Doncker, Überhuber, Kahaner, QUADPACK (1983), rule qk15.

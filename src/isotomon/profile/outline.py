@@ -82,7 +82,7 @@ class Outline2D:
     def smooth(self) -> bool:
         return self.runs[0].basis.periodic
 
-    @property
+    @cached_property
     def length(self) -> float:
         return sum(run.length for run in self.runs)
 
@@ -211,7 +211,7 @@ def fit_run(
     return Run(basis, control, length, placed)
 
 
-def _arc_table(curve: Curve, start: float, end: float, cells: int = 500) -> tuple[Array, Array]:
+def _arc_table(curve: Curve, start: float, end: float, cells: int = 250) -> tuple[Array, Array]:
     """Parameters and the arc length up to them on a smooth piece, by Gauss quadrature of the speed in each cell."""
     t = np.linspace(start, end, cells + 1)
     step = (end - start) / cells

@@ -21,7 +21,7 @@ from OCP.TopoDS import TopoDS, TopoDS_Compound, TopoDS_Shape
 
 from isotomon.errors import SolidError
 from isotomon.solid.kernel import Body, names_of
-from isotomon.solid.meshing import parts
+from isotomon.solid.meshing import is_mesh, mapped_face, parts
 from isotomon.solid.volumes import Lump, doubt, shared
 
 Array = NDArray[np.float64]
@@ -102,6 +102,10 @@ def _combined(maker: Any, bases: Sequence[Body], others: Sequence[Body], toleran
 
     Raises: SolidError.
     """
+    if any(is_mesh(body.shape) for body in (*bases, *others)):
+        raise SolidError(
+            "a body of so many triangles stays a mesh, which is not combined with others; thin it out, and bring it in again"
+        )
     arguments, tools = List_TopoDS_Shape(), List_TopoDS_Shape()
     for group, bodies in ((arguments, bases), (tools, others)):
         for body in bodies:
@@ -187,6 +191,8 @@ def united(base: Body, lump: Lump, maps: Array, tolerance: float) -> float | Non
 
 
 def _mapped(shape: TopoDS_Shape, affine: Array) -> TopoDS_Shape:
+    if is_mesh(shape):
+        return mapped_face(TopoDS.Face(shape), affine)
     linear = affine[:3, :3]
     scale = abs(float(np.linalg.det(linear))) ** (1.0 / 3.0)
     if np.abs(linear @ linear.T - scale**2 * np.eye(3)).max() < 1e-12 * scale**2:

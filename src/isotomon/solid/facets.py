@@ -1,5 +1,5 @@
 """Bodies of flat triangles: an STL file's bytes to a mesh, and a mesh to a solid whose faces are sewn by numbers, not by the
-kernel, which looks for neighbours among all faces. Runs only in the worker process."""
+kernel, which looks for neighbours among all faces; one of very many triangles stays a mesh. Runs only in the worker process."""
 
 from __future__ import annotations
 
@@ -15,13 +15,14 @@ from scipy.sparse import csr_array
 from scipy.sparse.csgraph import connected_components
 
 from isotomon.errors import SolidError
-from isotomon.solid.meshing import Mesh
+from isotomon.solid.meshing import Mesh, meshed_face
 
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]
 _RECORD = np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("attribute", "<u2")])
 MOST_READ, MOST_SEWN = 1_000_000, 60_000
-"""Triangles that are read at most, and of which a solid is made: it then takes some twenty seconds."""
+"""Triangles that are read at most, and of which a solid with a face for each is made, which then takes some twenty seconds.
+More of them stay a mesh: one face that is nothing but its triangles."""
 
 
 def read_stl(data: bytes) -> Array:
@@ -55,33 +56,39 @@ def _read_text(data: bytes) -> Array:
 
 
 def faceted(corners: Array, tolerance: float, told: list[str]) -> tuple[TopoDS_Shape, Mesh]:
-    """The solid, or the skin where they do not close, that triangles (m, 3, 3) bound, and its mesh, a triangle a face; corners
-    nearer than `tolerance` (mm) are one. `told` gets what is to be said of it.
+    """The solid, or the skin where they do not close, that triangles (m, 3, 3) bound, and its mesh; a triangle a face, or all of
+    them one where they are more than a solid is made of. Corners nearer than `tolerance` (mm) are one. `told` gets what is
+    to be said of it.
 
-    Raises: SolidError, for more than a solid is made of.
+    Raises: SolidError, for triangles that bound nothing.
     """
     points, index = _welded(corners, tolerance)
-    if not 3 < len(index) <= MOST_SEWN:
-        raise SolidError(
-            f"the file holds {len(index):,} triangles; a solid is made of 4 to {MOST_SEWN:,}: thin the mesh out, or write it coarser"
-        )
+    if len(index) < 4:
+        raise SolidError("fewer than 4 triangles of the file have a size; a body needs 4")
     ahead = np.concatenate([index[:, [0, 1]], index[:, [1, 2]], index[:, [2, 0]]])
-    pairs, which, times = np.unique(np.sort(ahead, axis=1), axis=0, return_inverse=True, return_counts=True)
+    keys, which, times = np.unique(_key(np.sort(ahead, axis=1), len(points)), return_inverse=True, return_counts=True)
+    pairs = np.stack([keys // len(points), keys % len(points)], axis=1)
     sides = which.reshape(3, -1).T
     open_edges = int((times != 2).sum())
-    turned = len(np.unique(ahead, axis=0)) < len(ahead)
-    if turned:
+    in_order = np.sort(_key(ahead, len(points)))
+    if (in_order[1:] == in_order[:-1]).any():
         raise SolidError("triangles of the file that lie side by side face opposite ways; have them turned alike first")
     pieces = _pieces(sides, len(pairs))
     for part in pieces if not open_edges else ():
         a, b, c = (points[index[part, k]] for k in range(3))
         if float(np.einsum("ij,ij->", a, np.cross(b, c))) < 0.0:  # written inside out
             index[part], sides[part] = index[part][:, ::-1], sides[part][:, [1, 0, 2]]
+    if open_edges:
+        told.append(f"its triangles do not close ({open_edges:,} open edges), so that it is a skin")
+    if len(index) > MOST_SEWN:
+        told.append(
+            f"its {len(index):,} triangles stay a mesh: shown, measured, moved and written as STL, not combined"
+        )
+        return meshed_face(points, index), Mesh(points, index, np.zeros(len(index), np.int64), np.arange(len(points)))
     shells = [_shell(points, index[part], pairs, sides[part]) for part in pieces]
     order = np.concatenate(pieces)
     mesh = Mesh(points, index[order], np.arange(len(order)), np.arange(len(points)))
     if open_edges:
-        told.append(f"its triangles do not close ({open_edges:,} open edges), so that it is a skin")
         return _together(shells), mesh
     told.append("its triangles were sewn into a solid")
     return _together([_solid(shell) for shell in shells]), mesh
@@ -90,8 +97,13 @@ def faceted(corners: Array, tolerance: float, told: list[str]) -> tuple[TopoDS_S
 def _welded(corners: Array, tolerance: float) -> tuple[Array, Index]:
     """Points (n, 3) and triangles (m, 3) that have three different ones."""
     flat = corners.reshape(-1, 3)
-    grid = np.round(flat / max(tolerance, 1e-9))
-    _, first, place = np.unique(grid, axis=0, return_index=True, return_inverse=True)
+    place = np.zeros(len(flat), np.int64)
+    for column in np.round(flat / max(tolerance, 1e-9)).T:
+        # By ranks, which fit one number together; much quicker than whole rows.
+        rank = np.unique(column, return_inverse=True)[1]
+        place = np.unique(_key(np.stack([place, rank], axis=1), len(flat)), return_inverse=True)[1]
+    first = np.empty(int(place.max()) + 1, np.int64)
+    first[place[::-1]] = np.arange(len(flat))[::-1]
     index = place.reshape(-1, 3)
     whole = (index[:, 0] != index[:, 1]) & (index[:, 1] != index[:, 2]) & (index[:, 2] != index[:, 0])
     points, index = flat[first], index[whole]
@@ -100,12 +112,17 @@ def _welded(corners: Array, tolerance: float) -> tuple[Array, Index]:
     return points, index[flat_ones]
 
 
+def _key(pairs: Index, count: int) -> Index:
+    """(n,) one number for each pair (n, 2) of numbers below `count`."""
+    return np.asarray(pairs[:, 0] * np.int64(count) + pairs[:, 1])
+
+
 def _pieces(sides: Index, count: int) -> list[Index]:
     """Triangles that hang together by their edges, in groups."""
     rows = np.repeat(np.arange(len(sides)), 3)
     uses = csr_array((np.ones(len(rows)), (rows, sides.ravel())), shape=(len(sides), count))
     number, group = connected_components(uses @ uses.T, directed=False)
-    return [np.flatnonzero(group == k) for k in range(number)]
+    return np.split(np.argsort(group, kind="stable"), np.cumsum(np.bincount(group, minlength=number))[:-1])
 
 
 def _shell(points: Array, index: Index, pairs: Index, sides: Index) -> TopoDS_Shell:

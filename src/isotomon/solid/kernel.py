@@ -49,7 +49,7 @@ from OCP.XCAFDoc import XCAFDoc_DocumentTool
 
 from isotomon.errors import SolidError
 from isotomon.geometry.patch import Patch
-from isotomon.solid.meshing import mesh_of, parts, welded
+from isotomon.solid.meshing import Mesh, is_closed, is_mesh, mesh_of, parts, stl_bytes, welded
 
 Array = NDArray[np.float64]
 
@@ -246,6 +246,19 @@ def is_valid(body: Body) -> bool:
     return bool(BRepCheck_Analyzer(body.shape).IsValid())
 
 
+def mesh_report(mesh: Mesh) -> Report:
+    """The figures of a body that is nothing but its triangles."""
+    closed = is_closed(mesh.triangles)
+    a, b, c = (mesh.points[mesh.triangles[:, k]] for k in range(3))
+    across = np.cross(b - a, c - a)
+    area, volume = np.linalg.norm(across, axis=1) / 2.0, np.einsum("ij,ij->i", a, np.cross(b, c)) / 6.0
+    # The middle of each triangle, or of the pyramid that it makes with the origin.
+    share, middle = (volume, (a + b + c) / 4.0) if closed else (area, (a + b + c) / 3.0)
+    x, y, z = (share @ middle / share.sum()).tolist()
+    size = float(volume.sum()) if closed else 0.0
+    return Report(size, float(area.sum()), (x, y, z), size > 0.0 or not closed, closed, 1, int(closed))
+
+
 def report(body: Body, closed_mesh: bool) -> Report:
     """The kernel's own figures of a body whose mesh is closed or not. What was stretched is valid once it has been meshed."""
     volume, area = GProp_GProps(), GProp_GProps()
@@ -303,6 +316,9 @@ def write_step(bodies: Sequence[tuple[str, Body]], name: str, path: Path) -> Non
 
     Raises: SolidError.
     """
+    for own, body in bodies:
+        if is_mesh(body.shape):
+            raise SolidError(f"{own} is a mesh of very many triangles, which STEP does not hold; write it as STL")
     document = TDocStd_Document(TCollection_ExtendedString("isotomon"))
     for own, body in bodies:
         label = XCAFDoc_DocumentTool.ShapeTool_s(document.Main()).AddShape(body.shape, False)
@@ -332,13 +348,8 @@ def write_stl(bodies: Sequence[Body], deflection: float, angle: float, path: Pat
     for body in bodies:
         made = mesh_of(body.shape, deflection, angle)
         points, triangles = welded(made)
-        facing.append(points[triangles].astype("<f4"))
-    corners = np.concatenate(facing)
-    facets = np.zeros(len(corners), dtype=[("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("spare", "<u2")])
-    across = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-    facets["normal"] = across / np.maximum(np.linalg.norm(across, axis=1, keepdims=True), 1e-30)
-    facets["corners"] = corners
-    data = b"Isotomon mesh, millimetres".ljust(80) + np.uint32(len(facets)).tobytes() + facets.tobytes()
+        facing.append(points[triangles])
+    data = stl_bytes(np.concatenate(facing))
     _write(path, lambda part: Path(part).write_bytes(data) == len(data))
 
 

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import tempfile
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from OCP.BRep import BRep_Tool
+from OCP.BRep import BRep_Builder, BRep_Tool
 from OCP.BRepMesh import BRepMesh_IncrementalMesh
 from OCP.BRepTools import BRepTools
 from OCP.collections import IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher
+from OCP.Poly import Poly_Triangulation
+from OCP.RWStl import RWStl
 from OCP.TopAbs import TopAbs_Orientation, TopAbs_ShapeEnum
 from OCP.TopExp import TopExp, TopExp_Explorer
 from OCP.TopLoc import TopLoc_Location
@@ -57,12 +60,8 @@ def mesh_of(shape: TopoDS_Shape, deflection: float, angle: float = 0.35) -> Mesh
         made = BRep_Tool.Triangulation_s(face, place)
         if made is None:
             raise SolidError("the kernel cannot mesh a face of the body")
-        move = place.Transformation()
-        nodes = [made.Node(i).Transformed(move) for i in range(1, made.NbNodes() + 1)]
-        points.append(np.array([(p.X(), p.Y(), p.Z()) for p in nodes]))
-        index = np.array([made.Triangle(i).Get() for i in range(1, made.NbTriangles() + 1)]) - 1
-        if face.Orientation() == TopAbs_Orientation.TopAbs_REVERSED:
-            index = index[:, ::-1]
+        nodes, index = _triangles(face, made, place)
+        points.append(nodes)
         triangles.append(index + base)
         owner.append(np.full(len(index), number))
         for key, node in _on_edges(face, edges, corners):
@@ -74,6 +73,58 @@ def mesh_of(shape: TopoDS_Shape, deflection: float, angle: float = 0.35) -> Mesh
         np.concatenate(owner).astype(np.int64),
         _numbered(base, links),
     )
+
+
+def _triangles(face: TopoDS_Face, made: Poly_Triangulation, place: TopLoc_Location) -> tuple[Array, Index]:
+    """Points (n, 3) and outward triangles (m, 3) of a face."""
+    move = place.Transformation()
+    nodes = [made.Node(i).Transformed(move) for i in range(1, made.NbNodes() + 1)]
+    index = np.array([made.Triangle(i).Get() for i in range(1, made.NbTriangles() + 1)]) - 1
+    if face.Orientation() == TopAbs_Orientation.TopAbs_REVERSED:
+        index = index[:, ::-1]
+    return np.array([(p.X(), p.Y(), p.Z()) for p in nodes]), index
+
+
+def stl_bytes(corners: Array) -> bytes:
+    """A binary STL file of triangles (m, 3, 3)."""
+    facets = np.zeros(len(corners), dtype=[("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("spare", "<u2")])
+    across = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    facets["normal"] = across / np.maximum(np.linalg.norm(across, axis=1, keepdims=True), 1e-30)
+    facets["corners"] = corners
+    return b"Isotomon mesh, millimetres".ljust(80) + np.uint32(len(facets)).tobytes() + facets.tobytes()
+
+
+def meshed_face(points: Array, index: Index) -> TopoDS_Face:
+    """One face without a surface, which is nothing but its triangles. They go through a file: to hand them to the kernel one by
+    one takes ten times as long.
+
+    Raises: SolidError, for points that single precision does not tell apart.
+    """
+    with tempfile.NamedTemporaryFile(suffix=".stl") as file:
+        file.write(stl_bytes(points[index]))
+        file.flush()
+        mesh = RWStl.ReadFile_s(file.name)
+    if mesh is None or (mesh.NbNodes(), mesh.NbTriangles()) != (len(np.unique(index)), len(index)):
+        raise SolidError(
+            "points of the mesh lie too close together to be told apart; thin it out, or move it nearer to 0"
+        )
+    face = TopoDS_Face()
+    BRep_Builder().MakeFace(face, mesh)
+    return face
+
+
+def is_mesh(shape: TopoDS_Shape) -> bool:
+    """Whether a body is nothing but triangles."""
+    first = parts(shape, TopAbs_ShapeEnum.TopAbs_FACE)[:1]
+    return bool(first) and BRep_Tool.Surface_s(TopoDS.Face(first[0])) is None
+
+
+def mapped_face(face: TopoDS_Face, affine: Array) -> TopoDS_Face:
+    """A face that is nothing but its triangles where an affine map (4, 4) takes it."""
+    place = TopLoc_Location()
+    points, index = _triangles(face, BRep_Tool.Triangulation_s(face, place), place)
+    turned = index[:, ::-1] if np.linalg.det(affine[:3, :3]) < 0.0 else index
+    return meshed_face(points @ affine[:3, :3].T + affine[:3, 3], turned)
 
 
 def _on_edges(
@@ -127,7 +178,7 @@ def welded(mesh: Mesh) -> tuple[Array, Index]:
 
 def is_closed(triangles: Index) -> bool:
     """Whether every edge of a welded mesh is shared by two triangles that run along it in opposite directions."""
-    edges = np.vstack([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]])
-    ahead, counts = np.unique(edges, axis=0, return_counts=True)
-    back = np.unique(edges[:, ::-1], axis=0)
-    return bool(np.all(counts == 1) and np.array_equal(ahead, back))
+    count = np.int64(triangles.max() + 1)
+    here, there = triangles.ravel(), np.roll(triangles, -1, axis=1).ravel()
+    ahead, back = np.sort(here * count + there), np.sort(there * count + here)
+    return bool(np.all(ahead[1:] != ahead[:-1]) and np.array_equal(ahead, back))

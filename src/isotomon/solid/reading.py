@@ -37,7 +37,7 @@ def read_body(data: bytes, form: str, tolerance: float) -> tuple[Body, tuple[str
     told: list[str] = []
     if form == "stl":
         shape, mesh = faceted(read_stl(data), max(tolerance, 1e-6), told)
-        return Body(shape, tuple(f"face {k + 1}" for k in range(len(mesh.triangles)))), tuple(told), mesh
+        return Body(shape, tuple(f"face {k + 1}" for k in range(int(mesh.owner[-1]) + 1))), tuple(told), mesh
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / f"body.{form}"
         path.write_bytes(data)

@@ -21,7 +21,7 @@ import msgspec
 
 from isotomon.errors import SolidError
 from isotomon.solid import combining, exact, kernel
-from isotomon.solid.meshing import Mesh, is_closed, mesh_of, welded
+from isotomon.solid.meshing import Mesh, is_closed, is_mesh, mesh_of, welded
 from isotomon.solid.protocol import (
     Alive,
     Built,
@@ -121,11 +121,12 @@ def _kept(bodies: OrderedDict[str, Built], key: str) -> kernel.Body:
 
 def _built(request: Making, body: kernel.Body, told: tuple[str, ...] = (), mesh: Mesh | None = None) -> Built:
     """What is told of a body; `mesh`: where it is one already."""
-    if mesh is None:
-        mesh, closed = _meshed(body, request)
+    if is_mesh(body.shape):
+        mesh = mesh or mesh_of(body.shape, request.deflection)
+        report = kernel.mesh_report(mesh)
     else:
-        closed = is_closed(mesh.triangles)
-    report = kernel.report(body, closed)
+        mesh, closed = (mesh, is_closed(mesh.triangles)) if mesh else _meshed(body, request)
+        report = kernel.report(body, closed)
     return Built(
         id=request.id,
         names=list(body.names),
