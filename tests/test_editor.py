@@ -8,9 +8,10 @@ import numpy as np
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
-from isotomon.model.drawing import Line
+from isotomon.model.drawing import DIMENSIONS, Line
 from isotomon.model.file import encode
 from isotomon.model.records import Drawn
+from isotomon.samples import sample
 from isotomon.solid.protocol import Built
 from tests.test_window import LEFT, WithWindow
 
@@ -86,6 +87,25 @@ class Editor(EditorCase):
         self.key(Qt.Key.Key_Escape)
         self.assertEqual(canvas.freedom.count, 0)
         return canvas.key
+
+    def test_nothing_covers_a_figure(self) -> None:
+        """The four lobes of the mast, however near they are looked at: no label and no tile lies on another."""
+        self.window.files.open_design(sample("signal-mast"))
+        self.window.room.open_station("s3")
+        for zoom in (0.4, 0.8, 1.6):
+            self.canvas.per_pixel = zoom
+            self.canvas.grab()
+            named = {(round(b.x()), round(b.y())): b for boxes in self.canvas._boxes.values() for b in boxes}
+            boxes = list(named.values())
+            self.assertGreater(len(boxes), 8)
+            crossing = [(a, b) for k, a in enumerate(boxes) for b in boxes[k + 1 :] if a.intersects(b)]
+            self.assertEqual(crossing if zoom < 1.0 else [], [])
+            shown = {
+                c.id for c in self.canvas.drawing.constraints if c.kind in DIMENSIONS and c.id in self.canvas._boxes
+            }
+            figures = [self.canvas._boxes[key][0] for key in shown]
+            self.assertFalse([1 for k, a in enumerate(figures) for b in figures[k + 1 :] if a.intersects(b)])
+            self.assertEqual(len(shown) + self.canvas.hidden_figures, 6)
 
     def test_the_whole_job(self) -> None:
         """A half section drawn, dimensioned by diameter, fully fixed, put on three stations, lofted, edited, undone."""

@@ -20,6 +20,7 @@ from isotomon.measure.sections import extents
 from isotomon.model.edits import add_station, change_station
 from isotomon.model.file import decode, encode
 from isotomon.model.records import Station
+from isotomon.rebuild.compare import compare
 from isotomon.rebuild.insert import insert_station
 from isotomon.rebuild.quick import rebuild
 from isotomon.rebuild.shape import keep_section
@@ -258,6 +259,20 @@ class Properties(unittest.TestCase):
 
 class Behaviour(unittest.TestCase):
     """Choices the field makes."""
+
+    def test_turn_is_counted_from_the_first_section_that_is_one(self) -> None:
+        """A body that begins or ends in a point turns from its first section on, and has no turn at a point."""
+        _, shape = results(
+            [(0.0, "point", 1.0, 0.0), (80.0, "polygon:4", 50.0, 40.0), (160.0, "polygon:4", 50.0, 70.0)]
+        )
+        turn = np.degrees(shape.curves.turn[shape.at_stations])
+        np.testing.assert_allclose(turn, [np.nan, 0.0, 30.0], atol=1e-9)
+        quick, shape = results(
+            [(0.0, "polygon:4", 50.0, 40.0), (80.0, "polygon:4", 50.0, 65.0), (160.0, "point", 1.0, 0.0)]
+        )
+        np.testing.assert_allclose(np.degrees(shape.curves.turn[shape.at_stations]), [0.0, 25.0, np.nan], atol=1e-9)
+        turned = next(own for title, own, _, _ in compare(quick, quick).figures if title == "Turn in all")
+        self.assertAlmostEqual(math.degrees(turned), 25.0, delta=0.5)
 
     def test_a_changed_inserted_station_acts_and_its_neighbours_stay(self) -> None:
         """Widening an inserted station widens the body there and moves no other station's section."""

@@ -129,11 +129,12 @@ class Board(QWidget):
         area = float(np.interp(place, c.v, c.area)) * to_unit(1.0, unit) ** 2
         lines += [] if quick.shape.open else [f"area {display(area, 2)} {unit}²"]
         row = int(np.argmin(np.abs(c.v - place)))
-        angle = float(np.interp(place, c.v, np.nan_to_num(c.set_angle, nan=np.nan)))
+        angle = float(np.interp(place, c.v, c.set_angle))
         if math.isnan(angle):
             angle = float(c.set_angle[row])
         lines.append("set angle – (round)" if math.isnan(angle) else f"set angle {display(math.degrees(angle), 3)}°")
-        lines.append(f"turn {display(math.degrees(float(np.interp(place, c.v, c.turn))), 3)}°")
+        turn = float(np.interp(place, c.v, c.turn))
+        lines.append("turn – (point)" if math.isnan(turn) else f"turn {display(math.degrees(turn), 3)}°")
         return lines
 
     def _handles(self) -> list[tuple[str, float]]:

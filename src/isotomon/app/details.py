@@ -420,11 +420,11 @@ class Details(QScrollArea):
             return ""
         index, unit = ids.index(key), quick.design.unit
         row, c, scale = quick.shape.at_stations[index], quick.shape.curves, to_unit(1.0, unit)
-        angle = float(c.set_angle[row])
+        angle, turn = float(c.set_angle[row]), float(c.turn[row])
         lines = [
             f"Area\t{'– (open)' if quick.shape.open else display(float(c.area[row]) * scale**2, 3) + f' {unit}²'}",
             f"Set angle\t{'– (round)' if math.isnan(angle) else display(math.degrees(angle), 4) + '°'}",
-            f"Turn\t{display(math.degrees(float(c.turn[row])), 4)}°",
+            f"Turn\t{'– (point)' if math.isnan(turn) else display(math.degrees(turn), 4) + '°'}",
             f"Twist rate\t{display(math.degrees(float(c.twist_rate[row])) * 1000, 3)} °/m",
         ]
         if quick.shape.field.wrap is not None and quick.full is not None:
@@ -616,7 +616,7 @@ class Details(QScrollArea):
             f"Surface\t{body.area * scale**2:,.1f} {unit}²",
             "Centre\t" + ", ".join(display(float(x) * scale, 2) for x in body.centre),
             f"Length\t{display((quick.shape.field.last - quick.shape.field.first) * scale, 3)} {unit}",
-            f"Turn in all\t{display(math.degrees(float(quick.shape.curves.turn[-1])), 3)}°",
+            f"Turn in all\t{display(math.degrees(float(quick.shape.curves.turn_in_all)), 3)}°",
         ]
         if quick.design.loft.density is not None and not quick.shape.open:
             principal = np.linalg.eigvalsh(body.inertia(quick.design.loft.density))

@@ -85,10 +85,6 @@ class Sections:
         """Some of these sections alone."""
         return Sections(**{f.name: getattr(self, f.name)[rows] for f in fields(self)})
 
-    def first(self) -> Sections:
-        """The first of these sections alone."""
-        return self.at(np.array([0]))
-
     @property
     def normal(self) -> Array:
         """(n_v, 3) normals of the section planes, toward the last station."""
@@ -147,6 +143,11 @@ class SectionField:
             return flat
         control, slopes = bent(self.common, self.wrap, flat.control, flat.slopes)
         return replace(flat, control=control, slopes=slopes)
+
+    def counted_from(self, sections: Sections) -> Sections:
+        """The one of `sections` that turn is counted from: at the first station that is not a point."""
+        at = next((v for v, s in zip(self.nodes.tolist(), self.stations, strict=True) if not s.tip), self.first)
+        return sections.at(np.array([int(np.abs(sections.v - at).argmin())]))
 
     def positions(self, v: Array, derivative: int = 0) -> Array:
         """(n_v,) mm along the carrier at v, or how fast that changes."""

@@ -109,6 +109,7 @@ _UNITS = {
 
 _UNDEFINED = {
     "set_angle": "a round section has no set angle",
+    "turn": "a point has no turn",
     "area": "an open section has no area",
     "thickness": "an open section has no thickness",
 }

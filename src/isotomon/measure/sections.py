@@ -53,9 +53,15 @@ class Curves:
     set_angle: Array
     """NaN where a section is round."""
     turn: Array
+    """NaN where a section is a point."""
     twist_rate: Array
     thickness: Array | None = None
     """Worked out only when it is asked for."""
+
+    @property
+    def turn_in_all(self) -> float:
+        """The last turn along the body that there is, rad."""
+        return float(self.turn[~np.isnan(self.turn)][-1])
 
 
 def curves(sections: Sections, first: Sections, rule: Quadrature, common: Correspondence | None = None) -> Curves:
@@ -85,7 +91,7 @@ def _fit_turn(sections: Sections, first: Sections, rule: Quadrature) -> Array:
     dot = x @ against[:, 0] + y @ against[:, 1]
     turn = y @ against[:, 0] - x @ against[:, 1]
     raw = np.arctan2(turn, dot) - (sections.angle - first.angle[0])
-    return np.mod(raw + np.pi, 2 * np.pi) - np.pi
+    return np.where((dot == 0.0) & (turn == 0.0), np.nan, np.mod(raw + np.pi, 2 * np.pi) - np.pi)
 
 
 @dataclass(frozen=True, eq=False)

@@ -59,7 +59,7 @@ def _figures(quick: Quick) -> dict[str, tuple[float, str]]:
         "Length": (field.last - field.first, "length"),
         "Least area": (low, "area"),
         "Largest area": (high, "area"),
-        "Turn in all": (float(c.turn[-1]), "angle"),
+        "Turn in all": (c.turn_in_all, "angle"),
         "Centre X": (float(centre[0]), "length"),
         "Centre Y": (float(centre[1]), "length"),
         "Centre Z": (float(centre[2]), "length"),

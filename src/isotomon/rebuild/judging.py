@@ -59,7 +59,7 @@ def turn_findings(design: Design, shape: Shape, turn: Array | None, judged: tupl
 
 def _turn_points(shape: Shape) -> tuple[LawPoint, ...]:
     rows = zip(shape.field.stations, shape.curves.turn[shape.at_stations].tolist(), strict=True)
-    return tuple(LawPoint(value, station.key) for station, value in rows if "/" not in station.key)
+    return tuple(LawPoint(value, station.key) for station, value in rows if "/" not in station.key and not np.isnan(value))
 
 
 def hole_findings(design: Design, resolved: Resolved, drawings: Drawings, shape: Shape) -> list[Finding]:
@@ -165,7 +165,7 @@ def _curves_at(shape: Shape, position: Array) -> Curves:
         return replace(shape.curves, **{name: values[rows] for name, values in every.items() if values is not None})
     common = shape.form.common if shape.curves.thickness is not None else None
     sections = shape.field.sections(shape.field.params(position))
-    return curves(sections, shape.sections.first(), shape.form.rule, common)
+    return curves(sections, shape.field.counted_from(shape.sections), shape.form.rule, common)
 
 
 def _law_course(

@@ -118,7 +118,8 @@ def fairness(quick: Quick) -> dict[str, Array]:
     """Positions (mm) at which the area and turn curves change the way they bend."""
     c = _shape(quick).curves
     area = np.zeros(0) if _shape(quick).open else wiggles(c.v, c.area, 1e-4 * float(c.area.max()))
-    return {"area": area, "turn": wiggles(c.v, np.degrees(c.turn), 0.05)}
+    there = ~np.isnan(c.turn)
+    return {"area": area, "turn": wiggles(c.v[there], np.degrees(c.turn[there]), 0.05)}
 
 
 def check_looks(quick: Quick) -> dict[str, Any]:

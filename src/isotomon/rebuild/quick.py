@@ -266,7 +266,7 @@ def _laid_out(design: Design, field: SectionField, form: Form, shares: Array, pl
         key=shape_key(field, form, design.tolerance),
         v=v,
         sections=sections,
-        curves=curves(sections, sections.first(), form.rule, form.common if thick else None),
+        curves=curves(sections, field.counted_from(sections), form.rule, form.common if thick else None),
         mesh=skin_mesh(sections.at(seen), form.samples, field.ring),
         at_stations=at_stations,
         mesh_rows=np.searchsorted(seen, at_stations),
@@ -288,6 +288,6 @@ def _unintended(
         return None
     field, form, _ = make_shape(design, resolved, drawings, groups, carrier=shape.field.carrier, endings=ends)
     plain = field.sections(field.nodes)
-    usual = curves(plain, plain.first(), form.rule).turn
-    away = shape.curves.turn[shape.at_stations] - usual
+    usual = curves(plain, field.counted_from(plain), form.rule).turn
+    away = np.nan_to_num(shape.curves.turn[shape.at_stations] - usual)  # a point has none
     return np.asarray(np.unwrap(np.mod(away + np.pi, 2 * np.pi) - np.pi))

@@ -17,14 +17,14 @@ from PySide6.QtGui import (
 from isotomon.app.desk import Desk
 from isotomon.app.drawing import paint
 from isotomon.app.drawing.ghosts import ghosts_of
-from isotomon.app.drawing.marks import constraint_anchors, handle_tips, mark_of, middle_of
+from isotomon.app.drawing.marks import SIDES, constraint_anchors, handle_tips, mark_of
 from isotomon.app.drawing.pens import BY_ID as DRAW_BY_ID
 from isotomon.app.drawing.pens import DrawTool
 from isotomon.app.drawing.sheet import Sheet
 from isotomon.app.drawing.snap import Catch, Catcher
 from isotomon.app.theme import Theme
 from isotomon.errors import IsotomonError
-from isotomon.model.drawing import DIMENSIONS, Curve, replace
+from isotomon.model.drawing import DIMENSIONS, Constraint, Curve, replace
 from isotomon.quantity import show
 
 Array = NDArray[np.float64]
@@ -127,39 +127,48 @@ class Canvas(Sheet):
             paint.draw_ghosts(painter, self.theme, [image], self.to_screen)
 
     def _paint_marks(self, painter: QPainter, chosen: set[str], clash: set[str]) -> None:
+        """Figures, each where it covers no other, and the tiles of constraints beside them."""
         self._boxes, self.hidden_figures = {}, 0
+
+        def state(c: Constraint) -> str:
+            return "clash" if c.id in clash else "chosen" if c.id in chosen else ""
+
+        figures = [c for c in self.drawing.constraints if c.kind in DIMENSIONS]
         values = self._measures()
-        taken: dict[tuple[int, int], int] = {}
+        # Those that have a place of their own keep it; the others make room.
+        for c in sorted(figures, key=lambda c: (not state(c), c.place is None)):
+            self._paint_figure(painter, c, self.figure_text(c, values.get(c.id, 0.0)), state(c))
         seen: dict[tuple[str, int, int, str], QRectF] = {}
-        labels: set[tuple[int, int]] = set()
-        for c in self.drawing.constraints:
-            state = "clash" if c.id in clash else "chosen" if c.id in chosen else ""
-            if c.kind in DIMENSIONS:
-                # Figures that would lie on top of another are left for a closer look.
-                x, y = self.to_screen((middle_of(self.catcher, c) + np.array(c.place or (0.0, 0.0)))[None])[0]
-                cell = (round(x / 60), round(y / 17))
-                if cell in labels and not state:
-                    self.hidden_figures += 1
-                    continue
-                labels.add(cell)
-                state = state or ("" if c.driving else "reported")
-                mark = mark_of(self.catcher, c, self.per_pixel)
-                text = self.figure_text(c, values.get(c.id, 0.0))
-                self._boxes[c.id] = [paint.draw_dimension(painter, self.theme, mark, text, self.to_screen, state)]
-                continue
+        for c in (c for c in self.drawing.constraints if c.kind not in DIMENSIONS):
             for place in constraint_anchors(self.catcher, c):
                 x, y = self.to_screen(place[None])[0]
-                cell = (round(x / 12), round(y / 12))
-                same = (c.kind, *cell, state)  # one picture for all of a kind at one place
-                if same in seen:
-                    self._boxes.setdefault(c.id, []).append(seen[same])
-                    continue
-                shift = taken.get(cell, 0)
-                taken[cell] = shift + 1
-                at = QPointF(x + 13 + 17 * shift, y + 13)
-                box = paint.draw_constraint(painter, self.theme, c.kind, at, state or ("assumed" if c.assumed else ""))
-                seen[same] = box
-                self._boxes.setdefault(c.id, []).append(box)
+                same = (c.kind, round(x / 12), round(y / 12), state(c))  # one picture for all of a kind at one place
+                if same not in seen:
+                    at = self._room_for_tile(x + 13, y + 13)
+                    paint.draw_constraint(painter, self.theme, c.kind, at, state(c) or ("assumed" if c.assumed else ""))
+                    seen[same] = paint.tile_box(at)
+                self._boxes.setdefault(c.id, []).append(seen[same])
+
+    def _paint_figure(self, painter: QPainter, c: Constraint, text: str, state: str) -> None:
+        """A figure beside what it measures; where all places are taken it is left for a closer look, unless it stands out."""
+        sides = SIDES if c.place is None else SIDES[:1]
+        marks = [mark_of(self.catcher, c, self.per_pixel, side) for side in sides]
+        boxes = [paint.label_box(painter, mark, text, self.to_screen) for mark in marks]
+        free = next((k for k, box in enumerate(boxes) if self._is_free(box)), 0 if state else None)
+        if free is None:
+            self.hidden_figures += 1
+            return
+        state = state or ("" if c.driving else "reported")
+        paint.draw_dimension(painter, self.theme, marks[free], text, self.to_screen, state, boxes[free])
+        self._boxes[c.id] = [boxes[free]]
+
+    def _is_free(self, box: QRectF) -> bool:
+        return not any(box.intersects(other) for boxes in self._boxes.values() for other in boxes)
+
+    def _room_for_tile(self, x: float, y: float) -> QPointF:
+        """The first place to the right, or on the line below, at which a tile covers nothing."""
+        places = [QPointF(x + 17.0 * k, y + 17.0 * line) for line in (0, -2, 1) for k in range(5)]
+        return next((at for at in places if self._is_free(paint.tile_box(at))), places[0])
 
     def _paint_findings(self, painter: QPainter) -> None:
         if self._dragged is not None:

@@ -356,8 +356,9 @@ class DrawingEditor(Canvas):
         self.figure.setText(
             c.value if isinstance(c.value, str) else show(value, kind, "deg" if kind == "angle" else self.design.unit)
         )
-        mark = mark_of(self.catcher, c, self.per_pixel)
-        x, y = self.to_screen(mark.label[None])[0]
+        shown = self._boxes.get(key)
+        x, y = self.to_screen(mark_of(self.catcher, c, self.per_pixel).label[None])[0]
+        x, y = (shown[0].center().x(), shown[0].center().y()) if shown else (x, y)
         self.figure.move(int(np.clip(x - 65, 2, self.width() - 134)), int(np.clip(y - 13, 2, self.height() - 28)))
         self.figure.show()
         self.figure.setFocus()

@@ -68,14 +68,19 @@ def middle_of(catcher: Catcher, c: Constraint) -> Array:
     return np.mean([anchor(catcher, ref) for ref in c.on], axis=0)
 
 
-def mark_of(catcher: Catcher, c: Constraint, per_pixel: float) -> Mark:
-    """How a dimension is drawn where it stands; `per_pixel`: mm a pixel, for what has no place of its own."""
+SIDES = (1.0, -1.0, 2.0, -2.0, 3.0, -3.0, 4.0, -4.0)
+"""How far out a dimension without a place of its own may stand, and on which side, the best first."""
+
+
+def mark_of(catcher: Catcher, c: Constraint, per_pixel: float, side: float = 1.0) -> Mark:
+    """How a dimension is drawn where it stands; `per_pixel`: mm a pixel, and `side`, one of `SIDES`, for what has no place of its
+    own."""
     at = middle_of(catcher, c)
     place = None if c.place is None else at + np.array(c.place)
     if c.kind in ("radius", "diameter"):
-        return _round_mark(catcher, c, place, per_pixel)
+        return _round_mark(catcher, c, place, per_pixel, side)
     if c.kind == "angle":
-        return _angle_mark(catcher, c, place, per_pixel)
+        return _angle_mark(catcher, c, place, per_pixel * abs(side))
     a, b = _ends(catcher, c)
     if c.kind == "across":
         way = np.array([1.0, 0.0])
@@ -85,7 +90,7 @@ def mark_of(catcher: Catcher, c: Constraint, per_pixel: float) -> Mark:
         way = _unit(b - a)
     normal = _turned(way)
     if place is None:
-        place = (a + b) / 2.0 + 26.0 * per_pixel * normal
+        place = (a + b) / 2.0 + 26.0 * side * per_pixel * normal
     off = float((place - a) @ normal)
     p = a + off * normal
     q = b + float((place - b) @ normal) * normal
@@ -141,12 +146,16 @@ def _foot(p: Array, a: Array, b: Array) -> Array:
     return a + along * float((p - a) @ along)
 
 
-def _round_mark(catcher: Catcher, c: Constraint, place: Array | None, per_pixel: float) -> Mark:
+def _round_mark(catcher: Catcher, c: Constraint, place: Array | None, per_pixel: float, side: float) -> Mark:
     centre, radius = _reference(catcher, c.on[0]), _radius(catcher, c.on[0])
-    way = _unit(place - centre) if place is not None else _unit(anchor(catcher, c.on[0]) - centre)
+    way = (
+        _unit(place - centre)
+        if place is not None
+        else math.copysign(1.0, side) * _unit(anchor(catcher, c.on[0]) - centre)
+    )
     rim = centre + radius * way
     if place is None:
-        place = rim + 30.0 * per_pixel * way
+        place = rim + 30.0 * abs(side) * per_pixel * way
     start = centre - radius * way if c.kind == "diameter" else centre
     arrows = [(rim, way)] + ([(start, -way)] if c.kind == "diameter" else [])
     return Mark((np.array([start, rim]), np.array([rim, place])), tuple(arrows), place)

@@ -154,9 +154,14 @@ def draw_guide(painter: QPainter, theme: Theme, points: Array) -> None:
     painter.drawPolyline(polygon(points))
 
 
-def draw_constraint(painter: QPainter, theme: Theme, kind: str, at: QPointF, state: str) -> QRectF:
-    """A constraint's little picture in a rounded tile, 15 pixels wide; `state`: '', 'chosen', 'assumed' or 'clash'."""
-    box = QRectF(at.x() - 7.5, at.y() - 7.5, 15, 15)
+def tile_box(at: QPointF) -> QRectF:
+    """The tile of a constraint's picture, 15 pixels wide."""
+    return QRectF(at.x() - 7.5, at.y() - 7.5, 15, 15)
+
+
+def draw_constraint(painter: QPainter, theme: Theme, kind: str, at: QPointF, state: str) -> None:
+    """A constraint's little picture in its tile; `state`: '', 'chosen', 'assumed' or 'clash'."""
+    box = tile_box(at)
     edge = {"chosen": theme.attention, "clash": theme.failure}.get(state, theme.hairline)
     painter.setPen(
         QPen(
@@ -179,7 +184,6 @@ def draw_constraint(painter: QPainter, theme: Theme, kind: str, at: QPointF, sta
     painter.setBrush(ink)
     for cx, cy in dots:
         painter.drawEllipse(QPointF(x + cx, y + cy), 1.2, 1.2)
-    return box
 
 
 _Picture = tuple[tuple[tuple[float, ...], ...], tuple[tuple[float, float, float], ...], tuple[tuple[float, float], ...]]
@@ -201,8 +205,18 @@ _PICTURES: dict[str, _Picture] = {
 }
 
 
-def draw_dimension(painter: QPainter, theme: Theme, mark: Mark, text: str, to: ToScreen, state: str) -> QRectF:
-    """A dimension's lines, arrows and label; returns the label's box. `state`: '', 'chosen', 'clash' or 'reported'."""
+def label_box(painter: QPainter, mark: Mark, text: str, to: ToScreen) -> QRectF:
+    """Where a dimension's label stands on the screen."""
+    metrics = painter.fontMetrics()
+    width, height = metrics.horizontalAdvance(f"({text})") + 8, metrics.height() + 2
+    x, y = to(mark.label[None])[0]
+    return QRectF(x - width / 2, y - height / 2, width, height)
+
+
+def draw_dimension(
+    painter: QPainter, theme: Theme, mark: Mark, text: str, to: ToScreen, state: str, box: QRectF
+) -> None:
+    """A dimension's lines, arrows and label in its `box`. `state`: '', 'chosen', 'clash' or 'reported'."""
     colour = QColor({"chosen": theme.attention, "clash": theme.failure}.get(state, theme.soft_ink))
     painter.setPen(QPen(colour, 1.0))
     for points in mark.lines:
@@ -214,13 +228,8 @@ def draw_dimension(painter: QPainter, theme: Theme, mark: Mark, text: str, to: T
         head = [(x, y), (x - 8 * dx + 2.6 * dy, y - 8 * dy - 2.6 * dx), (x - 8 * dx - 2.6 * dy, y - 8 * dy + 2.6 * dx)]
         painter.setPen(Qt.PenStyle.NoPen)
         painter.drawPolygon(QPolygonF([QPointF(*p) for p in head]))
-    metrics = painter.fontMetrics()
-    width, height = metrics.horizontalAdvance(text) + 8, metrics.height() + 2
-    x, y = to(mark.label[None])[0]
-    box = QRectF(x - width / 2, y - height / 2, width, height)
     painter.setPen(QPen(colour, 1.0) if state in ("chosen", "clash") else Qt.PenStyle.NoPen)
     painter.setBrush(QColor(theme.paper))
     painter.drawRoundedRect(box, 3.0, 3.0)
     painter.setPen(QColor(theme.failure if state == "clash" else theme.ink))
     painter.drawText(box, Qt.AlignmentFlag.AlignCenter, f"({text})" if state == "reported" else text)
-    return box
