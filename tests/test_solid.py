@@ -166,7 +166,7 @@ class Bodies(WithWorker):
             mesh = trimesh.load(path)
         assert quick.full is not None
         self.assertTrue(mesh.is_watertight and mesh.is_winding_consistent)
-        self.assertAlmostEqual(mesh.volume / quick.full.body.volume, 1.0, delta=5e-3)
+        self.assertAlmostEqual(mesh.volume / quick.full.body.volume, 1.0, delta=2e-4)
 
     def test_unwritable_targets_leave_nothing(self) -> None:
         """A missing folder, a wrong ending, a forbidden place: each its own words, no file, no part."""

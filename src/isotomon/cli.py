@@ -126,7 +126,11 @@ def _parser() -> argparse.ArgumentParser:
         "file", type=Path, metavar="FILE.step|.stl", help="where the solid goes; the ending says its form"
     )
     export.add_argument(
-        "--fine", type=float, default=0.0, metavar="MM", help="of STL: how far its triangles may lie from the body"
+        "--fine",
+        type=float,
+        default=0.0,
+        metavar="MM",
+        help="of STL: how far its triangles may lie from the body (default: so near that its volume is right to 0.02 %%)",
     )
     export.add_argument(
         "--angle", type=float, default=12.0, metavar="DEG", help="of STL: by how much neighbouring triangles may turn"

@@ -18,7 +18,7 @@ from isotomon.model import edits
 from isotomon.model.disk import refuse_same, write_atomically
 from isotomon.model.records import Circle, Design, Loft, Station
 from isotomon.rebuild.check import check_json
-from isotomon.rebuild.deliver import USUAL, USUAL_SHARE, Fineness, export_form, fine_of, finished_key
+from isotomon.rebuild.deliver import USUAL, Fineness, export_form, finished_key
 from isotomon.rebuild.session import Recovered, Session, open_session, restore
 from isotomon.solid.protocol import Built
 
@@ -276,9 +276,8 @@ class Files:
             return
         fine = USUAL
         if form == "stl" and self.w.desk.quick is not None:
-            usual = fine_of(self.w.desk.quick) / USUAL_SHARE
-            text = "How far the triangles may lie from the body, in mm"
-            found, go_on = QInputDialog.getDouble(self.w, "Mesh as STL", text, usual, 1e-4, 100.0, 4)
+            text = "How far the triangles may lie from the body, in mm; 0: so near that its volume is right to 0.02 %"
+            found, go_on = QInputDialog.getDouble(self.w, "Mesh as STL", text, 0.0, 0.0, 100.0, 4)
             if not go_on:
                 return
             fine = replace(USUAL, distance=found)

@@ -323,16 +323,16 @@ def export_form(path: Path) -> Form:
 
 @dataclass(frozen=True)
 class Fineness:
-    """Of a mesh that is written: how far from the body it may lie (mm; nought: as is usual for its size), and by how much (rad)
-    neighbouring triangles may turn."""
+    """Of a mesh that is written: how far from the body it may lie (mm; nought: so near that its volume is right to
+    `RIGHT_VOLUME`), and by how much (rad) neighbouring triangles may turn."""
 
     distance: float = 0.0
     angle: float = math.radians(12.0)
 
 
 USUAL = Fineness()
-USUAL_SHARE = 3.0
-"""A mesh that is written is so many times as fine as the one that is shown."""
+RIGHT_VOLUME = 2e-4
+"""By this share of its volume a body's mesh is off at most, unless it is written as coarse as is asked for."""
 
 
 def check_fineness(fine: Fineness) -> None:
@@ -351,9 +351,9 @@ def export_request(
     if not shown_body(quick):
         raise SolidError("every body is set aside, so that there is nothing to deliver; take one back")
     bodies = [(name_of(design, body), key) for body, key in plan(quick).whole().finished.items()]
-    distance = fine.distance or fine_of(quick) / USUAL_SHARE
+    distance, share = (fine.distance, 0.0) if fine.distance else (fine_of(quick), RIGHT_VOLUME)
     name = design.loft.name if len(bodies) == 1 else design.name
-    return Export(request_id, bodies, name, export_form(path), str(path.absolute()), distance, fine.angle, limit)
+    return Export(request_id, bodies, name, export_form(path), str(path.absolute()), distance, fine.angle, share, limit)
 
 
 def export(quick: Quick, supervisor: Supervisor, path: Path, fine: Fineness = USUAL) -> None:

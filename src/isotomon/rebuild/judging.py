@@ -59,7 +59,9 @@ def turn_findings(design: Design, shape: Shape, turn: Array | None, judged: tupl
 
 def _turn_points(shape: Shape) -> tuple[LawPoint, ...]:
     rows = zip(shape.field.stations, shape.curves.turn[shape.at_stations].tolist(), strict=True)
-    return tuple(LawPoint(value, station.key) for station, value in rows if "/" not in station.key and not np.isnan(value))
+    return tuple(
+        LawPoint(value, station.key) for station, value in rows if "/" not in station.key and not np.isnan(value)
+    )
 
 
 def hole_findings(design: Design, resolved: Resolved, drawings: Drawings, shape: Shape) -> list[Finding]:

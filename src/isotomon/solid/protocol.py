@@ -15,7 +15,7 @@ from isotomon.geometry.basis import Basis
 from isotomon.geometry.edge import Edge, EdgeKind
 from isotomon.geometry.patch import Patch
 
-PROTOCOL = 9
+PROTOCOL = 10
 _HEAD = struct.Struct("<Q")
 MOST_BYTES = 1 << 31
 
@@ -190,6 +190,8 @@ class Export(msgspec.Struct, tag=True):
     deflection: float
     angle: float
     """rad by which neighbouring triangles of a mesh turn at most."""
+    share: float
+    """Of a body's volume, by which its mesh may be off it; nought: by as much as comes of the above."""
     limit: float
     version: int = PROTOCOL
 

@@ -101,7 +101,8 @@ def run_step(request: Work, bodies: OrderedDict[str, Built]) -> Reply:
     if request.form == "step":
         kernel.write_step(found, request.name, path)
     else:
-        kernel.write_stl([body for _, body in found], request.deflection, request.angle, path)
+        whole = [(body, bodies[key].volume) for (_, body), (_, key) in zip(found, request.bodies, strict=True)]
+        kernel.write_stl(whole, request.deflection, request.angle, request.share, path)
     return Exported(request.id, request.path)
 
 
