@@ -217,7 +217,7 @@ class Properties(unittest.TestCase):
         for patch in made:
             knots = np.repeat(patch.breaks_v, patch.times_v)
             along = BSpline(knots, patch.control.transpose(1, 0, 2), patch.degree_v)
-            if patch.periodic_u or " fore" in patch.name or " aft" in patch.name:
+            if patch.periodic_u or " part " in patch.name:
                 continue
             lane = shape.form.common.lanes[
                 next(k for k, n in enumerate(shape.field.names.lanes) if f"lane {n} " in patch.name)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import unittest
 
 import numpy as np
@@ -265,8 +266,13 @@ class LastingNames(unittest.TestCase):
         self.assertEqual(len({p.name for p in made}), len(made))
         for patch in made:
             first, last = patch.name.removeprefix("lane ").partition(" from ")[0].split("~")
-            for edge, run, side in ((first, patch.control[0], " aft"), (last, patch.control[-1], " fore")):
-                if patch.name.endswith(side):  # it ends in the middle of its lane
+            part = re.search(r" part (\d+) of (\d+)$", patch.name)
+            ends_there = (part is None or part[1] == "1", part is None or part[1] == part[2])
+            for edge, run, outer in (
+                (first, patch.control[0], ends_there[0]),
+                (last, patch.control[-1], ends_there[1]),
+            ):
+                if not outer:  # it ends in the middle of its lane
                     continue
                 ends = ground.curve(f"body/along:{edge}").at(np.array([0.0, 1.0]))
                 np.testing.assert_allclose(run[[0, -1]], ends, atol=1e-9)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,6 +20,8 @@ from isotomon.geometry.patch import Patch
 Array = NDArray[np.float64]
 MOST_SPANS = 1200
 MOST_SPANS_OF_ONE_FACE = 40
+SLIVER = 0.002
+"""A part of a lane narrower than this share of it is no face of its own."""
 MOST_SPANS_ALONG, OF_A_LONG_BODY, LONG = 40, 8, 400
 """Other programs integrate over a face by a fixed number of places: so many spans they follow to a ten-thousandth."""
 
@@ -112,8 +114,11 @@ def _cut(field: SectionField, along: _Along) -> list[Patch]:
         # Cut in its middle too, so that no face closes on itself along the body.
         gone, fresh = np.vstack([gone, gone[:1]]), np.append(fresh, False)
         fresh[len(field.nodes) // 2] = True
-    keys = {s.position: s.key for s in field.stations}
-    spans = [_spans(field.edges, gone[:, k] | fresh, gone[:, k], whole) for k in range(len(field.common.lanes))]
+    places, bay = _places(field.edges, along.breaks)
+    at_station = np.isin(places, field.edges)
+    cut, none = ~at_station, np.zeros((len(places), gone.shape[1]), dtype=bool)
+    cut[at_station], none[at_station] = fresh, gone
+    spans = [_spans(places, none[:, k] | cut, none[:, k], whole) for k in range(len(field.common.lanes))]
     pieces = {
         (number, span): _between(along, lane.columns, *span)
         for number, lane in enumerate(field.common.lanes)
@@ -124,19 +129,37 @@ def _cut(field: SectionField, along: _Along) -> list[Patch]:
         for number in range(len(spans)):
             mine = [piece for (k, _), piece in pieces.items() if k == number]
             mine[-1].control[-1] = mine[0].control[0]
-    result = []
+    # The section that a body begins with is its station's, wherever it is carried on to.
+    keys = {s.position: s.key if s.position != field.first else s.key.partition("/")[0] for s in field.stations}
+    begins = dict(zip(places.tolist(), (keys.get(field.edges[k], "") for k in bay.tolist()), strict=True))
+    faces: dict[str, list[Patch]] = {}
     for (number, span), piece in pieces.items():
         lane = field.common.lanes[number]
-        # The section that a body begins with is its station's, wherever it is carried on to.
-        begin = keys[span[0]].partition("/")[0] if span[0] == field.first else keys[span[0]]
-        name = f"lane {field.names.lanes[number]} from {begin}"
         if _still(piece.control):  # it lies on the axis that the body is turned about
             continue
-        for side, basis, net in _parted(lane.basis, np.ascontiguousarray(piece.control.transpose(1, 0, 2))):
-            u = (basis.breaks, _times(basis))
-            v = (piece.breaks, piece.times)
-            result.append(Patch(name + side, basis.degree, piece.degree, *u, *v, basis.periodic, net, lane.loop))
-    return result
+        name = f"lane {field.names.lanes[number]} from {begins[span[0]]}"
+        for basis, net in _parted(lane.basis, np.ascontiguousarray(piece.control.transpose(1, 0, 2))):
+            u, v = (basis.breaks, _times(basis)), (piece.breaks, piece.times)
+            face = Patch(name, basis.degree, piece.degree, *u, *v, basis.periodic, net, lane.loop)
+            faces.setdefault(name, []).append(face)
+    return [
+        face if len(parts) == 1 else replace(face, name=f"{name} part {k} of {len(parts)}")
+        for name, parts in faces.items()
+        for k, face in enumerate(parts, 1)
+    ]
+
+
+def _places(edges: Array, breaks: Array) -> tuple[Array, NDArray[np.int64]]:
+    """(n,) the stations, and where a bay of many spans is parted between them; (n,) the number of the bay that begins there or
+    before."""
+    most = _most_along(breaks)
+    found = np.searchsorted(breaks, edges)
+    places, bays = [], []
+    for bay, (a, b) in enumerate(zip(found[:-1].tolist(), found[1:].tolist(), strict=True)):
+        parts = max(-(-(b - a) // most), 1)
+        places += [edges[bay], *breaks[a + (b - a) * np.arange(1, parts) // parts].tolist()]
+        bays += [bay] * parts
+    return np.array([*places, edges[-1]]), np.array([*bays, len(edges) - 1])
 
 
 def _still(control: Array) -> bool:
@@ -165,28 +188,47 @@ def _times(basis: Basis) -> NDArray[np.int64]:
     return times
 
 
-def _parted(basis: Basis, control: Array) -> list[tuple[str, Basis, Array]]:
-    """A lane with many spans in two faces, parted at its nose (or middle) and, when it is closed, at its start.
+def _parted(basis: Basis, control: Array) -> list[tuple[Basis, Array]]:
+    """A lane's faces: parted where it is less smooth than its spline (the nose of a foil, an arc's end), and where it would have more
+    than `MOST_SPANS_OF_ONE_FACE`.
 
-    The join is as smooth as the lane. One face that turns through a whole foil is valid, but other programs that
-    integrate over it by a fixed number of points get its volume wrong by parts in a thousand.
+    The joins are as smooth as the lane. One face over all of it is valid, but programs that integrate over it by a fixed
+    number of places get its volume wrong by parts in a thousand.
     """
-    if len(basis.breaks) <= MOST_SPANS_OF_ONE_FACE:
-        return [("", basis, control)]
-    inner = np.arange(1, len(basis.breaks) - 1)
-    middle = (basis.breaks[0] + basis.breaks[-1]) / 2.0
-    # The break nearest the middle, one at which the curve is less smooth (the nose) before any other.
-    cut = int(min(inner, key=lambda i: (basis.multiplicity[i] == 1, abs(basis.breaks[i] - middle))))
-    parts = []
-    for side, inside in ((" fore", (0, cut)), (" aft", (cut, len(basis.breaks) - 1))):
-        parts.append((side, *part_of(basis, control, *inside)))
-    fore, aft = parts[0][2], parts[1][2]
-    aft[0] = fore[-1]
+    count = len(basis.breaks) - 1
+    stops = [0, *(k for k in range(1, count) if basis.multiplicity[k] > 1), count]
+    at = [0]
+    for a, b in zip(stops[:-1], stops[1:], strict=True):
+        parts = -(-(b - a) // MOST_SPANS_OF_ONE_FACE)
+        at += [a + (b - a) * k // parts for k in range(1, parts + 1)]
+    at = _wide_enough(basis, control, at)
+    if len(at) == 2:
+        return [(basis, control)]
+    faces = [part_of(basis, control, a, b) for a, b in zip(at[:-1], at[1:], strict=True)]
+    for (_, before), (_, after) in zip(faces[:-1], faces[1:], strict=True):
+        after[0] = before[-1]
+    first, last = faces[0][1], faces[-1][1]
     if basis.periodic:
-        aft[-1] = fore[0]
+        last[-1] = first[0]
     else:
-        fore[0], aft[-1] = control[0], control[-1]
-    return parts
+        first[0], last[-1] = control[0], control[-1]
+    return faces
+
+
+def _wide_enough(basis: Basis, control: Array, at: list[int]) -> list[int]:
+    """The numbers of those breaks, the outer ones among them, between which every part of a lane has a width all along, and not
+    only a sliver's."""
+    points = np.tensordot(basis.matrix(basis.breaks[at] if not basis.periodic else basis.breaks[at] % 1.0), control, 1)
+    wide = np.linalg.norm(np.diff(points, axis=0), axis=2)
+    whole = wide.sum(axis=0)
+    there = whole > SLIVER * whole.max()
+    share = np.cumsum(wide[:, there] / whole[there], axis=0)
+    kept, done = [0], np.zeros(int(there.sum()))
+    for stop, so_far in zip(at[1:-1], share[:-1], strict=True):
+        if (so_far - done).min() > SLIVER and (1.0 - so_far).min() > SLIVER:
+            kept.append(stop)
+            done = so_far
+    return [*kept, at[-1]]
 
 
 def _stretches(field: SectionField) -> NDArray[np.bool_]:
@@ -199,14 +241,17 @@ def _stretches(field: SectionField) -> NDArray[np.bool_]:
 def _with_short_stretches(fresh: NDArray[np.bool_], nodes: Array, breaks: Array) -> NDArray[np.bool_]:
     """(stations,) where faces begin, so that none has more than `MOST_SPANS_ALONG` along the body, but within one bay; far fewer
     along one of so many spans that they are integrated over by a fixed number of places here, too."""
-    result, begun = fresh.copy(), breaks[0]
-    most = MOST_SPANS_ALONG if len(breaks) < LONG else OF_A_LONG_BODY
+    result, begun, most = fresh.copy(), breaks[0], _most_along(breaks)
     for k, node in enumerate(nodes[1:-1].tolist(), 1):
         if not result[k]:
             ahead = nodes[k + 1]
             result[k] = ((breaks > begun) & (breaks <= ahead)).sum() > most
         begun = node if result[k] else begun
     return result
+
+
+def _most_along(breaks: Array) -> int:
+    return MOST_SPANS_ALONG if len(breaks) < LONG else OF_A_LONG_BODY
 
 
 def _spans(
