@@ -11,7 +11,7 @@ from isotomon.errors import ProfileError
 from isotomon.model.records import FromPoints, Outline
 from isotomon.model.sections import parse_section, section_text
 from isotomon.profile.foil_points import parse_foil_text
-from isotomon.profile.outline import Outline2D
+from isotomon.profile.outline import Outline2D, fit_run
 from isotomon.profile.readymade import naca4, outline_of
 from tests.helpers import naca_area
 
@@ -63,6 +63,12 @@ class ReadyMade(unittest.TestCase):
         gap = [float(np.min(np.hypot(*(dense - p).T))) for p in upper]
         # The samples are 1e-5 apart along the curve, which is nearly straight between them.
         self.assertLess(max(gap), 5.2e-6)
+
+    def test_a_curve_that_stands_still_is_refused(self) -> None:
+        """A run needs a way that goes on everywhere; one that rests, or is a point, says so."""
+        for rests in (lambda t: np.stack([np.maximum(t, 0.5), 0.0 * t], axis=1), lambda t: np.ones((len(t), 2))):
+            with self.assertRaisesRegex(ProfileError, "stands still"):
+                fit_run(rests)
 
     def test_texts_read_back(self) -> None:
         """A section's text is read back as the same section; wrong ones say how to write it."""

@@ -16,7 +16,7 @@ from isotomon.model import loft_edits as e
 from isotomon.model.edits import add_station, change_loft, change_station, replace
 from isotomon.model.file import decode, encode
 from isotomon.model.guides import End, Guide, GuidePoint, Rail
-from isotomon.model.records import Apex, Design, Law, LawPoint, Station
+from isotomon.model.records import Apex, Design, Law, LawPoint, Span, Station
 from isotomon.rebuild.insert import insert_station
 from isotomon.rebuild.meet import freedoms, meet
 from isotomon.rebuild.quick import rebuild
@@ -158,6 +158,16 @@ class Rails(unittest.TestCase):
         self.assertIsNotNone(crossing.shape)
         ruled = railed(design(ROUND, ruled=True), [rail("u1", 0.0)])
         self.assertIn("straight rulings", errors(rebuild(ruled)))
+
+    def test_a_rail_on_a_body_that_goes_on_past_its_stations(self) -> None:
+        """Flat or round ends beyond what a rail reaches: it is told how far it is short, and the body is there without it."""
+        made = design([(0.0, "ellipse:0.5", 40.0, 0.0), (100.0, "ellipse:0.6", 60.0, 0.0)])
+        points = (GuidePoint("s0/lead"), GuidePoint("s1/lead"))
+        made = e.add_rail(e.add_guide(made, Guide("u0", "edge", "through", choices=("open",), points=points)), "u0")
+        for span, short in ((Span(on=20.0), 20), (Span(on=20.0, ends="round"), 50), (Span(ends="round"), 30)):
+            quick = rebuild(change_loft(made, span=span))
+            self.assertIn(f"stops {short} mm short", quick.findings[0].text)
+            self.assertIsNotNone(quick.full)
 
     def test_an_inserted_station_keeps_a_railed_shape(self) -> None:
         """A station put in between moves no point of the body, with rails and a square end."""

@@ -86,7 +86,9 @@ class GripTools:
         if desk.quick is None or len(chosen) != 1:
             return
         if self._begun is None:
-            n = desk.quick.resolved.of(chosen[0])
+            n = desk.quick.resolved.get(chosen[0])
+            if n is None:  # what is on show is older than what is chosen
+                return
             driven = [f for f in fields if isinstance(getattr(n.station, f), str)]
             if driven:
                 desk.said.emit("note", f"A formula drives {driven[0].replace('_', ' ')}; change the number behind it.")

@@ -675,7 +675,8 @@ class Window(QMainWindow):
         position = edits.find(self.desk.design.stations, key).position
         if not isinstance(position, str):
             return True
-        number = self.desk.quick.resolved.of(key).position if self.desk.quick else 0.0
+        found = self.desk.quick.resolved.get(key) if self.desk.quick else None
+        number = found.position if found is not None else 0.0
         QTimer.singleShot(0, partial(self._offer_position, key, position, number))
         return False
 

@@ -109,9 +109,16 @@ class Resolved:
         """(place among all, station) of those that are stations of their own."""
         return tuple((k, n) for k, n in enumerate(self.stations) if not n.carried)
 
+    def get(self, key: str) -> StationNumbers | None:
+        """The numbers of a station of its own; None for one that is not there."""
+        return next((n for n in self.stations if n.station.id == key and not n.carried), None)
+
     def of(self, key: str) -> StationNumbers:
-        """The numbers of a station. Raises: StopIteration, for one that is not there."""
-        return next(n for n in self.stations if n.station.id == key and not n.carried)
+        """The numbers of a station. Raises: DesignError, for one that is not there."""
+        found = self.get(key)
+        if found is None:
+            raise DesignError(f"station '{key}' is not there any more; pick another")
+        return found
 
 
 def own_position(radius: float, position: float) -> float:

@@ -187,8 +187,8 @@ def fit_run(
     tables = [_arc_table(curve, a, b) for a, b in zip(edges[:-1], edges[1:], strict=True)]
     lengths = np.array([table[1][-1] for table in tables])
     length = float(lengths.sum())
-    if not length > 0.0:
-        raise ProfileError("the section has no length")
+    if not all((np.diff(arc) > 0.0).all() for _, arc in tables):
+        raise ProfileError("the section has no length, or stands still in places; mend its points")
     starts = np.concatenate([[0.0], np.cumsum(lengths)[:-1]])
     inverses = [make_interp_spline(arc, t, k=5) for t, arc in tables]
 

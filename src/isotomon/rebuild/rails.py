@@ -19,7 +19,7 @@ from isotomon.measure.laws import Finding, Mend
 from isotomon.model import loft_edits
 from isotomon.model.guides import End, Guide, Rail, Tie
 from isotomon.model.records import Apex, Design, Kept
-from isotomon.model.resolve import StationNumbers
+from isotomon.model.resolve import Resolved, StationNumbers
 from isotomon.profile.outline import Outline2D
 from isotomon.rebuild.datums import Ground
 from isotomon.rebuild.placing import Stood, named_share, nearest_share, outline_for, source_of
@@ -57,7 +57,7 @@ def lay_rails(design: Design, ground: Ground) -> tuple[list[Laid], list[Finding]
     if design.loft.ruled:
         text = "straight rulings run straight from station to station, past the rails; make the loft smooth"
         return laid, [Finding("error", design.loft.name, text, about=design.loft.id)]
-    stands = [_stands(ground, n) for n in resolved.stations]
+    stands = [_stands(ground, resolved, n) for n in resolved.stations]
     tracks: list[tuple[Rail, Track]] = []
     for rail in design.loft.rails:
         try:
@@ -83,9 +83,9 @@ def lay_rails(design: Design, ground: Ground) -> tuple[list[Laid], list[Finding]
     return laid, findings
 
 
-def _stands(ground: Ground, n: StationNumbers) -> Stood:
-    """A section of the body where it stands; a carried one is its station's, elsewhere."""
-    own = ground.profile(n.station)
+def _stands(ground: Ground, resolved: Resolved, n: StationNumbers) -> Stood:
+    """A section of the body where it stands; a carried one, or the tip of a round end, is its station's, elsewhere."""
+    own = ground.profile(resolved.of(n.station.id.partition("/")[0]).station)
     return replace(own, n=n, plane=ground.plane_there(n.position, n.tilt)) if n.carried else own
 
 
