@@ -2,7 +2,7 @@
 PYTHON := .venv/bin/python
 READY := .venv/.ready
 
-.PHONY: demo test walk bench check shots schema clean
+.PHONY: demo test test-long walk bench check shots schema clean
 
 demo: $(READY)
 	.venv/bin/isotomon demo reach-blade
@@ -12,6 +12,9 @@ walk: $(READY)
 
 test: $(READY)
 	$(PYTHON) -W error::ResourceWarning -m tests
+
+test-long: $(READY)
+	ISOTOMON_LONG=1 $(PYTHON) -W error::ResourceWarning -m tests
 
 bench: $(READY)
 	$(PYTHON) -m bench

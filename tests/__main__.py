@@ -1,7 +1,8 @@
-"""Runs every test, a file to a process and as many at once as there are cores, and ends with the plain line of what ran.
+"""Runs every test, in a few processes with several files each, and ends with the plain line of what ran.
 
 Beyond failures, the run fails on unexpected warnings, on logged errors, and on threads or processes left alive.
-`python -m tests test_field.py` runs the files of that pattern in this process alone.
+`python -m tests test_field.py …` runs the files of these patterns in this process alone. With ISOTOMON_LONG=1 random tests make
+as many trials as they ever do.
 """
 
 from __future__ import annotations
@@ -52,42 +53,65 @@ def children() -> list[int]:
     return found
 
 
+PROCESSES = 6
+"""So many share the files: what starts slowly, as the worker, starts once in each."""
+
+
+def groups() -> list[list[str]]:
+    """The files, those that take long spread evenly."""
+
+    # Windows and random designs take longest for their size.
+    def weight(file: Path) -> float:
+        text = file.read_text()
+        return file.stat().st_size * (
+            3.0 if "WithWindow" in text or "WithWorker" in text or "random" in file.name else 1.0
+        )
+
+    found: list[tuple[float, list[str]]] = [(0.0, []) for _ in range(PROCESSES)]
+    for file in sorted(Path("tests").glob("test_*.py"), key=weight, reverse=True):
+        least = min(range(PROCESSES), key=lambda k: found[k][0])
+        found[least] = (found[least][0] + weight(file), [*found[least][1], file.name])
+    return [names for _, names in found]
+
+
 def every_file() -> int:
-    """Run each file in a process of its own, print what it said as it ends, and sum up."""
-    # The longest first, so that none runs on alone: random designs, then by size.
-    files = sorted(Path("tests").glob("test_*.py"), key=lambda file: ("random" not in file.name, -file.stat().st_size))
+    """Run the files in processes, as many at once as there are cores, print what each said as it ends, and sum up."""
     totals = [0, 0, 0]
     printing = threading.Lock()
 
-    def run(file: Path) -> None:
-        command = [sys.executable, *(f"-W{w}" for w in sys.warnoptions), "-m", "tests", file.name]
+    def run(files: list[str]) -> None:
+        command = [sys.executable, *(f"-W{w}" for w in sys.warnoptions), "-m", "tests", *files]
         ended = subprocess.run(command, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, check=False)
         summed = re.search(r"(\d+) passed, (\d+) failed, (\d+) skipped\s*$", ended.stdout)
         counts = [int(count) for count in summed.groups()] if summed else [0, 0, 0]
         with printing:
             print(ended.stdout)
             if ended.returncode and not counts[1]:
-                print(f"{file.name} ended with {ended.returncode}")
+                print(f"{' '.join(files)} ended with {ended.returncode}")
                 counts[1] = 1
             sys.stdout.flush()
             totals[:] = [total + count for total, count in zip(totals, counts, strict=True)]
 
     with ThreadPoolExecutor(os.cpu_count()) as pool:
-        list(pool.map(run, files))
+        list(pool.map(run, groups()))
     print("{} passed, {} failed, {} skipped".format(*totals))
     return 1 if totals[1] or not totals[0] else 0
 
 
-def these_files(pattern: str) -> int:
+def these_files(patterns: list[str]) -> int:
     """Run, report, and say what was left behind."""
+    from tests.helpers import close_shared  # after the settings above, which its libraries read
+
     faulthandler.enable()
     faulthandler.dump_traceback_later(LONGEST, exit=True)
     logged = _Logged()
     logging.getLogger().addHandler(logged)
     with warnings.catch_warnings():
         warnings.simplefilter("error")
-        suite = unittest.defaultTestLoader.discover("tests", pattern=pattern, top_level_dir=".")
+        loader = unittest.defaultTestLoader
+        suite = unittest.TestSuite(loader.discover("tests", pattern=p, top_level_dir=".") for p in patterns)
         result = unittest.TextTestRunner(verbosity=2, warnings="error").run(suite)
+    close_shared()
     # A test with several failing subtests is one failed test.
     wrong = {str(getattr(test, "test_case", test)) for test, _ in (*result.failures, *result.errors)}
     failed = len(wrong) + len(result.unexpectedSuccesses)
@@ -106,7 +130,7 @@ def these_files(pattern: str) -> int:
 
 if __name__ == "__main__":
     sys.stdout.flush()
-    code = these_files(sys.argv[1]) if len(sys.argv) > 1 else every_file()
+    code = these_files(sys.argv[1:]) if len(sys.argv) > 1 else every_file()
     sys.stdout.flush()
     # Qt and VTK end in an order of their own; everything has been reported.
     os._exit(code)

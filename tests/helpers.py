@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import os
 import signal
 import unittest
 from collections.abc import Sequence
@@ -22,16 +23,33 @@ from isotomon.rebuild.supervisor import Supervisor
 Array = NDArray[np.float64]
 
 
+def trials(long: int, short: int) -> int:
+    """How many trials a random test makes: all in a long run, some in the usual one."""
+    return long if os.environ.get("ISOTOMON_LONG") else short
+
+
+_shared: list[Supervisor] = []
+
+
+def shared_supervisor() -> Supervisor:
+    """The one worker of this process's tests: to start another takes seconds."""
+    if not _shared:
+        _shared.append(Supervisor())
+    return _shared[0]
+
+
+def close_shared() -> None:
+    """End the shared worker."""
+    while _shared:
+        _shared.pop().close()
+
+
 class WithWorker(unittest.TestCase):
-    """One worker for the tests of a class."""
+    """Tests that have solids built."""
 
     @classmethod
     def setUpClass(cls) -> None:
-        cls.supervisor = Supervisor()
-
-    @classmethod
-    def tearDownClass(cls) -> None:
-        cls.supervisor.close()
+        cls.supervisor = shared_supervisor()
 
 
 def volume_read(path: Path) -> float:

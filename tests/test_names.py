@@ -28,6 +28,7 @@ from isotomon.rebuild.results import Quick
 from isotomon.rebuild.settle import settled
 from isotomon.solid import combining
 from isotomon.solid.exact import moved
+from tests.helpers import trials
 
 Array = np.ndarray
 
@@ -189,7 +190,9 @@ def references(quick: Quick) -> dict[str, tuple[str, str]]:
 class LastingNames(unittest.TestCase):
     kept = lost = 0
 
-    @settings(max_examples=60, deadline=None, derandomize=True, suppress_health_check=[HealthCheck.too_slow])
+    @settings(
+        max_examples=trials(60, 15), deadline=None, derandomize=True, suppress_health_check=[HealthCheck.too_slow]
+    )
     @given(st.integers(0, 2**31))
     def test_a_reference_means_the_same_or_nothing(self, seed: int) -> None:
         """Sizes, places, kinds of profile, corners drawn and taken out, stations put in order, in and out, ties by hand: every

@@ -22,6 +22,7 @@ from isotomon.profile.shapes import Spot
 from isotomon.rebuild.quick import rebuild
 from isotomon.rebuild.session import Session
 from isotomon.rebuild.settle import settle, settled
+from tests.helpers import trials
 
 START = Design(
     "random",
@@ -170,7 +171,9 @@ class Hand:
 
 
 class RandomEdits(unittest.TestCase):
-    @settings(max_examples=35, deadline=None, derandomize=True, suppress_health_check=[HealthCheck.too_slow])
+    @settings(
+        max_examples=trials(35, 12), deadline=None, derandomize=True, suppress_health_check=[HealthCheck.too_slow]
+    )
     @given(st.integers(0, 2**31))
     def test_nothing_breaks_and_nothing_is_lost_silently(self, seed: int) -> None:
         """Thirty random edits on end: each is made or refused in words; lost references are findings; undo restores the bytes."""

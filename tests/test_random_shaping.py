@@ -32,7 +32,7 @@ from isotomon.model.records import (
 from isotomon.profile.shapes import Spot, line, rectangle_corners
 from isotomon.rebuild.deliver import build_all
 from isotomon.rebuild.quick import rebuild
-from tests.helpers import WithWorker
+from tests.helpers import WithWorker, trials
 
 SOLIDS = 8
 """So many of the sound ones are built."""
@@ -135,9 +135,9 @@ class RandomShaping(WithWorker):
     """Nothing that can be asked for breaks it."""
 
     def test_each_is_sound_or_says_why_not(self) -> None:
-        """Of 110 random bodies every one is rebuilt, or refused in words; of the sound ones, solids of the field's volume."""
+        """Random bodies: every one is rebuilt, or refused in words; of the sound ones, solids of the field's volume."""
         sound: list[tuple[int, Design]] = []
-        for seed in range(110):
+        for seed in range(trials(110, 35)):
             made = design(random.Random(seed))
             try:
                 quick = rebuild(made)
@@ -150,8 +150,8 @@ class RandomShaping(WithWorker):
                 self.assertTrue(quick.findings, seed)
             elif not any(f.severity == "error" for f in quick.findings):
                 sound.append((seed, made))
-        self.assertGreater(len(sound), 12)
-        for seed, made in sound[:SOLIDS]:
+        self.assertGreater(len(sound), trials(12, 4))
+        for seed, made in sound[: trials(SOLIDS, 4)]:
             quick = rebuild(made)
             try:
                 built = build_all(quick, self.supervisor)["body"]

@@ -4,18 +4,15 @@ from __future__ import annotations
 
 import random
 import tempfile
-import threading
 import unittest
 from pathlib import Path
 
-from isotomon.errors import IsotomonError
 from isotomon.model import loft_edits as e
 from isotomon.model.guides import End, Guide, GuidePoint
 from isotomon.model.records import Design
 from isotomon.rebuild.deliver import build, export
 from isotomon.rebuild.quick import rebuild
-from isotomon.rebuild.supervisor import Supervisor
-from tests.helpers import design, volume_read
+from tests.helpers import WithWorker, design, trials, volume_read
 
 SECTIONS = [
     "circle",
@@ -56,55 +53,37 @@ def combination(rng: random.Random) -> Design:
     return made
 
 
-class RandomSolids(unittest.TestCase):
-    """Two hundred combinations, in two workers."""
+COUNT = trials(200, 30)
 
-    def setUp(self) -> None:
-        self.scratch = tempfile.TemporaryDirectory()
-        self.addCleanup(self.scratch.cleanup)
+
+class RandomSolids(WithWorker):
+    """Combinations of everything a loft may have."""
 
     def test_each_is_sound_or_says_why_not(self) -> None:
         """Three in four and more are built: valid, watertight, of the field's volume to 1e-4, in another program's reader, too, which
         integrates by a fixed number of places (every fifth is read); the others are explained."""
         rng = random.Random(11)
-        wanted = [combination(rng) for _ in range(200)]
-        built, wrong, written = [0, 0], [], []
-
-        def work(which: int) -> None:
-            supervisor = Supervisor()
-            try:
-                for number in range(which, len(wanted), 2):
-                    quick = rebuild(wanted[number])
-                    errors = [f.text for f in quick.findings if f.severity == "error"]
-                    if errors:
-                        if not all(len(text) > 20 for text in errors):
-                            wrong.append((number, errors))
-                        continue
-                    assert quick.full is not None
-                    solid = build(quick, supervisor)
-                    off = solid.volume / quick.full.body.volume - 1.0
-                    built[which] += 1
-                    if not (solid.valid and solid.watertight and abs(off) < 1e-4):
-                        wrong.append((number, solid.valid, solid.watertight, off))
-                    if number % 10 in (0, 5):
-                        path = Path(self.scratch.name) / f"{number}.step"
-                        export(quick, supervisor, path)
-                        written.append((path, quick.full.body.volume))
-            except (IsotomonError, AssertionError, RuntimeError, ValueError) as error:  # told in the main thread
-                wrong.append((number, repr(error)))
-            finally:
-                supervisor.close()
-
-        threads = [threading.Thread(target=work, args=(k,)) for k in (0, 1)]
-        for thread in threads:
-            thread.start()
-        for thread in threads:
-            thread.join()
+        built, wrong, off = 0, [], []
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "body.step"
+            for number in range(COUNT):
+                quick = rebuild(combination(rng))
+                errors = [f.text for f in quick.findings if f.severity == "error"]
+                if errors:
+                    wrong += [(number, text) for text in errors if len(text) <= 20]
+                    continue
+                assert quick.full is not None
+                solid, volume = build(quick, self.supervisor), quick.full.body.volume
+                built += 1
+                if not (solid.valid and solid.watertight and abs(solid.volume / volume - 1.0) < 1e-4):
+                    wrong.append((number, solid.valid, solid.watertight, solid.volume / volume - 1.0))
+                if number % 5 == 0:
+                    export(quick, self.supervisor, path)
+                    off.append(volume_read(path) / volume - 1.0)
         self.assertEqual(wrong, [])
-        self.assertGreater(len(written), 25)
-        read = [(path.name, volume_read(path) / volume - 1.0) for path, volume in written]
-        self.assertEqual([(name, off) for name, off in read if abs(off) > 1e-4], [])
-        self.assertGreaterEqual(sum(built), 150)
+        self.assertGreaterEqual(built, 0.75 * COUNT)
+        self.assertGreaterEqual(len(off), 0.125 * COUNT)
+        self.assertLess(max(map(abs, off)), 1e-4)
 
 
 if __name__ == "__main__":

@@ -24,8 +24,10 @@ from isotomon.app.main import make_window, scratch_settings, solid_ready, wait_f
 from isotomon.app.window import Window
 from isotomon.model.edits import replace
 from isotomon.model.file import encode, load
+from isotomon.rebuild.supervisor import Supervisor
 from isotomon.samples import sample
 from isotomon.solid.protocol import Built, Failed
+from tests.helpers import shared_supervisor
 from tests.test_solid import grandchildren
 
 TABLE = """station,position_mm,section,chord_mm,set_angle_deg,target_area_mm2,band_percent
@@ -46,7 +48,7 @@ class WithWindow(unittest.TestCase):
         self.folder = Path(self.scratch.name)
         (self.folder / "blade.csv").write_text(TABLE)
         (self.folder / "recovery").mkdir()
-        self.window = make_window(scratch_settings(self.folder), self.folder / "recovery", Engine())
+        self.window = make_window(scratch_settings(self.folder), self.folder / "recovery", Engine(self.worker()))
         self.window.resize(1280, 800)
         self.window.show()
         self.window.activateWindow()
@@ -64,6 +66,10 @@ class WithWindow(unittest.TestCase):
         QApplication.processEvents()
         shiboken6.delete(self.window)
         self.scratch.cleanup()
+
+    def worker(self) -> Supervisor | None:
+        """The worker that builds this window's solids; None for one of its own."""
+        return shared_supervisor()
 
     # Doing
 
@@ -404,6 +410,9 @@ class Editing(WithWindow):
 
 class Survival(WithWindow):
     """Cancel, crashes, files that cannot be opened, unsaved work."""
+
+    def worker(self) -> Supervisor | None:
+        return None
 
     def freeze(self) -> int:
         """Ask for a solid and freeze its step."""

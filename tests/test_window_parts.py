@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import math
+import sys
 import unittest
 from pathlib import Path
+from unittest import mock
 
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PySide6.QtGui import QColor, QContextMenuEvent, QDropEvent, QWheelEvent
@@ -273,3 +275,12 @@ class OtherParts(WithWindow):
         self.keys("Ctrl+Z")
         self.keys("Ctrl+Z")
         self.assertEqual(self.design.stations[2].name, "far")
+        # A name that is still being typed when its station goes, goes with it.
+        line = next(e for e in w.details.findChildren(QLineEdit) if e.accessibleName() == "Name")
+        line.setFocus()
+        QTest.keyClicks(line, "th")
+        with mock.patch.object(sys, "excepthook") as told:
+            w.desk.do("take it out", lambda d: edits.remove_stations(d, (d.stations[2].id,)))
+            line.editingFinished.emit()
+            QApplication.processEvents()
+        told.assert_not_called()

@@ -214,8 +214,15 @@ class Details(QScrollArea):
         column.addWidget(titled(title, edit))
         column.addWidget(wrong)
 
+        def now() -> str:
+            """What it says now; of a thing that is gone, whose form goes next, what stands in the field."""
+            try:
+                return get()
+            except DesignError:
+                return edit.text()
+
         def done() -> None:
-            if edit.isModified() and edit.text() != get():
+            if edit.isModified() and edit.text() != now():
                 problem = put(edit.text())
                 wrong.setText(f"✕ {problem}. Nothing was changed." if problem else "")
                 wrong.setVisible(bool(problem))
@@ -224,8 +231,8 @@ class Details(QScrollArea):
             edit.setModified(False)
 
         def refresh() -> None:
-            if not edit.isModified() and edit.text() != get():
-                edit.setText(get())
+            if not edit.isModified() and edit.text() != now():
+                edit.setText(now())
                 wrong.hide()
 
         edit.editingFinished.connect(done)

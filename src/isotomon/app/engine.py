@@ -46,6 +46,8 @@ class Engine(QObject):
 
     def __init__(self, supervisor: Supervisor | None = None, limit: float = STEP_SECONDS) -> None:
         super().__init__()
+        self._own = supervisor is None
+        """Whether the worker is this engine's own, and ends with it."""
         self.supervisor = supervisor or Supervisor()
         self._wake = threading.Condition()
         self._next: tuple[Design, bool, bool] | None = None
@@ -178,5 +180,6 @@ class Engine(QObject):
             self._closing = True
             self._wake.notify()
         self.solids.close()
-        self.supervisor.close()
+        if self._own:
+            self.supervisor.close()
         self._thread.join(2.0)

@@ -99,6 +99,7 @@ class Solids:
             while not self._box.empty():
                 messages.append(self._box.get())
             if None in messages:
+                self._stop()
                 return
             newest = max((k for k, m in enumerate(messages) if isinstance(m, Want)), default=-1)
             for k, message in enumerate(messages):
