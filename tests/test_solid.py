@@ -343,6 +343,7 @@ class Patience(unittest.TestCase):
     """Nobody waits for a worker that is stopped, slow or dead; each of these is noticed, and work goes on."""
 
     def setUp(self) -> None:
+        self.before = set(threading.enumerate())
         self.supervisor = Supervisor(silent=1.5)
         self.quick, self.shape = results(BODIES["frustum"][0])
         self.addCleanup(self.supervisor.close)
@@ -399,7 +400,7 @@ class Patience(unittest.TestCase):
         jobs = [self.submit("x" * 200_000) for _ in range(3)]
         self.supervisor.close()
         self.assertEqual({getattr(job.wait(1), "kind", "") for job in jobs}, {"lost"})
-        names = {thread.name for thread in threading.enumerate()}
+        names = {thread.name for thread in set(threading.enumerate()) - self.before}
         self.assertFalse(names & {"solid-requests", "solid-replies"})
         with self.assertRaisesRegex(SolidError, "closed"):
             self.submit()

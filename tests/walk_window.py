@@ -29,6 +29,7 @@ from PySide6.QtWidgets import (
 )
 
 from isotomon.app.commands import COMMANDS
+from isotomon.app.main import run_events
 from isotomon.app.window import Window
 from isotomon.errors import IsotomonError
 from isotomon.model.file import encode
@@ -150,7 +151,7 @@ class WindowWalker:
         """Let the application work."""
         end = time.monotonic() + seconds
         while time.monotonic() < end:
-            QApplication.processEvents()
+            run_events()
             time.sleep(0.001)
 
     def settle(self) -> None:
@@ -159,7 +160,7 @@ class WindowWalker:
         with self.told.listening():
             end = time.monotonic() + 12.0 * BUSY_SECONDS
             while time.monotonic() < end:
-                QApplication.processEvents()
+                run_events()
                 if (
                     desk.quick is not None
                     and desk.quick.design is desk.design

@@ -15,6 +15,7 @@ from unittest import mock
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
+import shiboken6
 from PySide6.QtWidgets import QApplication
 
 from isotomon.app.main import make_window
@@ -37,6 +38,7 @@ def one_window(seed: int, steps: int, folder: Path) -> int:
         window.desk.engine.close()
         window.view.close_scene()
         QApplication.processEvents()
+        shiboken6.delete(window)
     return steps
 
 

@@ -12,7 +12,7 @@ from contextlib import contextmanager
 from pathlib import Path
 
 import platformdirs
-from PySide6.QtCore import QSettings, Qt
+from PySide6.QtCore import QEvent, QSettings, Qt
 from PySide6.QtWidgets import QApplication
 
 from isotomon.app.engine import Engine
@@ -82,11 +82,18 @@ def run_window(path: Path | None = None, design: Design | None = None) -> int:
     return application().exec()
 
 
+def run_events() -> None:
+    """What the application does between two of its user's actions. Forms that have gone are only cleared by its own loop, so
+    that without it they would pile up."""
+    application().processEvents()
+    application().sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
+
+
 def wait_for(ready: Callable[[], bool], seconds: float) -> bool:
     """Let the application run until something holds. For runs off screen."""
     end = time.monotonic() + seconds
     while time.monotonic() < end:
-        application().processEvents()
+        run_events()
         if ready():
             return True
         time.sleep(0.001)

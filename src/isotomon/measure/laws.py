@@ -63,7 +63,8 @@ class Judged:
     @property
     def excess(self) -> Array:
         """(n,) deviation in half bands; more than 1 is out of band."""
-        with np.errstate(over="ignore"):  # of a band of next to nothing all is out
+        # Of a band of nothing, or next to it, all is out that is not met; nought over nought is met.
+        with np.errstate(over="ignore", divide="ignore", invalid="ignore"):
             off = np.abs(self.value - self.target) / self.band
         return np.where(np.isnan(off), 0.0, off)
 

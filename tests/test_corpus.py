@@ -1,0 +1,60 @@
+"""Designs that earlier versions wrote come to what those versions made of them.
+
+`corpus/format-2.jsonl.xz`: a line for each of some five hundred designs (demos, tests' designs, random solids, random walks through
+a session), with what they came to when they were written, as `figures` says it.
+"""
+
+from __future__ import annotations
+
+import json
+import lzma
+import unittest
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from isotomon.model.file import decode
+from isotomon.rebuild.quick import rebuild
+from tests.figures import figures
+from tests.helpers import trials
+
+CORPUS = Path(__file__).parent / "corpus"
+EVERY = trials(1, 12)
+"""Every so many of them are tried."""
+
+
+def differences(here: Any, there: Any, where: str = "") -> list[str]:
+    """Where two values differ by more than rounding."""
+    if isinstance(here, dict) and isinstance(there, dict):
+        if here.keys() != there.keys():
+            return [f"{where}: {sorted(here.keys() ^ there.keys())}"]
+        return [text for key in here for text in differences(here[key], there[key], f"{where}/{key}")]
+    if isinstance(here, list) and isinstance(there, list) and len(here) == len(there):
+        if all(isinstance(x, float | int) for x in (*here, *there)):
+            a, b = np.array(here, dtype=float), np.array(there, dtype=float)
+            near = 1e-9 + 1e-8 * float(np.nanmax(np.abs(b), initial=0.0))
+            return [] if np.allclose(a, b, rtol=1e-7, atol=near, equal_nan=True) else [f"{where}: {a} {b}"]
+        pairs = zip(here, there, strict=True)
+        return [text for k, (x, y) in enumerate(pairs) for text in differences(x, y, f"{where}/{k}")]
+    if isinstance(here, float | int) and isinstance(there, float | int):
+        return differences([here], [there], where)
+    return [] if here == there else [f"{where}: {here!r} {there!r}"]
+
+
+class Corpus(unittest.TestCase):
+    """Files of format 2."""
+
+    def test_designs_come_to_what_they_did(self) -> None:
+        """Volumes, areas, turns, lasting names, datums, guides, readings and findings."""
+        lines = lzma.decompress((CORPUS / "format-2.jsonl.xz").read_bytes()).splitlines()
+        self.assertGreater(len(lines), 500)
+        for number in range(0, len(lines), EVERY):
+            kept = json.loads(lines[number])
+            made = figures(rebuild(decode(json.dumps(kept["file"]).encode())))
+            with self.subTest(number=number, origin=kept["from"]):
+                self.assertEqual(differences(json.loads(json.dumps(made)), kept["figures"]), [])
+
+
+if __name__ == "__main__":
+    unittest.main()
