@@ -16,18 +16,18 @@ os.environ["OPENBLAS_NUM_THREADS"] = "1"
 import numpy as np
 from tests.drawings import random_drawing, shaken
 
-from isotomon.model import edits, loft_edits
-from isotomon.model.after import Ring
-from isotomon.model.drawing import Drawing
-from isotomon.model.edits import replace
-from isotomon.model.guides import Guide, GuidePoint
-from isotomon.model.records import Carrying, Circle, Design, Drawn, Loft, Naca4, Part, Span, Station
+from isotomon.design import edits, loft_edits
+from isotomon.design.after import Ring
+from isotomon.design.drawing import Drawing
+from isotomon.design.edits import replace
+from isotomon.design.guides import Guide, GuidePoint
+from isotomon.design.records import Carrying, Circle, Design, Drawn, Loft, Naca4, Part, Span, Station
+from isotomon.inspect.quick import rebuild
 from isotomon.profile.shapes import Spot, rectangle_corners
 from isotomon.profile.solver import begin_drag, drag_to, solve
-from isotomon.rebuild.deliver import build
-from isotomon.rebuild.quick import rebuild
-from isotomon.rebuild.supervisor import Supervisor
 from isotomon.samples import sample
+from isotomon.solids.deliver import build
+from isotomon.solids.supervisor import Supervisor
 
 
 def timed(work: Callable[[], object], times: int) -> np.ndarray:

@@ -19,16 +19,16 @@ from OCP.TopAbs import TopAbs_ShapeEnum
 from OCP.TopoDS import TopoDS
 
 from bench.__main__ import line, timed
+from isotomon.evaluate.shape import make_shape
 from isotomon.field.mesh import skin_mesh
 from isotomon.field.patches import patches
 from isotomon.geometry.edge import Edge
+from isotomon.inspect.quick import rebuild
+from isotomon.kernel import combining, making
+from isotomon.kernel.exact import moved
+from isotomon.kernel.meshing import is_closed, mesh_of, parts, welded
 from isotomon.measure.sections import curves
-from isotomon.rebuild.quick import rebuild
-from isotomon.rebuild.shape import make_shape
 from isotomon.samples import sample
-from isotomon.solid import combining, kernel
-from isotomon.solid.exact import moved
-from isotomon.solid.meshing import is_closed, mesh_of, parts, welded
 
 
 def main() -> None:
@@ -47,7 +47,7 @@ def main() -> None:
             poles = Array1_gp_Pnt(1, len(row))
             for k, (x, y, z) in enumerate(row.tolist(), 1):
                 poles.SetValue(k, gp_Pnt(x, y, z))
-            curve = Geom_BSplineCurve(poles, kernel.doubles(lane.basis.breaks), kernel.ints(times), lane.basis.degree)
+            curve = Geom_BSplineCurve(poles, making.doubles(lane.basis.breaks), making.ints(times), lane.basis.degree)
             maker.AddWire(BRepBuilderAPI_MakeWire(BRepBuilderAPI_MakeEdge(curve).Edge()).Wire())
         maker.Build()
         body = maker.Shape()
@@ -70,7 +70,7 @@ def main() -> None:
     v = np.linspace(field.first, field.last, 202)[1:-1]
     first = field.sections(field.nodes[:1])
     areas = timed(lambda: curves(field.sections(v), first, shape.form.rule), 9)
-    body = kernel.loft(
+    body = making.loft(
         patches(field, 1e-4),
         [(at_stations.origin[k].tolist(), at_stations.normal[k].tolist()) for k in (0, -1)],
         None,
@@ -98,13 +98,13 @@ def main() -> None:
     line("those areas against a refined independent integration", f"{off:.1e}", "≤ 1e-9", off <= 1e-9)
 
     def solid_step() -> None:
-        made = kernel.loft(
+        made = making.loft(
             patches(field, 1e-4),
             [(at_stations.origin[k].tolist(), at_stations.normal[k].tolist()) for k in (0, -1)],
             None,
             1e-4,
         )
-        kernel.report(made, is_closed(welded(mesh_of(made.shape, 0.13))[1]))
+        making.report(made, is_closed(welded(mesh_of(made.shape, 0.13))[1]))
 
     line(
         "the kernel's own time for the demo's solid, mesh and figures",
@@ -161,7 +161,7 @@ def _poles_of(shape: object) -> int:
     return count
 
 
-def _cut_area(body: kernel.Body, position: float) -> float:
+def _cut_area(body: making.Body, position: float) -> float:
     cut = BRepAlgoAPI_Section(body.shape, gp_Pln(gp_Pnt(0, 0, position), gp_Dir(0, 0, 1)), False)
     cut.Build()
     edges = parts(cut.Shape(), TopAbs_ShapeEnum.TopAbs_EDGE)

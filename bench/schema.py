@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import msgspec
 
-from isotomon.model.file import SCHEMA_FILE, schema, write_atomically
+from isotomon.design.file import SCHEMA_FILE, schema, write_atomically
 
 if __name__ == "__main__":
     write_atomically(SCHEMA_FILE, msgspec.json.format(msgspec.json.encode(schema()), indent=1) + b"\n")

@@ -13,13 +13,13 @@ os.environ["QT_QPA_PLATFORM"] = "offscreen"
 from isotomon.app.main import save_window, solid_ready, wait_for, window_off_screen
 from isotomon.app.meet_form import MeetForm
 from isotomon.app.window import Window
-from isotomon.model import edits
-from isotomon.model.drawing import Drawing
-from isotomon.model.guides import Guide, GuidePoint
-from isotomon.model.records import Design
+from isotomon.author import shaping
+from isotomon.design import edits
+from isotomon.design.drawing import Drawing
+from isotomon.design.guides import Guide, GuidePoint
+from isotomon.design.records import Design
 from isotomon.profile import shapes
 from isotomon.profile.shapes import Spot
-from isotomon.rebuild import shaping
 from isotomon.samples import sample
 
 

@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 
-from isotomon.model.drawing import DIMENSIONS, Arc, Constraint, Drawing, Line, Part, Point, Ring, replace
+from isotomon.design.drawing import DIMENSIONS, Arc, Constraint, Drawing, Line, Part, Point, Ring, replace
 from isotomon.profile.solver import measured
 
 

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane, SpaceCurve
-from isotomon.rebuild.results import Quick
+from isotomon.inspect.results import Quick
 
 
 def figures(quick: Quick) -> dict[str, Any]:

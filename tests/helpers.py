@@ -13,12 +13,12 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.integrate import quad
 
+from isotomon.design.records import Design, Loft, Station
+from isotomon.design.sections import parse_section
+from isotomon.inspect.quick import rebuild
+from isotomon.inspect.results import Quick, Shape
 from isotomon.measure.sections import Curves, curves
-from isotomon.model.records import Design, Loft, Station
-from isotomon.model.sections import parse_section
-from isotomon.rebuild.quick import rebuild
-from isotomon.rebuild.results import Quick, Shape
-from isotomon.rebuild.supervisor import Supervisor
+from isotomon.solids.supervisor import Supervisor
 
 Array = NDArray[np.float64]
 

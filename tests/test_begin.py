@@ -13,12 +13,12 @@ from PySide6.QtWidgets import QApplication, QMessageBox, QProgressDialog
 from isotomon.app.fields import NoteEdit
 from isotomon.app.later import read_aside
 from isotomon.app.main import solid_ready
+from isotomon.design import edits
+from isotomon.design.file import load, save
+from isotomon.design.sections import parse_section
 from isotomon.errors import FileError
-from isotomon.model import edits
-from isotomon.model.file import load, save
-from isotomon.model.sections import parse_section
+from isotomon.kernel.protocol import Built
 from isotomon.pace import GivenUp, checkpoint
-from isotomon.solid.protocol import Built
 from tests.test_window import LEFT, WithWindow
 
 NONE = Qt.KeyboardModifier.NoModifier

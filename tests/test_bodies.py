@@ -12,21 +12,22 @@ from hypothesis import strategies as st
 
 from isotomon.app.engine import Engine
 from isotomon.app.main import application, wait_for
+from isotomon.author.session import Session
+from isotomon.design import bodies as b
+from isotomon.design import edits, loft_edits
+from isotomon.design.datums import Datum
+from isotomon.design.edits import replace
+from isotomon.design.file import decode, encode
+from isotomon.design.guides import Guide, GuidePoint
+from isotomon.design.records import BodyEnd, Design, Law, LawPoint, Number, Station
+from isotomon.design.sections import parse_section
 from isotomon.errors import DesignError, SolidError
-from isotomon.model import bodies as b
-from isotomon.model import edits, loft_edits
-from isotomon.model.datums import Datum
-from isotomon.model.edits import replace
-from isotomon.model.file import decode, encode
-from isotomon.model.guides import Guide, GuidePoint
-from isotomon.model.records import BodyEnd, Design, Law, LawPoint, Number, Station
-from isotomon.model.sections import parse_section
-from isotomon.rebuild.check import check_table, checked
-from isotomon.rebuild.deliver import build_all, finished_key, plan
-from isotomon.rebuild.gauges import with_finished
-from isotomon.rebuild.quick import rebuild
-from isotomon.rebuild.session import Session
+from isotomon.inspect.check import check_table
+from isotomon.inspect.gauges import with_finished
+from isotomon.inspect.quick import rebuild
 from isotomon.samples import sample
+from isotomon.solids.checked import checked
+from isotomon.solids.deliver import build_all, finished_key, plan
 from tests.helpers import WithWorker, design
 
 

@@ -9,22 +9,22 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from isotomon.author.carry import carry
+from isotomon.author.insert import insert_station
+from isotomon.design import loft_edits as e
+from isotomon.design.edits import add_number, change_loft, change_number, replace
+from isotomon.design.file import decode, encode
+from isotomon.design.guides import Guide, GuidePoint
+from isotomon.design.records import Carrying, Design, Number
 from isotomon.errors import DesignError, FieldError
 from isotomon.field.carriers import path
 from isotomon.field.mesh import triangles
 from isotomon.field.patches import patches
 from isotomon.geometry import space
 from isotomon.geometry.datums import SpaceCurve
+from isotomon.inspect.quick import rebuild
+from isotomon.inspect.results import Quick
 from isotomon.measure.joins import joins
-from isotomon.model import loft_edits as e
-from isotomon.model.edits import add_number, change_loft, change_number, replace
-from isotomon.model.file import decode, encode
-from isotomon.model.guides import Guide, GuidePoint
-from isotomon.model.records import Carrying, Design, Number
-from isotomon.rebuild.carry import carry
-from isotomon.rebuild.insert import insert_station
-from isotomon.rebuild.quick import rebuild
-from isotomon.rebuild.results import Quick
 from tests.helpers import design
 
 R = 60.0

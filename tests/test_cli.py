@@ -14,10 +14,10 @@ from pathlib import Path
 from unittest import mock
 
 from isotomon import cli
+from isotomon.design.edits import change_station
+from isotomon.design.file import load, save
 from isotomon.exchange.drawing_files import read_drawing
-from isotomon.model.edits import change_station
-from isotomon.model.file import load, save
-from isotomon.rebuild.quick import rebuild
+from isotomon.inspect.quick import rebuild
 from isotomon.samples import sample
 from tests.helpers import shared_supervisor
 from tests.test_table import GOOD
@@ -41,7 +41,7 @@ def isotomon(*words: str, cwd: str | Path = ROOT) -> subprocess.CompletedProcess
     os.chdir(cwd)
     try:
         with (
-            mock.patch("isotomon.rebuild.supervisor.Supervisor", _Lent),
+            mock.patch("isotomon.solids.supervisor.Supervisor", _Lent),
             contextlib.redirect_stdout(out),
             contextlib.redirect_stderr(err),
         ):

@@ -9,15 +9,15 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from isotomon.design import bodies
+from isotomon.design.after import After, Mirror, Move, Resize, Ring, Row
+from isotomon.design.edits import replace
+from isotomon.design.file import decode, encode
+from isotomon.design.guides import Guide, GuidePoint
+from isotomon.design.records import Along, Circle, Design, Ellipse, Loft, Naca4, Part, Polygon, Span, Station, Wall
 from isotomon.errors import DesignError, SolidError
-from isotomon.model import bodies
-from isotomon.model.after import After, Mirror, Move, Resize, Ring, Row
-from isotomon.model.edits import replace
-from isotomon.model.file import decode, encode
-from isotomon.model.guides import Guide, GuidePoint
-from isotomon.model.records import Along, Circle, Design, Ellipse, Loft, Naca4, Part, Polygon, Span, Station, Wall
-from isotomon.rebuild.deliver import build_all
-from isotomon.rebuild.quick import rebuild
+from isotomon.inspect.quick import rebuild
+from isotomon.solids.deliver import build_all
 from tests.helpers import WithWorker
 
 

@@ -14,8 +14,8 @@ from typing import Any
 
 import numpy as np
 
-from isotomon.model.file import decode
-from isotomon.rebuild.quick import rebuild
+from isotomon.design.file import decode
+from isotomon.inspect.quick import rebuild
 from tests.figures import figures
 from tests.helpers import trials
 

@@ -9,10 +9,10 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QComboBox
 
+from isotomon.design import edits
+from isotomon.design.datums import CONSTRUCTIONS
+from isotomon.design.file import encode
 from isotomon.geometry.datums import Plane
-from isotomon.model import edits
-from isotomon.model.datums import CONSTRUCTIONS
-from isotomon.model.file import encode
 from tests.test_window import LEFT, WithWindow
 
 NONE = Qt.KeyboardModifier.NoModifier

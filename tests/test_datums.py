@@ -9,17 +9,17 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from isotomon.design import edits
+from isotomon.design.datums import CONSTRUCTIONS, Datum
+from isotomon.design.drawing import Drawing, Point
+from isotomon.design.file import decode, encode
+from isotomon.design.records import Circle, Design, Drawn, Naca4, Number, Polygon, Station
 from isotomon.errors import DesignError
 from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane, fitted_plane, plane_at, tilts_of
-from isotomon.model import edits
-from isotomon.model.datums import CONSTRUCTIONS, Datum
-from isotomon.model.drawing import Drawing, Point
-from isotomon.model.file import decode, encode
-from isotomon.model.records import Circle, Design, Drawn, Naca4, Number, Polygon, Station
+from isotomon.inspect.quick import rebuild
+from isotomon.inspect.results import Quick
 from isotomon.profile import shapes
 from isotomon.profile.shapes import Spot
-from isotomon.rebuild.quick import rebuild
-from isotomon.rebuild.results import Quick
 
 BOX = shapes.rectangle_corners(Drawing("g1", "box"), Spot(-10, -5), Spot(10, 5))
 

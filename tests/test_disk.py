@@ -13,12 +13,12 @@ import tempfile
 import unittest
 from pathlib import Path
 
+from isotomon.author.session import Session, find_recovered, open_session, restore
 from isotomon.cli import main
+from isotomon.design import edits
+from isotomon.design.disk import decode_text, read_bytes, runs_since, write_atomically
+from isotomon.design.file import encode, load, save
 from isotomon.errors import ChangedFileError, FileError
-from isotomon.model import edits
-from isotomon.model.disk import decode_text, read_bytes, runs_since, write_atomically
-from isotomon.model.file import encode, load, save
-from isotomon.rebuild.session import Session, find_recovered, open_session, restore
 from tests.helpers import design
 
 ROWS = [(0.0, "circle", 40.0, 0.0), (90.0, "circle", 30.0, 0.0)]

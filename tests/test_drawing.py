@@ -7,13 +7,15 @@ import unittest
 
 import numpy as np
 
+from isotomon.design import edits
+from isotomon.design.draw_edits import Pen, copy_into, join, part_from, remove
+from isotomon.design.drawing import Arc, Curve, Drawing, Line, Ring, check_drawing, find_part, find_point, replace
+from isotomon.design.edits import change_number
+from isotomon.design.records import Design, Drawn, Number, Station
 from isotomon.errors import DesignError, ProfileError
+from isotomon.evaluate.drawn import solved
+from isotomon.evaluate.settle import settle, settled
 from isotomon.geometry.planar import signed_area
-from isotomon.model import edits
-from isotomon.model.draw_edits import Pen, copy_into, join, part_from, remove
-from isotomon.model.drawing import Arc, Curve, Drawing, Line, Ring, check_drawing, find_part, find_point, replace
-from isotomon.model.edits import change_number
-from isotomon.model.records import Design, Drawn, Number, Station
 from isotomon.profile import shapes
 from isotomon.profile.change import bevel_corner, break_at, extend, round_corner, trim
 from isotomon.profile.copies import mirror, offset, ring, row, similarity, transform
@@ -22,8 +24,6 @@ from isotomon.profile.loops import find_runs
 from isotomon.profile.readymade import naca4
 from isotomon.profile.shapes import Spot
 from isotomon.profile.solver import freedoms, measured, solve
-from isotomon.rebuild.drawn import solved
-from isotomon.rebuild.settle import settle, settled
 
 EMPTY = Drawing("g1", "test")
 

@@ -12,12 +12,12 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from isotomon.design.drawing import Arc, Curve, Drawing, Line, Oval, Ring, check_drawing
 from isotomon.errors import DesignError, FileError
 from isotomon.exchange.drawing_files import read_drawing, write_drawing
 from isotomon.exchange.pieces import MOST_PIECES
 from isotomon.exchange.space_points import read_points, section_in_space
 from isotomon.geometry.planar import signed_area
-from isotomon.model.drawing import Arc, Curve, Drawing, Line, Oval, Ring, check_drawing
 from isotomon.profile import shapes
 from isotomon.profile.change import break_at
 from isotomon.profile.drawn import figures_of
@@ -169,6 +169,10 @@ class DrawingFiles(unittest.TestCase):
             "few.txt": (b"0 0\n1 0\n", "three or more"),
             "many.txt": (tiny.encode(), "thin them out"),
             "bytes.dat": (b"\xff\xfe\x00", "not a text file"),
+            "huge.svg": (
+                b'<svg><g transform="' + b"scale(1e8) " * 60 + b'"><path d="M0 0h1v1z"/></g></svg>',
+                "its transforms",
+            ),
             "far.txt": (b"0 0\n1 0\n1e9 1\n", "check its units"),
         }
         for name, (data, words) in cases.items():

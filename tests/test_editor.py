@@ -8,11 +8,11 @@ import numpy as np
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
-from isotomon.model.drawing import DIMENSIONS, Line
-from isotomon.model.file import encode
-from isotomon.model.records import Drawn
+from isotomon.design.drawing import DIMENSIONS, Line
+from isotomon.design.file import encode
+from isotomon.design.records import Drawn
+from isotomon.kernel.protocol import Built
 from isotomon.samples import sample
-from isotomon.solid.protocol import Built
 from tests.test_window import LEFT, WithWindow
 
 ALT = Qt.KeyboardModifier.AltModifier

@@ -12,15 +12,15 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QListWidget, QMenu, QPushButton, QToolButton
 
 from isotomon.app.drawing.marks import handle_tips
-from isotomon.model import draw_edits, edits
-from isotomon.model.drawing import Arc, Curve, Drawing, Line, Ring
-from isotomon.model.records import Drawn, Star
+from isotomon.design import draw_edits, edits
+from isotomon.design.drawing import Arc, Curve, Drawing, Line, Ring
+from isotomon.design.records import Drawn, Star
+from isotomon.kernel.protocol import Built
 from isotomon.profile import shapes
 from isotomon.profile.drawn import figures_of
 from isotomon.profile.relate import add_dimension, put_ties
 from isotomon.profile.shapes import Spot
 from isotomon.samples import sample
-from isotomon.solid.protocol import Built
 from tests.test_editor import ALT, NONE, EditorCase
 from tests.test_window import LEFT
 

@@ -9,21 +9,21 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from isotomon.author.insert import insert_station
+from isotomon.design.edits import add_station, change_station
+from isotomon.design.file import decode, encode
+from isotomon.design.records import Station
+from isotomon.evaluate.shape import keep_section
 from isotomon.field.checks import find_flaws
 from isotomon.field.mesh import sampling, skin_mesh, triangles
 from isotomon.field.patches import patches
 from isotomon.field.section_field import pinched
 from isotomon.geometry.basis import fit
 from isotomon.geometry.hermite import smooth
+from isotomon.inspect.compare import compare
+from isotomon.inspect.quick import rebuild
 from isotomon.measure.body import body_measures
 from isotomon.measure.sections import extents
-from isotomon.model.edits import add_station, change_station
-from isotomon.model.file import decode, encode
-from isotomon.model.records import Station
-from isotomon.rebuild.compare import compare
-from isotomon.rebuild.insert import insert_station
-from isotomon.rebuild.quick import rebuild
-from isotomon.rebuild.shape import keep_section
 from tests.helpers import curves_at, design, naca_area, results
 
 SECTIONS = ["circle", "ellipse:0.4", "naca:2412", "naca:0018b", "polygon:5", "rounded:0.6:0.1", "star:5:0.5"]
@@ -295,7 +295,7 @@ class Behaviour(unittest.TestCase):
         quick, shape = results([(0.0, "circle", 50.0, 0.0), (100.0, "naca:2412", 90.0, 20.0)])
         inserted = insert_station(quick.design, shape, 40.0)
         for text in ("polygon:5", "naca:0018b", "rounded:0.6:0.1"):
-            from isotomon.model.sections import parse_section
+            from isotomon.design.sections import parse_section
 
             changed = rebuild(change_station(inserted, "s0", section=parse_section(text)))
             assert changed.shape is not None, changed.findings

@@ -13,20 +13,20 @@ import numpy as np
 
 from isotomon import script
 from isotomon.cli import main
+from isotomon.design import bodies, edits
+from isotomon.design.after import Move, Resize, Ring
+from isotomon.design.datums import Datum
+from isotomon.design.drawing import Drawing
+from isotomon.design.edits import replace
+from isotomon.design.file import decode, encode, save
+from isotomon.design.gauges import Gauge
+from isotomon.design.guides import Guide, GuidePoint
+from isotomon.design.records import Circle, Design, Drawn, Loft, Polygon, Station
 from isotomon.errors import DesignError
+from isotomon.inspect.quick import rebuild
 from isotomon.measure.capacity import inside
-from isotomon.model import bodies, edits
-from isotomon.model.after import Move, Resize, Ring
-from isotomon.model.datums import Datum
-from isotomon.model.drawing import Drawing
-from isotomon.model.edits import replace
-from isotomon.model.file import decode, encode, save
-from isotomon.model.gauges import Gauge
-from isotomon.model.guides import Guide, GuidePoint
-from isotomon.model.records import Circle, Design, Drawn, Loft, Polygon, Station
 from isotomon.profile import shapes
 from isotomon.profile.shapes import Spot
-from isotomon.rebuild.quick import rebuild
 from isotomon.samples import sample
 
 UP = np.array([0.0, 0.0, 1.0])

@@ -9,19 +9,19 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.special import ellipe
 
+from isotomon.design import loft_edits as e
+from isotomon.design.draw_edits import Pen
+from isotomon.design.drawing import Drawing
+from isotomon.design.edits import change_station, remove_stations, replace
+from isotomon.design.file import decode, encode
+from isotomon.design.guides import GUIDES, Guide, GuidePoint
+from isotomon.design.records import Design
 from isotomon.errors import DesignError
 from isotomon.geometry import space
 from isotomon.geometry.datums import Plane, SpaceCurve
-from isotomon.model import loft_edits as e
-from isotomon.model.draw_edits import Pen
-from isotomon.model.drawing import Drawing
-from isotomon.model.edits import change_station, remove_stations, replace
-from isotomon.model.file import decode, encode
-from isotomon.model.guides import GUIDES, Guide, GuidePoint
-from isotomon.model.records import Design
+from isotomon.inspect.quick import rebuild
 from isotomon.profile import shapes
 from isotomon.profile.shapes import Spot
-from isotomon.rebuild.quick import rebuild
 from tests.helpers import design
 
 Array = NDArray[np.float64]

@@ -11,9 +11,9 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QLabel, QPushButton
 
 from isotomon.app.meet_form import MeetForm
-from isotomon.model import loft_edits
-from isotomon.model.edits import change_station
-from isotomon.model.records import Carrying, Design
+from isotomon.design import loft_edits
+from isotomon.design.edits import change_station
+from isotomon.design.records import Carrying, Design
 from isotomon.samples import sample
 from tests.test_window import LEFT, WithWindow
 

@@ -7,21 +7,21 @@ import unittest
 
 import numpy as np
 
+from isotomon.author.insert import insert_station
+from isotomon.design import loft_edits
+from isotomon.design.draw_edits import Pen
+from isotomon.design.drawing import Drawing
+from isotomon.design.edits import change_station
+from isotomon.design.guides import Guide, GuidePoint
+from isotomon.design.records import Circle, Design, Drawn, Station
 from isotomon.field.checks import _crossed
+from isotomon.inspect.quick import rebuild
 from isotomon.measure.sections import extents
-from isotomon.model import loft_edits
-from isotomon.model.draw_edits import Pen
-from isotomon.model.drawing import Drawing
-from isotomon.model.edits import change_station
-from isotomon.model.guides import Guide, GuidePoint
-from isotomon.model.records import Circle, Design, Drawn, Station
 from isotomon.profile.drawn import figures_of
 from isotomon.profile.loops import find_runs
 from isotomon.profile.shapes import Spot, rectangle_corners
-from isotomon.rebuild.deliver import build
-from isotomon.rebuild.insert import insert_station
-from isotomon.rebuild.quick import rebuild
-from isotomon.rebuild.supervisor import Supervisor
+from isotomon.solids.deliver import build
+from isotomon.solids.supervisor import Supervisor
 
 
 def plate(key: str, *holes: tuple[float, float, float]) -> Drawing:

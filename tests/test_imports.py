@@ -10,15 +10,15 @@ from pathlib import Path
 import numpy as np
 
 from isotomon import script
+from isotomon.design import bodies
+from isotomon.design.after import Mirror, Resize
+from isotomon.design.edits import replace
+from isotomon.design.file import decode, encode
+from isotomon.design.imports import bytes_of
+from isotomon.design.records import Circle, Design, Loft, Polygon, Span, Station
 from isotomon.errors import DesignError, FileError, SolidError
-from isotomon.exchange.bodies_in import bytes_of
-from isotomon.model import bodies
-from isotomon.model.after import Mirror, Resize
-from isotomon.model.edits import replace
-from isotomon.model.file import decode, encode
-from isotomon.model.records import Circle, Design, Loft, Polygon, Span, Station
-from isotomon.rebuild.deliver import build_all, export
-from isotomon.rebuild.quick import rebuild
+from isotomon.inspect.quick import rebuild
+from isotomon.solids.deliver import build_all, export
 from tests.helpers import WithWorker
 
 SIX = 40.0**2 * 3.0 * math.sqrt(3.0) / 8.0 * 100.0

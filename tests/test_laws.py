@@ -7,12 +7,12 @@ import unittest
 
 import numpy as np
 
+from isotomon.design import edits
+from isotomon.design.records import Design, Law, LawPoint, Number, Station
+from isotomon.design.resolve import law_targets, resolve_design
 from isotomon.errors import IsotomonError
-from isotomon.model import edits
-from isotomon.model.records import Design, Law, LawPoint, Number, Station
-from isotomon.model.resolve import law_targets, resolve_design
-from isotomon.rebuild.quick import rebuild
-from isotomon.rebuild.results import Quick
+from isotomon.inspect.quick import rebuild
+from isotomon.inspect.results import Quick
 from tests.helpers import design
 
 ROWS = [(0.0, "circle", 40.0, 0.0), (100.0, "circle", 30.0, 0.0), (200.0, "circle", 20.0, 0.0)]

@@ -7,14 +7,14 @@ import unittest
 
 import numpy as np
 
+from isotomon.design.edits import change_station
 from isotomon.errors import DesignError, FieldError
 from isotomon.field.patches import patches
+from isotomon.inspect.looks import check_looks, colouring, fairness, section_lines, skin_joins, way_of
+from isotomon.inspect.quick import rebuild
 from isotomon.measure import skin
 from isotomon.measure.fairness import wiggles
 from isotomon.measure.joins import joins
-from isotomon.model.edits import change_station
-from isotomon.rebuild.looks import check_looks, colouring, fairness, section_lines, skin_joins, way_of
-from isotomon.rebuild.quick import rebuild
 from tests.helpers import curves_at, design, results
 
 CONE = [(0.0, "circle", 100.0, 0.0), (100.0, "circle", 60.0, 0.0)]
@@ -81,6 +81,13 @@ class OnTheSkin(unittest.TestCase):
         for spacing in (0.0, 1e-3):
             with self.assertRaises(FieldError):
                 section_lines(quick, "y", spacing)
+
+    def test_section_curves_of_a_body_with_a_rounded_tip(self) -> None:
+        """Across the tip, where the skin is one point and stands still, too: each curve lies on its level."""
+        quick, _ = results([(0.0, "circle", 60.0, 0.0), (60.0, "circle", 50.0, 0.0), (90.0, "point", 1.0, 0.0)])
+        for along, axis, spacing in (("z", 2, 89.9995), ("x", 0, 5.0)):
+            for at, line in section_lines(quick, along, spacing):
+                self.assertLess(np.abs(line[:, axis] - at).max(), 0.05)
 
     def test_the_area_in_a_plane(self) -> None:
         """Square to a straight body it is the section's; where the plane runs out of an end there is none."""

@@ -14,14 +14,14 @@ import msgspec
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from isotomon.author.insert import insert_station
+from isotomon.author.session import Session, find_recovered, restore
+from isotomon.design import edits
+from isotomon.design.file import SCHEMA_FILE, decode, encode, load, save, schema
+from isotomon.design.records import Circle, Design, Law, LawPoint, Naca4, Number, Polygon, Station
+from isotomon.design.resolve import resolve_design
 from isotomon.errors import DesignError, FileError, IsotomonError
-from isotomon.model import edits
-from isotomon.model.file import SCHEMA_FILE, decode, encode, load, save, schema
-from isotomon.model.records import Circle, Design, Law, LawPoint, Naca4, Number, Polygon, Station
-from isotomon.model.resolve import resolve_design
-from isotomon.rebuild.insert import insert_station
-from isotomon.rebuild.quick import rebuild
-from isotomon.rebuild.session import Session, find_recovered, restore
+from isotomon.inspect.quick import rebuild
 from isotomon.samples import sample
 
 
@@ -111,7 +111,7 @@ class Files(unittest.TestCase):
                     save(small(), place)
             # A limit on file size stands in for a full disk.
             code = (
-                "import resource, signal, sys\nfrom pathlib import Path\nfrom isotomon.model.file import load, save\n"
+                "import resource, signal, sys\nfrom pathlib import Path\nfrom isotomon.design.file import load, save\n"
                 "signal.signal(signal.SIGXFSZ, signal.SIG_IGN)\nresource.setrlimit(resource.RLIMIT_FSIZE, (100, 100))\n"
                 "from isotomon.errors import FileError\n"
                 f"p = Path({str(path)!r})\n"
@@ -218,8 +218,8 @@ class Sessions(unittest.TestCase):
         """A process killed at once after an edit leaves that edit for the next one; a living one's is left alone."""
         with tempfile.TemporaryDirectory() as folder:
             code = (
-                "import os, signal\nfrom pathlib import Path\nfrom isotomon.model import edits\n"
-                "from isotomon.rebuild.session import Session\nfrom isotomon.samples import sample\n"
+                "import os, signal\nfrom pathlib import Path\nfrom isotomon.design import edits\n"
+                "from isotomon.author.session import Session\nfrom isotomon.samples import sample\n"
                 f"s = Session(sample('reach-blade'), None, Path({folder!r}) / f'session-{{os.getpid()}}.isotomon')\n"
                 "s.apply('edit', lambda d: edits.change_station(d, 's6', chord=214.0))\n"
                 "os.kill(os.getpid(), signal.SIGKILL)\n"

@@ -9,25 +9,25 @@ import numpy as np
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from isotomon.design import bodies, edits, loft_edits
+from isotomon.design.datums import Datum
+from isotomon.design.draw_edits import Pen, remove
+from isotomon.design.drawing import Drawing
+from isotomon.design.file import decode, encode
+from isotomon.design.guides import End
+from isotomon.design.records import Carrying, Circle, Design, Drawn, Naca4, Polygon, Span, Star, Station
 from isotomon.errors import IsotomonError
+from isotomon.evaluate.datums import Ground
+from isotomon.evaluate.drawn import to_plane
+from isotomon.evaluate.settle import settled
 from isotomon.field.patches import patches
 from isotomon.geometry.edge import Edge
-from isotomon.model import bodies, edits, loft_edits
-from isotomon.model.datums import Datum
-from isotomon.model.draw_edits import Pen, remove
-from isotomon.model.drawing import Drawing
-from isotomon.model.file import decode, encode
-from isotomon.model.guides import End
-from isotomon.model.records import Carrying, Circle, Design, Drawn, Naca4, Polygon, Span, Star, Station
+from isotomon.inspect.looks import ground_of
+from isotomon.inspect.quick import rebuild
+from isotomon.inspect.results import Quick
+from isotomon.kernel import combining
+from isotomon.kernel.exact import moved
 from isotomon.profile.change import bevel_corner, break_at, round_corner
-from isotomon.rebuild.datums import Ground
-from isotomon.rebuild.drawn import to_plane
-from isotomon.rebuild.looks import ground_of
-from isotomon.rebuild.quick import rebuild
-from isotomon.rebuild.results import Quick
-from isotomon.rebuild.settle import settled
-from isotomon.solid import combining
-from isotomon.solid.exact import moved
 from tests.helpers import trials
 
 Array = np.ndarray

@@ -10,10 +10,10 @@ from pathlib import Path
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 
+from isotomon.design import edits
+from isotomon.design.records import Design, Number
 from isotomon.errors import FileError
 from isotomon.exchange.numbers import read_numbers, write_numbers
-from isotomon.model import edits
-from isotomon.model.records import Design, Number
 from tests.test_window import LEFT, WithWindow
 
 

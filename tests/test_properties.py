@@ -7,21 +7,21 @@ import unittest
 
 import numpy as np
 
+from isotomon.author import shaping
+from isotomon.author.insert import insert_station
+from isotomon.design import edits
+from isotomon.design.datums import Datum
+from isotomon.design.drawing import Drawing
+from isotomon.design.edits import replace
+from isotomon.design.gauges import Gauge
+from isotomon.design.guides import Guide, GuidePoint, Rail
+from isotomon.design.records import Carrying, Circle, Design, Loft, Span, Station
 from isotomon.errors import FieldError
 from isotomon.field.correspond import correspond
 from isotomon.field.outward import outward
-from isotomon.model import edits
-from isotomon.model.datums import Datum
-from isotomon.model.drawing import Drawing
-from isotomon.model.edits import replace
-from isotomon.model.gauges import Gauge
-from isotomon.model.guides import Guide, GuidePoint, Rail
-from isotomon.model.records import Carrying, Circle, Design, Loft, Span, Station
+from isotomon.inspect.quick import rebuild
 from isotomon.profile.outline import Outline2D, line
 from isotomon.profile.shapes import Spot, rectangle_corners
-from isotomon.rebuild import shaping
-from isotomon.rebuild.insert import insert_station
-from isotomon.rebuild.quick import rebuild
 from tests.helpers import design
 
 SECTIONS = ["circle", "ellipse:0.5", "naca:2412", "naca:0015b", "polygon:4", "rounded:0.7:0.2", "superellipse:0.8:4"]

@@ -10,17 +10,17 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from numpy.typing import NDArray
 
+from isotomon.author.insert import insert_station
+from isotomon.author.meet import freedoms, meet
+from isotomon.design import loft_edits as e
+from isotomon.design.edits import add_station, change_loft, change_station, replace
+from isotomon.design.file import decode, encode
+from isotomon.design.guides import End, Guide, GuidePoint, Rail
+from isotomon.design.records import Apex, Design, Law, LawPoint, Span, Station
 from isotomon.field.patches import patches
+from isotomon.inspect.quick import rebuild
+from isotomon.inspect.results import Quick, Shape
 from isotomon.measure.sections import moments
-from isotomon.model import loft_edits as e
-from isotomon.model.edits import add_station, change_loft, change_station, replace
-from isotomon.model.file import decode, encode
-from isotomon.model.guides import End, Guide, GuidePoint, Rail
-from isotomon.model.records import Apex, Design, Law, LawPoint, Span, Station
-from isotomon.rebuild.insert import insert_station
-from isotomon.rebuild.meet import freedoms, meet
-from isotomon.rebuild.quick import rebuild
-from isotomon.rebuild.results import Quick, Shape
 from tests.helpers import curves_at, design
 
 Array = NDArray[np.float64]

@@ -8,20 +8,20 @@ import numpy as np
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from isotomon.author.session import Session
+from isotomon.design import draw_edits, edits
+from isotomon.design.datums import CONSTRUCTIONS, Datum
+from isotomon.design.drawing import Drawing
+from isotomon.design.file import decode, encode
+from isotomon.design.records import Circle, Design, Drawn, Number, Station
 from isotomon.errors import IsotomonError
-from isotomon.model import draw_edits, edits
-from isotomon.model.datums import CONSTRUCTIONS, Datum
-from isotomon.model.drawing import Drawing
-from isotomon.model.file import decode, encode
-from isotomon.model.records import Circle, Design, Drawn, Number, Station
+from isotomon.evaluate.settle import settle, settled
+from isotomon.inspect.quick import rebuild
 from isotomon.profile import shapes
 from isotomon.profile.change import bevel_corner, break_at, extend, round_corner, trim
 from isotomon.profile.copies import mirror, offset, ring, row, similarity, transform
 from isotomon.profile.relate import TITLES, add_dimension, dimension_kind, groups_for, put_ties
 from isotomon.profile.shapes import Spot
-from isotomon.rebuild.quick import rebuild
-from isotomon.rebuild.session import Session
-from isotomon.rebuild.settle import settle, settled
 from tests.helpers import trials
 
 START = Design(

@@ -6,12 +6,11 @@ import math
 import random
 import unittest
 
-from isotomon.errors import IsotomonError
-from isotomon.model.after import After, Mirror, Move, Resize, Ring, Row
-from isotomon.model.drawing import Drawing
-from isotomon.model.edits import replace
-from isotomon.model.guides import Guide, GuidePoint
-from isotomon.model.records import (
+from isotomon.design.after import After, Mirror, Move, Resize, Ring, Row
+from isotomon.design.drawing import Drawing
+from isotomon.design.edits import replace
+from isotomon.design.guides import Guide, GuidePoint
+from isotomon.design.records import (
     Along,
     Carrying,
     Circle,
@@ -29,9 +28,10 @@ from isotomon.model.records import (
     Superellipse,
     Wall,
 )
+from isotomon.errors import IsotomonError
+from isotomon.inspect.quick import rebuild
 from isotomon.profile.shapes import Spot, line, rectangle_corners
-from isotomon.rebuild.deliver import build_all
-from isotomon.rebuild.quick import rebuild
+from isotomon.solids.deliver import build_all
 from tests.helpers import WithWorker, trials
 
 SOLIDS = 8

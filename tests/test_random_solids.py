@@ -7,11 +7,11 @@ import tempfile
 import unittest
 from pathlib import Path
 
-from isotomon.model import loft_edits as e
-from isotomon.model.guides import End, Guide, GuidePoint
-from isotomon.model.records import Design
-from isotomon.rebuild.deliver import build, export
-from isotomon.rebuild.quick import rebuild
+from isotomon.design import loft_edits as e
+from isotomon.design.guides import End, Guide, GuidePoint
+from isotomon.design.records import Design
+from isotomon.inspect.quick import rebuild
+from isotomon.solids.deliver import build, export
 from tests.helpers import WithWorker, design, trials, volume_read
 
 SECTIONS = [

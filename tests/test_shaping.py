@@ -12,15 +12,14 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from isotomon.errors import DesignError
-from isotomon.geometry.datums import Axis, SpaceCurve
-from isotomon.model import edits
-from isotomon.model.datums import Datum
-from isotomon.model.drawing import Drawing
-from isotomon.model.edits import change_number, number_uses, replace
-from isotomon.model.file import decode, encode
-from isotomon.model.guides import Guide, GuidePoint, Rail
-from isotomon.model.records import (
+from isotomon.author import shaping
+from isotomon.design import edits
+from isotomon.design.datums import Datum
+from isotomon.design.drawing import Drawing
+from isotomon.design.edits import change_number, number_uses, replace
+from isotomon.design.file import decode, encode
+from isotomon.design.guides import Guide, GuidePoint, Rail
+from isotomon.design.records import (
     Along,
     Carrying,
     Circle,
@@ -35,13 +34,14 @@ from isotomon.model.records import (
     Station,
     Wall,
 )
+from isotomon.errors import DesignError
+from isotomon.geometry.datums import Axis, SpaceCurve
+from isotomon.inspect.compare import compare, wall_widths
+from isotomon.inspect.quick import rebuild
+from isotomon.inspect.results import Quick
 from isotomon.profile.shapes import Spot, arc_through, line, rectangle_corners
-from isotomon.rebuild import shaping
-from isotomon.rebuild.compare import compare, wall_widths
-from isotomon.rebuild.deliver import build_all, export
-from isotomon.rebuild.quick import rebuild
-from isotomon.rebuild.results import Quick
 from isotomon.samples import sample
+from isotomon.solids.deliver import build_all, export
 from tests.helpers import WithWorker, volume_read
 
 SQUARE = 60.0**2 / 2.0

@@ -13,13 +13,13 @@ from PySide6.QtWidgets import QApplication, QCheckBox
 from isotomon.app.after_form import change_step
 from isotomon.app.along_form import AlongForm
 from isotomon.app.gauges import GaugeForm
-from isotomon.model.after import Move, Resize, Ring, Row
-from isotomon.model.drawing import Drawing
-from isotomon.model.file import encode
-from isotomon.model.guides import Guide
-from isotomon.model.records import Design, Loft, Polygon, Station
+from isotomon.design.after import Move, Resize, Ring, Row
+from isotomon.design.drawing import Drawing
+from isotomon.design.file import encode
+from isotomon.design.guides import Guide
+from isotomon.design.records import Design, Loft, Polygon, Station
+from isotomon.inspect.looks import ground_of
 from isotomon.profile.shapes import Spot, rectangle_corners
-from isotomon.rebuild.looks import ground_of
 from isotomon.samples import sample
 from tests.test_guiding import GuidingWindow
 from tests.test_window import CTRL, LEFT

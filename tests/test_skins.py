@@ -8,19 +8,19 @@ import unittest
 
 import numpy as np
 
+from isotomon.author.insert import insert_station
+from isotomon.design import bodies
+from isotomon.design import loft_edits as e
+from isotomon.design.draw_edits import Pen
+from isotomon.design.drawing import Drawing
+from isotomon.design.edits import add_station, replace
+from isotomon.design.file import decode, encode
+from isotomon.design.guides import End, Guide, GuidePoint
+from isotomon.design.records import Apex, Circle, Design, Drawn, Law, LawPoint, Station
 from isotomon.errors import SolidError
-from isotomon.model import bodies
-from isotomon.model import loft_edits as e
-from isotomon.model.draw_edits import Pen
-from isotomon.model.drawing import Drawing
-from isotomon.model.edits import add_station, replace
-from isotomon.model.file import decode, encode
-from isotomon.model.guides import End, Guide, GuidePoint
-from isotomon.model.records import Apex, Circle, Design, Drawn, Law, LawPoint, Station
-from isotomon.rebuild.check import checked
-from isotomon.rebuild.deliver import build
-from isotomon.rebuild.insert import insert_station
-from isotomon.rebuild.quick import rebuild
+from isotomon.inspect.quick import rebuild
+from isotomon.solids.checked import checked
+from isotomon.solids.deliver import build
 from tests.helpers import WithWorker
 
 

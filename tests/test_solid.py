@@ -17,16 +17,12 @@ from pathlib import Path
 import msgspec
 import numpy as np
 
+from isotomon.design import edits
+from isotomon.design.records import Naca4
 from isotomon.errors import FileError, SolidError
-from isotomon.measure.body import body_measures
-from isotomon.model import edits
-from isotomon.model.records import Naca4
-from isotomon.rebuild.check import check_json, checked, exit_code
-from isotomon.rebuild.deliver import build, export, shape_request
-from isotomon.rebuild.quick import rebuild
-from isotomon.rebuild.supervisor import Job, Supervisor
-from isotomon.samples import sample
-from isotomon.solid.protocol import (
+from isotomon.inspect.check import check_json, exit_code
+from isotomon.inspect.quick import rebuild
+from isotomon.kernel.protocol import (
     PROTOCOL,
     ArrayData,
     Built,
@@ -40,6 +36,11 @@ from isotomon.solid.protocol import (
     send,
     unpack,
 )
+from isotomon.measure.body import body_measures
+from isotomon.samples import sample
+from isotomon.solids.checked import checked
+from isotomon.solids.deliver import build, export, shape_request
+from isotomon.solids.supervisor import Job, Supervisor
 from tests.__main__ import children
 from tests.helpers import WithWorker, design, results, volume_read
 from tests.test_wrapped import fan
@@ -284,7 +285,7 @@ class Survival(unittest.TestCase):
     def test_the_worker_dies_with_its_parent(self) -> None:
         """When the process that started it is killed, the worker ends."""
         code = (
-            "import os, signal\nfrom isotomon.rebuild.supervisor import Supervisor\ns = Supervisor()\ns.start()\n"
+            "import os, signal\nfrom isotomon.solids.supervisor import Supervisor\ns = Supervisor()\ns.start()\n"
             "s.ready.wait(30)\nprint(s.pid, flush=True)\nos.kill(os.getpid(), signal.SIGKILL)\n"
         )
         import sys

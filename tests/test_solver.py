@@ -9,7 +9,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from isotomon.model.drawing import (
+from isotomon.design.drawing import (
     Arc,
     Constraint,
     Curve,

@@ -7,10 +7,10 @@ import tempfile
 import unittest
 from pathlib import Path
 
+from isotomon.author.insert import insert_station
 from isotomon.errors import DesignError, FileError
 from isotomon.exchange.table import read_table, table_design, write_table
-from isotomon.rebuild.insert import insert_station
-from isotomon.rebuild.quick import rebuild
+from isotomon.inspect.quick import rebuild
 
 GOOD = """# a comment
 station,position_mm,section,chord_mm,set_angle_deg,target_area_mm2,band_percent,target_set_angle_deg

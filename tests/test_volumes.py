@@ -6,13 +6,14 @@ import unittest
 
 import numpy as np
 
-from isotomon.model.after import Row
-from isotomon.model.edits import replace
-from isotomon.model.records import Part
-from isotomon.rebuild.check import check_table, checked, exit_code
-from isotomon.rebuild.quick import rebuild
+from isotomon.design.after import Row
+from isotomon.design.edits import replace
+from isotomon.design.records import Part
+from isotomon.inspect.check import check_table, exit_code
+from isotomon.inspect.quick import rebuild
+from isotomon.kernel.volumes import Lump, contains, doubt, shared
 from isotomon.samples import sample
-from isotomon.solid.volumes import Lump, contains, doubt, shared
+from isotomon.solids.checked import checked
 from tests.helpers import WithWorker, design
 
 

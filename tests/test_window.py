@@ -22,11 +22,11 @@ from PySide6.QtWidgets import QApplication, QFileDialog, QLineEdit, QMenu, QMess
 from isotomon.app.engine import Engine
 from isotomon.app.main import make_window, scratch_settings, solid_ready, wait_for
 from isotomon.app.window import Window
-from isotomon.model.edits import replace
-from isotomon.model.file import encode, load
-from isotomon.rebuild.supervisor import Supervisor
+from isotomon.design.edits import replace
+from isotomon.design.file import encode, load
+from isotomon.kernel.protocol import Built, Failed
 from isotomon.samples import sample
-from isotomon.solid.protocol import Built, Failed
+from isotomon.solids.supervisor import Supervisor
 from tests.helpers import shared_supervisor
 from tests.test_solid import grandchildren
 

@@ -18,8 +18,8 @@ from isotomon.app.commands import COMMANDS, MENUS, STAGES
 from isotomon.app.finder import HELP, matches
 from isotomon.app.law_form import LawForm
 from isotomon.app.theme import ASSETS, SLATE, VELLUM, station_colour
-from isotomon.model import edits
-from isotomon.model.file import encode, save
+from isotomon.design import edits
+from isotomon.design.file import encode, save
 from isotomon.samples import sample
 from tests.test_window import CTRL, LEFT, WithWindow
 

@@ -7,13 +7,13 @@ import unittest
 
 import numpy as np
 
-from isotomon.model import edits
-from isotomon.model.datums import Datum
-from isotomon.model.records import Circle, Design, Naca4, Polygon, Rounded, Section, Station
-from isotomon.rebuild.insert import insert_station
-from isotomon.rebuild.quick import rebuild
-from isotomon.rebuild.results import Quick
-from isotomon.rebuild.settle import stand_and_check
+from isotomon.author.insert import insert_station
+from isotomon.design import edits
+from isotomon.design.datums import Datum
+from isotomon.design.records import Circle, Design, Naca4, Polygon, Rounded, Section, Station
+from isotomon.evaluate.settle import stand_and_check
+from isotomon.inspect.quick import rebuild
+from isotomon.inspect.results import Quick
 
 RADII = (60.0, 110.0, 170.0)
 

@@ -9,16 +9,16 @@ from pathlib import Path
 
 import numpy as np
 
+from isotomon.design.file import encode, load
+from isotomon.design.imports import read_import
+from isotomon.design.records import FromPoints, Outline
 from isotomon.errors import IsotomonError
-from isotomon.exchange.bodies_in import read_import
 from isotomon.exchange.drawing_files import read_drawing
 from isotomon.exchange.numbers import read_numbers
 from isotomon.exchange.space_points import read_points
 from isotomon.exchange.table import read_foil, read_table
-from isotomon.model.file import encode, load
-from isotomon.model.records import FromPoints, Outline
+from isotomon.inspect.quick import rebuild
 from isotomon.profile.readymade import outline_of
-from isotomon.rebuild.quick import rebuild
 from isotomon.samples import SAMPLES, sample
 from tests.walk_session import Hit
 
@@ -41,8 +41,8 @@ POINTS = "# mm\n" + "\n".join(
 
 def dxf() -> bytes:
     """A drawing as our own writer writes it."""
+    from isotomon.design.drawing import Drawing
     from isotomon.exchange import dxf as writer
-    from isotomon.model.drawing import Drawing
     from isotomon.profile import shapes
     from isotomon.profile.shapes import Spot
 

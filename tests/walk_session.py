@@ -13,24 +13,24 @@ import msgspec
 import numpy as np
 
 from isotomon.app.files import empty_design
+from isotomon.author import shaping
+from isotomon.author.carry import carry
+from isotomon.author.insert import insert_station
+from isotomon.author.session import Session, open_session
+from isotomon.design import bodies, edits, loft_edits
+from isotomon.design.after import Mirror, Move, Resize, Ring, Row
+from isotomon.design.base import Record
+from isotomon.design.datums import CONSTRUCTIONS, Datum
+from isotomon.design.drawing import Drawing
+from isotomon.design.file import decode, encode
+from isotomon.design.gauges import GAUGES, Gauge
+from isotomon.design.guides import GUIDES, End, Guide, GuidePoint
+from isotomon.design.records import Carrying, Design, Drawn, Law, LawPoint, Number, Station
+from isotomon.design.sections import parse_section
 from isotomon.errors import IsotomonError
-from isotomon.model import bodies, edits, loft_edits
-from isotomon.model.after import Mirror, Move, Resize, Ring, Row
-from isotomon.model.base import Record
-from isotomon.model.datums import CONSTRUCTIONS, Datum
-from isotomon.model.drawing import Drawing
-from isotomon.model.file import decode, encode
-from isotomon.model.gauges import GAUGES, Gauge
-from isotomon.model.guides import GUIDES, End, Guide, GuidePoint
-from isotomon.model.records import Carrying, Design, Drawn, Law, LawPoint, Number, Station
-from isotomon.model.sections import parse_section
+from isotomon.inspect.quick import rebuild
 from isotomon.profile import shapes
 from isotomon.profile.shapes import Spot
-from isotomon.rebuild import shaping
-from isotomon.rebuild.carry import carry
-from isotomon.rebuild.insert import insert_station
-from isotomon.rebuild.quick import rebuild
-from isotomon.rebuild.session import Session, open_session
 from isotomon.samples import SAMPLES, sample
 
 SECTIONS = (

@@ -31,11 +31,11 @@ from PySide6.QtWidgets import (
 from isotomon.app.commands import COMMANDS
 from isotomon.app.main import run_events
 from isotomon.app.window import Window
+from isotomon.design.file import encode
+from isotomon.design.records import Design
 from isotomon.errors import IsotomonError
-from isotomon.model.file import encode
-from isotomon.model.records import Design
-from isotomon.rebuild.check import check_json
-from isotomon.rebuild.quick import rebuild
+from isotomon.inspect.check import check_json
+from isotomon.inspect.quick import rebuild
 from tests.walk_session import Hit
 
 LOUD = bool(__import__("os").environ.get("LOUD"))

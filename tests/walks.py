@@ -18,7 +18,7 @@ os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 import shiboken6
 from PySide6.QtWidgets import QApplication
 
-from isotomon.app.main import make_window
+from isotomon.app.main import make_window, run_events
 from isotomon.app.window import Window
 from tests import walk_files, walk_session, walk_window
 from tests.walk_session import Hit, starts
@@ -37,7 +37,10 @@ def one_window(seed: int, steps: int, folder: Path) -> int:
             window.close()
         window.desk.engine.close()
         window.view.close_scene()
-        QApplication.processEvents()
+        end = time.monotonic() + 0.5
+        while time.monotonic() < end:  # what threads have said meanwhile is still taken
+            run_events()
+            time.sleep(0.01)
         shiboken6.delete(window)
     return steps
 

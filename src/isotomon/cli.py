@@ -13,8 +13,8 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from isotomon import __version__
+from isotomon.design.disk import refuse_same
 from isotomon.errors import FileError, IsotomonError
-from isotomon.model.disk import refuse_same
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -184,7 +184,7 @@ def _window(options: argparse.Namespace) -> int:
 
 def _open(options: argparse.Namespace) -> int:
     from isotomon.app.main import run_window
-    from isotomon.model.file import load
+    from isotomon.design.file import load
 
     load(options.design)
     return run_window(path=options.design)
@@ -201,8 +201,8 @@ def _demo(options: argparse.Namespace) -> int:
 
 
 def _table(options: argparse.Namespace) -> int:
+    from isotomon.design.file import save
     from isotomon.exchange.table import read_table
-    from isotomon.model.file import save
 
     if options.out.exists() and not options.force:
         raise FileError(f"{options.out} exists already; add --force to replace it")
@@ -214,11 +214,11 @@ def _table(options: argparse.Namespace) -> int:
 
 
 def _numbers(options: argparse.Namespace) -> int:
+    from isotomon.design import edits
+    from isotomon.design.file import load, save
+    from isotomon.evaluate.settle import check_design
     from isotomon.exchange.numbers import read_numbers, write_numbers
-    from isotomon.model import edits
-    from isotomon.model.file import load, save
     from isotomon.quantity import read
-    from isotomon.rebuild.settle import check_design
 
     design = load(options.design)
     if options.csv is not None:
@@ -249,7 +249,7 @@ def _drawing(options: argparse.Namespace) -> int:
 
 def _meet(options: argparse.Namespace) -> int:
     from isotomon import script
-    from isotomon.model.file import save
+    from isotomon.design.file import save
 
     stations = tuple(name.strip() for name in options.at.split(",") if name.strip())
     kinds = tuple(kind.strip() for kind in options.by.split(",") if kind.strip())
@@ -265,8 +265,8 @@ def _meet(options: argparse.Namespace) -> int:
 
 def _measure(options: argparse.Namespace) -> int:
     from isotomon import script
-    from isotomon.model.disk import write_atomically
-    from isotomon.model.file import load
+    from isotomon.design.disk import write_atomically
+    from isotomon.design.file import load
 
     if options.table is not None:
         refuse_same(options.table[1], options.design)
@@ -294,12 +294,13 @@ def _compare(options: argparse.Namespace) -> int:
 
 
 def _check(options: argparse.Namespace) -> int:
-    from isotomon.model.disk import write_atomically
-    from isotomon.model.file import load
-    from isotomon.rebuild.check import check_table, checked, exit_code
-    from isotomon.rebuild.looks import check_looks, looks_table
-    from isotomon.rebuild.quick import rebuild
-    from isotomon.rebuild.supervisor import Supervisor
+    from isotomon.design.disk import write_atomically
+    from isotomon.design.file import load
+    from isotomon.inspect.check import check_table, exit_code
+    from isotomon.inspect.looks import check_looks, looks_table
+    from isotomon.inspect.quick import rebuild
+    from isotomon.solids.checked import checked
+    from isotomon.solids.supervisor import Supervisor
 
     if options.json and options.json != "-":
         refuse_same(options.json, options.design)
@@ -325,10 +326,10 @@ def _check(options: argparse.Namespace) -> int:
 
 
 def _export(options: argparse.Namespace) -> int:
-    from isotomon.model.file import load
-    from isotomon.rebuild.deliver import Fineness, export, export_form
-    from isotomon.rebuild.quick import rebuild
-    from isotomon.rebuild.supervisor import Supervisor
+    from isotomon.design.file import load
+    from isotomon.inspect.quick import rebuild
+    from isotomon.solids.deliver import Fineness, export, export_form
+    from isotomon.solids.supervisor import Supervisor
 
     export_form(options.file)
     refuse_same(options.file, options.design)
@@ -345,7 +346,7 @@ def _export(options: argparse.Namespace) -> int:
 
 def _picture(options: argparse.Namespace) -> int:
     from isotomon.app.main import draw_picture
-    from isotomon.model.file import load
+    from isotomon.design.file import load
 
     refuse_same(options.file, options.design)
     draw_picture(load(options.design), options.file, options.size, options.view)

@@ -18,22 +18,20 @@ from pathlib import Path
 from types import TracebackType
 from typing import Any
 
-from isotomon.errors import DesignError, IsotomonError
-from isotomon.exchange.bodies_in import read_import as _read_import
-from isotomon.exchange.drawing_files import read_drawing as _read_drawing
-from isotomon.exchange.drawing_files import write_drawing as _write_drawing
-from isotomon.exchange.numbers import read_numbers as _read_numbers
-from isotomon.exchange.numbers import write_numbers
-from isotomon.exchange.table import read_table as _read_table
-from isotomon.exchange.table import write_table
-from isotomon.model import bodies, draw_edits, edits, file, loft_edits
-from isotomon.model.after import Mirror, Move, Resize, Ring, Row
-from isotomon.model.datums import Datum
-from isotomon.model.draw_edits import Pen
-from isotomon.model.drawing import Constraint, Drawing
-from isotomon.model.gauges import Gauge
-from isotomon.model.guides import End, Guide, GuidePoint, Rail, Tie
-from isotomon.model.records import (
+from isotomon.author import meet as meeting
+from isotomon.author import shaping
+from isotomon.author.carry import carry
+from isotomon.author.insert import insert_station
+from isotomon.author.session import Session
+from isotomon.design import bodies, draw_edits, edits, file, loft_edits
+from isotomon.design.after import Mirror, Move, Resize, Ring, Row
+from isotomon.design.datums import Datum
+from isotomon.design.draw_edits import Pen
+from isotomon.design.drawing import Constraint, Drawing
+from isotomon.design.gauges import Gauge
+from isotomon.design.guides import End, Guide, GuidePoint, Rail, Tie
+from isotomon.design.imports import read_import as _read_import
+from isotomon.design.records import (
     Along,
     Apex,
     BodyEnd,
@@ -59,26 +57,30 @@ from isotomon.model.records import (
     Superellipse,
     Wall,
 )
-from isotomon.model.sections import parse_section, section_text
+from isotomon.design.sections import parse_section, section_text
+from isotomon.errors import DesignError, IsotomonError
+from isotomon.evaluate.settle import settled
+from isotomon.exchange.drawing_files import read_drawing as _read_drawing
+from isotomon.exchange.drawing_files import write_drawing as _write_drawing
+from isotomon.exchange.numbers import read_numbers as _read_numbers
+from isotomon.exchange.numbers import write_numbers
+from isotomon.exchange.table import read_table as _read_table
+from isotomon.exchange.table import write_table
+from isotomon.inspect import compare as comparing
+from isotomon.inspect import looks
+from isotomon.inspect.gauges import capacity_table as _capacity_table
+from isotomon.inspect.gauges import with_finished
+from isotomon.inspect.quick import rebuild as rebuilt
+from isotomon.inspect.results import Quick
+from isotomon.kernel.protocol import Built
 from isotomon.profile import change, copies, shapes
 from isotomon.profile.relate import add_dimension
 from isotomon.profile.shapes import Spot
 from isotomon.profile.solver import freedoms, solve
-from isotomon.rebuild import check as _check
-from isotomon.rebuild import compare as comparing
-from isotomon.rebuild import deliver, looks, shaping
-from isotomon.rebuild import meet as meeting
-from isotomon.rebuild.carry import carry
-from isotomon.rebuild.gauges import capacity_table as _capacity_table
-from isotomon.rebuild.gauges import with_finished
-from isotomon.rebuild.insert import insert_station
-from isotomon.rebuild.quick import rebuild as rebuilt
-from isotomon.rebuild.results import Quick
-from isotomon.rebuild.session import Session
-from isotomon.rebuild.settle import settled
-from isotomon.rebuild.supervisor import Supervisor
 from isotomon.samples import sample
-from isotomon.solid.protocol import Built
+from isotomon.solids import deliver
+from isotomon.solids.checked import checked as _checked
+from isotomon.solids.supervisor import Supervisor
 
 
 class Solids:
@@ -161,7 +163,7 @@ def check(design: Design, solids: Solids | None = None) -> dict[str, Any]:
 
     A solid that cannot be made is a finding in the result.
     """
-    return _check.checked(rebuilt(design), solids.supervisor if solids else None)
+    return _checked(rebuilt(design), solids.supervisor if solids else None)
 
 
 def meet_law(

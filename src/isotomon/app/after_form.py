@@ -22,10 +22,10 @@ from isotomon.app.datums import candidates
 from isotomon.app.desk import Desk
 from isotomon.app.fields import NumberField
 from isotomon.app.wiring import wire
+from isotomon.design.after import TITLES, After, Mirror, Move, Resize, Ring, Row
+from isotomon.design.edits import change_loft, replace
+from isotomon.design.records import Design
 from isotomon.errors import DesignError
-from isotomon.model.after import TITLES, After, Mirror, Move, Resize, Ring, Row
-from isotomon.model.edits import change_loft, replace
-from isotomon.model.records import Design
 from isotomon.quantity import Value, resolve
 
 

@@ -14,9 +14,9 @@ from PySide6.QtWidgets import QWidget
 from isotomon.app.board_paint import BoardPainter, Layout, bays_of, closing_of, handle_key, nice_step
 from isotomon.app.overlay import Overlay
 from isotomon.app.theme import Theme
-from isotomon.model.resolve import StationNumbers
+from isotomon.design.resolve import StationNumbers
+from isotomon.inspect.results import Quick
 from isotomon.quantity import display, to_unit
-from isotomon.rebuild.results import Quick
 
 SNAP_PIXELS = 5.0
 GRAB_PIXELS = 9.0

@@ -14,11 +14,11 @@ from PySide6.QtGui import QColor, QFont, QPainter, QPen, QPolygonF
 from isotomon.app.overlay import Overlay
 from isotomon.app.shapes import polygon
 from isotomon.app.theme import Theme, station_colour
+from isotomon.design.resolve import StationNumbers
 from isotomon.field.mesh import applied
+from isotomon.inspect.results import Quick
 from isotomon.measure.laws import Judged
-from isotomon.model.resolve import StationNumbers
 from isotomon.quantity import display, to_unit
-from isotomon.rebuild.results import Quick
 
 Array = NDArray[np.float64]
 LEFT, RIGHT, TOP_ROW, AXIS = 64.0, 22.0, 80.0, 20.0

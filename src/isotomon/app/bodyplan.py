@@ -15,8 +15,8 @@ from isotomon.app.board_paint import nice_step
 from isotomon.app.shapes import polygon
 from isotomon.app.theme import Theme, station_colour
 from isotomon.field.mesh import applied
+from isotomon.inspect.results import Quick
 from isotomon.quantity import display, to_unit
-from isotomon.rebuild.results import Quick
 
 Array = NDArray[np.float64]
 PICK_PIXELS = 7.0

@@ -11,11 +11,11 @@ from isotomon.app.datums import candidates, edges_along, rims_of
 from isotomon.app.desk import Desk
 from isotomon.app.fields import NumberField
 from isotomon.app.wiring import wire
-from isotomon.model.edits import change_loft, replace
-from isotomon.model.records import Carrying, Design
+from isotomon.author.carry import carry
+from isotomon.design.edits import change_loft, replace
+from isotomon.design.records import Carrying, Design
+from isotomon.inspect.results import Quick
 from isotomon.quantity import resolve
-from isotomon.rebuild.carry import carry
-from isotomon.rebuild.results import Quick
 
 WAYS = {"straight": "Straight, along Z", "plane": "Square to a plane", "path": "Along a path", "axis": "About an axis"}
 HOLDS = {

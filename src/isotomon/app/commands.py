@@ -14,9 +14,9 @@ from isotomon.app.guides import GUIDE_COMMANDS
 from isotomon.app.shape_checks import CHECK_COMMANDS
 from isotomon.app.shaping import SHAPING_COMMANDS
 from isotomon.app.ties import TIE_COMMANDS
-from isotomon.model import edits
-from isotomon.model.datums import BASE_PLANES, construction
-from isotomon.model.records import Drawn
+from isotomon.design import edits
+from isotomon.design.datums import BASE_PLANES, construction
+from isotomon.design.records import Drawn
 
 if TYPE_CHECKING:
     from isotomon.app.window import Window

@@ -13,13 +13,13 @@ from isotomon.app.datums import candidates
 from isotomon.app.desk import Desk
 from isotomon.app.fields import NumberField
 from isotomon.app.wiring import wire
+from isotomon.design import edits
+from isotomon.design.datums import Datum, construction
+from isotomon.design.draw_edits import next_name
+from isotomon.design.records import Design
+from isotomon.design.uses import users
 from isotomon.errors import IsotomonError
 from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane
-from isotomon.model import edits
-from isotomon.model.datums import Datum, construction
-from isotomon.model.draw_edits import next_name
-from isotomon.model.records import Design
-from isotomon.model.uses import users
 from isotomon.quantity import Value, display, read, resolve, to_unit
 
 _SLOTS = {"P": "Plane", "A": "Axis or line", "p": "Point", "c": "Curve", "R": "Round thing", "F": "Frame"}

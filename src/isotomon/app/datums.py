@@ -9,17 +9,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.app.command import Command
+from isotomon.design import edits
+from isotomon.design.datums import BUILT_IN, BUILT_IN_NAMES, CONSTRUCTIONS, Datum, construction
+from isotomon.design.draw_edits import next_name
+from isotomon.design.drawing import Line, Ring
+from isotomon.design.records import Design, Drawn, Loft
 from isotomon.errors import IsotomonError
+from isotomon.evaluate.datums import Ground, Thing
 from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane, SpaceCurve, flat_normal
-from isotomon.model import edits
-from isotomon.model.datums import BUILT_IN, BUILT_IN_NAMES, CONSTRUCTIONS, Datum, construction
-from isotomon.model.draw_edits import next_name
-from isotomon.model.drawing import Line, Ring
-from isotomon.model.records import Design, Drawn, Loft
+from isotomon.inspect.results import Quick, Shape
 from isotomon.profile.outline import edge_words
 from isotomon.quantity import resolve
-from isotomon.rebuild.datums import Ground, Thing
-from isotomon.rebuild.results import Quick, Shape
 
 if TYPE_CHECKING:
     from isotomon.app.window import Window

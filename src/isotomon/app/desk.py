@@ -5,14 +5,14 @@ from __future__ import annotations
 from PySide6.QtCore import QObject, Signal
 
 from isotomon.app.engine import Engine
+from isotomon.author.session import Edit, Session
+from isotomon.design.bodies import body_ids, body_of
+from isotomon.design.datums import BASE_SHOWN
+from isotomon.design.records import Design
 from isotomon.errors import IsotomonError
+from isotomon.inspect.results import Quick
+from isotomon.kernel.protocol import Built, Failed
 from isotomon.measure.laws import Finding
-from isotomon.model.bodies import body_ids, body_of
-from isotomon.model.datums import BASE_SHOWN
-from isotomon.model.records import Design
-from isotomon.rebuild.results import Quick
-from isotomon.rebuild.session import Edit, Session
-from isotomon.solid.protocol import Built, Failed
 
 CHECKS = "checks"
 """The id under which the checks of shape are chosen, so that Details shows them."""

@@ -35,21 +35,21 @@ from isotomon.app.makes_form import MakesForm
 from isotomon.app.mends import MendList
 from isotomon.app.shape_form import ShapeForm
 from isotomon.app.wiring import wire
+from isotomon.design import edits
+from isotomon.design.bodies import results
+from isotomon.design.datums import BASE_PLANES, BASE_SHOWN, BUILT_IN_NAMES, construction
+from isotomon.design.materials import MATERIALS
+from isotomon.design.records import Apex, Design, Elsewhere, Number, Station
+from isotomon.design.resolve import StationNumbers, own_position, station_kind
+from isotomon.design.sections import GRAMMAR, parse_section, section_text
 from isotomon.errors import DesignError, IsotomonError
+from isotomon.evaluate.settle import stand_and_check
 from isotomon.field.section_field import SectionField
+from isotomon.inspect.results import Quick
+from isotomon.kernel.protocol import Built
 from isotomon.measure.skin import plane_area
-from isotomon.model import edits
-from isotomon.model.bodies import results
-from isotomon.model.datums import BASE_PLANES, BASE_SHOWN, BUILT_IN_NAMES, construction
-from isotomon.model.materials import MATERIALS
-from isotomon.model.records import Apex, Design, Elsewhere, Number, Station
-from isotomon.model.resolve import StationNumbers, own_position, station_kind
-from isotomon.model.sections import GRAMMAR, parse_section, section_text
 from isotomon.quantity import Kind, Value, display, to_unit
-from isotomon.rebuild.deliver import finished_key
-from isotomon.rebuild.results import Quick
-from isotomon.rebuild.settle import stand_and_check
-from isotomon.solid.protocol import Built
+from isotomon.solids.deliver import finished_key
 
 _STATION_FIELDS: tuple[tuple[str, str, Kind, str, str], ...] = (
     ("position", "Position", "length", "Where the station's plane stands along the body", ""),

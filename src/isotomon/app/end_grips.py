@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 
-from isotomon.model import loft_edits
+from isotomon.design import loft_edits
 
 if TYPE_CHECKING:
     from isotomon.app.window import Window

@@ -10,14 +10,14 @@ from pathlib import Path
 from PySide6.QtCore import QObject, Signal
 
 from isotomon.app.solids import Solids, Told
+from isotomon.design.records import Design
 from isotomon.errors import IsotomonError
-from isotomon.model.records import Design
+from isotomon.inspect.quick import rebuild
+from isotomon.inspect.results import Quick
+from isotomon.kernel.protocol import Built
 from isotomon.pace import GivenUp, watched
-from isotomon.rebuild.deliver import STEP_SECONDS, USUAL, Fineness, export
-from isotomon.rebuild.quick import rebuild
-from isotomon.rebuild.results import Quick
-from isotomon.rebuild.supervisor import Supervisor
-from isotomon.solid.protocol import Built
+from isotomon.solids.deliver import STEP_SECONDS, USUAL, Fineness, export
+from isotomon.solids.supervisor import Supervisor
 
 log = logging.getLogger(__name__)
 SHOWN_AFTER = 0.4
@@ -89,9 +89,9 @@ class Engine(QObject):
         try:
             with watched(self._watch(moving)):
                 if opening:
-                    self.quick_done.emit(rebuild(design, moving=True))
+                    self._show(rebuild(design, moving=True))
                 quick = rebuild(design, moving)
-            self.quick_done.emit(quick)
+            self._show(quick)
             if not moving and self._newest():
                 self.solids.want(quick)
         except GivenUp as error:
@@ -108,6 +108,10 @@ class Engine(QObject):
             if self._told_of_progress and not self._closing:
                 self._told_of_progress = False
                 self.progress.emit("", 0.0)
+
+    def _show(self, quick: Quick) -> None:
+        if not self._closing:
+            self.quick_done.emit(quick)
 
     def _watch(self, moving: bool):  # type: ignore[no-untyped-def]
         """What a rebuild tells its progress to, and by which it is given up when something newer is there."""

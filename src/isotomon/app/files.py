@@ -11,16 +11,16 @@ from PySide6.QtCore import QBuffer, QByteArray, QIODevice
 from PySide6.QtWidgets import QFileDialog, QInputDialog, QMessageBox, QWidget
 
 from isotomon.app.later import read_aside
+from isotomon.author.session import Recovered, Session, open_session, restore
+from isotomon.design import edits
+from isotomon.design.disk import refuse_same, write_atomically
+from isotomon.design.records import Circle, Design, Loft, Station
 from isotomon.errors import ChangedFileError, FileError, IsotomonError
 from isotomon.exchange.numbers import read_numbers, write_numbers
 from isotomon.exchange.table import read_table, write_table
-from isotomon.model import edits
-from isotomon.model.disk import refuse_same, write_atomically
-from isotomon.model.records import Circle, Design, Loft, Station
-from isotomon.rebuild.check import check_json
-from isotomon.rebuild.deliver import USUAL, Fineness, export_form, finished_key
-from isotomon.rebuild.session import Recovered, Session, open_session, restore
-from isotomon.solid.protocol import Built
+from isotomon.inspect.check import check_json
+from isotomon.kernel.protocol import Built
+from isotomon.solids.deliver import USUAL, Fineness, export_form, finished_key
 
 if TYPE_CHECKING:
     from isotomon.app.window import Window

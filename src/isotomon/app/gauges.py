@@ -16,15 +16,15 @@ from isotomon.app.datums import candidates, faces
 from isotomon.app.desk import Desk
 from isotomon.app.fields import NumberField
 from isotomon.app.wiring import wire
+from isotomon.design import edits
+from isotomon.design.disk import write_atomically
+from isotomon.design.draw_edits import next_name
+from isotomon.design.gauges import GAUGES, Gauge
+from isotomon.design.records import Design
 from isotomon.errors import IsotomonError
-from isotomon.model import edits
-from isotomon.model.disk import write_atomically
-from isotomon.model.draw_edits import next_name
-from isotomon.model.gauges import GAUGES, Gauge
-from isotomon.model.records import Design
+from isotomon.inspect.gauges import capacity_table
+from isotomon.inspect.results import Quick, Reading
 from isotomon.quantity import Value, display, resolve, to_unit
-from isotomon.rebuild.gauges import capacity_table
-from isotomon.rebuild.results import Quick, Reading
 
 if TYPE_CHECKING:
     from isotomon.app.window import Window

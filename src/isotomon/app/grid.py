@@ -13,14 +13,14 @@ from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableView
 
 from isotomon.app.desk import Desk
 from isotomon.app.fields import NAMING
+from isotomon.author.session import Edit
+from isotomon.design import edits
+from isotomon.design.drawing import Drawing
+from isotomon.design.records import Design, Number, Outline, Station
+from isotomon.design.resolve import STATION_KINDS, StationNumbers, own_position, station_kind
+from isotomon.design.sections import parse_section, section_text
 from isotomon.errors import DesignError, IsotomonError
-from isotomon.model import edits
-from isotomon.model.drawing import Drawing
-from isotomon.model.records import Design, Number, Outline, Station
-from isotomon.model.resolve import STATION_KINDS, StationNumbers, own_position, station_kind
-from isotomon.model.sections import parse_section, section_text
 from isotomon.quantity import display, read, scale_of, show
-from isotomon.rebuild.session import Edit
 
 Index = QModelIndex | QPersistentModelIndex
 COLUMNS = ("name", "position", "section", "chord", "set_angle", "pivot", "offset_x", "offset_y", "area", "turn")

@@ -7,10 +7,10 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 
+from isotomon.design import edits
+from isotomon.design.records import Design
+from isotomon.design.resolve import StationNumbers
 from isotomon.field.carriers import STRAIGHT, Carrier, tilted
-from isotomon.model import edits
-from isotomon.model.records import Design
-from isotomon.model.resolve import StationNumbers
 
 if TYPE_CHECKING:
     from isotomon.app.window import Window

@@ -14,15 +14,15 @@ from isotomon.app.fields import NumberField
 from isotomon.app.guides import guide_candidates, point_candidates, slots_of
 from isotomon.app.mends import MendList
 from isotomon.app.wiring import wire
+from isotomon.design import edits, loft_edits
+from isotomon.design.guides import Guide, GuidePoint
+from isotomon.design.records import Design
+from isotomon.design.uses import users
 from isotomon.errors import IsotomonError
+from isotomon.evaluate.datums import Ground
+from isotomon.evaluate.guides import joined_run
 from isotomon.geometry import space
-from isotomon.model import edits, loft_edits
-from isotomon.model.guides import Guide, GuidePoint
-from isotomon.model.records import Design
-from isotomon.model.uses import users
 from isotomon.quantity import Kind, Value, display, resolve, to_unit
-from isotomon.rebuild.datums import Ground
-from isotomon.rebuild.guides import joined_run
 
 _SLOTS = {"c": "Curve", "D": "Drawing", "S": "Skin", "V": "Along", "P": "Plane", "R": "Axis or cylinder"}
 _FREE = "Its own way"

@@ -10,18 +10,18 @@ from numpy.typing import NDArray
 
 from isotomon.app.command import Command
 from isotomon.app.datums import candidates, rims_of
+from isotomon.design import edits, loft_edits
+from isotomon.design.datums import construction
+from isotomon.design.draw_edits import next_name
+from isotomon.design.guides import GUIDES, Guide, GuidePoint
+from isotomon.design.records import Design
 from isotomon.errors import IsotomonError
+from isotomon.evaluate.datums import Ground
+from isotomon.evaluate.guides import point_place
 from isotomon.geometry.datums import Plane, SpaceCurve
-from isotomon.model import edits, loft_edits
-from isotomon.model.datums import construction
-from isotomon.model.draw_edits import next_name
-from isotomon.model.guides import GUIDES, Guide, GuidePoint
-from isotomon.model.records import Design
+from isotomon.inspect.looks import ground_of
+from isotomon.inspect.results import Quick
 from isotomon.quantity import Value
-from isotomon.rebuild.datums import Ground
-from isotomon.rebuild.guides import point_place
-from isotomon.rebuild.looks import ground_of
-from isotomon.rebuild.results import Quick
 
 if TYPE_CHECKING:
     from isotomon.app.window import Window

@@ -21,10 +21,10 @@ from PySide6.QtWidgets import (
 from isotomon.app.choices import choice
 from isotomon.app.desk import Desk
 from isotomon.app.meet_form import MeetForm
+from isotomon.design import edits
+from isotomon.design.records import Design, Law
 from isotomon.errors import DesignError, IsotomonError
 from isotomon.measure.laws import quality_of
-from isotomon.model import edits
-from isotomon.model.records import Design, Law
 from isotomon.quantity import display, evaluate, names_in, to_unit
 
 QUALITY_NAMES = {

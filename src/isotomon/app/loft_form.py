@@ -12,8 +12,8 @@ from isotomon.app.choices import choice, column_of, titled
 from isotomon.app.desk import Desk
 from isotomon.app.fields import NumberField
 from isotomon.app.wiring import wire
-from isotomon.model import edits, loft_edits
-from isotomon.model.records import Design
+from isotomon.design import edits, loft_edits
+from isotomon.design.records import Design
 from isotomon.quantity import display
 
 HOW = {

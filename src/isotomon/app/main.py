@@ -19,11 +19,11 @@ from isotomon.app.engine import Engine
 from isotomon.app.files import png_of
 from isotomon.app.theme import THEMES, VELLUM, apply_theme, load_fonts
 from isotomon.app.window import Window
+from isotomon.design.disk import write_atomically
+from isotomon.design.records import Design
 from isotomon.errors import FileError, IsotomonError
-from isotomon.model.disk import write_atomically
-from isotomon.model.records import Design
-from isotomon.rebuild.deliver import finished_key
-from isotomon.solid.protocol import Built
+from isotomon.kernel.protocol import Built
+from isotomon.solids.deliver import finished_key
 
 
 def has_display() -> bool:
@@ -151,7 +151,7 @@ def save_window(window: Window, path: Path) -> None:
 
 def run_demo_off_screen(design: Design, out: Path) -> int:
     """The same application without a display: rebuild, print the checks, write a picture and a solid. 0 when done."""
-    from isotomon.rebuild.check import check_json, check_table
+    from isotomon.inspect.check import check_json, check_table
 
     try:
         out.mkdir(parents=True, exist_ok=True)
@@ -183,7 +183,7 @@ def draw_picture(design: Design, path: Path, size: tuple[int, int], view: str) -
     from isotomon.app.bodyplan import BodyPlan
     from isotomon.app.viewport.camera import VIEWS
     from isotomon.app.viewport.view import View
-    from isotomon.rebuild.quick import rebuild
+    from isotomon.inspect.quick import rebuild
 
     names = (*VIEWS, "body", "window")
     if view not in names:

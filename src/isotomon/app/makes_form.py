@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
 
 from isotomon.app.choices import choice, titled
 from isotomon.app.desk import Desk
-from isotomon.model import bodies
+from isotomon.design import bodies
 
 MAKES = {
     "own": "A body of its own",

@@ -9,9 +9,9 @@ from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QCheckBox, QGridLayout, QLabel, QPushButton, QWidget
 
 from isotomon.app.desk import Desk
+from isotomon.author.meet import KINDS, Freedom, Meeting, freedoms, meet
+from isotomon.design.records import Design
 from isotomon.errors import IsotomonError
-from isotomon.model.records import Design
-from isotomon.rebuild.meet import KINDS, Freedom, Meeting, freedoms, meet
 
 _WORDS = {"sizes": "Sizes", "set angles": "Set angles", "offsets": "Offsets", "rail points": "Rail points"}
 

@@ -9,9 +9,9 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableView
 
 from isotomon.app.desk import Desk
+from isotomon.design import edits
+from isotomon.design.records import Design, Number
 from isotomon.errors import IsotomonError
-from isotomon.model import edits
-from isotomon.model.records import Design, Number
 from isotomon.quantity import Kind, evaluate, names_in, number_kind, read, show
 
 Index = QModelIndex | QPersistentModelIndex

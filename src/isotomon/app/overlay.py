@@ -11,10 +11,10 @@ from numpy.typing import NDArray
 
 from isotomon.field.mesh import triangles
 from isotomon.geometry.datums import Plane
+from isotomon.inspect.compare import Comparison, compare
+from isotomon.inspect.results import Quick
 from isotomon.measure.apart import plane_section
 from isotomon.quantity import display, to_unit
-from isotomon.rebuild.compare import Comparison, compare
-from isotomon.rebuild.results import Quick
 
 Array = NDArray[np.float64]
 LINES = 13

@@ -9,9 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.app.along_form import change_span
-from isotomon.model.records import Design
-from isotomon.model.resolve import own_position
-from isotomon.rebuild.results import Quick
+from isotomon.design.records import Design
+from isotomon.design.resolve import own_position
+from isotomon.inspect.results import Quick
 
 if TYPE_CHECKING:
     from isotomon.app.window import Window

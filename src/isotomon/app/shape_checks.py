@@ -17,15 +17,15 @@ from isotomon.app.command import Command
 from isotomon.app.desk import CHECKS
 from isotomon.app.later import Later
 from isotomon.app.overlay import Overlay, overlay, side_by_side
+from isotomon.author.shaping import along_the_rim
+from isotomon.design.bodies import in_hand
+from isotomon.design.file import load
 from isotomon.errors import IsotomonError
+from isotomon.inspect import looks
+from isotomon.inspect.looks import Colouring
+from isotomon.inspect.quick import rebuild
+from isotomon.inspect.results import Quick
 from isotomon.measure.joins import Joint
-from isotomon.model.bodies import in_hand
-from isotomon.model.file import load
-from isotomon.rebuild import looks
-from isotomon.rebuild.looks import Colouring
-from isotomon.rebuild.quick import rebuild
-from isotomon.rebuild.results import Quick
-from isotomon.rebuild.shaping import along_the_rim
 
 if TYPE_CHECKING:
     from isotomon.app.window import Window

@@ -12,13 +12,13 @@ from isotomon.app.along_form import change_span
 from isotomon.app.command import Command, needs_design
 from isotomon.app.datums import candidates
 from isotomon.app.later import read_aside
+from isotomon.author import shaping
+from isotomon.design import bodies
+from isotomon.design.edits import fresh_id
+from isotomon.design.imports import read_import
+from isotomon.design.records import Design
+from isotomon.design.uses import users
 from isotomon.errors import IsotomonError
-from isotomon.exchange.bodies_in import read_import
-from isotomon.model import bodies
-from isotomon.model.edits import fresh_id
-from isotomon.model.records import Design
-from isotomon.model.uses import users
-from isotomon.rebuild import shaping
 
 if TYPE_CHECKING:
     from isotomon.app.window import Window

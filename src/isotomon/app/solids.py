@@ -14,11 +14,11 @@ from dataclasses import dataclass
 from functools import partial
 
 from isotomon.errors import IsotomonError
-from isotomon.rebuild.deliver import Plan, Step, plan, shown_body
-from isotomon.rebuild.gauges import with_finished
-from isotomon.rebuild.results import Quick
-from isotomon.rebuild.supervisor import Job, Outcome, Supervisor
-from isotomon.solid.protocol import Built, Failed
+from isotomon.inspect.gauges import with_finished
+from isotomon.inspect.results import Quick
+from isotomon.kernel.protocol import Built, Failed
+from isotomon.solids.deliver import Plan, Step, plan, shown_body
+from isotomon.solids.supervisor import Job, Outcome, Supervisor
 
 log = logging.getLogger(__name__)
 

@@ -7,7 +7,7 @@ from pathlib import Path
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from isotomon.rebuild.session import Recovered
+from isotomon.author.session import Recovered
 from isotomon.samples import SAMPLES
 
 

@@ -11,12 +11,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.app.after_form import change_step
+from isotomon.design.after import After, Move, Resize, Ring, Row
+from isotomon.design.records import Design
 from isotomon.errors import IsotomonError
+from isotomon.evaluate.after import placements, turned
+from isotomon.evaluate.datums import Ground
 from isotomon.geometry.datums import Axis
-from isotomon.model.after import After, Move, Resize, Ring, Row
-from isotomon.model.records import Design
-from isotomon.rebuild.after import placements, turned
-from isotomon.rebuild.datums import Ground
 
 if TYPE_CHECKING:
     from isotomon.app.window import Window

@@ -9,11 +9,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.app.command import Command
-from isotomon.model import edits, loft_edits
-from isotomon.model.guides import End
-from isotomon.model.records import Design
-from isotomon.rebuild.placing import Stood, nearest_share
-from isotomon.rebuild.results import Quick, Shape
+from isotomon.design import edits, loft_edits
+from isotomon.design.guides import End
+from isotomon.design.records import Design
+from isotomon.evaluate.placing import Stood, nearest_share
+from isotomon.inspect.results import Quick, Shape
 
 if TYPE_CHECKING:
     from isotomon.app.window import Window

@@ -13,15 +13,10 @@ from PySide6.QtGui import QCursor
 from PySide6.QtWidgets import QFileDialog, QMenu
 
 from isotomon.app.later import read_aside
-from isotomon.errors import IsotomonError
-from isotomon.exchange.space_points import read_points, section_in_space
-from isotomon.exchange.table import read_foil
-from isotomon.field.carriers import STRAIGHT
-from isotomon.field.section_field import SectionField
-from isotomon.geometry.datums import Cylinder, Plane
-from isotomon.model import bodies, edits, loft_edits
-from isotomon.model.draw_edits import next_name
-from isotomon.model.records import (
+from isotomon.author.insert import insert_station
+from isotomon.design import bodies, edits, loft_edits
+from isotomon.design.draw_edits import next_name
+from isotomon.design.records import (
     Apex,
     BodyEnd,
     Circle,
@@ -41,8 +36,13 @@ from isotomon.model.records import (
     Station,
     Superellipse,
 )
-from isotomon.model.resolve import own_position
-from isotomon.rebuild.insert import insert_station
+from isotomon.design.resolve import own_position
+from isotomon.errors import IsotomonError
+from isotomon.exchange.space_points import read_points, section_in_space
+from isotomon.exchange.table import read_foil
+from isotomon.field.carriers import STRAIGHT
+from isotomon.field.section_field import SectionField
+from isotomon.geometry.datums import Cylinder, Plane
 
 if TYPE_CHECKING:
     from isotomon.app.window import Window

@@ -62,16 +62,16 @@ from isotomon.app.ties import TieTools
 from isotomon.app.tools import Tools
 from isotomon.app.viewport.view import View
 from isotomon.app.wiring import offer_behind_formula
+from isotomon.author.session import find_recovered
+from isotomon.design import edits
+from isotomon.design.bodies import body_ids
+from isotomon.design.datums import BASE_SHOWN
+from isotomon.design.records import Design
+from isotomon.inspect.results import Quick
+from isotomon.kernel.protocol import Built, Failed
 from isotomon.measure.laws import Finding
-from isotomon.model import edits
-from isotomon.model.bodies import body_ids
-from isotomon.model.datums import BASE_SHOWN
-from isotomon.model.records import Design
-from isotomon.rebuild.deliver import finished_key
-from isotomon.rebuild.results import Quick
-from isotomon.rebuild.session import find_recovered
 from isotomon.samples import sample
-from isotomon.solid.protocol import Built, Failed
+from isotomon.solids.deliver import finished_key
 
 OF_THE_CANVAS = ("Ctrl+C", "Ctrl+V", "Ctrl+A")
 """Keys that mean something else in tables and text fields."""

@@ -10,8 +10,8 @@ from PySide6.QtWidgets import QApplication, QMenu
 
 from isotomon.app.desk import Desk
 from isotomon.app.fields import NumberField
-from isotomon.model import edits
-from isotomon.model.records import Design, Number
+from isotomon.design import edits
+from isotomon.design.records import Design, Number
 from isotomon.quantity import Value, names_in
 
 MakeEdit = Callable[[Value | None], Callable[[Design], Design]]

@@ -6,10 +6,10 @@ import csv
 import io
 from pathlib import Path
 
+from isotomon.design.disk import decode_text, read_bytes
+from isotomon.design.records import Design, Number
+from isotomon.design.resolve import MOST_NUMBERS
 from isotomon.errors import FileError, IsotomonError
-from isotomon.model.disk import decode_text, read_bytes
-from isotomon.model.records import Design, Number
-from isotomon.model.resolve import MOST_NUMBERS
 from isotomon.quantity import Kind, Value, check_name, evaluate, names_in, number_kind, read
 
 COLUMNS = ("name", "value", "kind", "note")

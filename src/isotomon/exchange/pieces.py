@@ -9,9 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.interpolate import CubicHermiteSpline
 
+from isotomon.design.draw_edits import Pen
+from isotomon.design.drawing import Drawing, Handle
 from isotomon.errors import FileError
-from isotomon.model.draw_edits import Pen
-from isotomon.model.drawing import Drawing, Handle
 from isotomon.profile.curves import spread
 
 Array = NDArray[np.float64]

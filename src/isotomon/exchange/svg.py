@@ -10,10 +10,10 @@ from collections.abc import Iterator
 import numpy as np
 from numpy.typing import NDArray
 
+from isotomon.design.disk import decode_text
+from isotomon.design.drawing import Arc, Curve, Drawing, Line, Oval, Part, Ring, Spline
 from isotomon.errors import FileError
 from isotomon.exchange.pieces import Sheet
-from isotomon.model.disk import decode_text
-from isotomon.model.drawing import Arc, Curve, Drawing, Line, Oval, Part, Ring, Spline
 from isotomon.pace import checkpoint
 from isotomon.profile.curves import Places, arc_angles, frame_of, oval_axes, oval_span, piece_of, sources
 from isotomon.profile.loops import places_of
@@ -30,6 +30,8 @@ MOST_DIGITS = 64
 """Longer numbers are none that a drawing has."""
 _UNITS = {"": 25.4 / 96, "px": 25.4 / 96, "mm": 1.0, "cm": 10.0, "in": 25.4, "pt": 25.4 / 72, "pc": 25.4 / 6}
 MOST_DEPTH = 60
+MOST_SCALE = 1e12
+"""No transform of a drawing scales or moves by as much."""
 
 
 def read(data: bytes, sheet: Sheet) -> str:
@@ -78,7 +80,7 @@ def _page(root: ET.Element, sheet: Sheet) -> tuple[Array, str]:
     if len(box) == 4 and box[2] > 0.0 and width > 0.0:
         scale = width * scale / box[2]
     said = f"lengths in {unit}" if unit else "its unit is not said, taken as 96 to the inch"
-    return np.diag([scale, -scale, 1.0]), said
+    return _bounded(np.diag([scale, -scale, 1.0]), sheet), said
 
 
 def _children(element: ET.Element, matrix: Array, sheet: Sheet, depth: int) -> None:
@@ -86,7 +88,7 @@ def _children(element: ET.Element, matrix: Array, sheet: Sheet, depth: int) -> N
         raise FileError(f"{sheet.name} is nested more than {MOST_DEPTH} deep; flatten its groups")
     for child in element:
         tag = _tag(child)
-        here = matrix @ _transform(child.get("transform", ""), sheet)
+        here = _bounded(matrix @ _transform(child.get("transform", ""), sheet), sheet)
         if tag in ("g", "svg", "a"):
             _children(child, here, sheet, depth + 1)
         elif tag in _SHAPES:
@@ -114,8 +116,15 @@ def _transform(text: str, sheet: Sheet) -> Array:
                 m[:2, 2] = centre - m[:2, :2] @ centre
         elif name in ("skewX", "skewY") and n:
             m[(0, 1) if name == "skewX" else (1, 0)] = math.tan(math.radians(n[0]))
-        total = total @ m
+        total = _bounded(total @ m, sheet)
     return total
+
+
+def _bounded(matrix: Array, sheet: Sheet) -> Array:
+    """A transform, if it leaves places within what can be drawn. Raises: FileError."""
+    if not np.abs(matrix).max() < MOST_SCALE:
+        raise FileError(f"{sheet.name} is scaled or moved beyond any drawing; mend its transforms")
+    return matrix
 
 
 def _at(matrix: Array, x: float, y: float) -> Array:

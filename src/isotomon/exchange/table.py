@@ -9,11 +9,11 @@ import re
 from dataclasses import dataclass
 from pathlib import Path
 
+from isotomon.design.disk import decode_text, read_bytes
+from isotomon.design.records import Design, Drawn, FromPoints, Kept, Law, LawPoint, Loft, Outline, Section, Station
+from isotomon.design.resolve import MOST_STATIONS, resolve_design
+from isotomon.design.sections import parse_section, section_text
 from isotomon.errors import DesignError, FileError, ProfileError
-from isotomon.model.disk import decode_text, read_bytes
-from isotomon.model.records import Design, Drawn, FromPoints, Kept, Law, LawPoint, Loft, Outline, Section, Station
-from isotomon.model.resolve import MOST_STATIONS, resolve_design
-from isotomon.model.sections import parse_section, section_text
 from isotomon.profile.foil_points import parse_foil_text
 from isotomon.profile.readymade import outline_of
 from isotomon.quantity import ANGLES, AREAS, LENGTHS, scale_of, to_unit

@@ -20,6 +20,8 @@ from isotomon.geometry.planar import cross3
 Array = NDArray[np.float64]
 MOST_LEVELS = 400
 MOST_POINTS = 121
+STILL = 1e-18
+"""mm²: squared slopes below this go nowhere."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -158,8 +160,10 @@ def _on_their_levels(skin: BodySkin, way: Array, found: Sequence[tuple[float, Ar
         p, pu, pv = skin.at(*skin.held(u, v))
         off, du, dv = p @ way - level, pu @ way, pv @ way
         e, g = _dot(pu, pu), _dot(pv, pv)
-        size = np.maximum(du * du / e + dv * dv / g, 1e-9)
-        u, v = u - off * du / e / size, np.clip(v - off * dv / g / size, skin.field.first, skin.field.last)
+        # At a tip nothing goes round, and the parameter may stand still: no step is made that way.
+        du, dv = du / np.maximum(e, STILL), dv / np.maximum(g, STILL)
+        size = np.maximum(du * du * e + dv * dv * g, 1e-9)
+        u, v = u - off * du / size, np.clip(v - off * dv / size, skin.field.first, skin.field.last)
     points = skin.at(*skin.held(u, v))[0]
     ends = np.cumsum([0, *(len(line) for _, line in found)])
     return [(at, points[a:b]) for (at, _), a, b in zip(found, ends[:-1], ends[1:], strict=True)]

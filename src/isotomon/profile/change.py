@@ -7,10 +7,9 @@ from collections.abc import Iterable
 import numpy as np
 from numpy.typing import NDArray
 
-from isotomon.errors import ProfileError
-from isotomon.model.base import Id
-from isotomon.model.draw_edits import Pen, letters, remove, spent
-from isotomon.model.drawing import (
+from isotomon.design.base import Id
+from isotomon.design.draw_edits import Pen, letters, remove, spent
+from isotomon.design.drawing import (
     Arc,
     Curve,
     Drawing,
@@ -26,6 +25,7 @@ from isotomon.model.drawing import (
     replace,
     signature_fits,
 )
+from isotomon.errors import ProfileError
 from isotomon.profile.curves import Piece, Places, frame_of, piece_of, sources
 from isotomon.profile.loops import places_of, size_of
 from isotomon.profile.meet import meets, nearest

@@ -5,8 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from isotomon.errors import ProfileError
-from isotomon.model.drawing import (
+from isotomon.design.drawing import (
     Arc,
     Constraint,
     Curve,
@@ -18,6 +17,7 @@ from isotomon.model.drawing import (
     part_ends,
     part_points,
 )
+from isotomon.errors import ProfileError
 from isotomon.profile.curves import frame_of
 from isotomon.profile.forms import NOUGHT, Form, Vec, fixed
 from isotomon.profile.rows import Geometry, oval_touches, ovals_touch

@@ -7,10 +7,9 @@ from collections.abc import Callable, Iterable, Mapping
 import numpy as np
 from numpy.typing import NDArray
 
-from isotomon.errors import ProfileError
-from isotomon.model.base import Id
-from isotomon.model.draw_edits import Pen
-from isotomon.model.drawing import (
+from isotomon.design.base import Id
+from isotomon.design.draw_edits import Pen
+from isotomon.design.drawing import (
     DIMENSIONS,
     Arc,
     Curve,
@@ -25,6 +24,7 @@ from isotomon.model.drawing import (
     part_points,
     replace,
 )
+from isotomon.errors import ProfileError
 from isotomon.profile.change import beside, parts_of
 from isotomon.profile.curves import Piece
 from isotomon.profile.loops import TOUCH, find_runs, places_of, size_of

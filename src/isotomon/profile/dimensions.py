@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from isotomon.model.drawing import (
+from isotomon.design.drawing import (
     Constraint,
     Line,
     letter_of,

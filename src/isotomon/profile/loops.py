@@ -9,8 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
+from isotomon.design.drawing import Drawing, Line, Ring, part_ends
 from isotomon.geometry.planar import crossing, inside, signed_area
-from isotomon.model.drawing import Drawing, Line, Ring, part_ends
 from isotomon.profile.curves import Piece, Places, piece_of
 
 Array = NDArray[np.float64]

@@ -10,9 +10,7 @@ from typing import assert_never
 import numpy as np
 from numpy.typing import NDArray
 
-from isotomon.errors import ProfileError
-from isotomon.geometry.basis import Basis, fit
-from isotomon.model.records import (
+from isotomon.design.records import (
     Apex,
     Circle,
     Ellipse,
@@ -26,6 +24,8 @@ from isotomon.model.records import (
     Star,
     Superellipse,
 )
+from isotomon.errors import ProfileError
+from isotomon.geometry.basis import Basis, fit
 from isotomon.profile.foil_points import foil_runs, outline_from_points
 from isotomon.profile.outline import FIT, ROUND_FIT, Mark, Outline2D, Run, fit_run, line
 

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from isotomon.model.drawing import (
+from isotomon.design.drawing import (
     Arc,
     Curve,
     Drawing,

@@ -8,10 +8,10 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.interpolate import CubicSpline
 
+from isotomon.design.base import Id
+from isotomon.design.draw_edits import Pen
+from isotomon.design.drawing import Drawing, Line, Role
 from isotomon.errors import ProfileError
-from isotomon.model.base import Id
-from isotomon.model.draw_edits import Pen
-from isotomon.model.drawing import Drawing, Line, Role
 from isotomon.profile.curves import spread
 from isotomon.profile.outline import Outline2D, Run
 

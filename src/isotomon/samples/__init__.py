@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from isotomon.design.records import Design
 from isotomon.errors import DesignError
-from isotomon.model.records import Design
 from isotomon.samples.kelp_steeper import kelp_steeper
 from isotomon.samples.reach_blade import reach_blade
 from isotomon.samples.reach_rotor import reach_rotor

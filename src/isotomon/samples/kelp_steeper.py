@@ -5,11 +5,11 @@ from __future__ import annotations
 
 import math
 
-from isotomon.model.draw_edits import Pen
-from isotomon.model.drawing import Drawing
-from isotomon.model.gauges import Gauge
-from isotomon.model.guides import Guide, GuidePoint, Rail
-from isotomon.model.records import Circle, Design, Drawn, Ellipse, Loft, Number, Station, Superellipse
+from isotomon.design.draw_edits import Pen
+from isotomon.design.drawing import Drawing
+from isotomon.design.gauges import Gauge
+from isotomon.design.guides import Guide, GuidePoint, Rail
+from isotomon.design.records import Circle, Design, Drawn, Ellipse, Loft, Number, Station, Superellipse
 
 
 def d_foot() -> Drawing:

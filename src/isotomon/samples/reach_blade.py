@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import math
 
-from isotomon.model.draw_edits import Pen
-from isotomon.model.drawing import Drawing
-from isotomon.model.guides import Guide, GuidePoint, Rail
-from isotomon.model.records import Circle, Design, Drawn, Law, LawPoint, Loft, Naca4, Number, Section, Station
+from isotomon.design.draw_edits import Pen
+from isotomon.design.drawing import Drawing
+from isotomon.design.guides import Guide, GuidePoint, Rail
+from isotomon.design.records import Circle, Design, Drawn, Law, LawPoint, Loft, Naca4, Number, Section, Station
 
 _ROWS: tuple[tuple[str, float, Section, str, float], ...] = (
     ("root", 0.0, Drawn("g1"), "", 0.0),

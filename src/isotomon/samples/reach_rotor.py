@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from isotomon.model.after import Move, Ring
-from isotomon.model.draw_edits import Pen
-from isotomon.model.drawing import Drawing
-from isotomon.model.edits import replace
-from isotomon.model.records import Carrying, Design, Drawn, Loft, Number, Part, Span, Station
+from isotomon.design.after import Move, Ring
+from isotomon.design.draw_edits import Pen
+from isotomon.design.drawing import Drawing
+from isotomon.design.edits import replace
+from isotomon.design.records import Carrying, Design, Drawn, Loft, Number, Part, Span, Station
 from isotomon.samples.reach_blade import reach_blade
 
 

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import math
 
-from isotomon.model.draw_edits import Pen
-from isotomon.model.drawing import Drawing
-from isotomon.model.guides import Guide
-from isotomon.model.records import Carrying, Circle, Design, Drawn, Loft, Number, Part, Span, Station
+from isotomon.design.draw_edits import Pen
+from isotomon.design.drawing import Drawing
+from isotomon.design.guides import Guide
+from isotomon.design.records import Carrying, Circle, Design, Drawn, Loft, Number, Part, Span, Station
 
 
 def _ribbon(key: str, name: str, width: str, rough: float) -> Drawing:

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import math
 
-from isotomon.model.draw_edits import Pen
-from isotomon.model.drawing import Drawing
-from isotomon.model.guides import End, Tie
-from isotomon.model.records import Design, Drawn, Law, LawPoint, Loft, Number, Station
+from isotomon.design.draw_edits import Pen
+from isotomon.design.drawing import Drawing
+from isotomon.design.guides import End, Tie
+from isotomon.design.records import Design, Drawn, Law, LawPoint, Loft, Number, Station
 
 _ROWS: tuple[tuple[str, float, str | None, float], ...] = (
     ("foot", 0.0, None, 0.0),

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from isotomon.model.guides import Guide, GuidePoint
-from isotomon.model.records import (
+from isotomon.design.guides import Guide, GuidePoint
+from isotomon.design.records import (
     Along,
     Carrying,
     Circle,

@@ -7,9 +7,9 @@ from numpy.typing import NDArray
 from PySide6.QtGui import QColor
 
 from isotomon.app.theme import Theme, station_colour
-from isotomon.model.records import Drawn
-from isotomon.rebuild.drawn import to_drawing
-from isotomon.rebuild.results import Quick
+from isotomon.design.records import Drawn
+from isotomon.evaluate.drawn import to_drawing
+from isotomon.inspect.results import Quick
 
 Array = NDArray[np.float64]
 

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.app.drawing.snap import Catcher
-from isotomon.model.drawing import DIMENSIONS, Arc, Constraint, Curve, Line, Oval, Ring
+from isotomon.design.drawing import DIMENSIONS, Arc, Constraint, Curve, Line, Oval, Ring
 from isotomon.profile.curves import handles_of
 
 Array = NDArray[np.float64]

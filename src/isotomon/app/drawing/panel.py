@@ -28,10 +28,10 @@ from isotomon.app.choices import choice
 from isotomon.app.drawing.editor import DrawingEditor
 from isotomon.app.drawing.ties import tie_chosen
 from isotomon.app.fields import NumberField
+from isotomon.design import draw_edits, edits
+from isotomon.design.drawing import DIMENSIONS, Constraint, Line, Ring, Spline, replace
+from isotomon.design.records import Drawn
 from isotomon.errors import IsotomonError
-from isotomon.model import draw_edits, edits
-from isotomon.model.drawing import DIMENSIONS, Constraint, Line, Ring, Spline, replace
-from isotomon.model.records import Drawn
 from isotomon.profile.copies import offset, ring, row, similarity, transform
 from isotomon.profile.drawn import Figures
 from isotomon.profile.relate import constraint_words, possible_ties

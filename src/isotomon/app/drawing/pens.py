@@ -7,9 +7,9 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from isotomon.design.draw_edits import Pen
+from isotomon.design.drawing import Drawing, Role, replace
 from isotomon.errors import ProfileError
-from isotomon.model.draw_edits import Pen
-from isotomon.model.drawing import Drawing, Role, replace
 from isotomon.profile import shapes
 from isotomon.profile.change import leaving
 from isotomon.profile.copies import similarity, transform

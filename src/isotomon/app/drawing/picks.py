@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from isotomon.app.drawing.marks import middle_of
-from isotomon.model.drawing import Constraint, Drawing
+from isotomon.design.drawing import Constraint, Drawing
 from isotomon.profile.change import bevel_corner, break_at, extend, round_corner, trim
 from isotomon.profile.copies import mirror
 from isotomon.profile.relate import add_dimension, dimension_kind

@@ -17,12 +17,12 @@ from isotomon.app.drawing.pens import BY_ID as DRAW_TOOLS
 from isotomon.app.drawing.picks import BY_ID as PICK_TOOLS
 from isotomon.app.drawing.ties import tie_chosen
 from isotomon.app.later import read_aside
+from isotomon.design import draw_edits, edits
+from isotomon.design.datums import BASE_PLANES, BUILT_IN_NAMES
+from isotomon.design.drawing import Arc, Drawing, Line, replace
+from isotomon.design.records import Design, Drawn, Section
 from isotomon.errors import IsotomonError
 from isotomon.exchange.drawing_files import read_drawing, write_drawing
-from isotomon.model import draw_edits, edits
-from isotomon.model.datums import BASE_PLANES, BUILT_IN_NAMES
-from isotomon.model.drawing import Arc, Drawing, Line, replace
-from isotomon.model.records import Design, Drawn, Section
 from isotomon.profile.readymade import outline_of
 from isotomon.profile.relate import TITLES, groups_for
 from isotomon.profile.shapes import from_outline

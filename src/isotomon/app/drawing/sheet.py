@@ -16,12 +16,14 @@ from isotomon.app.drawing.picks import PickTool
 from isotomon.app.drawing.snap import NEW, Catch, Catcher
 from isotomon.app.fields import NAMING
 from isotomon.app.theme import Theme
+from isotomon.design import draw_edits, edits
+from isotomon.design.draw_edits import Pen
+from isotomon.design.drawing import DIMENSIONS, Constraint, Drawing, part_points, replace
+from isotomon.design.records import Design, Drawn, Number
+from isotomon.design.resolve import drawing_figures
 from isotomon.errors import IsotomonError
-from isotomon.model import draw_edits, edits
-from isotomon.model.draw_edits import Pen
-from isotomon.model.drawing import DIMENSIONS, Constraint, Drawing, part_points, replace
-from isotomon.model.records import Design, Drawn, Number
-from isotomon.model.resolve import drawing_figures
+from isotomon.evaluate.drawn import solved
+from isotomon.evaluate.settle import settled
 from isotomon.profile.drawn import figures_of
 from isotomon.profile.loops import Runs, find_runs
 from isotomon.profile.shapes import Spot
@@ -34,8 +36,6 @@ from isotomon.profile.solver import (
     solve,
 )
 from isotomon.quantity import Value, read, resolve_numbers, show
-from isotomon.rebuild.drawn import solved
-from isotomon.rebuild.settle import settled
 
 Array = NDArray[np.float64]
 Change = Callable[[Drawing], Drawing]

@@ -8,8 +8,8 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QLinearGradient, QPainter, QPen
 
 from isotomon.app.theme import Theme, station_colour
+from isotomon.inspect.looks import Colouring
 from isotomon.quantity import display
-from isotomon.rebuild.looks import Colouring
 
 Table = NDArray[np.uint8]
 STEPS = 255

@@ -7,9 +7,9 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
+from isotomon.evaluate.after import ITSELF
 from isotomon.field.mesh import SkinMesh, taken
-from isotomon.rebuild.after import ITSELF
-from isotomon.rebuild.results import Quick
+from isotomon.inspect.results import Quick
 
 Array = NDArray[np.float64]
 MOST_QUADS = 160_000

@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from isotomon.evaluate.datums import Thing
 from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane
-from isotomon.rebuild.datums import Thing
 
 Array = NDArray[np.float64]
 

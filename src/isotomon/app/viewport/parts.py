@@ -9,7 +9,7 @@ from isotomon.app.viewport.camera import Camera
 from isotomon.app.viewport.copies import placed_mesh
 from isotomon.field.mesh import SkinMesh
 from isotomon.geometry.planar import cross, inside
-from isotomon.rebuild.results import Quick
+from isotomon.inspect.results import Quick
 
 Array = NDArray[np.float64]
 EDGE, HIDDEN = 7.0, 25.0

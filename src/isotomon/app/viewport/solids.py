@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from isotomon.solid.protocol import Built, unpack
+from isotomon.kernel.protocol import Built, unpack
 
 Array = NDArray[np.float64]
 

@@ -32,15 +32,15 @@ from isotomon.app.viewport.grip_marks import paint_grips, words_of
 from isotomon.app.viewport.parts import edge_lines, face_lines, part_at, seen_at
 from isotomon.app.viewport.scene import Scene
 from isotomon.app.viewport.solids import solid_mesh
+from isotomon.design.bodies import results
+from isotomon.design.datums import BASE_SHOWN, BUILT_IN_NAMES
+from isotomon.evaluate.datums import BASE
 from isotomon.geometry import space
+from isotomon.inspect.looks import Colouring
+from isotomon.inspect.results import Quick
+from isotomon.kernel.protocol import Built
 from isotomon.measure.laws import Finding
 from isotomon.measure.skin import reflected
-from isotomon.model.bodies import results
-from isotomon.model.datums import BASE_SHOWN, BUILT_IN_NAMES
-from isotomon.rebuild.datums import BASE
-from isotomon.rebuild.looks import Colouring
-from isotomon.rebuild.results import Quick
-from isotomon.solid.protocol import Built
 
 Array = NDArray[np.float64]
 STILL_AFTER = 160

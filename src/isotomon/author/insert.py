@@ -1,0 +1,62 @@
+"""A station between two others that keeps the present shape."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from isotomon.design.edits import add_station, find, fresh_id, next_name
+from isotomon.design.records import Apex, Design, Elsewhere, Kept, Section, Station
+from isotomon.design.resolve import own_position
+from isotomon.errors import DesignError
+from isotomon.evaluate.shape import SAME_POINT, keep_section
+from isotomon.field.carriers import Turning
+from isotomon.field.section_field import SectionField
+from isotomon.inspect.results import Shape
+
+
+def insert_station(design: Design, shape: Shape, position: float, name: str | None = None) -> Design:
+    """The design with a station at `position` (mm) that holds the section the body has there.
+
+    Its rank is above all others, so that the shape is the same before and after.
+    Raises: DesignError, outside the body or on a station.
+    """
+    field = shape.field
+    if not field.first < position < field.last:
+        raise DesignError(f"a station that keeps the shape stands between {field.first:g} and {field.last:g} mm")
+    if min(abs(float(z) - position) for z in field.nodes) < 1e-3:
+        raise DesignError(f"there is a station at {position:g} mm already")
+    rank = 1 + max(s.rank for s in design.stations)
+    taken = {s.name for s in design.stations}
+    before, after = _beside(design, field, position)
+    between = f"within {before.name}" if before.name == after.name else f"{before.name} to {after.name}"
+    label = name or next_name(taken, between)
+    kept = keep_section(field, shape.form, position)
+    if before.section == after.section and not isinstance(before.section, Kept | Apex | Elsewhere):
+        kept = as_neighbours(kept, before.section, shape, before.id)
+    radius = field.carrier.radius if isinstance(field.carrier, Turning) else 0.0
+    place = own_position(radius, position)
+    station = Station(id=fresh_id(design, "s"), name=label, position=place, rank=rank, **kept)  # type: ignore[arg-type]
+    return add_station(design, station)
+
+
+def _beside(design: Design, field: SectionField, position: float) -> tuple[Station, Station]:
+    """The stations before and after a place along the body; what goes on past the outer ones counts as theirs."""
+    keys = [s.key.partition("/")[0] for s in field.stations]
+    k = int(np.clip(np.searchsorted(field.positions(field.nodes), position) - 1, 0, len(keys) - 1))
+    return find(design.stations, keys[k]), find(design.stations, keys[(k + 1) % len(keys)])
+
+
+def as_neighbours(kept: dict[str, object], section: Section, shape: Shape, station: str) -> dict[str, object]:
+    """The fields of an inserted station with the section that both its neighbours have, where the body has that there, too:
+    between two circles it is a circle."""
+    held = kept["section"]
+    own = next((s for s in shape.field.stations if s.key.partition("/")[0] == station and s.outline >= 0), None)
+    if own is None or not isinstance(held, Kept):
+        return kept
+    control, outline = shape.form.common.control[own.outline], shape.form.outlines[own.outline]
+    pivot = outline.anchor[0] + float(kept["pivot"]) * (outline.anchor[1] - outline.anchor[0])  # type: ignore[arg-type]
+    points = np.array([p for run in held.runs for p in run.control])
+    if points.shape != control.shape or np.abs(points - (control - pivot)).max() > SAME_POINT:
+        return kept
+    angle = 0.0 if outline.round else kept["set_angle"]
+    return {**kept, "section": section, "set_angle": angle}

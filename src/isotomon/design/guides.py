@@ -1,0 +1,185 @@
+"""Guides as the design says them: curves in space, each by what it is made from, and their use as rails.
+
+What a guide is made from is named as for datums (`isotomon.design.datums`), and besides: another guide's id, a drawing's
+id (its outline, on the plane it was drawn on), `s4/upper` `s4/lower` (a profile's highest and lowest point), `s4/c:tail`
+(a corner of it, by its lasting name), `s4/at:0.25` (a share of its arc length), `body/first-rim` and `body/last-rim` (the closed edges of the body's ends).
+"""
+
+from __future__ import annotations
+
+import math
+from typing import Literal, NamedTuple
+
+import msgspec
+
+from isotomon.design.base import Id, Record
+from isotomon.design.datums import Field
+from isotomon.errors import DesignError
+from isotomon.quantity import Value
+
+GuideKind = Literal[
+    "through",
+    "drawn",
+    "two-views",
+    "dropped",
+    "on-skin",
+    "meets",
+    "joined",
+    "helix",
+    "offset",
+    "mirrored",
+    "extended",
+]
+MOST_POINTS = 400
+
+
+class Way(NamedTuple):
+    """How a kind of guide is made. `on`: letters as for datums, besides c a curve, D a drawing, S a skin, V a direction
+    or nothing, c* any number of curves. `choices`: title → what can be chosen, the first one usual.
+    """
+
+    title: str
+    on: str
+    fields: tuple[Field, ...] = ()
+    choices: tuple[tuple[str, tuple[str, ...]], ...] = ()
+
+
+GUIDES: dict[str, Way] = {
+    "through": Way("Curve through points", "", (), (("Ends", ("open", "closed")),)),
+    "drawn": Way("Drawn profile as a guide", "D"),
+    "two-views": Way("Curve from two views", "cc"),
+    "dropped": Way("Curve dropped onto a skin", "cSV"),
+    "on-skin": Way("Curve drawn on the skin", "S", (), (("Ends", ("open", "closed")),)),
+    "meets": Way("Curve where two skins meet", "SS", (Field("Which branch", "ratio", 1.0),)),
+    "joined": Way("Curves and edges joined", "c*", (), (("Kinks and gaps", ("kept", "smoothed")),)),
+    "helix": Way(
+        "Helix",
+        "R",
+        (
+            Field("Radius", "length", 0.0),
+            Field("Pitch", "length", 60.0),
+            Field("Turns", "ratio", 2.0),
+            Field("Height", "length", 120.0),
+            Field("Start angle", "angle", 0.0),
+            Field("Start along the axis", "length", 0.0),
+            Field("End radius", "length", 0.0),
+            Field("Taper", "angle", 0.0),
+            Field("Lead-in", "length", 0.0),
+            Field("Lead-out", "length", 0.0),
+            Field("Fade by", "length", 10.0),
+        ),
+        (
+            ("Worked out", ("height", "turns", "pitch")),
+            ("Hand", ("right", "left")),
+            ("Radius along it", ("constant", "to the end radius", "by the taper")),
+            ("Leads", ("straight", "fading")),
+        ),
+    ),
+    "offset": Way("Curve beside another", "cP", (Field("Distance", "length", 10.0),)),
+    "mirrored": Way("Curve mirrored in a plane", "cP"),
+    "extended": Way(
+        "Curve extended or cut back", "c", (Field("At the start", "length", 20.0), Field("At the end", "length", 20.0))
+    ),
+}
+
+
+class GuidePoint(Record, frozen=True):
+    """A place a guide passes: the point `on` and as far from it as x, y and z say, or these alone as coordinates.
+
+    On the skin, x is the share of the way round the section and z the position along the body. The curve's direction
+    there is free, or `toward` an axis or edge, or a plane (square to it), or the `handle`; its `pull` is the handle's
+    length (mm), nought for the usual one.
+    """
+
+    on: str = ""
+    x: Value = 0.0
+    y: Value = 0.0
+    z: Value = 0.0
+    toward: str = ""
+    handle: tuple[float, float, float] | None = None
+    pull: Value = 0.0
+
+    def __post_init__(self) -> None:
+        super().__post_init__()
+        if self.handle is not None:
+            clean = tuple(float(c) + 0.0 for c in self.handle)
+            if not all(math.isfinite(c) for c in clean):
+                raise DesignError("a handle must have finite numbers")
+            msgspec.structs.force_setattr(self, "handle", clean)
+
+
+class Guide(Record, frozen=True):
+    """A curve in space: what it is made from (`on`), its numbers and choices in the order of its kind."""
+
+    id: Id
+    name: str
+    kind: GuideKind
+    on: tuple[str, ...] = ()
+    values: tuple[Value, ...] = ()
+    choices: tuple[str, ...] = ()
+    points: tuple[GuidePoint, ...] = ()
+
+    @property
+    def way(self) -> Way:
+        return GUIDES[self.kind]
+
+
+class End(Record, frozen=True):
+    """Where a tie or rail lies on a station's profile: at a `corner` by its lasting name, else at a `share` of its arc
+    length from its start."""
+
+    station: Id
+    share: float = 0.0
+    corner: str = ""
+
+
+class Rail(Record, frozen=True):
+    """A guide that the loft follows. It meets each profile where it comes nearest to it, except at `ends`.
+
+    At the stations in `follows` the profile's point follows the guide; elsewhere a gap is a finding.
+    """
+
+    id: Id
+    guide: str
+    ends: tuple[End, ...] = ()
+    follows: tuple[Id, ...] = ()
+
+
+class Tie(Record, frozen=True):
+    """Points of profiles that belong together, set by hand. Stations without an end take the place in between."""
+
+    id: Id
+    ends: tuple[End, ...]
+
+
+class Turns(Record, frozen=True):
+    """Whole turns added between a station and the one before it."""
+
+    station: Id
+    turns: int
+
+
+def check_guide(guide: Guide) -> Guide:
+    """The guide itself, if it has what its kind asks for.
+
+    Raises: DesignError.
+    """
+    way, where = guide.way, f"guide '{guide.name}' ({guide.way.title.lower()})"
+    wanted = len(way.on.replace("*", ""))
+    if way.on != "c*" and len(guide.on) != wanted:
+        raise DesignError(f"{where} is made from {wanted} things; found {len(guide.on)}")
+    if way.on == "c*" and not guide.on:
+        raise DesignError(f"{where} joins nothing; choose the curves and edges to be joined")
+    if len(guide.values) != len(way.fields) or len(guide.choices) != len(way.choices):
+        raise DesignError(
+            f"{where} has {len(way.fields)} numbers and {len(way.choices)} choices; "
+            f"found {len(guide.values)} and {len(guide.choices)}"
+        )
+    for (title, allowed), choice in zip(way.choices, guide.choices, strict=True):
+        if choice not in allowed:
+            raise DesignError(f"{where}: {title.lower()} can be {', '.join(allowed)}; found '{choice}'")
+    if len(guide.points) > MOST_POINTS:
+        raise DesignError(f"{where} has {len(guide.points)} points; at most {MOST_POINTS} can be used")
+    if guide.id in guide.on or any(guide.id in (p.on, p.toward) for p in guide.points):
+        raise DesignError(f"guide '{guide.name}' is made from itself; pick something else")
+    return guide

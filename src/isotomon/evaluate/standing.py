@@ -1,0 +1,70 @@
+"""Where stations stand: on their own positions, on datum planes, or wrapped on cylinders."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from isotomon.design.records import Apex
+from isotomon.design.resolve import Resolved, resolve_design
+from isotomon.errors import DesignError, IsotomonError
+from isotomon.geometry.datums import Cylinder, Frame, tilts_of
+
+if TYPE_CHECKING:
+    from isotomon.evaluate.datums import Ground
+
+Trouble = tuple[str, str, str]
+"""(id, what it is with its name, what is wrong)"""
+
+
+def stand(ground: Ground) -> tuple[Resolved, list[Trouble]]:
+    """The numbers of the stations of the body in hand, and what is wrong with the planes they stand on.
+
+    Raises: IsotomonError, for numbers that cannot be worked out.
+    """
+    design = ground.design
+    troubles: list[Trouble] = []
+    placed: dict[str, tuple[float, float, float]] = {}
+    aside: dict[str, tuple[float, float]] = {}
+    wrap: tuple[float, float, float] | None = None
+    for station in design.stations:
+        if station.plane:
+            try:
+                if design.loft.carrier.how != "straight":
+                    raise DesignError("only a loft carried straight has stations on datum planes")
+                thing = ground.get(station.plane)
+                if isinstance(thing, Cylinder):
+                    axis = wrap_axis(thing)
+                    if wrap is not None and not np.allclose(axis, wrap, atol=1e-6):
+                        raise DesignError("its cylinder has another axis than those of the other stations")
+                    wrap, placed[station.id] = axis, (axis[2] + thing.radius, 0.0, 0.0)
+                elif isinstance(station.section, Apex) and isinstance(thing, np.ndarray | Frame):
+                    x, y, z = ground.point(station.plane).tolist()
+                    placed[station.id], aside[station.id] = (z, 0.0, 0.0), (x, y)
+                else:
+                    placed[station.id] = tilts_of(ground.plane(station.plane))
+            except IsotomonError as error:
+                troubles.append(
+                    (station.id, f"station {station.name}", f"its plane: {error}; it stands where it stood")
+                )
+    resolved = replace(resolve_design(design, placed), wrap=wrap)
+    if aside:
+        moved = tuple(replace(n, offset=aside.get(n.station.id, n.offset)) for n in resolved.stations)
+        resolved = replace(resolved, stations=moved)
+    return resolved, troubles
+
+
+def wrap_axis(cylinder: Cylinder) -> tuple[float, float, float]:
+    """The direction (x, y) of a cylinder's axis, and where it crosses Z, for stations that lie on it.
+
+    Raises: DesignError, when the axis does not cross the body's own squarely.
+    """
+    way, origin = cylinder.axis.way, cylinder.axis.origin
+    square = abs(float(way[2])) < 1e-9
+    away = abs(float(origin[0] * way[1] - origin[1] * way[0]))
+    if not square or away > 1e-6 * max(cylinder.radius, 1.0):
+        raise DesignError("the axis of its cylinder must cross the body's axis (Z) squarely, as a shaft does")
+    x, y = (float(way[0]), float(way[1])) if (way[0], way[1]) > (0.0, 0.0) else (-float(way[0]), -float(way[1]))
+    return x + 0.0, y + 0.0, float(origin[2])

@@ -1,0 +1,434 @@
+"""Measures worked out on a design's results."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from isotomon.design.after import is_joined
+from isotomon.design.bodies import body_ids, name_of, results, set_aside
+from isotomon.design.gauges import Gauge, check_gauge
+from isotomon.design.records import Design
+from isotomon.errors import DesignError, IsotomonError, QuantityError
+from isotomon.evaluate.after import ITSELF, even_sizes
+from isotomon.evaluate.datums import Ground, Thing
+from isotomon.evaluate.guides import direction
+from isotomon.field.skin import BodySkin
+from isotomon.geometry import space
+from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane, SpaceCurve, round_through
+from isotomon.inspect.looks import ground_of
+from isotomon.inspect.results import Quick, Reading
+from isotomon.inspect.standing_faces import COARSE, FINE, NOTHING, Finished, Waits, faces_of, field_faces, of_solid
+from isotomon.measure.apart import PlaneSection, apart, plane_section, spots_of, through
+from isotomon.measure.body import BodyMeasures, lane_area
+from isotomon.measure.capacity import Inside, inside
+from isotomon.measure.faces import Faces, from_faces
+from isotomon.measure.laws import Finding, Mend
+from isotomon.pace import checkpoint
+from isotomon.quantity import resolve
+
+Array = NDArray[np.float64]
+Apart = Array | Axis | Plane | SpaceCurve | BodySkin
+"""What distances are taken between."""
+MOST_WAYS = 12
+"""Where very many faces meet in a point, a thickness is taken along so many ways into the body."""
+ALIKE_DIGITS = 6
+"""Faces whose unit normals agree to so many digits face alike."""
+
+
+def read_gauges(ground: Ground, quick: Quick, finished: Finished = NOTHING) -> Mapping[str, Reading]:
+    """What every measure of the design reads; where it cannot be taken, why."""
+    return {gauge.id: _read(ground, quick, finished, gauge) for gauge in quick.design.gauges}
+
+
+def with_finished(quick: Quick, finished: Finished) -> Quick:
+    """The results with the measures that waited for the finished solids, and what these have come to."""
+    found = [*_unsound(quick, finished), *_pieces(quick, finished)]
+    waiting = [g for g in quick.design.gauges if g.id in quick.readings and quick.readings[g.id].waits]
+    taken: dict[str, Reading] = {}
+    if waiting:
+        ground = ground_of(quick)
+        taken = {g.id: _read(ground, quick, finished, g) for g in waiting}
+        found += wrong_readings(quick.design, taken)
+    if not taken and not found:
+        return quick
+    return replace(quick, readings={**quick.readings, **taken}, findings=(*quick.findings, *found))
+
+
+def _unsound(quick: Quick, finished: Finished) -> list[Finding]:
+    """An error for each finished body that is no sound solid, and a finding for copies that overlap."""
+    found = []
+    for body, built in finished.items():
+        one = quick.of(body)
+        if one is None:
+            continue
+        name, skin = one.design.loft.name, one.shape is not None and one.shape.open
+        if not built.valid:
+            text = "the finished solid is not valid: the kernel finds its faces or edges at odds; change what was made of it last"
+            found.append(Finding("error", name, text, about=body))
+        elif not (built.watertight or skin or (one.design.loft.imported and not built.pieces)):
+            text = (
+                "the finished solid is not watertight: it touches itself, or another part of it, along a line alone; "
+                "move the parts into each other, or apart"
+            )
+            found.append(Finding("error", name, text, about=body))
+        if built.united is not None:
+            text = (
+                f"its copies overlap: their volumes add up to {built.volume:,.1f} mm³, and united they have "
+                f"{built.united:,.1f}; join them, or move them apart"
+            )
+            found.append(Finding("band", name, text, about=body))
+    return found
+
+
+def _pieces(quick: Quick, finished: Finished) -> list[Finding]:
+    """A note for each body that combining leaves in more pieces than it was given."""
+    found = []
+    for body, tools in results(quick.design).items():
+        one, built = quick.of(body), finished.get(body)
+        if one is None or built is None or one.design.loft.imported:
+            continue
+        whole = 1 if is_joined(one.design.loft.after) else len(one.placed)
+        if built.pieces <= whole or not (tools or whole < len(one.placed)):
+            continue
+        name = one.design.loft.name
+        if not tools:
+            text = f"its copies do not all touch, so that joined they are {built.pieces} pieces; bring them nearer, or keep them separate"
+            found.append(Finding("note", name, text, about=body))
+            continue
+        words = {"add": "added to it", "cut": "cut from it", "common": "kept in common with it"}
+        how, tool = tools[-1]
+        text = f"with {name_of(quick.design, tool)} {words[how]} it is in {built.pieces} pieces; move one of them, or take it as it is"
+        mend = Mend(f"Set {name_of(quick.design, tool)} aside", lambda d, t=tool: set_aside(d, (t,), True))  # type: ignore[misc]
+        found.append(Finding("note", name, text, about=body, mends=(mend,)))
+    return found
+
+
+def wrong_readings(design: Design, readings: Mapping[str, Reading]) -> list[Finding]:
+    """A finding for each measure that cannot be taken."""
+    names = {g.id: g.name for g in design.gauges}
+    return [Finding("error", f"measure {names[k]}", r.wrong, about=k) for k, r in readings.items() if r.wrong]
+
+
+def _read(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -> Reading:
+    try:
+        check_gauge(gauge)
+        return _KINDS[gauge.kind](ground, quick, finished, gauge)
+    except Waits:
+        return Reading((), (), waits=True)
+    except IsotomonError as error:
+        return Reading((), (), str(error))
+
+
+def _distance(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -> Reading:
+    bodies = [
+        faces_of(quick, ref, finished, COARSE, whole_ends=True) if ref in body_ids(quick.design) else None
+        for ref in gauge.on
+    ]
+    things = [_thing(ground, quick, ref) for ref in gauge.on]
+    far, ends, (a, b) = math.inf, np.zeros((2, 3)), things
+    if a is not None and b is not None:
+        near = np.vstack([_some(a), _some(b)])
+        far, ends = apart(spots_of(a, near), spots_of(b, near))
+    rough = any(body is not None for body in bodies)
+    if rough:
+        mesh_far, mesh_ends = _apart_in_mesh(bodies, things)
+        # The skins alone say it better, but for flat ends, and bodies that have no skin of their own.
+        if mesh_far < far * (1.0 - 1e-3) - 1e-3:
+            far, ends = mesh_far, mesh_ends
+        else:
+            rough = False
+    across = np.abs(ends[1] - ends[0])
+    figures = [
+        ("Distance", far, "length"),
+        *((f"In {n}", float(d), "length") for n, d in zip("XYZ", across, strict=True)),
+    ]
+    return Reading(tuple(figures), (ends,), near=rough)
+
+
+def _apart_in_mesh(bodies: list[Faces | None], things: list[Apart | None]) -> tuple[float, Array]:
+    """The least distance of two things, of which one at least is a body's mesh."""
+    one, other = bodies
+    if one is not None and other is not None:
+        return from_faces(one, other.vertices, lambda p: other.nearest(p)[0])
+    faces, thing = (one, things[1]) if one is not None else (other, things[0])
+    assert faces is not None and thing is not None
+    spots = spots_of(thing, faces.vertices[:: max(len(faces.vertices) // 400, 1)])
+    return from_faces(faces, spots.places, lambda p: apart(spots_of(p, p[None]), spots)[1][1])
+
+
+def _thing(ground: Ground, quick: Quick, ref: str) -> Apart | None:
+    """What a distance is taken from; of a body its skin, where that says it all."""
+    if ref in body_ids(quick.design):
+        one = quick.of(ref)
+        if one is None or one.shape is None or of_solid(quick, one) or not np.array_equal(one.placed, ITSELF):
+            return None
+        return BodySkin(one.shape.field)
+    thing: Thing = ground.get(ref)
+    if isinstance(thing, Cylinder):
+        return thing.axis
+    if isinstance(thing, Frame):
+        return thing.origin
+    if isinstance(thing, np.ndarray | Axis | Plane | SpaceCurve):
+        return thing
+    raise DesignError(f"{ground.called(ref)} is nothing a distance can be taken from")
+
+
+def _some(thing: Apart) -> Array:
+    if isinstance(thing, SpaceCurve):
+        return thing.at(np.linspace(0.0, 1.0, 33))
+    if isinstance(thing, BodySkin):
+        return thing.grid(17, 17)[2].reshape(-1, 3)
+    return np.atleast_2d(thing if isinstance(thing, np.ndarray) else thing.origin)
+
+
+def _angle(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -> Reading:
+    ways = [direction(ground, ref) for ref in gauge.on]
+    flats = [isinstance(ground.get(ref), Plane) for ref in gauge.on]
+    between = math.acos(min(abs(float(ways[0] @ ways[1])), 1.0))
+    if flats[0] != flats[1]:  # a line and a plane
+        between = math.pi / 2.0 - between
+    return Reading((("Angle", between, "angle"), ("Beside it", math.pi - between, "angle")), ())
+
+
+def _length(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -> Reading:
+    curve = ground.curve(gauge.on[0])
+    return Reading((("Length", curve.length, "length"),), (curve.at(np.linspace(0.0, 1.0, 201)),))
+
+
+def _radius(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -> Reading:
+    curve = ground.curve(gauge.on[0])
+    points = curve.at(np.linspace(0.0, 1.0, 201))
+    try:
+        ring = round_through(points)
+        return Reading((("Radius", ring.radius, "length"), ("Diameter", 2.0 * ring.radius, "length")), (points,))
+    except DesignError:  # no circle: how tightly it bends
+        t = np.linspace(0.002, 0.998, 801)
+        bend = np.linalg.norm(space.curvature(curve, t), axis=1)
+        k = int(bend.argmax())
+        if bend[k] < 1e-9:
+            raise DesignError("the curve is straight, so that it has no radius") from None
+        place = curve.at(t[k : k + 1])
+        return Reading((("Least radius", 1.0 / float(bend[k]), "length"),), (points, np.vstack([place, place])))
+
+
+def _thickness(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -> Reading:
+    """Through the body from where its skin is nearest to a point, square to the skin."""
+    point = ground.point(gauge.on[1])
+    faces = faces_of(quick, gauge.on[0], finished, FINE, whole_ends=True)
+    one = quick.of(gauge.on[0])
+    if one is not None and one.shape is not None and one.shape.open:
+        raise DesignError("only a solid body has a thickness; choose another")
+    place, touching = faces.nearest(point)
+    found: list[tuple[float, Array, Array]] = []
+    for inward, start in _inward(faces.corners[touching], place):  # several at an edge: the least thickness counts
+        checkpoint(len(found) / MOST_WAYS)
+        found.append((through(faces.corners, start, inward), start, inward))
+    wide, start, inward = min(found, key=lambda f: f[0] if math.isfinite(f[0]) else math.inf)
+    if not math.isfinite(wide):
+        raise DesignError("the point lies where the skin has no other side across from it; choose another")
+    return Reading((("Thickness", wide, "length"),), (np.stack([start, start + wide * inward]),), near=True)
+
+
+def _inward(corners: Array, place: Array) -> list[tuple[Array, Array]]:
+    """The ways into a body, square to the triangles (m, 3, 3) that meet at a place, and where each begins: once for all that
+    face alike, and some of them, evenly chosen, where very many meet in a point."""
+    square = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    size = np.linalg.norm(square, axis=1)
+    facing = square[size > 0.0] / size[size > 0.0, None]
+    starts = place + 1e-3 * (corners[size > 0.0].mean(axis=1) - place)
+    _, first = np.unique(np.round(facing, ALIKE_DIGITS), axis=0, return_index=True)
+    chosen = np.sort(first)[np.unique(np.linspace(0, len(first) - 1, MOST_WAYS).astype(int))] if len(first) else first
+    return [(-facing[k], starts[k]) for k in chosen]
+
+
+def _section(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -> Reading:
+    plane, body = ground.plane(gauge.on[1]), gauge.on[0]
+    offset = _number(ground, gauge, 0)
+    found = section_of(quick, body, replace(plane, origin=plane.origin + offset * plane.normal), finished)
+    if found is None:
+        raise DesignError(f"the plane misses {ground.called(body)}; move it, or choose another")
+    centre = [(f"Centroid {n}", float(c), "length") for n, c in zip("XYZ", found.centroid, strict=True)]
+    figures = (
+        ("Area", found.area, "area"),
+        ("Perimeter", found.perimeter, "length"),
+        *centre,
+        ("Greatest second moment", found.i_max, "second"),
+        ("Least second moment", found.i_min, "second"),
+    )
+    return Reading(figures, tuple(found.lines), near=True)
+
+
+def section_of(quick: Quick, body: str, plane: Plane, finished: Finished = NOTHING) -> PlaneSection | None:
+    """The section of a body with all its copies by a plane; None where that misses it.
+
+    Raises: DesignError, for a body that is no solid; Waits, for one that is known by its finished solid alone.
+    """
+    one = quick.of(body)
+    if one is not None and one.shape is not None and one.shape.open:
+        raise DesignError("the body is a skin, which has no section area; close its profiles")
+    cut = faces_of(quick, body, finished, FINE, plane)
+    return plane_section(cut.vertices, cut.index, plane)
+
+
+def _area(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -> Reading:
+    """Of a body's whole surface, its face or end, a station's section, or what a flat closed curve bounds."""
+    ref = gauge.on[0]
+    if ref in body_ids(quick.design):
+        return Reading((("Area", _whole(quick, finished, ref)[0].area, "area"),), ())
+    name, _, part = ref.partition("/")
+    one = quick.of(name)
+    stationed = next((q for q in (quick, *quick.others) if any(s.id == ref for s in q.design.stations)), None)
+    if one is not None and part.startswith(("face:", "first", "last")) and "rim" not in part:
+        # A face that others cut into or add to is known as its own body is shaped.
+        title = "Area as shaped" if of_solid(quick, one) else "Area"
+        return Reading(((title, _face_area(one, part), "area"),), ())
+    if stationed is not None and stationed.shape is not None:
+        row = next(k for k, n in stationed.resolved.own if n.station.id == ref)
+        found = float(stationed.shape.curves.area[stationed.shape.at_stations[row]])
+    else:
+        curve, what = ground.curve(ref), ground.called(ref)
+        if not curve.closed:
+            raise DesignError(f"{what} is open, so that it bounds no area; choose a closed curve")
+        plane = space.plane_of(curve, what)
+        p = curve.at(np.linspace(0.0, 1.0, 8001)) - plane.origin
+        x, y = p @ plane.across, p @ plane.up
+        fine, coarse = (
+            abs(float(np.sum(a[:-1] * b[1:] - a[1:] * b[:-1]))) / 2.0 for a, b in ((x, y), (x[::2], y[::2]))
+        )
+        found = fine + (fine - coarse) / 3.0
+    return Reading((("Area", found, "area"),), ())
+
+
+def _whole(quick: Quick, finished: Finished, body: str) -> tuple[BodyMeasures, bool]:
+    """The measures of a body with all its copies, as it is finished, and whether they are of its mesh."""
+    one = quick.of(body)
+    if one is not None and one.full is not None and not of_solid(quick, one) and np.array_equal(one.placed, ITSELF):
+        return one.full.body, False
+    found = faces_of(quick, body, finished, COARSE).measures()
+    built = finished.get(body)
+    if built is not None:  # all but the inertia is the kernel's
+        found = replace(found, volume=built.volume, area=built.area, centre=np.array(built.centre))
+    return found, True
+
+
+def _face_area(one: Quick, part: str) -> float:
+    """mm² of one face or end of a body. Raises: DesignError, FieldError."""
+    if one.shape is None:
+        raise DesignError(f"{one.design.loft.name} is not there; choose another")
+    sizes = even_sizes(one.placed[:1])
+    if sizes is None:
+        raise DesignError("faces of a body that is resized unevenly are not measured one by one; measure the body")
+    size = float(sizes[0])
+    if part.startswith("face:"):
+        return size**2 * lane_area(one.shape.field, one.shape.field.names.lane(part.removeprefix("face:")))
+    if one.shape.field.ring or one.shape.open:
+        raise DesignError(f"{one.design.loft.name} has no ends; choose a face")
+    return size**2 * float(one.shape.curves.area[0 if part == "first" else -1])
+
+
+def _body(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -> Reading:
+    """Volume, surface, mass, centre and principal moments of inertia of a body as it is finished."""
+    one = quick.of(gauge.on[0])
+    if one is not None and one.shape is not None and one.shape.open:
+        raise DesignError("the body is a skin, which has no volume; close its profiles")
+    found, near = _whole(quick, finished, gauge.on[0])
+    figures = [("Volume", found.volume, "volume"), ("Surface", found.area, "area")]
+    density = one.design.loft.density if one is not None else None
+    if density is not None:
+        figures.append(("Mass", found.mass(density), "mass"))
+    figures += [(f"Centre {n}", float(c), "length") for n, c in zip("XYZ", found.centre, strict=True)]
+    if density is not None:
+        principal = np.linalg.eigvalsh(found.inertia(density))
+        words = ("Least", "Middle", "Greatest")
+        figures += [(f"{w} inertia", float(i), "inertia") for w, i in zip(words, principal, strict=True)]
+    return Reading(tuple(figures), (), near=near)
+
+
+def _capacity(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -> Reading:
+    found = inside_of(ground, quick, gauge)
+    level, litres = _number(ground, gauge, 0), _number(ground, gauge, 2)
+    if gauge.choices[0] == "level":
+        level = found.level(litres * 1e6)
+    here = np.array([level])
+    brim = np.array([found.brim])
+    figures = (
+        ("Level", level, "length"),
+        ("Volume", float(found.volumes(here)[0]), "litres"),
+        ("Wetted area", float(found.wetted(here)[0]), "area"),
+        ("Floor", found.floor, "length"),
+        ("Brim", found.brim, "length"),
+        ("To the brim", float(found.volumes(brim)[0]), "litres"),
+    )
+    up = ground.axis(gauge.on[1]).way
+    one = quick.of(gauge.on[0])
+    lines: tuple[Array, ...] = ()
+    if one is not None and one.shape is not None:
+        flat = Plane(level * up, *_across(up))
+        faces = field_faces(one, one.placed[:1], FINE, flat)
+        cut = plane_section(faces.vertices, faces.index, flat)
+        lines = tuple(cut.lines) if cut is not None else ()
+    return Reading(figures, lines)
+
+
+def _across(up: Array) -> tuple[Array, Array]:
+    first = np.array([1.0, 0.0, 0.0]) if abs(up[0]) < 0.9 else np.array([0.0, 1.0, 0.0])
+    across = first - up * float(first @ up)
+    return across / np.linalg.norm(across), up
+
+
+def inside_of(ground: Ground, quick: Quick, gauge: Gauge) -> Inside:
+    """The inside of the vessel that a capacity is taken of, where its first copy stands.
+
+    Raises: IsotomonError.
+    """
+    one = quick.of(gauge.on[0])
+    if one is None or one.shape is None:
+        raise DesignError("the vessel is not there; choose another body")
+    up, wall = ground.axis(gauge.on[1]).way, _number(ground, gauge, 1)
+    linear, shift = one.placed[0, :3, :3], one.placed[0, :3, 3]
+    sizes = even_sizes(one.placed[:1])
+    if sizes is None:
+        raise DesignError("a vessel that is resized unevenly is not gauged; let its stations have the sizes instead")
+    size = float(sizes[0])
+    return inside(one.shape.field, linear.T @ up / size, wall / size).taken(size, float(shift @ up))
+
+
+def capacity_table(quick: Quick, gauge: Gauge, rows: int = 41) -> str:
+    """Level, volume and wetted area from the floor to the brim, as CSV (mm, litres, mm²).
+
+    Raises: DesignError, for another kind of measure; IsotomonError, when the vessel cannot be gauged.
+    """
+    if gauge.kind != "capacity":
+        raise DesignError(f"the measure '{gauge.name}' is no capacity, which alone has a table of levels")
+    found = inside_of(ground_of(quick), quick, gauge)
+    levels = np.linspace(found.floor, found.brim, rows)
+    lines = ["level_mm,volume_l,wetted_mm2"]
+    for level, volume, wet in zip(levels, found.volumes(levels), found.wetted(levels), strict=True):
+        lines.append(f"{level:.6g},{volume / 1e6:.8g},{wet:.8g}")
+    return "\n".join(lines) + "\n"
+
+
+def _number(ground: Ground, gauge: Gauge, index: int) -> float:
+    field = gauge.way.fields[index]
+    try:
+        return resolve(gauge.values[index], field.kind, ground.names)
+    except QuantityError as error:
+        raise QuantityError(f"{field.title.lower()}: {error}") from None
+
+
+_KINDS = {
+    "distance": _distance,
+    "angle": _angle,
+    "length": _length,
+    "radius": _radius,
+    "thickness": _thickness,
+    "section": _section,
+    "capacity": _capacity,
+    "body": _body,
+    "area": _area,
+}

@@ -1,0 +1,187 @@
+"""Findings of a rebuilt body: laws out of band, turn that nothing asks for, flaws, holes that do not go through."""
+
+from __future__ import annotations
+
+from dataclasses import fields, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from isotomon.design import loft_edits
+from isotomon.design.records import Apex, Design, Kept, Law, LawPoint
+from isotomon.design.resolve import Resolved, law_band, law_targets, law_value, names_at
+from isotomon.errors import IsotomonError
+from isotomon.evaluate.drawn import Drawings
+from isotomon.evaluate.placing import holes_for, source_of
+from isotomon.field.checks import find_flaws
+from isotomon.inspect.results import Full, Shape
+from isotomon.measure.laws import Finding, Judged, Mend, course, law_findings, quality_of
+from isotomon.measure.sections import Curves, curves
+
+Array = NDArray[np.float64]
+BULGE = 0.02
+"""An area that leaves both neighbouring stations' range by more than this share of them is told."""
+LEAST_TURN = np.radians(0.5)
+"""Less turn than this by ties set by hand is no finding."""
+
+
+def drawing_findings(drawings: Drawings) -> tuple[Finding, ...]:
+    """Clashes, and references that are lost, of all drawings."""
+    return tuple(Finding("error", name, text, about=key) for key, name, text in drawings.troubles)
+
+
+def turn_findings(design: Design, shape: Shape, turn: Array | None, judged: tuple[Judged, ...]) -> list[Finding]:
+    """A finding for turn that ties cause and no law of turn asks for."""
+    if turn is None or not len(turn) or np.abs(turn).max() < LEAST_TURN:
+        return []
+    if any(j.quality == "turn" and not j.out.any() for j in judged):
+        return []
+    steps = np.diff(turn)
+    k = int(np.abs(steps).argmax())
+    stations = shape.field.stations
+    names = {s.id: s.name for s in design.stations}
+
+    def name(row: int) -> str:
+        return names[stations[row].key.partition("/")[0]]
+
+    worst = float(turn[int(np.abs(turn).argmax())])
+    text = (
+        f"ties set by hand turn it by {np.degrees(worst):.4g}° in all, most between {name(k)} and "
+        f"{name(k + 1)} ({np.degrees(steps[k]):.4g}°), and no law asks for it"
+    )
+    mends = (
+        Mend("Even out: all ties automatic", loft_edits.remove_ties),
+        Mend("Intend it: a law of turn", lambda d: loft_edits.intend_turn(d, _turn_points(shape))),
+    )
+    middle = (stations[k].position + stations[k + 1].position) / 2.0
+    return [Finding("band", design.loft.name, text, middle, about=design.loft.id, mends=mends)]
+
+
+def _turn_points(shape: Shape) -> tuple[LawPoint, ...]:
+    rows = zip(shape.field.stations, shape.curves.turn[shape.at_stations].tolist(), strict=True)
+    return tuple(
+        LawPoint(value, station.key) for station, value in rows if "/" not in station.key and not np.isnan(value)
+    )
+
+
+def hole_findings(design: Design, resolved: Resolved, drawings: Drawings, shape: Shape) -> list[Finding]:
+    """A finding where profiles have holes that do not go through."""
+    if shape.form.common.lanes[-1].loop:
+        return []
+    counts = {}
+    for n in resolved.stations:
+        if not isinstance(n.station.section, Apex | Kept):
+            counts[n.station.name] = len(holes_for(source_of(n, design, drawings)))
+    if not any(counts.values()):
+        return []
+    said = ", ".join(f"{name} {count or 'none'}" for name, count in counts.items())
+    text = f"the holes are left out, since not all profiles have as many ({said}); draw as many in each"
+    if resolved.wrap is not None:
+        text = "the holes are left out: wrapped stations take none"
+    return [Finding("note", design.loft.name, text, about=design.loft.id)]
+
+
+def flaw_findings(design: Design, shape: Shape, full: Full) -> list[Finding]:
+    findings = [
+        Finding("error", f"{f.position:.4g} mm along", f.text, f.position, f.place, design.loft.id)
+        for f in find_flaws(shape.field)
+    ]
+    if full.body.volume <= 0.0 and not findings and not shape.open:
+        findings.append(
+            Finding("error", design.loft.name, "the body is inside out; check the profiles", about=design.loft.id)
+        )
+    return findings
+
+
+def bulge_findings(design: Design, shape: Shape) -> list[Finding]:
+    """A note where, between two stations, the area leaves the range of both by more than `BULGE`, whatever is judged; not where
+    rails say how wide it is there."""
+    if shape.open or shape.field.ruled or shape.field.rails is not None:
+        return []
+    area, at = shape.curves.area, shape.at_stations
+    stations = [s.key.partition("/")[0] for s in shape.field.stations]
+    names = {s.id: s.name for s in design.stations}
+    worst: tuple[float, int, int] | None = None
+    for k, (a, b) in enumerate(zip(at[:-1].tolist(), at[1:].tolist(), strict=True)):
+        low, high = sorted((float(area[a]), float(area[b])))
+        bay = area[a : b + 1]
+        if low <= 0.0 or stations[k] == stations[k + 1]:
+            continue
+        for row, away in ((int(bay.argmin()), 1.0 - bay.min() / low), (int(bay.argmax()), bay.max() / high - 1.0)):
+            if away > BULGE and (worst is None or away > worst[0]):
+                worst = (float(away), k, a + row)
+    if worst is None:
+        return []
+    away, k, row = worst
+    less = area[row] < area[at[k]]
+    position = float(shape.curves.v[row])
+    text = (
+        f"between {names[stations[k]]} and {names[stations[k + 1]]} the area is {100.0 * away:.3g} % "
+        f"{'less than at either' if less else 'more than at either'}; put a station there if that is not meant"
+    )
+    place = shape.sections.control[row].mean(axis=0)
+    return [
+        Finding(
+            "note",
+            design.loft.name,
+            text,
+            position,
+            (float(place[0]), float(place[1]), float(place[2])),
+            design.loft.id,
+        )
+    ]
+
+
+def judge_laws(design: Design, resolved: Resolved, shape: Shape) -> tuple[tuple[Judged, ...], list[Finding]]:
+    """Every law against the shape, with the findings it makes."""
+    judged, findings = [], []
+    for law in design.laws:
+        try:
+            result, wheres = _judge(law, resolved, shape)
+        except IsotomonError as error:
+            findings.append(Finding("error", law.name, str(error), about=law.id))
+            continue
+        judged.append(result)
+        findings += law_findings(result, wheres)
+    return tuple(judged), findings
+
+
+def _judge(law: Law, resolved: Resolved, shape: Shape) -> tuple[Judged, list[str]]:
+    places, line = _law_course(law, resolved, shape.curves.v)
+    if law.judged == "along":
+        position, target, band = line
+        value = quality_of(shape.curves, law.quality)[np.searchsorted(shape.curves.v, position)]
+        wheres = [f"{z:.4g} mm along" for z in position]
+    else:
+        position, target, band = places
+        wheres = [t.where for t in law_targets(law, resolved)]
+        value = quality_of(_curves_at(shape, position), law.quality)
+    return Judged(law.id, law.name, law.quality, position, target, band, value, line), wheres
+
+
+def _curves_at(shape: Shape, position: Array) -> Curves:
+    """Curves at places; those at stations and at the evenly spaced places are there already."""
+    rows = np.clip(np.searchsorted(shape.curves.v, position), 0, len(shape.v) - 1)
+    if np.array_equal(shape.curves.v[rows], position):
+        every = {f.name: getattr(shape.curves, f.name) for f in fields(shape.curves)}
+        return replace(shape.curves, **{name: values[rows] for name, values in every.items() if values is not None})
+    common = shape.form.common if shape.curves.thickness is not None else None
+    sections = shape.field.sections(shape.field.params(position))
+    return curves(sections, shape.field.counted_from(shape.sections), shape.form.rule, common)
+
+
+def _law_course(
+    law: Law, resolved: Resolved, v: Array
+) -> tuple[tuple[Array, Array, Array], tuple[Array, Array, Array]]:
+    """(position, target, half band) of the law's points, and of its course at v."""
+    targets = law_targets(law, resolved)
+    places = tuple(np.array([getattr(t, name) for t in targets]) for name in ("position", "value", "band"))
+    if law.formula is not None:
+        target = np.array([law_value(law.formula, law, names_at(resolved, float(z))) for z in v])
+        half = law_band(law, resolved.names)
+        return places, (v, target, half * np.abs(target) if law.relative else np.full(len(v), half))  # type: ignore[return-value]
+    if len(np.unique(places[0])) != len(places[0]):
+        raise IsotomonError(f"law '{law.name}' has two points at one position; remove one")
+    inside = (v >= places[0][0]) & (v <= places[0][-1]) if len(targets) > 1 else np.ones(len(v), dtype=bool)
+    line = (v[inside], *course(places[0], places[1], places[2], v[inside])) if targets else (v[:0], v[:0], v[:0])
+    return places, line  # type: ignore[return-value]

@@ -1,0 +1,293 @@
+"""The quick rebuild: a design to arrays (mesh, curves, checks) without the kernel."""
+
+from __future__ import annotations
+
+import math
+from collections import Counter
+from collections.abc import Mapping
+from dataclasses import replace
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from isotomon.design.bodies import in_hand
+from isotomon.design.edits import loft_references
+from isotomon.design.edits import replace as replace_record
+from isotomon.design.records import Design, Elsewhere
+from isotomon.design.resolve import Resolved
+from isotomon.design.sections import stands_on
+from isotomon.errors import FieldError, IsotomonError
+from isotomon.evaluate.after import ITSELF, placements
+from isotomon.evaluate.body_ends import endings, reached, stand_on_ends
+from isotomon.evaluate.carrying import leaning, spanned
+from isotomon.evaluate.datums import Ground, Thing, work_out
+from isotomon.evaluate.drawn import Drawings
+from isotomon.evaluate.rails import Laid, lay_rails, lay_ties, lost_corners, miss_findings, together
+from isotomon.evaluate.settle import settle
+from isotomon.evaluate.shape import Form, make_shape, shape_key
+from isotomon.field.ends import Ending
+from isotomon.field.mesh import skin_mesh
+from isotomon.field.section_field import SectionField
+from isotomon.geometry.datums import SpaceCurve
+from isotomon.inspect.gauges import read_gauges, wrong_readings
+from isotomon.inspect.judging import (
+    bulge_findings,
+    drawing_findings,
+    flaw_findings,
+    hole_findings,
+    judge_laws,
+    turn_findings,
+)
+from isotomon.inspect.path_checks import body_finding, laid_over, path_findings
+from isotomon.inspect.results import Full, Quick, Shape
+from isotomon.measure.body import body_measures
+from isotomon.measure.laws import Finding
+from isotomon.measure.sections import curves, extents, leans, moments
+
+Array = NDArray[np.float64]
+MOVING, AT_REST = 101, 201
+PLACES_A_TURN, MOST_PLACES = (60, 36), 2401
+"""Of a body that goes round: at rest, and while something moves."""
+
+
+def rebuild(design: Design, moving: bool = False) -> Quick:
+    """The quick results of a design; fewer of them, on fewer places, while something is `moving`. Bodies that are not in
+    hand, and on which nothing in hand bears, are remembered.
+
+    Raises: IsotomonError, when the design's numbers cannot be worked out (nothing that the session lets in).
+    """
+    quick, ground = _one(design, moving)
+    if not design.rest:
+        return _gauged(quick, ground, moving)
+    others = tuple(_beside(in_hand(design, p.loft.id), moving) for p in design.rest)
+    told = tuple(replace(f, where=f"{q.design.loft.name}: {f.where}") for q in others for f in q.own_findings)
+    twice = _named_twice(design)
+    return _gauged(replace(quick, others=others, findings=(*quick.findings, *told, *twice)), ground, moving)
+
+
+def _named_twice(design: Design) -> list[Finding]:
+    """A note for each name that several bodies have."""
+    count = Counter(p.loft.name for p in design.parts)
+    about = {p.loft.name: p.loft.id for p in design.parts}
+    text = "bodies are called so; give each a name of its own, so that files and checks tell them apart"
+    return [Finding("note", name, f"{n} {text}", about=about[name]) for name, n in count.items() if n > 1]
+
+
+def _gauged(quick: Quick, ground: Ground, moving: bool) -> Quick:
+    """The same with what its measures read, and a finding for each that cannot be taken."""
+    if moving or not quick.design.gauges:
+        return quick
+    readings = read_gauges(ground, quick)
+    wrong = wrong_readings(quick.design, readings)
+    return replace(quick, readings=readings, findings=(*quick.findings, *wrong))
+
+
+def _beside(design: Design, moving: bool) -> Quick:
+    """The results of a body that is not in hand."""
+    others = {key for p in design.rest for key in (p.loft.id, *(s.id for s in p.stations))}
+    made_from = {
+        ref.partition(":")[0].partition("/")[0]
+        for refs in (
+            *(g.on for g in design.guides),
+            *((p.on, p.toward) for g in design.guides for p in g.points),
+            *(d.on for d in design.datums),
+            *((d.plane, *(p.source for p in d.points)) for d in design.drawings),
+            *((s.plane, stands_on(s.section)) for s in design.stations),
+            tuple(loft_references(design.loft)),
+        )
+        for ref in refs
+    }
+    span, straight = design.loft.span, design.loft.carrier.how in ("straight", "plane")
+    if others & made_from or (span is not None and span.whole and straight):
+        return _one(design, moving)[0]
+    return _alone(replace_record(design, rest=(), place=0, note="", name="", gauges=()))
+
+
+@lru_cache(maxsize=64)
+def _alone(design: Design) -> Quick:
+    return _one(design, False)[0]
+
+
+def _one(design: Design, moving: bool) -> tuple[Quick, Ground]:
+    """The results of the body in hand, and what they were worked out on."""
+    resolved, drawings = settle(design)
+    drawn = drawing_findings(drawings)
+    ground = Ground(design, resolved.names, resolved, None, drawings, _field_of)
+    resolved, drawings, missing = _on_ends(ground, resolved, drawings)
+    shape, loft, groups = _shape(ground, resolved, drawings, MOVING if moving else AT_REST)
+    loft = [*missing, *(f for f in loft if all(f.text != m.text for m in missing))]
+    ground.shape = shape.field if shape is not None else None
+    datums, lost = _datums(design, ground)
+    guides, unmade = _guides(design, ground)
+    placed, misplaced = _placed(design, ground)
+    if shape is not None and not moving:
+        over = laid_over(design, shape.mesh, placed)
+        misplaced += [*path_findings(ground, shape.field), *([over] if over is not None else [])]
+    lost += [*unmade, *loft, *misplaced]
+    if shape is None:
+        told = (*drawn, *lost)
+        return Quick(design, resolved, drawings, datums, guides, None, None, (), told, placed=placed), ground
+    judged, findings = judge_laws(design, resolved, shape)
+    if moving:
+        turn = _unintended(design, resolved, drawings, shape, groups, endings(ground, resolved))
+        found = (*drawn, *lost, *turn_findings(design, shape, turn, judged), *findings)
+        return Quick(design, resolved, drawings, datums, guides, shape, None, judged, found, turn, placed), ground
+    rims, ends = shape.field.sections(shape.field.nodes[[0, -1]]), endings(ground, resolved)
+    full = Full(
+        moments(shape.sections, shape.form.rule),
+        extents(shape.field.sections(shape.field.nodes), shape.form.common),
+        body_measures(shape.field, shape.form.rule),
+        leans(rims, shape.form.common),
+        reached(shape.field, ends),
+    )
+    flaws = [*hole_findings(design, resolved, drawings, shape), *flaw_findings(design, shape, full)]
+    if not flaws:
+        flaws += bulge_findings(design, shape)
+    turn = _unintended(design, resolved, drawings, shape, groups, ends)
+    flaws += turn_findings(design, shape, turn, judged)
+    found = (*drawn, *lost, *flaws, *findings)
+    return Quick(design, resolved, drawings, datums, guides, shape, full, judged, found, turn, placed), ground
+
+
+def _placed(design: Design, ground: Ground) -> tuple[Array, list[Finding]]:
+    """Where the body comes to stand, or where it is shaped with a finding that says why not."""
+    if not design.loft.after:
+        return ITSELF, []
+    try:
+        return placements(ground, design.loft.after), []
+    except IsotomonError as error:
+        return ITSELF, [body_finding(design.loft, error)]
+
+
+def _on_ends(ground: Ground, resolved: Resolved, drawings: Drawings) -> tuple[Resolved, Drawings, list[Finding]]:
+    """The same with the stations that stand on other bodies' ends and on curves, and findings for those that cannot."""
+    findings: list[Finding] = []
+    if any(isinstance(n.station.section, Elsewhere) for n in resolved.stations):
+        resolved, sections, troubles = stand_on_ends(ground, resolved)
+        drawings = replace(drawings, ends=sections)
+        names = {s.id: s.name for s in ground.design.stations}
+        findings = [Finding("error", f"station {names[key]}", text, about=key) for key, text in troubles]
+    try:
+        resolved = spanned(ground, resolved)
+    except IsotomonError as error:
+        findings.append(body_finding(ground.design.loft, error))
+    ground.resolved, ground.drawings = resolved, drawings
+    return resolved, drawings, findings
+
+
+def _field_of(ground: Ground) -> SectionField | None:
+    """The field of a body that something in hand is made from."""
+    if ground.resolved is None or ground.drawings is None:
+        return None
+    resolved, drawings, _ = _on_ends(ground, ground.resolved, ground.drawings)
+    shape, _, _ = _shape(ground, resolved, drawings, MOVING)
+    return shape.field if shape is not None else None
+
+
+def _datums(design: Design, ground: Ground) -> tuple[Mapping[str, Thing], list[Finding]]:
+    """All datums, and a finding for each whose source is gone."""
+    if not design.datums:
+        return {}, []
+    things, troubles = work_out(ground)
+    return things, [
+        Finding("error", f"datum {name}", f"{text}. Pick again in its Details", about=key)
+        for key, name, text in troubles
+    ]
+
+
+def _guides(design: Design, ground: Ground) -> tuple[Mapping[str, SpaceCurve], list[Finding]]:
+    """All guides, and a finding for each that cannot be made."""
+    curves: dict[str, SpaceCurve] = {}
+    findings = []
+    for guide in design.guides:
+        try:
+            curves[guide.id] = ground.curve(guide.id)
+        except IsotomonError as error:
+            text = str(error).removeprefix(f"guide '{guide.name}': ")
+            findings.append(Finding("error", f"guide {guide.name}", text, about=guide.id))
+    return curves, findings
+
+
+def _shape(
+    ground: Ground, resolved: Resolved, drawings: Drawings, places: int
+) -> tuple[Shape | None, list[Finding], list[list[Laid]]]:
+    """The body, if one can be made, what is wrong with it and its rails and ties, and the rails it follows."""
+    design = ground.design
+    if design.loft.imported:  # it has no field: the worker has its body
+        return None, [], []
+    if not (resolved.stations or design.loft.rails):
+        text = "there is no body yet, and no station, of which it needs two, or one and how it goes on: it has none"
+        return None, [Finding("note", design.loft.name, text, about=design.loft.id)], []
+    groups: list[list[Laid]] = []
+    findings: list[Finding] = []
+    try:
+        carrier, ends = leaning(ground, resolved) or ground.carrier(), endings(ground, resolved)
+        rim = ground.curve(design.loft.carrier.rim) if design.loft.carrier.rim else None
+        laid, findings = lay_rails(design, ground)
+        groups, near = together(laid)
+        findings += near
+        ties = lay_ties(design, ground)
+        findings += lost_corners(design, ground)
+        try:
+            field, form, shares = make_shape(design, resolved, drawings, groups, ties, carrier, ends, rim)
+        except FieldError as error:
+            if not groups and not ties:
+                raise
+            text = f"{error}. The body is shown without its rails and ties"
+            findings.append(Finding("error", design.loft.name, text, about=design.loft.id))
+            groups = []
+            field, form, shares = make_shape(design, resolved, drawings, carrier=carrier, endings=ends, rim=rim)
+        findings += miss_findings(design, [one for group in groups for one in group])
+        return _laid_out(design, field, form, shares, places), findings, groups
+    except IsotomonError as error:
+        return None, [*findings, body_finding(design.loft, error)], groups
+
+
+def _places(field: SectionField, least: int) -> int:
+    """How many sections are laid along a body: more where it goes round, so that every turn of it is followed."""
+    reach = (field.last - field.first) / field.carrier.length if math.isfinite(field.carrier.length) else 0.0
+    turns = field.carrier.bending * reach / math.tau
+    if field.course is not None:
+        turns += abs(float(np.ptp(field.course.laws(np.array([field.first, field.last]))[:, 0]))) / math.tau
+    return min(max(least, int(turns * PLACES_A_TURN[least == MOVING]) | 1), MOST_PLACES)
+
+
+def _laid_out(design: Design, field: SectionField, form: Form, shares: Array, places: int) -> Shape:
+    v = np.union1d(np.linspace(field.first, field.last, _places(field, places)), field.edges)
+    sections, at_stations = field.sections(v), np.searchsorted(v, field.nodes)
+    # While something moves, every other place is enough for the eye: the skin between is smooth by its normals.
+    seen = np.union1d(np.arange(0, len(v), 2 if places == MOVING else 1), at_stations)
+    thick = any(law.quality == "thickness" for law in design.laws)
+    rows = form.common.rows(np.array([t.u for t in form.common.ties]))
+    return Shape(
+        field=field,
+        form=form,
+        key=shape_key(field, form, design.tolerance),
+        v=v,
+        sections=sections,
+        curves=curves(sections, field.counted_from(sections), form.rule, form.common if thick else None),
+        mesh=skin_mesh(sections.at(seen), form.samples, field.ring),
+        at_stations=at_stations,
+        mesh_rows=np.searchsorted(seen, at_stations),
+        tie_lines=np.matmul(rows, sections.control[seen]).transpose(1, 0, 2),
+        tie_shares=shares,
+    )
+
+
+def _unintended(
+    design: Design,
+    resolved: Resolved,
+    drawings: Drawings,
+    shape: Shape,
+    groups: list[list[Laid]],
+    ends: tuple[Ending | None, Ending | None],
+) -> Array | None:
+    """(stations,) rad: the turn the body has beyond what the automatic ties would give it."""
+    if not design.loft.ties:
+        return None
+    field, form, _ = make_shape(design, resolved, drawings, groups, carrier=shape.field.carrier, endings=ends)
+    plain = field.sections(field.nodes)
+    usual = curves(plain, field.counted_from(plain), form.rule).turn
+    away = np.nan_to_num(shape.curves.turn[shape.at_stations] - usual)  # a point has none
+    return np.asarray(np.unwrap(np.mod(away + np.pi, 2 * np.pi) - np.pi))

@@ -1,0 +1,380 @@
+"""Bodies from patches by the geometry kernel. Runs only in the worker process: kernel calls hold the interpreter."""
+
+from __future__ import annotations
+
+import io
+import os
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from OCP.APIHeaderSection import APIHeaderSection_MakeHeader
+from OCP.BinTools import BinTools
+from OCP.BRep import BRep_Builder
+from OCP.BRepAdaptor import BRepAdaptor_Surface
+from OCP.BRepBuilderAPI import (
+    BRepBuilderAPI_MakeEdge,
+    BRepBuilderAPI_MakeFace,
+    BRepBuilderAPI_MakeSolid,
+    BRepBuilderAPI_MakeWire,
+    BRepBuilderAPI_Sewing,
+)
+from OCP.BRepCheck import BRepCheck_Analyzer
+from OCP.BRepGProp import BRepGProp
+from OCP.BRepLib import BRepLib
+from OCP.collections import (
+    Array1_double,
+    Array1_int,
+    Array2_gp_Pnt,
+    IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher,
+)
+from OCP.Geom import Geom_BSplineSurface, Geom_CylindricalSurface
+from OCP.GeomAbs import GeomAbs_SurfaceType
+from OCP.gp import gp_Ax3, gp_Dir, gp_Pln, gp_Pnt
+from OCP.GProp import GProp_GProps
+from OCP.IFSelect import IFSelect_ReturnStatus
+from OCP.Interface import Interface_Static
+from OCP.ShapeFix import ShapeFix_Face, ShapeFix_Solid
+from OCP.STEPCAFControl import STEPCAFControl_Writer
+from OCP.STEPControl import STEPControl_StepModelType
+from OCP.TCollection import TCollection_ExtendedString, TCollection_HAsciiString
+from OCP.TDataStd import TDataStd_Name
+from OCP.TDocStd import TDocStd_Document
+from OCP.TopAbs import TopAbs_ShapeEnum
+from OCP.TopoDS import TopoDS, TopoDS_Face, TopoDS_Shape, TopoDS_Solid, TopoDS_Wire
+from OCP.XCAFDoc import XCAFDoc_DocumentTool
+
+from isotomon.errors import SolidError
+from isotomon.geometry.patch import Patch
+from isotomon.kernel.meshing import Mesh, is_closed, is_mesh, mesh_of, parts, stl_bytes, welded
+
+Array = NDArray[np.float64]
+
+
+@dataclass(frozen=True, eq=False)
+class Body:
+    """A finished body with the lasting name of each face, in the kernel's order."""
+
+    shape: TopoDS_Shape
+    names: tuple[str, ...]
+
+
+@dataclass(frozen=True, eq=False)
+class Report:
+    """What the kernel says of a body: mm³, mm², mm."""
+
+    volume: float
+    area: float
+    centre: tuple[float, float, float]
+    valid: bool
+    watertight: bool
+    faces: int
+    pieces: int
+
+
+def doubles(values: Array) -> Array1_double:
+    """Numbers as the kernel's array."""
+    result = Array1_double(1, len(values))
+    for i, value in enumerate(values, 1):
+        result.SetValue(i, float(value))
+    return result
+
+
+def ints(values: NDArray[np.int64]) -> Array1_int:
+    """Whole numbers as the kernel's array."""
+    result = Array1_int(1, len(values))
+    for i, value in enumerate(values, 1):
+        result.SetValue(i, int(value))
+    return result
+
+
+def surface(patch: Patch) -> Geom_BSplineSurface:
+    """The kernel's surface of a patch."""
+    n_u, n_v = patch.control.shape[:2]
+    poles = Array2_gp_Pnt(1, n_u, 1, n_v)
+    for i, row in enumerate(patch.control, 1):
+        for j, (x, y, z) in enumerate(row.tolist(), 1):
+            poles.SetValue(i, j, gp_Pnt(x, y, z))
+    return Geom_BSplineSurface(
+        poles,
+        doubles(patch.breaks_u),
+        doubles(patch.breaks_v),
+        ints(patch.times_u),
+        ints(patch.times_v),
+        patch.degree_u,
+        patch.degree_v,
+        patch.periodic_u,
+        False,
+    )
+
+
+def wire_of(edges: Sequence[Any]) -> TopoDS_Wire:
+    """Edges as one run. Raises: SolidError."""
+    wire = BRepBuilderAPI_MakeWire()
+    for edge in edges:
+        wire.Add(edge)
+    if not wire.IsDone():
+        raise SolidError("the end of the body is not one closed outline")
+    return wire.Wire()
+
+
+def _cap(rims: dict[int, list[Any]], origin: Sequence[float], normal: Sequence[float]) -> TopoDS_Face:
+    """The flat face inside the outer rim (0) and outside the others."""
+    plane = gp_Pln(gp_Pnt(*origin), gp_Dir(*normal))
+    face = BRepBuilderAPI_MakeFace(plane, wire_of(rims[0]), True)
+    for loop, edges in rims.items():
+        if loop:
+            face.Add(wire_of(edges))
+    if not face.IsDone():
+        raise SolidError("the end of the body cannot be closed by a flat cap")
+    if len(rims) == 1:
+        return face.Face()
+    fix = ShapeFix_Face(face.Face())
+    fix.FixOrientation()
+    return fix.Face()
+
+
+def _round_cap(
+    edges: Sequence[Any], origin: Sequence[float], way: Sequence[float], radius: float, tolerance: float
+) -> TopoDS_Face:
+    """The part of a cylinder inside an outline that lies on it; the cylinder's seam is on the far side of the axis."""
+    skin = Geom_CylindricalSurface(gp_Ax3(gp_Pnt(*origin), gp_Dir(*way), gp_Dir(0.0, 0.0, -1.0)), radius)
+    face, builder = TopoDS_Face(), BRep_Builder()
+    builder.MakeFace(face, skin, tolerance)
+    builder.Add(face, wire_of(edges))
+    fix = ShapeFix_Face(face)
+    fix.SetPrecision(tolerance)
+    fix.Perform()
+    fix.FixOrientation()
+    return fix.Face()
+
+
+def loft(
+    patches: Sequence[Patch],
+    ends: Sequence[tuple[Sequence[float], Sequence[float]]],
+    radii: tuple[float, float] | None,
+    tolerance: float,
+    skin: bool = False,
+) -> Body:
+    """A solid from lanes and two caps, or the `skin` alone, which bounds nothing.
+
+    `ends`: origin and normal of the first and last plane (none of a ring or a skin), or, with `radii`, origin and
+    direction of the axis of the cylinders that the ends lie on.
+
+    Raises: SolidError.
+    """
+    first = min(float(p.breaks_v[0]) for p in patches)
+    last = max(float(p.breaks_v[-1]) for p in patches)
+    faces: list[tuple[str, TopoDS_Face]] = []
+    rims: dict[float, dict[int, list[Any]]] = {first: {}, last: {}}
+    for patch in patches:
+        carrier = surface(patch)
+        maker = BRepBuilderAPI_MakeFace(carrier, tolerance)
+        if not maker.IsDone():
+            raise SolidError(f"the kernel makes no face of {patch.name}")
+        faces.append((patch.name, maker.Face()))
+        for at, column in ((float(patch.breaks_v[0]), 0), (float(patch.breaks_v[-1]), -1)):
+            if at in rims and np.ptp(patch.control[:, column], axis=0).max() > tolerance:
+                rims[at].setdefault(patch.loop, []).append(BRepBuilderAPI_MakeEdge(carrier.VIso(at)).Edge())
+    caps = zip(("first cap", "last cap"), (first, last), ends, strict=True) if ends else ()
+    for k, (name, at, (origin, way)) in enumerate(caps):
+        if not rims[at]:  # the body ends in a point
+            continue
+        cap = (
+            _cap(rims[at], origin, way) if radii is None else _round_cap(rims[at][0], origin, way, radii[k], tolerance)
+        )
+        faces.append((name, cap))
+    return _sewn(faces, tolerance, skin)
+
+
+def _sewn(faces: Sequence[tuple[str, TopoDS_Face]], tolerance: float, skin: bool) -> Body:
+    sewing = BRepBuilderAPI_Sewing(tolerance)
+    for _, face in faces:
+        sewing.Add(face)
+    sewing.Perform()
+    sewn = [(name, sewing.Modified(face) if sewing.IsModified(face) else face) for name, face in faces]
+    shells = parts(sewing.SewedShape(), TopAbs_ShapeEnum.TopAbs_SHELL)
+    if skin:
+        shape = shells[0] if len(shells) == 1 else sewing.SewedShape()
+        return Body(shape, names_of(shape, sewn))
+    if not shells or sewing.NbFreeEdges():
+        raise SolidError(f"the skin does not close: {sewing.NbFreeEdges()} open edges in {len(shells)} shells")
+    solid = _solid_of(shells)
+    if not BRepCheck_Analyzer(solid).IsValid():
+        fix = ShapeFix_Solid(solid)
+        fix.Perform()
+        solid = fix.Solid()
+    return Body(solid, names_of(solid, sewn))
+
+
+def _solid_of(shells: Sequence[TopoDS_Shape]) -> TopoDS_Solid:
+    """The solid inside the largest of closed shells and outside the others, which are hollows in it."""
+    alone = [BRepBuilderAPI_MakeSolid(TopoDS.Shell(shell)).Solid() for shell in shells]
+    for solid in alone:
+        BRepLib.OrientClosedSolid_s(solid)
+    if len(alone) == 1:
+        return alone[0]
+    sizes = []
+    for solid in alone:
+        found = GProp_GProps()
+        BRepGProp.VolumeProperties_s(solid, found)
+        sizes.append(found.Mass())
+    outer = int(np.argmax(sizes))
+    builder, whole = BRep_Builder(), TopoDS_Solid()
+    builder.MakeSolid(whole)
+    for k, solid in enumerate(alone):
+        shell = parts(solid, TopAbs_ShapeEnum.TopAbs_SHELL)[0]
+        builder.Add(whole, shell if k == outer else shell.Reversed())
+    return whole
+
+
+def names_of(shape: TopoDS_Shape, came: Sequence[tuple[str, TopoDS_Shape]]) -> tuple[str, ...]:
+    """The name of each face, in the kernel's order; `came`: names and the faces they belong to."""
+    known = IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher()
+    names: dict[int, str] = {}
+    for name, face in came:
+        names.setdefault(known.Add(face), name)
+    found = parts(shape, TopAbs_ShapeEnum.TopAbs_FACE)
+    return tuple(names.get(known.FindIndex(face), "unnamed") for face in found)
+
+
+def is_valid(body: Body) -> bool:
+    """Whether the kernel finds nothing wrong with a body."""
+    return bool(BRepCheck_Analyzer(body.shape).IsValid())
+
+
+def mesh_report(mesh: Mesh) -> Report:
+    """The figures of a body that is nothing but its triangles."""
+    closed = is_closed(mesh.triangles)
+    a, b, c = (mesh.points[mesh.triangles[:, k]] for k in range(3))
+    across = np.cross(b - a, c - a)
+    area, volume = np.linalg.norm(across, axis=1) / 2.0, np.einsum("ij,ij->i", a, np.cross(b, c)) / 6.0
+    # The middle of each triangle, or of the pyramid that it makes with the origin.
+    share, middle = (volume, (a + b + c) / 4.0) if closed else (area, (a + b + c) / 3.0)
+    x, y, z = (share @ middle / share.sum()).tolist()
+    size = float(volume.sum()) if closed else 0.0
+    return Report(size, float(area.sum()), (x, y, z), size > 0.0 or not closed, closed, 1, int(closed))
+
+
+def report(body: Body, closed_mesh: bool) -> Report:
+    """The kernel's own figures of a body whose mesh is closed or not. What was stretched is valid once it has been meshed."""
+    volume, area = GProp_GProps(), GProp_GProps()
+    faces = len(parts(body.shape, TopAbs_ShapeEnum.TopAbs_FACE))
+    if faces <= MOST_FACES_INTEGRATED and _spans(body) <= MOST_SPANS_INTEGRATED:
+        BRepGProp.VolumeProperties_s(body.shape, volume, 1e-6, True, False)
+    else:  # to a precision asked for would take minutes
+        BRepGProp.VolumeProperties_s(body.shape, volume, True, False, False)
+    BRepGProp.SurfaceProperties_s(body.shape, area, 1e-4)
+    solids = len(parts(body.shape, TopAbs_ShapeEnum.TopAbs_SOLID))
+    centre = (volume if solids else area).CentreOfMass()
+    return Report(
+        volume=volume.Mass() if solids else 0.0,
+        area=area.Mass(),
+        centre=(centre.X(), centre.Y(), centre.Z()),
+        valid=is_valid(body) and (volume.Mass() > 0.0 or not solids),
+        watertight=closed_mesh,
+        faces=faces,
+        pieces=solids,
+    )
+
+
+def _spans(body: Body) -> int:
+    """Of the knots of all faces' surfaces together."""
+    total = 0
+    for face in parts(body.shape, TopAbs_ShapeEnum.TopAbs_FACE):
+        carrier = BRepAdaptor_Surface(TopoDS.Face(face))
+        if carrier.GetType() == GeomAbs_SurfaceType.GeomAbs_BSplineSurface:
+            spline = carrier.BSpline()
+            total += (spline.NbUKnots() - 1) * (spline.NbVKnots() - 1)
+    return total
+
+
+MOST_FACES_INTEGRATED = 3_000
+MOST_SPANS_INTEGRATED = 20_000
+"""The kernel's integration to a given precision takes a millisecond or two for each span of a surface."""
+
+
+def to_bytes(body: Body) -> bytes:
+    """The body in the kernel's binary form."""
+    stream = io.BytesIO()
+    BinTools.Write_s(body.shape, stream)
+    return stream.getvalue()
+
+
+def from_bytes(data: bytes, names: Sequence[str]) -> Body:
+    """A body from `to_bytes`."""
+    shape = TopoDS_Shape()
+    BinTools.Read_s(shape, io.BytesIO(data))
+    return Body(shape, tuple(names))
+
+
+def write_step(bodies: Sequence[tuple[str, Body]], name: str, path: Path) -> None:
+    """A STEP file (AP214, millimetres) with every body by its own name. Written whole or not at all.
+
+    Raises: SolidError.
+    """
+    for own, body in bodies:
+        if is_mesh(body.shape):
+            raise SolidError(f"{own} is a mesh of very many triangles, which STEP does not hold; write it as STL")
+    document = TDocStd_Document(TCollection_ExtendedString("isotomon"))
+    for own, body in bodies:
+        label = XCAFDoc_DocumentTool.ShapeTool_s(document.Main()).AddShape(body.shape, False)
+        TDataStd_Name.Set_s(label, TCollection_ExtendedString(own, True))
+    Interface_Static.SetCVal_s("write.step.schema", "AP214IS")
+    Interface_Static.SetCVal_s("write.step.unit", "MM")
+    Interface_Static.SetCVal_s("write.step.product.name", name.encode("ascii", "replace").decode())
+    writer = STEPCAFControl_Writer()
+    if not writer.Transfer(document, STEPControl_StepModelType.STEPControl_AsIs):
+        raise SolidError("the kernel cannot turn the body into STEP")
+    header = APIHeaderSection_MakeHeader(writer.ChangeWriter().Model())
+    header.SetName(TCollection_HAsciiString(path.name))
+    header.SetOriginatingSystem(TCollection_HAsciiString("Isotomon"))
+    header.SetAuthorValue(1, TCollection_HAsciiString(""))
+    header.SetOrganizationValue(1, TCollection_HAsciiString(""))
+    header.SetDescriptionValue(1, TCollection_HAsciiString("Isotomon solid"))
+    _write(path, lambda part: writer.Write(part) == IFSelect_ReturnStatus.IFSelect_RetDone)
+
+
+def write_stl(bodies: Sequence[tuple[Body, float]], deflection: float, angle: float, share: float, path: Path) -> None:
+    """A binary STL file of the meshes of bodies, each with its volume (mm³): no farther from them than `deflection` (mm), neighbouring
+    triangles turned by no more than `angle` (rad), the volume off by no more than a `share` of it unless that is nought. Written
+    whole or not at all.
+
+    Raises: SolidError.
+    """
+    data = stl_bytes(np.concatenate([_triangles(body, volume, deflection, angle, share) for body, volume in bodies]))
+    _write(path, lambda part: Path(part).write_bytes(data) == len(data))
+
+
+FINER = 4
+"""So often a mesh is made finer until its volume is right; once is usual, since it is off in proportion to its distance."""
+
+
+def _triangles(body: Body, volume: float, deflection: float, angle: float, share: float) -> Array:
+    """(m, 3, 3) the triangles of a body's mesh, as `write_stl` wants them."""
+    for _ in range(FINER):
+        points, triangles = welded(mesh_of(body.shape, deflection, angle))
+        corners = points[triangles]
+        a, b, c = corners.transpose(1, 0, 2)
+        off = abs(float(np.einsum("ij,ij->", a, np.cross(b, c))) / 6.0 / volume - 1.0) if volume > 0.0 else 0.0
+        if not share or off <= share or is_mesh(body.shape):
+            break
+        deflection *= min(max(0.8 * share / off, 0.02), 0.5)
+    return corners
+
+
+def _write(path: Path, write: Any) -> None:
+    part = path.with_name(f".{path.name}.{os.getpid()}.part")
+    try:
+        if not write(str(part)) or not part.exists():
+            raise SolidError(f"{path} cannot be written: the place is missing, read-only or full; choose another")
+        with part.open("rb+") as stream:
+            os.fsync(stream.fileno())
+        os.replace(part, path)
+    except OSError as error:
+        raise SolidError(f"{path} cannot be written: {error.strerror}; choose another place or make room") from None
+    finally:
+        part.unlink(missing_ok=True)
