@@ -16,7 +16,6 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
 import shiboken6
-from PySide6.QtWidgets import QApplication
 
 from isotomon.app.main import make_window, run_events
 from isotomon.app.window import Window
