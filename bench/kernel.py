@@ -27,6 +27,7 @@ from isotomon.inspect.quick import rebuild
 from isotomon.kernel import combining, making
 from isotomon.kernel.exact import moved
 from isotomon.kernel.meshing import is_closed, mesh_of, parts, welded
+from isotomon.kernel.volumes import Lump
 from isotomon.measure.sections import curves
 from isotomon.samples import sample
 
@@ -139,8 +140,14 @@ def _boolean() -> None:
         maker.SetFuzzyValue(1e-4)
         maker.Build()
 
+    def lump(body: making.Body) -> Lump:
+        points, triangles = welded(mesh_of(body.shape, 0.1))
+        return Lump(points, triangles, making.report(body, True).volume)
+
+    lumps = (lump(base), lump(tool))
+
     def ours() -> None:
-        combining.combine(base, tool, "cut", "t: ", 1e-4)
+        combining.combine(base, tool, "cut", "t: ", 1e-4, lumps)
 
     theirs, mine = (float(np.median(timed(work, 5))) for work in (alone, ours))
     line(

@@ -53,7 +53,7 @@ def combination(rng: random.Random) -> Design:
     return made
 
 
-COUNT = trials(200, 30)
+COUNT = trials(200, 20)
 
 
 class RandomSolids(WithWorker):

@@ -9,7 +9,12 @@ from pathlib import Path
 
 from isotomon.samples import sample
 from tests import walk_files, walk_session, walks
+from tests.helpers import trials
 from tests.walk_session import starts
+
+
+STEPS = trials(60, 14)
+"""Of a walk through a session."""
 
 
 class Walks(unittest.TestCase):
@@ -23,7 +28,7 @@ class Walks(unittest.TestCase):
     def test_through_a_session(self) -> None:
         """Edits of every kind of record on an empty design and a demo, undone to the first bytes."""
         for seed, design in ((7, starts()[0]), (8, sample("kelp-steeper"))):
-            self.assertEqual(len(walk_session.walk(design, seed, 30, self.folder).done), 30)
+            self.assertEqual(len(walk_session.walk(design, seed, STEPS, self.folder).done), STEPS)
 
     def test_through_the_window(self) -> None:
         """Commands, keys, clicks, drags and fields: no exception, logged error or warning, every view on the newest design."""
