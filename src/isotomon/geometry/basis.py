@@ -10,10 +10,13 @@ from numpy.typing import NDArray
 from scipy.interpolate import BSpline
 from scipy.linalg import solve_banded
 from scipy.sparse import csr_array, diags_array
+from scipy.sparse.linalg import splu
 
 from isotomon.errors import KnotError
 
 Array = NDArray[np.float64]
+MANY = 60
+"""So many control points of a periodic spline are found quicker with their zeros left out."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -94,14 +97,16 @@ class Basis:
         """
         sites = self.greville()
         try:
-            if self.periodic:
+            if self.periodic and self.size < MANY:
                 return np.linalg.solve(self.matrix(sites), sample(sites)).astype(np.float64, copy=False)
+            if self.periodic:
+                return np.asarray(splu(self.sparse(sites).tocsc()).solve(sample(sites)))
             wide = self.degree  # a site lies within as many columns of its own on either side
             rows = self.sparse(sites).tocoo()
             band = np.zeros((2 * wide + 1, self.size))
             band[wide + rows.row - rows.col, rows.col] = rows.data
             return np.asarray(solve_banded((wide, wide), band, sample(sites), overwrite_ab=True))
-        except np.linalg.LinAlgError:
+        except (np.linalg.LinAlgError, RuntimeError):  # the sparse one is of another kind
             raise KnotError("two places where the curve turns or joins fall together") from None
 
     def gauss(self, per_span: int = 5) -> tuple[Array, Array]:
