@@ -7,7 +7,9 @@ from __future__ import annotations
 
 from typing import Any
 
-__version__ = "0.1.0"
+from isotomon.version import VERSION
+
+__version__ = VERSION
 
 
 def __getattr__(name: str) -> Any:

@@ -12,9 +12,9 @@ import sys
 from collections.abc import Sequence
 from pathlib import Path
 
-from isotomon import __version__
 from isotomon.design.disk import refuse_same
 from isotomon.errors import FileError, IsotomonError
+from isotomon.version import VERSION
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -51,7 +51,7 @@ def _parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(
         prog="isotomon", description="Design blades and vessels from sections. Without a command, opens the window."
     )
-    parser.add_argument("--version", action="version", version=f"isotomon {__version__}")
+    parser.add_argument("--version", action="version", version=f"isotomon {VERSION}")
     parser.set_defaults(run=_window)
     commands = parser.add_subparsers(title="commands", metavar="COMMAND")
 

@@ -11,7 +11,6 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-import isotomon
 from isotomon.design.records import Apex, Design, Kept, KeptRun
 from isotomon.design.resolve import Resolved, StationNumbers
 from isotomon.errors import FieldError, ProfileError
@@ -33,6 +32,7 @@ from isotomon.geometry.basis import Basis
 from isotomon.geometry.datums import SpaceCurve
 from isotomon.measure.sections import Quadrature, quadrature
 from isotomon.profile.outline import Outline2D
+from isotomon.version import VERSION
 
 Array = NDArray[np.float64]
 
@@ -292,7 +292,7 @@ def shape_key(field: SectionField, form: Form, tolerance: float) -> str:
     carried = (hashlib.sha256(field.carrier.marks()).digest(), field.ring)
     course = [hashlib.sha256(m.marks()).digest() if m is not None else None for m in (field.course, field.rim)]
     everything = (form.key, field.ruled, wrap, tolerance, stations, rails, ends, carried, course)
-    return digest((isotomon.__version__, *everything))
+    return digest((VERSION, *everything))
 
 
 def keep_section(field: SectionField, form: Form, position: float) -> dict[str, object]:

@@ -12,7 +12,8 @@ from isotomon.errors import FieldError
 from isotomon.field.carriers import STRAIGHT, Carrier, Square, Straight
 from isotomon.field.correspond import Correspondence
 from isotomon.field.course import Course
-from isotomon.field.ends import End, Ending, Leaning, facing_end, make_end
+from isotomon.field.end_change import End
+from isotomon.field.ends import Ending, Leaning, facing_end, make_end
 from isotomon.field.layers import angle_course, layers, rounds
 from isotomon.field.mitred import Mitred
 from isotomon.field.rails import Rails

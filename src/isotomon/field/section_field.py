@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from isotomon.field.carriers import STRAIGHT, Carrier, Frames, tilted
 from isotomon.field.correspond import Correspondence
 from isotomon.field.course import Course
-from isotomon.field.ends import End
+from isotomon.field.end_change import End
 from isotomon.field.layers import Layers
 from isotomon.field.naming import Names, names_of
 from isotomon.field.rails import Rails

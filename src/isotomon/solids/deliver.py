@@ -12,7 +12,6 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from isotomon import __version__ as VERSION
 from isotomon.design.after import is_joined
 from isotomon.design.bodies import body_ids, name_of, results
 from isotomon.design.imports import bytes_of
@@ -25,6 +24,7 @@ from isotomon.field.patches import patches
 from isotomon.inspect.results import Quick, Shape
 from isotomon.kernel.protocol import Built, Combine, Export, Loft, Move, Place, Read, Work, pack, pack_edge, pack_patch
 from isotomon.solids.supervisor import Supervisor
+from isotomon.version import VERSION
 
 Array = NDArray[np.float64]
 STEP_SECONDS = 120.0

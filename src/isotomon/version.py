@@ -1,0 +1,3 @@
+"""Which Isotomon this is."""
+
+VERSION = "0.1.0"
