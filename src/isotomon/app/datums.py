@@ -15,7 +15,8 @@ from isotomon.design.draw_edits import next_name
 from isotomon.design.drawing import Line, Ring
 from isotomon.design.records import Design, Drawn, Loft
 from isotomon.errors import IsotomonError
-from isotomon.evaluate.datums import Ground, Thing
+from isotomon.evaluate.datums import Ground
+from isotomon.evaluate.sources import Thing
 from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane, SpaceCurve, flat_normal
 from isotomon.inspect.results import Quick, Shape
 from isotomon.profile.outline import edge_words

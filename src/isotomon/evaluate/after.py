@@ -3,19 +3,16 @@
 from __future__ import annotations
 
 import math
-from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.design.after import TITLES, After, Mirror, Move, Resize, Ring, Row, check_after
 from isotomon.errors import DesignError
+from isotomon.evaluate.sources import Sources
 from isotomon.field.carriers import path
 from isotomon.geometry.datums import Axis, SpaceCurve
 from isotomon.quantity import resolve
-
-if TYPE_CHECKING:
-    from isotomon.evaluate.datums import Ground
 
 Array = NDArray[np.float64]
 ITSELF = np.eye(4)[None]
@@ -30,7 +27,7 @@ def even_sizes(maps: Array) -> Array | None:
     return np.asarray(np.sqrt(sizes)) if even else None
 
 
-def placements(ground: Ground, steps: tuple[After, ...]) -> Array:
+def placements(ground: Sources, steps: tuple[After, ...]) -> Array:
     """(k, 4, 4) affine maps, mm, of a body's copies, one for each place it comes to.
 
     Raises: IsotomonError, naming the step; for copies that lie over one another.
@@ -54,7 +51,7 @@ def placements(ground: Ground, steps: tuple[After, ...]) -> Array:
     return maps
 
 
-def _maps(ground: Ground, step: After) -> Array:
+def _maps(ground: Sources, step: After) -> Array:
     """(k, 4, 4) of one step."""
 
     def number(title: str, value: float | str, kind: str) -> float:
@@ -89,7 +86,7 @@ def _maps(ground: Ground, step: After) -> Array:
     return _row(ground, step, number("distance", step.distance, "length"))[kept]
 
 
-def _row(ground: Ground, step: Row, distance: float) -> Array:
+def _row(ground: Sources, step: Row, distance: float) -> Array:
     thing = ground.get(step.along)
     share = np.arange(step.count) / (max(step.count - 1, 1) if step.by == "total" else 1.0)
     if not isinstance(thing, SpaceCurve) or _straight(thing):

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from dataclasses import replace
-from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,6 +13,7 @@ from isotomon.design.records import Apex
 from isotomon.design.resolve import Resolved, StationNumbers
 from isotomon.errors import DesignError, FieldError
 from isotomon.evaluate.guides import direction
+from isotomon.evaluate.sources import Sources
 from isotomon.field.carriers import Carrier, Path, Relative, Square, Toward, Turning, path
 from isotomon.field.mesh import sampling, skin_mesh, triangles
 from isotomon.field.mitred import Mitred
@@ -24,13 +24,10 @@ from isotomon.geometry.space import turned_round
 from isotomon.measure.apart import first_hit
 from isotomon.quantity import resolve
 
-if TYPE_CHECKING:
-    from isotomon.evaluate.datums import Ground
-
 Array = NDArray[np.float64]
 
 
-def carrier_of(ground: Ground) -> Carrier:
+def carrier_of(ground: Sources) -> Carrier:
     """What carries the stations of the body in hand, which is not carried straight.
 
     Raises: DesignError, FieldError.
@@ -59,7 +56,7 @@ def carrier_of(ground: Ground) -> Carrier:
     return Relative(base, plane)
 
 
-def _mitred(ground: Ground, curve: SpaceCurve) -> Mitred:
+def _mitred(ground: Sources, curve: SpaceCurve) -> Mitred:
     said = ground.design.loft.carrier
     if said.hold != "least" or said.drawn_on:
         raise DesignError(
@@ -76,7 +73,7 @@ def _mitred(ground: Ground, curve: SpaceCurve) -> Mitred:
     return Mitred(corners, closed=True, begin=float(np.interp(first, t, run)))
 
 
-def _check_in_plane(ground: Ground, axis: Axis, plane: Plane) -> None:
+def _check_in_plane(ground: Sources, axis: Axis, plane: Plane) -> None:
     """Raises: DesignError, when an axis does not lie in a profile's plane."""
     said = ground.design.loft.carrier
     lean = math.degrees(math.asin(min(abs(float(axis.way @ plane.normal)), 1.0)))
@@ -89,7 +86,7 @@ def _check_in_plane(ground: Ground, axis: Axis, plane: Plane) -> None:
         )
 
 
-def _toward(ground: Ground) -> Toward | None:
+def _toward(ground: Sources) -> Toward | None:
     said = ground.design.loft.carrier
     if said.hold == "axis":
         return ground.axis(said.toward)
@@ -123,7 +120,7 @@ def _up_from(other: SpaceCurve, share: Array, points: Array) -> Array:
     return np.asarray(up / far)
 
 
-def spanned(ground: Ground, resolved: Resolved) -> Resolved:
+def spanned(ground: Sources, resolved: Resolved) -> Resolved:
     """The same with the outer sections carried on to the ends of the body.
 
     Raises: DesignError, FieldError, saying where it cannot go on to.
@@ -176,7 +173,7 @@ def _tip(n: StationNumbers, way: float) -> tuple[StationNumbers, ...]:
     return (replace(n, station=station, position=n.position + way * n.chord / 2.0, chord=0.0, carried=True),)
 
 
-def leaning(ground: Ground, resolved: Resolved) -> Mitred | None:
+def leaning(ground: Sources, resolved: Resolved) -> Mitred | None:
     """What carries one profile straight up to planes that lean, or None where it does not come to such.
 
     Raises: DesignError, for planes along its way.
@@ -211,7 +208,7 @@ def leaning(ground: Ground, resolved: Resolved) -> Mitred | None:
     return Mitred(corners, ends[0][1], ends[1][1], begin=begin, square=(base.across[0], base.up[0]))
 
 
-def _through(ground: Ground, first: StationNumbers, last: StationNumbers) -> tuple[float, float]:
+def _through(ground: Sources, first: StationNumbers, last: StationNumbers) -> tuple[float, float]:
     """mm along a straight carrier that lead past all other bodies on both sides.
 
     Raises: DesignError, where there is none to go through.
@@ -257,7 +254,7 @@ def _round(resolved: Resolved, carrier: Carrier) -> Resolved:
     return replace(resolved, stations=stations, ring=True)
 
 
-def _up_to(ground: Ground, ref: str, carrier: Carrier, n: StationNumbers, side: float) -> float:
+def _up_to(ground: Sources, ref: str, carrier: Carrier, n: StationNumbers, side: float) -> float:
     """mm along the carrier at which it comes to a plane or point; or by which all of a station's profile has come to a body,
     `side` on or back.
 
@@ -289,7 +286,7 @@ def _up_to(ground: Ground, ref: str, carrier: Carrier, n: StationNumbers, side: 
     raise DesignError(f"{ground.called(ref)} is no plane or point; choose one that the body can go on to")
 
 
-def _to_body(ground: Ground, ref: str, carrier: Carrier, n: StationNumbers, side: float) -> float:
+def _to_body(ground: Sources, ref: str, carrier: Carrier, n: StationNumbers, side: float) -> float:
     """mm from a station's profile, straight on, by which all of it has come to another body."""
     frames = carrier.frames(np.array([n.position]))
     way = side * frames.normal[0]
@@ -306,7 +303,7 @@ def _to_body(ground: Ground, ref: str, carrier: Carrier, n: StationNumbers, side
     return float(found.max())
 
 
-def _reaches(ground: Ground, ref: str, carrier: Carrier, thing: Plane | Array) -> float:
+def _reaches(ground: Sources, ref: str, carrier: Carrier, thing: Plane | Array) -> float:
     """Where a carrier with an end first comes to a plane, or nearest to a point: mm along it."""
     s = np.linspace(0.0, carrier.length, 4001)
     away = _gap(carrier, thing, s)

@@ -3,22 +3,19 @@
 from __future__ import annotations
 
 import math
-from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.errors import DesignError
+from isotomon.evaluate.sources import Sources
 from isotomon.geometry import datums as g
 from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane
-
-if TYPE_CHECKING:
-    from isotomon.evaluate.datums import Ground
 
 Array = NDArray[np.float64]
 
 
-def _placed(ground: Ground, on: tuple[str, ...], v: list[float]) -> Plane:
+def _placed(ground: Sources, on: tuple[str, ...], v: list[float]) -> Plane:
     frame = ground.frame(on[0])
     axes = frame.axes
     for k in range(3):
@@ -26,52 +23,52 @@ def _placed(ground: Ground, on: tuple[str, ...], v: list[float]) -> Plane:
     return Plane(frame.origin + np.array(v[:3]) @ frame.axes, axes[0], axes[2])
 
 
-def _square_to_curve(ground: Ground, on: tuple[str, ...], v: list[float]) -> Plane:
+def _square_to_curve(ground: Sources, on: tuple[str, ...], v: list[float]) -> Plane:
     curve = ground.curve(on[0])
     t = curve.along(v[0], v[1])
     return g.plane_at(curve.at(np.array([t]))[0], curve.tangent(t))
 
 
-def _three(ground: Ground, on: tuple[str, ...], v: list[float]) -> Plane:
+def _three(ground: Sources, on: tuple[str, ...], v: list[float]) -> Plane:
     a, b, c = (ground.point(r) for r in on)
     normal = np.cross(b - a, c - a)
     return g.plane_at(a, g.unit(normal, "the three points lie on one line; pick another point"))
 
 
-def _line_and_point(ground: Ground, on: tuple[str, ...], v: list[float]) -> Plane:
+def _line_and_point(ground: Sources, on: tuple[str, ...], v: list[float]) -> Plane:
     axis, p = ground.axis(on[0]), ground.point(on[1])
     return g.plane_at(
         axis.origin, g.unit(np.cross(axis.way, p - axis.origin), "the point lies on the line; pick another")
     )
 
 
-def _line_square(ground: Ground, on: tuple[str, ...], v: list[float]) -> Plane:
+def _line_square(ground: Sources, on: tuple[str, ...], v: list[float]) -> Plane:
     axis, plane = ground.axis(on[0]), ground.plane(on[1])
     why = "the line stands square on the plane already; any plane through it would do, so pick another"
     return g.plane_at(axis.origin, g.unit(np.cross(axis.way, plane.normal), why))
 
 
-def _tangent(ground: Ground, on: tuple[str, ...], v: list[float]) -> Plane:
+def _tangent(ground: Sources, on: tuple[str, ...], v: list[float]) -> Plane:
     ring = ground.round(on[0])
     base = g.plane_at(ring.axis.origin, ring.axis.way)
     out = math.cos(v[0]) * base.across + math.sin(v[0]) * base.up
     return g.plane_at(ring.axis.origin + ring.radius * out, out)
 
 
-def _end(ground: Ground, on: tuple[str, ...], v: list[float]) -> Array:
+def _end(ground: Sources, on: tuple[str, ...], v: list[float]) -> Array:
     curve = ground.curve(on[0])
     t = curve.along(0.5, 0.0) if round(v[0]) == 1 else 0.0 if v[0] < 0.5 else 1.0
     return curve.at(np.array([t]))[0]
 
 
-def _corner(ground: Ground, on: tuple[str, ...], v: list[float]) -> Array:
+def _corner(ground: Sources, on: tuple[str, ...], v: list[float]) -> Array:
     curve = ground.curve(on[0])
     if not 1 <= round(v[0]) <= len(curve.corners):
         raise DesignError(f"the profile has {len(curve.corners)} corners; ask for one of those")
     return curve.at(np.array([curve.corners[round(v[0]) - 1]]))[0]
 
 
-def _centre(ground: Ground, on: tuple[str, ...], v: list[float]) -> Array:
+def _centre(ground: Sources, on: tuple[str, ...], v: list[float]) -> Array:
     try:
         return ground.round(on[0]).axis.origin
     except DesignError:
@@ -80,25 +77,25 @@ def _centre(ground: Ground, on: tuple[str, ...], v: list[float]) -> Array:
         return np.asarray(((p[1:] + p[:-1]) / 2.0 * wide[:, None]).sum(axis=0) / run[-1])
 
 
-def _frame(ground: Ground, on: tuple[str, ...], v: list[float]) -> Frame:
+def _frame(ground: Sources, on: tuple[str, ...], v: list[float]) -> Frame:
     origin, plane, axis = ground.point(on[0]), ground.plane(on[1]), ground.axis(on[2])
     across = axis.way - plane.normal * float(plane.normal @ axis.way)
     across = g.unit(across, "the axis stands square on the plane; pick one that lies more along it")
     return Frame(origin, np.array([across, np.cross(plane.normal, across), plane.normal]))
 
 
-def _on(ground: Ground, on: tuple[str, ...], v: list[float]) -> Array:
+def _on(ground: Sources, on: tuple[str, ...], v: list[float]) -> Array:
     curve = ground.curve(on[0])
     return curve.at(np.array([curve.along(v[0], v[1])]))[0]
 
 
-def _cylinder(ground: Ground, on: tuple[str, ...], v: list[float]) -> Cylinder:
+def _cylinder(ground: Sources, on: tuple[str, ...], v: list[float]) -> Cylinder:
     if not v[0] > 0.0:
         raise DesignError(f"its radius is {v[0]:g} mm; it must be greater than zero")
     return Cylinder(ground.axis(on[0]), v[0])
 
 
-def _two_points(ground: Ground, on: tuple[str, ...], v: list[float]) -> Axis:
+def _two_points(ground: Sources, on: tuple[str, ...], v: list[float]) -> Axis:
     a, b = (ground.point(r) for r in on)
     return Axis(a, g.unit(b - a, "both points lie at one place; pick another"), float(np.linalg.norm(b - a)))
 

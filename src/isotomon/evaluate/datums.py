@@ -22,6 +22,7 @@ from isotomon.evaluate.constructions import CONSTRUCT
 from isotomon.evaluate.drawn import Drawings, numbers_so_far, to_plane
 from isotomon.evaluate.guides import drawing_curve, guide_curve
 from isotomon.evaluate.placing import Stood, body_angles, named_point, stood
+from isotomon.evaluate.sources import Thing
 from isotomon.evaluate.standing import stand
 from isotomon.field.carriers import STRAIGHT, Carrier, tilted
 from isotomon.field.correspond import Lane
@@ -36,7 +37,6 @@ from isotomon.profile.outline import corner_words, edge_words
 from isotomon.quantity import Quantity, resolve
 
 Array = NDArray[np.float64]
-Thing = Plane | Axis | Array | Frame | Cylinder | SpaceCurve | Carrier
 CARRIER = "what carries"
 """Before a body's name: under which what carries its stations is worked out, so that circles through it are found."""
 

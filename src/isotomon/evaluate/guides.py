@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from functools import lru_cache
-from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,6 +13,7 @@ from scipy.interpolate import CubicSpline
 from isotomon.design.drawing import Drawing
 from isotomon.design.guides import Guide, GuidePoint, check_guide
 from isotomon.errors import DesignError, IsotomonError, QuantityError
+from isotomon.evaluate.sources import Sources
 from isotomon.field import skin as skins
 from isotomon.field.meeting import meeting
 from isotomon.geometry import space
@@ -24,13 +24,10 @@ from isotomon.profile.drawn import corner_name, joints
 from isotomon.profile.loops import Chain, find_runs
 from isotomon.quantity import Quantity, Value, resolve
 
-if TYPE_CHECKING:
-    from isotomon.evaluate.datums import Ground
-
 Array = NDArray[np.float64]
 
 
-def guide_curve(ground: Ground, guide: Guide) -> SpaceCurve:
+def guide_curve(ground: Sources, guide: Guide) -> SpaceCurve:
     """The curve of a guide.
 
     Raises: DesignError, naming the guide, when it cannot be made.
@@ -43,7 +40,7 @@ def guide_curve(ground: Ground, guide: Guide) -> SpaceCurve:
         raise DesignError(text if text.startswith("guide '") else f"guide '{guide.name}': {text}") from None
 
 
-def number(ground: Ground, title: str, value: Value, kind: str) -> float:
+def number(ground: Sources, title: str, value: Value, kind: str) -> float:
     """A guide's number in mm or rad. Raises: QuantityError, naming it."""
     try:
         return resolve(value, kind, ground.names)  # type: ignore[arg-type]
@@ -51,11 +48,11 @@ def number(ground: Ground, title: str, value: Value, kind: str) -> float:
         raise QuantityError(f"{title.lower()}: {error}") from None
 
 
-def _numbers(ground: Ground, guide: Guide) -> list[float]:
+def _numbers(ground: Sources, guide: Guide) -> list[float]:
     return [number(ground, f.title, v, f.kind) for f, v in zip(guide.way.fields, guide.values, strict=True)]
 
 
-def point_place(ground: Ground, point: GuidePoint) -> Array:
+def point_place(ground: Sources, point: GuidePoint) -> Array:
     """(3,) where a point of a guide lies. Raises: IsotomonError."""
     if point.on and point.x == point.y == point.z == 0.0:
         return ground.point(point.on)
@@ -65,7 +62,7 @@ def point_place(ground: Ground, point: GuidePoint) -> Array:
     return away if not point.on else ground.point(point.on) + away
 
 
-def _through(ground: Ground, guide: Guide) -> SpaceCurve:
+def _through(ground: Sources, guide: Guide) -> SpaceCurve:
     places = np.array([point_place(ground, p) for p in guide.points]).reshape(-1, 3)
     closed = guide.choices[0] == "closed"
     if len(places) < 2:
@@ -74,7 +71,7 @@ def _through(ground: Ground, guide: Guide) -> SpaceCurve:
     return space.through(places, slopes, closed)
 
 
-def _slope(ground: Ground, point: GuidePoint, places: Array, k: int, closed: bool) -> Array | None:
+def _slope(ground: Sources, point: GuidePoint, places: Array, k: int, closed: bool) -> Array | None:
     """The derivative by chord length at a point with a handle, or None."""
     if not point.toward and point.handle is None:
         return None
@@ -94,7 +91,7 @@ def _slope(ground: Ground, point: GuidePoint, places: Array, k: int, closed: boo
     return way * (3.0 * pull / float(np.mean(spans)) if pull else 1.0)
 
 
-def direction(ground: Ground, ref: str) -> Array:
+def direction(ground: Sources, ref: str) -> Array:
     """A direction: a plane's normal, an axis's or a straight edge's way."""
     thing = ground.get(ref)
     if isinstance(thing, Plane):
@@ -104,7 +101,7 @@ def direction(ground: Ground, ref: str) -> Array:
     return ground.axis(ref).way
 
 
-def drawing_curve(ground: Ground, key: str) -> SpaceCurve:
+def drawing_curve(ground: Sources, key: str) -> SpaceCurve:
     """The longest run of a drawing, on the plane it was drawn on.
 
     Raises: DesignError.
@@ -160,7 +157,7 @@ def _length(chain: Chain) -> float:
     return float(np.linalg.norm(np.diff(p, axis=0), axis=1).sum())
 
 
-def _two_views(ground: Ground, guide: Guide) -> SpaceCurve:
+def _two_views(ground: Sources, guide: Guide) -> SpaceCurve:
     curves = [ground.curve(ref) for ref in guide.on]
     planes = [
         ground.plane(d.plane or "xy")
@@ -171,7 +168,7 @@ def _two_views(ground: Ground, guide: Guide) -> SpaceCurve:
     return space.two_views(curves[0], planes[0], curves[1], planes[1])
 
 
-def _on_skin(ground: Ground, guide: Guide) -> SpaceCurve:
+def _on_skin(ground: Sources, guide: Guide) -> SpaceCurve:
     skin = ground.skin(guide.on[0])
     if not isinstance(skin, skins.BodySkin):
         raise DesignError("a curve is drawn on a body's skin; pick the body")
@@ -182,12 +179,12 @@ def _on_skin(ground: Ground, guide: Guide) -> SpaceCurve:
     return skins.on_skin(skin, u, v, guide.choices[0] == "closed")
 
 
-def joined_run(ground: Ground, guide: Guide) -> tuple[SpaceCurve, list[space.Join]]:
+def joined_run(ground: Sources, guide: Guide) -> tuple[SpaceCurve, list[space.Join]]:
     """A joined guide, and how its curves meet. Raises: IsotomonError."""
     return space.joined([ground.curve(ref) for ref in guide.on], guide.choices[0] == "smoothed", guide.on)
 
 
-def _along(ground: Ground, value: Value, kind: str) -> Callable[[Array], Array]:
+def _along(ground: Sources, value: Value, kind: str) -> Callable[[Array], Array]:
     """A number that may follow a law: a formula with `fraction`, 0 at the helix's start and 1 at its end."""
     if not isinstance(value, str) or "fraction" not in value:
         fixed = resolve(value, kind, ground.names)  # type: ignore[arg-type]
@@ -198,7 +195,7 @@ def _along(ground: Ground, value: Value, kind: str) -> Callable[[Array], Array]:
     return lambda s: np.asarray(course(s))
 
 
-def _helix(ground: Ground, guide: Guide) -> SpaceCurve:
+def _helix(ground: Sources, guide: Guide) -> SpaceCurve:
     fields = {f.title: v for f, v in zip(guide.way.fields, guide.values, strict=True)}
     kinds = {f.title: f.kind for f in guide.way.fields}
     derived, hand, shape, leads = guide.choices
@@ -269,7 +266,7 @@ def _helix(ground: Ground, guide: Guide) -> SpaceCurve:
     ).curve()
 
 
-_MAKE: dict[str, Callable[[Ground, Guide], SpaceCurve]] = {
+_MAKE: dict[str, Callable[[Sources, Guide], SpaceCurve]] = {
     "through": _through,
     "drawn": lambda g, d: drawing_curve(g, d.on[0]),
     "two-views": _two_views,

@@ -3,23 +3,20 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import TYPE_CHECKING
 
 import numpy as np
 
 from isotomon.design.records import Apex
 from isotomon.design.resolve import Resolved, resolve_design
 from isotomon.errors import DesignError, IsotomonError
+from isotomon.evaluate.sources import Sources
 from isotomon.geometry.datums import Cylinder, Frame, tilts_of
-
-if TYPE_CHECKING:
-    from isotomon.evaluate.datums import Ground
 
 Trouble = tuple[str, str, str]
 """(id, what it is with its name, what is wrong)"""
 
 
-def stand(ground: Ground) -> tuple[Resolved, list[Trouble]]:
+def stand(ground: Sources) -> tuple[Resolved, list[Trouble]]:
     """The numbers of the stations of the body in hand, and what is wrong with the planes they stand on.
 
     Raises: IsotomonError, for numbers that cannot be worked out.

@@ -15,8 +15,9 @@ from isotomon.design.gauges import Gauge, check_gauge
 from isotomon.design.records import Design
 from isotomon.errors import DesignError, IsotomonError, QuantityError
 from isotomon.evaluate.after import ITSELF, even_sizes
-from isotomon.evaluate.datums import Ground, Thing
+from isotomon.evaluate.datums import Ground
 from isotomon.evaluate.guides import direction
+from isotomon.evaluate.sources import Thing
 from isotomon.field.skin import BodySkin
 from isotomon.geometry import space
 from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane, SpaceCurve, round_through

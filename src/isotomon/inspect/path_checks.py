@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
@@ -13,13 +11,11 @@ from isotomon.design.loft_edits import change_guide
 from isotomon.design.records import Design, Loft
 from isotomon.errors import CornerError, IsotomonError
 from isotomon.evaluate.guides import joined_run
+from isotomon.evaluate.sources import Sources
 from isotomon.field.carriers import Relative
 from isotomon.field.mesh import SkinMesh
 from isotomon.field.section_field import SectionField
 from isotomon.measure.laws import Finding, Mend
-
-if TYPE_CHECKING:
-    from isotomon.evaluate.datums import Ground
 
 Array = NDArray[np.float64]
 OVER = 1e-3
@@ -39,7 +35,7 @@ def _corners(title: str, how: str) -> Mend:
     return Mend(title, lambda d: change_loft(d, carrier=replace(d.loft.carrier, corners=how)))
 
 
-def path_findings(ground: Ground, field: SectionField) -> list[Finding]:
+def path_findings(ground: Sources, field: SectionField) -> list[Finding]:
     """Gaps in the path that are bridged, and a profile that was drawn far from it."""
     loft, design = ground.design.loft, ground.design
     if loft.carrier.how != "path":

@@ -21,11 +21,12 @@ from isotomon.errors import FieldError, IsotomonError
 from isotomon.evaluate.after import ITSELF, placements
 from isotomon.evaluate.body_ends import endings, reached, stand_on_ends
 from isotomon.evaluate.carrying import leaning, spanned
-from isotomon.evaluate.datums import Ground, Thing, work_out
+from isotomon.evaluate.datums import Ground, work_out
 from isotomon.evaluate.drawn import Drawings
 from isotomon.evaluate.rails import Laid, lay_rails, lay_ties, lost_corners, miss_findings, together
 from isotomon.evaluate.settle import settle
 from isotomon.evaluate.shape import Form, make_shape, shape_key
+from isotomon.evaluate.sources import Thing
 from isotomon.field.ends import Ending
 from isotomon.field.mesh import skin_mesh
 from isotomon.field.section_field import SectionField

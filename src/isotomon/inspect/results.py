@@ -15,9 +15,9 @@ from isotomon.design.resolve import Resolved
 from isotomon.errors import DesignError
 from isotomon.evaluate.after import ITSELF
 from isotomon.evaluate.body_ends import Reached
-from isotomon.evaluate.datums import Thing
 from isotomon.evaluate.drawn import Drawings
 from isotomon.evaluate.shape import Form
+from isotomon.evaluate.sources import Thing
 from isotomon.field.carriers import Relative, Turning
 from isotomon.field.mesh import SkinMesh, taken
 from isotomon.field.section_field import SectionField, Sections

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from isotomon.evaluate.datums import Thing
+from isotomon.evaluate.sources import Thing
 from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane
 
 Array = NDArray[np.float64]

@@ -1,0 +1,85 @@
+"""What datums, guides, carriers and copies are made from, as those who make them ask for it: by reference, whatever it is and
+wherever in the design it stands. `datums.Ground` works it out."""
+
+from __future__ import annotations
+
+from typing import Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+
+from isotomon.design.drawing import Drawing
+from isotomon.design.records import Design, Station
+from isotomon.design.resolve import Resolved
+from isotomon.evaluate.drawn import Drawings
+from isotomon.evaluate.placing import Stood
+from isotomon.field.carriers import Carrier
+from isotomon.field.section_field import SectionField
+from isotomon.field.skin import Skin
+from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane, SpaceCurve
+from isotomon.quantity import Quantity
+
+Array = NDArray[np.float64]
+Thing = Plane | Axis | Array | Frame | Cylinder | SpaceCurve | Carrier
+
+
+class Sources(Protocol):
+    """Every method raises an IsotomonError, in words, for what is gone, stands in a circle, or is of another kind."""
+
+    @property
+    def design(self) -> Design:
+        """The design, with the body in hand that is worked out."""
+
+    @property
+    def names(self) -> dict[str, Quantity]:
+        """The named numbers."""
+
+    @property
+    def resolved(self) -> Resolved | None:
+        """The numbers of the stations, once they are known."""
+
+    @property
+    def drawings(self) -> Drawings | None:
+        """The drawings, as far as they are solved."""
+
+    def get(self, ref: str) -> Thing:
+        """What a reference stands for."""
+
+    def called(self, ref: str) -> str:
+        """A reference in words."""
+
+    def plane(self, ref: str) -> Plane:
+        """A plane, or a frame's XY plane."""
+
+    def axis(self, ref: str) -> Axis:
+        """An axis, a cylinder's, or along a straight curve."""
+
+    def point(self, ref: str) -> Array:
+        """(3,) mm: a point, or a frame's origin."""
+
+    def frame(self, ref: str) -> Frame:
+        """A frame, or a plane's own."""
+
+    def curve(self, ref: str) -> SpaceCurve:
+        """A curve, or a straight edge; a station stands for its profile."""
+
+    def round(self, ref: str) -> Cylinder:
+        """A cylinder, or the circle that a curve or profile is."""
+
+    def skin(self, ref: str) -> Skin:
+        """A skin: a body's, a plane or a cylinder."""
+
+    def carrier(self) -> Carrier:
+        """What carries the stations of the body in hand."""
+
+    def drawing(self, ref: str) -> Drawing | None:
+        """The drawing with this id, if there is one."""
+
+    def profile(self, station: Station) -> Stood:
+        """A station's profile where it stands."""
+
+    def plane_there(self, position: float, tilt: tuple[float, float]) -> Plane:
+        """The plane a station has at a position (mm), tilted (rad)."""
+
+    def field_of(self, body: str) -> SectionField:
+        """The field of another body."""
