@@ -13,17 +13,21 @@ from isotomon.author.insert import insert_station
 from isotomon.design.edits import add_station, change_station
 from isotomon.design.file import decode, encode
 from isotomon.design.records import Station
+from isotomon.errors import FieldError
 from isotomon.evaluate.shape import keep_section
 from isotomon.field.checks import find_flaws
 from isotomon.field.mesh import sampling, skin_mesh, triangles
 from isotomon.field.patches import patches
 from isotomon.field.section_field import pinched
+from isotomon.field.ties import automatic_ties
 from isotomon.geometry.basis import fit
 from isotomon.geometry.hermite import smooth
 from isotomon.inspect.compare import compare
 from isotomon.inspect.quick import rebuild
 from isotomon.measure.body import body_measures
 from isotomon.measure.sections import extents
+from isotomon.profile.outline import Outline2D, line
+from isotomon.profile.readymade import naca4
 from tests.helpers import curves_at, design, naca_area, results
 
 SECTIONS = ["circle", "ellipse:0.4", "naca:2412", "naca:0018b", "polygon:5", "rounded:0.6:0.1", "star:5:0.5"]
@@ -259,6 +263,12 @@ class Properties(unittest.TestCase):
 
 class Behaviour(unittest.TestCase):
     """Choices the field makes."""
+
+    def test_an_outline_that_encloses_nothing_is_told(self) -> None:
+        """There and back along one line: no area, and no body."""
+        flat = Outline2D((line((0, 0), (1, 0)), line((1, 0), (0, 0))), np.array([[0.0, 0.0], [1.0, 0.0]]))
+        with self.assertRaisesRegex(FieldError, "encloses no area"):
+            automatic_ties([flat, naca4("0012", False)])
 
     def test_turn_is_counted_from_the_first_section_that_is_one(self) -> None:
         """A body that begins or ends in a point turns from its first section on, and has no turn at a point."""

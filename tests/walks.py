@@ -7,6 +7,7 @@ import logging
 import os
 import sys
 import tempfile
+import threading
 import time
 import warnings
 from pathlib import Path
@@ -26,6 +27,7 @@ from tests.walk_session import Hit, starts
 def one_window(seed: int, steps: int, folder: Path) -> int:
     """A walk through a window of its own; how many steps it took. Raises: Hit."""
     designs = starts()
+    before = set(threading.enumerate())
     window = make_window(walk_window.settings_in(folder), folder)
     window.resize(1280, 800)
     window.show()
@@ -36,10 +38,9 @@ def one_window(seed: int, steps: int, folder: Path) -> int:
             window.close()
         window.desk.engine.close()
         window.view.close_scene()
-        end = time.monotonic() + 0.5
-        while time.monotonic() < end:  # what threads have said meanwhile is still taken
-            run_events()
-            time.sleep(0.01)
+        for thread in set(threading.enumerate()) - before:
+            thread.join(60.0)
+        run_events()  # what threads have said meanwhile is still taken
         shiboken6.delete(window)
     return steps
 

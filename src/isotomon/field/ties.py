@@ -25,6 +25,8 @@ MERGE = 0.03
 """Corners closer than this share of the perimeter may meet in one corner on another outline."""
 SNAP = 1e-6
 """A held place this near a corner (share of the perimeter) is the corner."""
+NO_AREA = 1e-6
+"""An outline that encloses less than this share of the squares over its sides encloses nothing but rounding."""
 APART = 2e-3
 """Neighbouring ties that are no corners keep this share of the perimeter between them."""
 
@@ -117,9 +119,11 @@ class _Shape:
 
 
 def _centroid(points: Array) -> Array:
-    """(2,) of the area inside a polygon."""
+    """(2,) of the area inside a polygon. Raises: FieldError, for one that encloses none."""
     after = np.roll(points, -1, axis=0)
     swirl = cross(points, after)
+    if not abs(swirl.sum()) > NO_AREA * float(np.sum((after - points) ** 2)):
+        raise FieldError("one of its profiles encloses no area; mend its drawing, or give the station another section")
     return np.asarray(((points + after) * swirl[:, None]).sum(axis=0) / (3.0 * swirl.sum()))
 
 
