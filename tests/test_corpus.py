@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import json
 import lzma
+import re
 import unittest
 from pathlib import Path
 from typing import Any
@@ -24,6 +25,11 @@ EVERY = trials(1, 12)
 """Every so many of them are tried."""
 
 
+NEAR = 2e-5
+"""Of the largest of a row of figures: another machine's rounding may part a span more or less, and so moves the sections of unlike
+profiles by what they are fitted to, 1e-6 of a chord; most designs come out the same to 1e-9."""
+
+
 def differences(here: Any, there: Any, where: str = "") -> list[str]:
     """Where two values differ by more than rounding."""
     if isinstance(here, dict) and isinstance(there, dict):
@@ -33,13 +39,19 @@ def differences(here: Any, there: Any, where: str = "") -> list[str]:
     if isinstance(here, list) and isinstance(there, list) and len(here) == len(there):
         if all(isinstance(x, float | int) for x in (*here, *there)):
             a, b = np.array(here, dtype=float), np.array(there, dtype=float)
-            near = 1e-9 + 1e-8 * float(np.nanmax(np.abs(b), initial=0.0))
-            return [] if np.allclose(a, b, rtol=1e-7, atol=near, equal_nan=True) else [f"{where}: {a} {b}"]
+            near = 1e-9 + NEAR * float(np.nanmax(np.abs(b), initial=0.0))
+            return [] if np.allclose(a, b, rtol=0.0, atol=near, equal_nan=True) else [f"{where}: {a} {b}"]
         pairs = zip(here, there, strict=True)
         return [text for k, (x, y) in enumerate(pairs) for text in differences(x, y, f"{where}/{k}")]
     if isinstance(here, float | int) and isinstance(there, float | int):
         return differences([here], [there], where)
     return [] if here == there else [f"{where}: {here!r} {there!r}"]
+
+
+def placeless(made: dict[str, Any]) -> dict[str, Any]:
+    """The same without where along the body a finding is: the worst of places that are equally bad but for rounding."""
+    findings = [[s, re.sub(r"^[\d.,-]+ mm along$", "along", where), text] for s, where, text in made["findings"]]
+    return {**made, "findings": sorted(findings)}
 
 
 class Corpus(unittest.TestCase):
@@ -53,7 +65,7 @@ class Corpus(unittest.TestCase):
             kept = json.loads(lines[number])
             made = figures(rebuild(decode(json.dumps(kept["file"]).encode())))
             with self.subTest(number=number, origin=kept["from"]):
-                self.assertEqual(differences(json.loads(json.dumps(made)), kept["figures"]), [])
+                self.assertEqual(differences(placeless(json.loads(json.dumps(made))), placeless(kept["figures"])), [])
 
 
 if __name__ == "__main__":
