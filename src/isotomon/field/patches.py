@@ -107,21 +107,14 @@ def _sites(breaks: Array, nodes: Array) -> Array:
 
 
 def _cut(field: SectionField, along: _Along) -> list[Patch]:
-    """Patches of all lanes; a lane is cut at stations where it is pinched to nothing or a new stretch begins."""
+    """Patches of all lanes; a lane is cut where it is pinched to nothing, where a new stretch begins, and where a bay has many spans."""
     whole = (float(along.breaks[0]), float(along.breaks[-1]))
-    gone, fresh = pinched(field), _with_short_stretches(_stretches(field), field.nodes, along.breaks)
-    if field.ring:
-        # Cut in its middle too, so that no face closes on itself along the body.
-        gone, fresh = np.vstack([gone, gone[:1]]), np.append(fresh, False)
-        fresh[len(field.nodes) // 2] = True
-    places, bay = _places(field.edges, along.breaks)
-    at_station = np.isin(places, field.edges)
-    cut, none = ~at_station, np.zeros((len(places), gone.shape[1]), dtype=bool)
-    cut[at_station], none[at_station] = fresh, gone
-    spans = [_spans(places, none[:, k] | cut, none[:, k], whole) for k in range(len(field.common.lanes))]
+    places, bay, gone, fresh = _cuts(field, along.breaks)
+    lanes = field.common.lanes
+    spans = [_spans(places, gone[:, k] | fresh, gone[:, k], whole) for k in range(len(lanes))]
     pieces = {
         (number, span): _between(along, lane.columns, *span)
-        for number, lane in enumerate(field.common.lanes)
+        for number, lane in enumerate(lanes)
         for span in spans[number]
     }
     _share_borders(pieces, field.common)
@@ -131,7 +124,13 @@ def _cut(field: SectionField, along: _Along) -> list[Patch]:
             mine[-1].control[-1] = mine[0].control[0]
     # The section that a body begins with is its station's, wherever it is carried on to.
     keys = {s.position: s.key if s.position != field.first else s.key.partition("/")[0] for s in field.stations}
-    begins = dict(zip(places.tolist(), (keys.get(field.edges[k], "") for k in bay.tolist()), strict=True))
+    begins = {place: keys.get(field.edges[k], "") for place, k in zip(places.tolist(), bay.tolist(), strict=True)}
+    return _faces(field, pieces, begins)
+
+
+def _faces(field: SectionField, pieces: dict[tuple[int, Span], _Along], begins: dict[float, str]) -> list[Patch]:
+    """The patches of pieces of lanes, each named by its lane and the station in `begins` it begins at or after; several of one
+    name are told apart by their number, and by how many there are, so that it means nothing when that changes."""
     faces: dict[str, list[Patch]] = {}
     for (number, span), piece in pieces.items():
         lane = field.common.lanes[number]
@@ -147,6 +146,21 @@ def _cut(field: SectionField, along: _Along) -> list[Patch]:
         for name, parts in faces.items()
         for k, face in enumerate(parts, 1)
     ]
+
+
+def _cuts(field: SectionField, breaks: Array) -> tuple[Array, NDArray[np.int64], NDArray[np.bool_], NDArray[np.bool_]]:
+    """(n,) the places along the body at which lanes may be cut and the bay that begins at each; (n, lanes) whether a lane is
+    pinched to nothing there; (n,) whether all are cut there."""
+    pinched_at, fresh_at = pinched(field), _with_short_stretches(_stretches(field), field.nodes, breaks)
+    if field.ring:
+        # Cut in its middle too, so that no face closes on itself along the body.
+        pinched_at, fresh_at = np.vstack([pinched_at, pinched_at[:1]]), np.append(fresh_at, False)
+        fresh_at[len(field.nodes) // 2] = True
+    places, bay = _places(field.edges, breaks)
+    station = np.isin(places, field.edges)
+    gone, fresh = np.zeros((len(places), pinched_at.shape[1]), dtype=bool), ~station
+    gone[station], fresh[station] = pinched_at, fresh_at
+    return places, bay, gone, fresh
 
 
 def _places(edges: Array, breaks: Array) -> tuple[Array, NDArray[np.int64]]:
