@@ -15,7 +15,7 @@ from isotomon.design.drawing import Drawing
 from isotomon.design.edits import replace
 from isotomon.design.gauges import Gauge
 from isotomon.design.guides import Guide, GuidePoint, Rail
-from isotomon.design.records import Carrying, Circle, Design, Loft, Span, Station
+from isotomon.design.records import Carrying, Circle, Design, Loft, Number, Span, Station
 from isotomon.errors import FieldError
 from isotomon.field.correspond import correspond
 from isotomon.field.outward import outward
@@ -221,3 +221,24 @@ class Searches(unittest.TestCase):
             reading = rebuild(made).readings["m1"]
             self.assertEqual(reading.wrong, "")
             self.assertAlmostEqual(reading.figures[0][1] / wanted, 1.0, delta=5e-3)
+
+
+class GoingOn(unittest.TestCase):
+    """Bodies that go on past their stations."""
+
+    def test_an_inserted_station_leaves_them_as_long_as_they_were(self) -> None:
+        """Before and after the one station, and again beyond the new one, with plain reaches and formulas: the same volume."""
+        for reach in (40.0, "span * 2"):
+            made = replace(
+                design([(0.0, "rounded:0.7:0.2", 50.0, 10.0)]),
+                numbers=(Number("n1", "span", 20.0, "length"),),
+                loft=Loft("body", "post", span=Span(on=reach, back=10.0)),
+            )
+            quick = rebuild(made)
+            assert quick.full is not None and quick.shape is not None
+            volume = quick.full.body.volume
+            for place in (20.0, 30.0, -5.0):
+                quick = rebuild(insert_station(quick.design, quick.shape, place))
+                assert quick.full is not None and quick.shape is not None
+                self.assertAlmostEqual(quick.full.body.volume / volume, 1.0, delta=1e-9)
+                self.assertAlmostEqual(quick.shape.field.last - quick.shape.field.first, 50.0, places=9)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from isotomon.design.edits import add_station, find, fresh_id, next_name
+from isotomon.design.edits import add_station, change_loft, find, fresh_id, next_name, replace
 from isotomon.design.records import Apex, Design, Elsewhere, Kept, Section, Station
 from isotomon.design.resolve import own_position
 from isotomon.errors import DesignError
@@ -36,7 +36,21 @@ def insert_station(design: Design, shape: Shape, position: float, name: str | No
     radius = field.carrier.radius if isinstance(field.carrier, Turning) else 0.0
     place = own_position(radius, position)
     station = Station(id=fresh_id(design, "s"), name=label, position=place, rank=rank, **kept)  # type: ignore[arg-type]
-    return add_station(design, station)
+    return add_station(_ending_where_it_did(design, field, position, radius), station)
+
+
+def _ending_where_it_did(design: Design, field: SectionField, position: float, radius: float) -> Design:
+    """The design with the body going on by as much less as a new station beyond its outer ones is nearer to its end."""
+    span, own = design.loft.span, [s.position for s in field.stations if "/" not in s.key]
+    if span is None or not own:
+        return design
+    past = max(position - max(own), min(own) - position, 0.0)
+    end, limit = ("on", span.on_to) if position > max(own) else ("back", span.back_to)
+    if past == 0.0 or limit or span.whole:
+        return design
+    less, said = own_position(radius, past), getattr(span, end)
+    left = f"({said}) - {less:.12g} {'rad' if radius else 'mm'}" if isinstance(said, str) else said - less
+    return change_loft(design, span=replace(span, **{end: left}))
 
 
 def _beside(design: Design, field: SectionField, position: float) -> tuple[Station, Station]:
