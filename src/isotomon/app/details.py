@@ -623,7 +623,7 @@ class Details(QScrollArea):
             f"Surface\t{body.area * scale**2:,.1f} {unit}²",
             "Centre\t" + ", ".join(display(float(x) * scale, 2) for x in body.centre),
             f"Length\t{display((quick.shape.field.last - quick.shape.field.first) * scale, 3)} {unit}",
-            f"Turn in all\t{display(math.degrees(float(quick.shape.curves.turn_in_all)), 3)}°",
+            f"Turn in all\t{display(math.degrees(quick.shape.curves.turn_in_all), 3)}°",
         ]
         if quick.design.loft.density is not None and not quick.shape.open:
             principal = np.linalg.eigvalsh(body.inertia(quick.design.loft.density))

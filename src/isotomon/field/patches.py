@@ -232,7 +232,7 @@ def _parted(basis: Basis, control: Array) -> list[tuple[Basis, Array]]:
 def _wide_enough(basis: Basis, control: Array, at: list[int]) -> list[int]:
     """The numbers of those breaks, the outer ones among them, between which every part of a lane has a width all along, and not
     only a sliver's."""
-    points = np.tensordot(basis.matrix(basis.breaks[at] if not basis.periodic else basis.breaks[at] % 1.0), control, 1)
+    points = np.tensordot(basis.matrix(basis.breaks[at]), control, 1)
     wide = np.linalg.norm(np.diff(points, axis=0), axis=2)
     whole = wide.sum(axis=0)
     there = whole > SLIVER * whole.max()

@@ -115,8 +115,8 @@ def meshed_face(points: Array, index: Index) -> TopoDS_Face:
 
 def is_mesh(shape: TopoDS_Shape) -> bool:
     """Whether a body is nothing but triangles."""
-    first = parts(shape, TopAbs_ShapeEnum.TopAbs_FACE)[:1]
-    return bool(first) and BRep_Tool.Surface_s(TopoDS.Face(first[0])) is None
+    faces = TopExp_Explorer(shape, TopAbs_ShapeEnum.TopAbs_FACE)
+    return faces.More() and BRep_Tool.Surface_s(TopoDS.Face(faces.Current())) is None
 
 
 def mapped_face(face: TopoDS_Face, affine: Array) -> TopoDS_Face:

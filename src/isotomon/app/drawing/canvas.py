@@ -151,14 +151,17 @@ class Canvas(Sheet):
 
     def _paint_figure(self, painter: QPainter, c: Constraint, text: str, state: str) -> None:
         """A figure beside what it measures; where all places are taken it is left for a closer look, unless it stands out."""
+        state = state or ("" if c.driving else "reported")
+        text = f"({text})" if state == "reported" else text
         sides = SIDES if c.place is None else SIDES[:1]
         marks = [mark_of(self.catcher, c, self.per_pixel, side) for side in sides]
         boxes = [paint.label_box(painter, mark, text, self.to_screen) for mark in marks]
-        free = next((k for k, box in enumerate(boxes) if self._is_free(box)), 0 if state else None)
+        free = next(
+            (k for k, box in enumerate(boxes) if self._is_free(box)), 0 if state in ("chosen", "clash") else None
+        )
         if free is None:
             self.hidden_figures += 1
             return
-        state = state or ("" if c.driving else "reported")
         paint.draw_dimension(painter, self.theme, marks[free], text, self.to_screen, state, boxes[free])
         self._boxes[c.id] = [boxes[free]]
 

@@ -208,7 +208,7 @@ _PICTURES: dict[str, _Picture] = {
 def label_box(painter: QPainter, mark: Mark, text: str, to: ToScreen) -> QRectF:
     """Where a dimension's label stands on the screen."""
     metrics = painter.fontMetrics()
-    width, height = metrics.horizontalAdvance(f"({text})") + 8, metrics.height() + 2
+    width, height = metrics.horizontalAdvance(text) + 8, metrics.height() + 2
     x, y = to(mark.label[None])[0]
     return QRectF(x - width / 2, y - height / 2, width, height)
 
@@ -232,4 +232,4 @@ def draw_dimension(
     painter.setBrush(QColor(theme.paper))
     painter.drawRoundedRect(box, 3.0, 3.0)
     painter.setPen(QColor(theme.failure if state == "clash" else theme.ink))
-    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, f"({text})" if state == "reported" else text)
+    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
