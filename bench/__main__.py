@@ -17,11 +17,14 @@ import numpy as np
 from tests.drawings import random_drawing, shaken
 
 from isotomon.design import edits, loft_edits
-from isotomon.design.after import Ring
-from isotomon.design.drawing import Drawing
+from isotomon.design.body import Carrying, Loft, Span
+from isotomon.design.drawing import Drawing, Part
 from isotomon.design.edits import replace
 from isotomon.design.guides import Guide, GuidePoint
-from isotomon.design.records import Carrying, Circle, Design, Drawn, Loft, Naca4, Part, Span, Station
+from isotomon.design.records import Design
+from isotomon.design.section import Circle, Drawn, Naca4
+from isotomon.design.station import Station
+from isotomon.design.steps import Ring
 from isotomon.inspect.quick import rebuild
 from isotomon.profile.shapes import Spot, rectangle_corners
 from isotomon.profile.solver import begin_drag, drag_to, solve

@@ -13,7 +13,7 @@ from isotomon.inspect.results import Quick
 def figures(quick: Quick) -> dict[str, Any]:
     """Bodies with their volumes, areas, turns and lasting names, where they come to stand, datums, guides, readings, findings."""
     return {
-        "bodies": {q.design.loft.id: _body(q) for q in (quick, *quick.others)},
+        "bodies": {q.body.id: _body(q) for q in (quick, *quick.others)},
         "datums": {key: _numbers(thing) for key, thing in quick.datums.items()},
         "guides": {key: _numbers(curve) for key, curve in quick.guides.items()},
         "readings": {key: [[t, v, w] for t, v, w in r.figures] or r.wrong for key, r in quick.readings.items()},
@@ -22,7 +22,7 @@ def figures(quick: Quick) -> dict[str, Any]:
 
 
 def _body(quick: Quick) -> dict[str, Any]:
-    made: dict[str, Any] = {"name": quick.design.loft.name, "placed": quick.placed.ravel().tolist()}
+    made: dict[str, Any] = {"name": quick.body.name, "placed": quick.placed.ravel().tolist()}
     if quick.shape is None or quick.full is None:
         return made
     c, field = quick.shape.curves, quick.shape.field

@@ -13,8 +13,10 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.integrate import quad
 
-from isotomon.design.records import Design, Loft, Station
-from isotomon.design.sections import parse_section
+from isotomon.design.body import Loft
+from isotomon.design.records import Design
+from isotomon.design.section_text import parse_section
+from isotomon.design.station import Station
 from isotomon.inspect.quick import rebuild
 from isotomon.inspect.results import Quick, Shape
 from isotomon.measure.sections import Curves, curves

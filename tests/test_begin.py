@@ -15,7 +15,7 @@ from isotomon.app.later import read_aside
 from isotomon.app.main import solid_ready
 from isotomon.design import edits
 from isotomon.design.file import load, save
-from isotomon.design.sections import parse_section
+from isotomon.design.section_text import parse_section
 from isotomon.errors import FileError
 from isotomon.kernel.protocol import Built
 from isotomon.pace import GivenUp, checkpoint

@@ -19,15 +19,19 @@ from isotomon.design.datums import Datum
 from isotomon.design.edits import replace
 from isotomon.design.file import decode, encode
 from isotomon.design.guides import Guide, GuidePoint
-from isotomon.design.records import BodyEnd, Design, Law, LawPoint, Number, Station
-from isotomon.design.sections import parse_section
+from isotomon.design.law import Law, LawPoint
+from isotomon.design.records import Design, Number
+from isotomon.design.section import BodyEnd
+from isotomon.design.section_text import parse_section
+from isotomon.design.station import Station
 from isotomon.errors import DesignError, SolidError
 from isotomon.inspect.check import check_table
 from isotomon.inspect.gauges import with_finished
 from isotomon.inspect.quick import rebuild
 from isotomon.samples import sample
 from isotomon.solids.checked import checked
-from isotomon.solids.deliver import build_all, finished_key, plan
+from isotomon.solids.deliver import build_all
+from isotomon.solids.plan import finished_key, plan
 from tests.helpers import WithWorker, design
 
 

@@ -12,10 +12,12 @@ from hypothesis import strategies as st
 from isotomon.author.carry import carry
 from isotomon.author.insert import insert_station
 from isotomon.design import loft_edits as e
-from isotomon.design.edits import add_number, change_loft, change_number, replace
+from isotomon.design.bodies import change_loft
+from isotomon.design.body import Carrying
+from isotomon.design.edits import add_number, change_number, replace
 from isotomon.design.file import decode, encode
 from isotomon.design.guides import Guide, GuidePoint
-from isotomon.design.records import Carrying, Design, Number
+from isotomon.design.records import Design, Number
 from isotomon.errors import DesignError, FieldError
 from isotomon.field.carriers import path
 from isotomon.field.mesh import triangles

@@ -14,8 +14,8 @@ from pathlib import Path
 from unittest import mock
 
 from isotomon import cli
-from isotomon.design.edits import change_station
 from isotomon.design.file import load, save
+from isotomon.design.station_edits import change_station
 from isotomon.exchange.drawing_files import read_drawing
 from isotomon.inspect.quick import rebuild
 from isotomon.samples import sample

@@ -10,11 +10,15 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from isotomon.design import bodies
-from isotomon.design.after import After, Mirror, Move, Resize, Ring, Row
+from isotomon.design.body import Along, Loft, Span, Wall
+from isotomon.design.drawing import Part
 from isotomon.design.edits import replace
 from isotomon.design.file import decode, encode
 from isotomon.design.guides import Guide, GuidePoint
-from isotomon.design.records import Along, Circle, Design, Ellipse, Loft, Naca4, Part, Polygon, Span, Station, Wall
+from isotomon.design.records import Design
+from isotomon.design.section import Circle, Ellipse, Naca4, Polygon
+from isotomon.design.station import Station
+from isotomon.design.steps import After, Mirror, Move, Resize, Ring, Row
 from isotomon.errors import DesignError, SolidError
 from isotomon.inspect.quick import rebuild
 from isotomon.solids.deliver import build_all

@@ -63,7 +63,7 @@ class Corpus(unittest.TestCase):
         self.assertGreater(len(lines), 500)
         for number in range(0, len(lines), EVERY):
             kept = json.loads(lines[number])
-            made = figures(rebuild(decode(json.dumps(kept["file"]).encode())))
+            made = figures(rebuild(decode(json.dumps(kept["file"]).encode()), kept["file"]["loft"]["id"]))
             with self.subTest(number=number, origin=kept["from"]):
                 self.assertEqual(differences(placeless(json.loads(json.dumps(made))), placeless(kept["figures"])), [])
 

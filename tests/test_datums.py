@@ -13,7 +13,9 @@ from isotomon.design import edits
 from isotomon.design.datums import CONSTRUCTIONS, Datum
 from isotomon.design.drawing import Drawing, Point
 from isotomon.design.file import decode, encode
-from isotomon.design.records import Circle, Design, Drawn, Naca4, Number, Polygon, Station
+from isotomon.design.records import Design, Number
+from isotomon.design.section import Circle, Drawn, Naca4, Polygon
+from isotomon.design.station import Station
 from isotomon.errors import DesignError
 from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane, fitted_plane, plane_at, tilts_of
 from isotomon.inspect.quick import rebuild

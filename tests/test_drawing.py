@@ -11,7 +11,9 @@ from isotomon.design import edits
 from isotomon.design.draw_edits import Pen, copy_into, join, part_from, remove
 from isotomon.design.drawing import Arc, Curve, Drawing, Line, Ring, check_drawing, find_part, find_point, replace
 from isotomon.design.edits import change_number
-from isotomon.design.records import Design, Drawn, Number, Station
+from isotomon.design.records import Design, Number
+from isotomon.design.section import Drawn
+from isotomon.design.station import Station
 from isotomon.errors import DesignError, ProfileError
 from isotomon.evaluate.drawn import solved
 from isotomon.evaluate.settle import settle, settled

@@ -10,7 +10,7 @@ from PySide6.QtTest import QTest
 
 from isotomon.design.drawing import DIMENSIONS, Line
 from isotomon.design.file import encode
-from isotomon.design.records import Drawn
+from isotomon.design.section import Drawn
 from isotomon.kernel.protocol import Built
 from isotomon.samples import sample
 from tests.test_window import LEFT, WithWindow

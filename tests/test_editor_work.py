@@ -14,7 +14,7 @@ from PySide6.QtWidgets import QApplication, QComboBox, QListWidget, QMenu, QPush
 from isotomon.app.drawing.marks import handle_tips
 from isotomon.design import draw_edits, edits
 from isotomon.design.drawing import Arc, Curve, Drawing, Line, Ring
-from isotomon.design.records import Drawn, Star
+from isotomon.design.section import Drawn, Star
 from isotomon.kernel.protocol import Built
 from isotomon.profile import shapes
 from isotomon.profile.drawn import figures_of

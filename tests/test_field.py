@@ -10,9 +10,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from isotomon.author.insert import insert_station
-from isotomon.design.edits import add_station, change_station
 from isotomon.design.file import decode, encode
-from isotomon.design.records import Station
+from isotomon.design.station import Station
+from isotomon.design.station_edits import add_station, change_station
 from isotomon.errors import FieldError
 from isotomon.evaluate.shape import keep_section
 from isotomon.field.checks import find_flaws
@@ -305,7 +305,7 @@ class Behaviour(unittest.TestCase):
         quick, shape = results([(0.0, "circle", 50.0, 0.0), (100.0, "naca:2412", 90.0, 20.0)])
         inserted = insert_station(quick.design, shape, 40.0)
         for text in ("polygon:5", "naca:0018b", "rounded:0.6:0.1"):
-            from isotomon.design.sections import parse_section
+            from isotomon.design.section_text import parse_section
 
             changed = rebuild(change_station(inserted, "s0", section=parse_section(text)))
             assert changed.shape is not None, changed.findings

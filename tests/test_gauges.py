@@ -14,14 +14,17 @@ import numpy as np
 from isotomon import script
 from isotomon.cli import main
 from isotomon.design import bodies, edits
-from isotomon.design.after import Move, Resize, Ring
+from isotomon.design.body import Loft
 from isotomon.design.datums import Datum
 from isotomon.design.drawing import Drawing
 from isotomon.design.edits import replace
 from isotomon.design.file import decode, encode, save
 from isotomon.design.gauges import Gauge
 from isotomon.design.guides import Guide, GuidePoint
-from isotomon.design.records import Circle, Design, Drawn, Loft, Polygon, Station
+from isotomon.design.records import Design
+from isotomon.design.section import Circle, Drawn, Polygon
+from isotomon.design.station import Station
+from isotomon.design.steps import Move, Resize, Ring
 from isotomon.errors import DesignError
 from isotomon.inspect.quick import rebuild
 from isotomon.measure.capacity import inside

@@ -12,10 +12,11 @@ from scipy.special import ellipe
 from isotomon.design import loft_edits as e
 from isotomon.design.draw_edits import Pen
 from isotomon.design.drawing import Drawing
-from isotomon.design.edits import change_station, remove_stations, replace
+from isotomon.design.edits import replace
 from isotomon.design.file import decode, encode
 from isotomon.design.guides import GUIDES, Guide, GuidePoint
 from isotomon.design.records import Design
+from isotomon.design.station_edits import change_station, remove_stations
 from isotomon.errors import DesignError
 from isotomon.geometry import space
 from isotomon.geometry.datums import Plane, SpaceCurve

@@ -12,8 +12,9 @@ from PySide6.QtWidgets import QApplication, QComboBox, QLabel, QPushButton
 
 from isotomon.app.meet_form import MeetForm
 from isotomon.design import loft_edits
-from isotomon.design.edits import change_station
-from isotomon.design.records import Carrying, Design
+from isotomon.design.body import Carrying
+from isotomon.design.records import Design
+from isotomon.design.station_edits import change_station
 from isotomon.samples import sample
 from tests.test_window import LEFT, WithWindow
 

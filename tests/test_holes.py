@@ -11,9 +11,11 @@ from isotomon.author.insert import insert_station
 from isotomon.design import loft_edits
 from isotomon.design.draw_edits import Pen
 from isotomon.design.drawing import Drawing
-from isotomon.design.edits import change_station
 from isotomon.design.guides import Guide, GuidePoint
-from isotomon.design.records import Circle, Design, Drawn, Station
+from isotomon.design.records import Design
+from isotomon.design.section import Circle, Drawn
+from isotomon.design.station import Station
+from isotomon.design.station_edits import change_station
 from isotomon.field.checks import _crossed
 from isotomon.inspect.quick import rebuild
 from isotomon.measure.sections import extents

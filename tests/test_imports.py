@@ -11,11 +11,14 @@ import numpy as np
 
 from isotomon import script
 from isotomon.design import bodies
-from isotomon.design.after import Mirror, Resize
+from isotomon.design.body import Loft, Span
 from isotomon.design.edits import replace
 from isotomon.design.file import decode, encode
 from isotomon.design.imports import bytes_of
-from isotomon.design.records import Circle, Design, Loft, Polygon, Span, Station
+from isotomon.design.records import Design
+from isotomon.design.section import Circle, Polygon
+from isotomon.design.station import Station
+from isotomon.design.steps import Mirror, Resize
 from isotomon.errors import DesignError, FileError, SolidError
 from isotomon.inspect.quick import rebuild
 from isotomon.solids.deliver import build_all, export

@@ -8,8 +8,11 @@ import unittest
 import numpy as np
 
 from isotomon.design import edits
-from isotomon.design.records import Design, Law, LawPoint, Number, Station
-from isotomon.design.resolve import law_targets, resolve_design
+from isotomon.design.law import Law, LawPoint
+from isotomon.design.law_values import law_targets
+from isotomon.design.records import Design, Number
+from isotomon.design.resolve import resolve_design
+from isotomon.design.station import Station
 from isotomon.errors import IsotomonError
 from isotomon.inspect.quick import rebuild
 from isotomon.inspect.results import Quick

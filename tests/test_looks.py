@@ -7,7 +7,7 @@ import unittest
 
 import numpy as np
 
-from isotomon.design.edits import change_station
+from isotomon.design.station_edits import change_station
 from isotomon.errors import DesignError, FieldError
 from isotomon.field.patches import patches
 from isotomon.inspect.looks import check_looks, colouring, fairness, section_lines, skin_joins, way_of

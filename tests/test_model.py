@@ -18,8 +18,11 @@ from isotomon.author.insert import insert_station
 from isotomon.author.session import Session, find_recovered, restore
 from isotomon.design import edits
 from isotomon.design.file import SCHEMA_FILE, decode, encode, load, save, schema
-from isotomon.design.records import Circle, Design, Law, LawPoint, Naca4, Number, Polygon, Station
+from isotomon.design.law import Law, LawPoint
+from isotomon.design.records import Design, Number
 from isotomon.design.resolve import resolve_design
+from isotomon.design.section import Circle, Naca4, Polygon
+from isotomon.design.station import Station
 from isotomon.errors import DesignError, FileError, IsotomonError
 from isotomon.inspect.quick import rebuild
 from isotomon.samples import sample

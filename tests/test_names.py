@@ -10,12 +10,15 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from isotomon.design import bodies, edits, loft_edits
+from isotomon.design.body import Carrying, Span
 from isotomon.design.datums import Datum
 from isotomon.design.draw_edits import Pen, remove
 from isotomon.design.drawing import Drawing
 from isotomon.design.file import decode, encode
 from isotomon.design.guides import End
-from isotomon.design.records import Carrying, Circle, Design, Drawn, Naca4, Polygon, Span, Star, Station
+from isotomon.design.records import Design
+from isotomon.design.section import Circle, Drawn, Naca4, Polygon, Star
+from isotomon.design.station import Station
 from isotomon.errors import IsotomonError
 from isotomon.evaluate.datums import Ground
 from isotomon.evaluate.drawn import to_plane

@@ -10,12 +10,15 @@ import numpy as np
 from isotomon.author import shaping
 from isotomon.author.insert import insert_station
 from isotomon.design import edits
+from isotomon.design.body import Carrying, Loft, Span
 from isotomon.design.datums import Datum
 from isotomon.design.drawing import Drawing
 from isotomon.design.edits import replace
 from isotomon.design.gauges import Gauge
 from isotomon.design.guides import Guide, GuidePoint, Rail
-from isotomon.design.records import Carrying, Circle, Design, Loft, Number, Span, Station
+from isotomon.design.records import Design, Number
+from isotomon.design.section import Circle
+from isotomon.design.station import Station
 from isotomon.errors import FieldError
 from isotomon.field.correspond import correspond
 from isotomon.field.outward import outward

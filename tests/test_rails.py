@@ -13,10 +13,16 @@ from numpy.typing import NDArray
 from isotomon.author.insert import insert_station
 from isotomon.author.meet import freedoms, meet
 from isotomon.design import loft_edits as e
-from isotomon.design.edits import add_station, change_loft, change_station, replace
+from isotomon.design.bodies import change_loft
+from isotomon.design.body import Span
+from isotomon.design.edits import replace
 from isotomon.design.file import decode, encode
 from isotomon.design.guides import End, Guide, GuidePoint, Rail
-from isotomon.design.records import Apex, Design, Law, LawPoint, Span, Station
+from isotomon.design.law import Law, LawPoint
+from isotomon.design.records import Design
+from isotomon.design.section import Apex
+from isotomon.design.station import Station
+from isotomon.design.station_edits import add_station, change_station
 from isotomon.field.patches import patches
 from isotomon.inspect.quick import rebuild
 from isotomon.inspect.results import Quick, Shape

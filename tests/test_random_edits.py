@@ -13,7 +13,9 @@ from isotomon.design import draw_edits, edits
 from isotomon.design.datums import CONSTRUCTIONS, Datum
 from isotomon.design.drawing import Drawing
 from isotomon.design.file import decode, encode
-from isotomon.design.records import Circle, Design, Drawn, Number, Station
+from isotomon.design.records import Design, Number
+from isotomon.design.section import Circle, Drawn
+from isotomon.design.station import Station
 from isotomon.errors import IsotomonError
 from isotomon.evaluate.settle import settle, settled
 from isotomon.inspect.quick import rebuild

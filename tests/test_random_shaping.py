@@ -6,28 +6,14 @@ import math
 import random
 import unittest
 
-from isotomon.design.after import After, Mirror, Move, Resize, Ring, Row
+from isotomon.design.body import Along, Carrying, Loft, Span, Wall
 from isotomon.design.drawing import Drawing
 from isotomon.design.edits import replace
 from isotomon.design.guides import Guide, GuidePoint
-from isotomon.design.records import (
-    Along,
-    Carrying,
-    Circle,
-    Design,
-    Drawn,
-    Ellipse,
-    Loft,
-    Naca4,
-    Polygon,
-    Rounded,
-    Section,
-    Span,
-    Star,
-    Station,
-    Superellipse,
-    Wall,
-)
+from isotomon.design.records import Design
+from isotomon.design.section import Circle, Drawn, Ellipse, Naca4, Polygon, Rounded, Section, Star, Superellipse
+from isotomon.design.station import Station
+from isotomon.design.steps import After, Mirror, Move, Resize, Ring, Row
 from isotomon.errors import IsotomonError
 from isotomon.inspect.quick import rebuild
 from isotomon.profile.shapes import Spot, line, rectangle_corners

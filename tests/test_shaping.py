@@ -14,26 +14,16 @@ from hypothesis import strategies as st
 
 from isotomon.author import shaping
 from isotomon.design import edits
+from isotomon.design.body import Along, Carrying, Loft, Span, Wall
 from isotomon.design.datums import Datum
-from isotomon.design.drawing import Drawing
-from isotomon.design.edits import change_number, number_uses, replace
+from isotomon.design.drawing import Drawing, Part
+from isotomon.design.edits import change_number, replace
 from isotomon.design.file import decode, encode
 from isotomon.design.guides import Guide, GuidePoint, Rail
-from isotomon.design.records import (
-    Along,
-    Carrying,
-    Circle,
-    Design,
-    Drawn,
-    Loft,
-    Number,
-    Part,
-    Polygon,
-    Rounded,
-    Span,
-    Station,
-    Wall,
-)
+from isotomon.design.records import Design, Number
+from isotomon.design.section import Circle, Drawn, Polygon, Rounded
+from isotomon.design.station import Station
+from isotomon.design.walk import number_uses
 from isotomon.errors import DesignError
 from isotomon.geometry.datums import Axis, SpaceCurve
 from isotomon.inspect.compare import compare, wall_widths

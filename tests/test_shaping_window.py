@@ -13,11 +13,14 @@ from PySide6.QtWidgets import QApplication, QCheckBox
 from isotomon.app.after_form import change_step
 from isotomon.app.along_form import AlongForm
 from isotomon.app.gauges import GaugeForm
-from isotomon.design.after import Move, Resize, Ring, Row
+from isotomon.design.body import Loft
 from isotomon.design.drawing import Drawing
 from isotomon.design.file import encode
 from isotomon.design.guides import Guide
-from isotomon.design.records import Design, Loft, Polygon, Station
+from isotomon.design.records import Design
+from isotomon.design.section import Polygon
+from isotomon.design.station import Station
+from isotomon.design.steps import Move, Resize, Ring, Row
 from isotomon.inspect.looks import ground_of
 from isotomon.profile.shapes import Spot, rectangle_corners
 from isotomon.samples import sample

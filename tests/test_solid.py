@@ -18,7 +18,7 @@ import msgspec
 import numpy as np
 
 from isotomon.design import edits
-from isotomon.design.records import Naca4
+from isotomon.design.section import Naca4
 from isotomon.errors import FileError, SolidError
 from isotomon.inspect.check import check_json, exit_code
 from isotomon.inspect.quick import rebuild
@@ -39,7 +39,8 @@ from isotomon.kernel.protocol import (
 from isotomon.measure.body import body_measures
 from isotomon.samples import sample
 from isotomon.solids.checked import checked
-from isotomon.solids.deliver import build, export, shape_request
+from isotomon.solids.deliver import build, export
+from isotomon.solids.requests import shape_request
 from isotomon.solids.supervisor import Job, Supervisor
 from tests.__main__ import children
 from tests.helpers import WithWorker, design, results, volume_read

@@ -6,9 +6,9 @@ import unittest
 
 import numpy as np
 
-from isotomon.design.after import Row
+from isotomon.design.drawing import Part
 from isotomon.design.edits import replace
-from isotomon.design.records import Part
+from isotomon.design.steps import Row
 from isotomon.inspect.check import check_table, exit_code
 from isotomon.inspect.quick import rebuild
 from isotomon.kernel.volumes import Lump, contains, doubt, shared

@@ -10,7 +10,9 @@ import numpy as np
 from isotomon.author.insert import insert_station
 from isotomon.design import edits
 from isotomon.design.datums import Datum
-from isotomon.design.records import Circle, Design, Naca4, Polygon, Rounded, Section, Station
+from isotomon.design.records import Design
+from isotomon.design.section import Circle, Naca4, Polygon, Rounded, Section
+from isotomon.design.station import Station
 from isotomon.evaluate.settle import stand_and_check
 from isotomon.inspect.quick import rebuild
 from isotomon.inspect.results import Quick

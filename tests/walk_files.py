@@ -11,7 +11,8 @@ import numpy as np
 
 from isotomon.design.file import encode, load
 from isotomon.design.imports import read_import
-from isotomon.design.records import FromPoints, Outline
+from isotomon.design.records import Outline
+from isotomon.design.section import FromPoints
 from isotomon.errors import IsotomonError
 from isotomon.exchange.drawing_files import read_drawing
 from isotomon.exchange.numbers import read_numbers

@@ -18,15 +18,19 @@ from isotomon.author.carry import carry
 from isotomon.author.insert import insert_station
 from isotomon.author.session import Session, open_session
 from isotomon.design import bodies, edits, loft_edits
-from isotomon.design.after import Mirror, Move, Resize, Ring, Row
 from isotomon.design.base import Record
+from isotomon.design.body import Carrying
 from isotomon.design.datums import CONSTRUCTIONS, Datum
 from isotomon.design.drawing import Drawing
 from isotomon.design.file import decode, encode
 from isotomon.design.gauges import GAUGES, Gauge
 from isotomon.design.guides import GUIDES, End, Guide, GuidePoint
-from isotomon.design.records import Carrying, Design, Drawn, Law, LawPoint, Number, Station
-from isotomon.design.sections import parse_section
+from isotomon.design.law import Law, LawPoint
+from isotomon.design.records import Design, Number
+from isotomon.design.section import Drawn
+from isotomon.design.section_text import parse_section
+from isotomon.design.station import Station
+from isotomon.design.steps import Mirror, Move, Resize, Ring, Row
 from isotomon.errors import IsotomonError
 from isotomon.inspect.quick import rebuild
 from isotomon.profile import shapes

@@ -209,7 +209,7 @@ def _table(options: argparse.Namespace) -> int:
     refuse_same(options.out, options.table)
     design = read_table(options.table)
     save(design, options.out)
-    print(f"{options.out}: {len(design.stations)} stations, {len(design.laws)} laws")
+    print(f"{options.out}: {len(design.bodies[0].stations)} stations, {len(design.bodies[0].laws)} laws")
     return 0
 
 

@@ -24,40 +24,32 @@ from isotomon.author.carry import carry
 from isotomon.author.insert import insert_station
 from isotomon.author.session import Session
 from isotomon.design import bodies, draw_edits, edits, file, loft_edits
-from isotomon.design.after import Mirror, Move, Resize, Ring, Row
+from isotomon.design.body import Along, Carrying, Ending, Loft, Span, Wall
 from isotomon.design.datums import Datum
 from isotomon.design.draw_edits import Pen
 from isotomon.design.drawing import Constraint, Drawing
 from isotomon.design.gauges import Gauge
 from isotomon.design.guides import End, Guide, GuidePoint, Rail, Tie
 from isotomon.design.imports import read_import as _read_import
-from isotomon.design.records import (
-    Along,
+from isotomon.design.law import Law, LawPoint
+from isotomon.design.records import Design, Number, Outline
+from isotomon.design.section import (
     Apex,
     BodyEnd,
-    Carrying,
     Circle,
-    Design,
     Drawn,
     Ellipse,
-    Ending,
     FromPoints,
-    Law,
-    LawPoint,
-    Loft,
     Naca4,
-    Number,
     OnCurve,
-    Outline,
     Polygon,
     Rounded,
-    Span,
     Star,
-    Station,
     Superellipse,
-    Wall,
 )
-from isotomon.design.sections import parse_section, section_text
+from isotomon.design.section_text import parse_section, section_text
+from isotomon.design.station import Station
+from isotomon.design.steps import Mirror, Move, Resize, Ring, Row
 from isotomon.errors import DesignError, IsotomonError
 from isotomon.evaluate.settle import settled
 from isotomon.exchange.drawing_files import read_drawing as _read_drawing

@@ -5,4 +5,4 @@ import isotomon.exchange.drawing_files
 import isotomon.inspect.check
 import isotomon.profile.copies
 import isotomon.profile.relate
-import isotomon.solids.deliver  # noqa: F401
+import isotomon.solids.plan  # noqa: F401

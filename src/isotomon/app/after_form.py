@@ -22,9 +22,10 @@ from isotomon.app.datums import candidates
 from isotomon.app.desk import Desk
 from isotomon.app.fields import NumberField
 from isotomon.app.wiring import wire
-from isotomon.design.after import TITLES, After, Mirror, Move, Resize, Ring, Row
-from isotomon.design.edits import change_loft, replace
+from isotomon.design.bodies import change_loft
+from isotomon.design.edits import replace
 from isotomon.design.records import Design
+from isotomon.design.steps import TITLES, After, Mirror, Move, Resize, Ring, Row
 from isotomon.errors import DesignError
 from isotomon.quantity import Value, resolve
 

@@ -13,8 +13,10 @@ from isotomon.app.datums import candidates, faces
 from isotomon.app.desk import Desk
 from isotomon.app.fields import NumberField
 from isotomon.app.wiring import MakeEdit, wire
-from isotomon.design.edits import change_loft, replace
-from isotomon.design.records import ALIKE, Along, Design, Span, Wall
+from isotomon.design.bodies import change_loft
+from isotomon.design.body import ALIKE, Along, Span, Wall
+from isotomon.design.edits import replace
+from isotomon.design.records import Design
 from isotomon.quantity import Kind, Value, resolve
 
 ALONG: tuple[tuple[str, str, Kind, str], ...] = (

@@ -14,7 +14,7 @@ from PySide6.QtWidgets import QWidget
 from isotomon.app.board_paint import BoardPainter, Layout, bays_of, closing_of, handle_key, nice_step
 from isotomon.app.overlay import Overlay
 from isotomon.app.theme import Theme
-from isotomon.design.resolve import StationNumbers
+from isotomon.design.resolved import StationNumbers
 from isotomon.inspect.results import Quick
 from isotomon.quantity import display, to_unit
 

@@ -14,7 +14,7 @@ from PySide6.QtGui import QColor, QFont, QPainter, QPen, QPolygonF
 from isotomon.app.overlay import Overlay
 from isotomon.app.shapes import polygon
 from isotomon.app.theme import Theme, station_colour
-from isotomon.design.resolve import StationNumbers
+from isotomon.design.resolved import StationNumbers
 from isotomon.field.mesh import applied
 from isotomon.inspect.results import Quick
 from isotomon.measure.laws import Judged

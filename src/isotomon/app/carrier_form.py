@@ -12,8 +12,10 @@ from isotomon.app.desk import Desk
 from isotomon.app.fields import NumberField
 from isotomon.app.wiring import wire
 from isotomon.author.carry import carry
-from isotomon.design.edits import change_loft, replace
-from isotomon.design.records import Carrying, Design
+from isotomon.design.bodies import change_loft
+from isotomon.design.body import Carrying
+from isotomon.design.edits import replace
+from isotomon.design.records import Design
 from isotomon.inspect.results import Quick
 from isotomon.quantity import resolve
 

@@ -16,7 +16,7 @@ from isotomon.app.shaping import SHAPING_COMMANDS
 from isotomon.app.ties import TIE_COMMANDS
 from isotomon.design import edits
 from isotomon.design.datums import BASE_PLANES, construction
-from isotomon.design.records import Drawn
+from isotomon.design.section import Drawn
 
 if TYPE_CHECKING:
     from isotomon.app.window import Window

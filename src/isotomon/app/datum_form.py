@@ -17,7 +17,7 @@ from isotomon.design import edits
 from isotomon.design.datums import Datum, construction
 from isotomon.design.draw_edits import next_name
 from isotomon.design.records import Design
-from isotomon.design.uses import users
+from isotomon.design.walk import users
 from isotomon.errors import IsotomonError
 from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane
 from isotomon.quantity import Value, display, read, resolve, to_unit

@@ -10,10 +10,12 @@ from numpy.typing import NDArray
 
 from isotomon.app.command import Command
 from isotomon.design import edits
+from isotomon.design.body import Loft
 from isotomon.design.datums import BUILT_IN, BUILT_IN_NAMES, CONSTRUCTIONS, Datum, construction
 from isotomon.design.draw_edits import next_name
 from isotomon.design.drawing import Line, Ring
-from isotomon.design.records import Design, Drawn, Loft
+from isotomon.design.records import Design
+from isotomon.design.section import Drawn
 from isotomon.errors import IsotomonError
 from isotomon.evaluate.datums import Ground
 from isotomon.evaluate.sources import Thing

@@ -39,9 +39,11 @@ from isotomon.design import edits
 from isotomon.design.bodies import results
 from isotomon.design.datums import BASE_PLANES, BASE_SHOWN, BUILT_IN_NAMES, construction
 from isotomon.design.materials import MATERIALS
-from isotomon.design.records import Apex, Design, Elsewhere, Number, Station
-from isotomon.design.resolve import StationNumbers, own_position, station_kind
-from isotomon.design.sections import GRAMMAR, parse_section, section_text
+from isotomon.design.records import Design, Number
+from isotomon.design.resolved import StationNumbers, own_position, station_kind
+from isotomon.design.section import Apex, Elsewhere
+from isotomon.design.section_text import GRAMMAR, parse_section, section_text
+from isotomon.design.station import Station
 from isotomon.errors import DesignError, IsotomonError
 from isotomon.evaluate.settle import stand_and_check
 from isotomon.field.section_field import SectionField
@@ -49,7 +51,7 @@ from isotomon.inspect.results import Quick
 from isotomon.kernel.protocol import Built
 from isotomon.measure.skin import plane_area
 from isotomon.quantity import Kind, Value, display, to_unit
-from isotomon.solids.deliver import finished_key
+from isotomon.solids.plan import finished_key
 
 _STATION_FIELDS: tuple[tuple[str, str, Kind, str, str], ...] = (
     ("position", "Position", "length", "Where the station's plane stands along the body", ""),

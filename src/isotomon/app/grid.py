@@ -16,9 +16,10 @@ from isotomon.app.fields import NAMING
 from isotomon.author.session import Edit
 from isotomon.design import edits
 from isotomon.design.drawing import Drawing
-from isotomon.design.records import Design, Number, Outline, Station
-from isotomon.design.resolve import STATION_KINDS, StationNumbers, own_position, station_kind
-from isotomon.design.sections import parse_section, section_text
+from isotomon.design.records import Design, Number, Outline
+from isotomon.design.resolved import STATION_KINDS, StationNumbers, own_position, station_kind
+from isotomon.design.section_text import parse_section, section_text
+from isotomon.design.station import Station
 from isotomon.errors import DesignError, IsotomonError
 from isotomon.quantity import display, read, scale_of, show
 

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from isotomon.design import edits
 from isotomon.design.records import Design
-from isotomon.design.resolve import StationNumbers
+from isotomon.design.resolved import StationNumbers
 from isotomon.field.carriers import STRAIGHT, Carrier, tilted
 
 if TYPE_CHECKING:

@@ -17,7 +17,7 @@ from isotomon.app.wiring import wire
 from isotomon.design import edits, loft_edits
 from isotomon.design.guides import Guide, GuidePoint
 from isotomon.design.records import Design
-from isotomon.design.uses import users
+from isotomon.design.walk import users
 from isotomon.errors import IsotomonError
 from isotomon.evaluate.datums import Ground
 from isotomon.evaluate.guides import joined_run

@@ -22,7 +22,8 @@ from isotomon.app.choices import choice
 from isotomon.app.desk import Desk
 from isotomon.app.meet_form import MeetForm
 from isotomon.design import edits
-from isotomon.design.records import Design, Law
+from isotomon.design.law import Law
+from isotomon.design.records import Design
 from isotomon.errors import DesignError, IsotomonError
 from isotomon.measure.laws import quality_of
 from isotomon.quantity import display, evaluate, names_in, to_unit

@@ -14,12 +14,12 @@ from isotomon.app.gauges import reading_lines
 from isotomon.app.theme import Theme, station_colour
 from isotomon.design import edits
 from isotomon.design.datums import BASE_SHOWN, BUILT_IN_NAMES, Datum, construction
-from isotomon.design.uses import users as users_of
+from isotomon.design.walk import users as users_of
 from isotomon.errors import IsotomonError
 from isotomon.inspect.results import Quick
 from isotomon.kernel.protocol import Built
 from isotomon.quantity import display, resolve, show, to_unit
-from isotomon.solids.deliver import finished_key
+from isotomon.solids.plan import finished_key
 
 KEY = Qt.ItemDataRole.UserRole
 

@@ -23,7 +23,7 @@ from isotomon.design.disk import write_atomically
 from isotomon.design.records import Design
 from isotomon.errors import FileError, IsotomonError
 from isotomon.kernel.protocol import Built
-from isotomon.solids.deliver import finished_key
+from isotomon.solids.plan import finished_key
 
 
 def has_display() -> bool:

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from isotomon.app.along_form import change_span
 from isotomon.design.records import Design
-from isotomon.design.resolve import own_position
+from isotomon.design.resolved import own_position
 from isotomon.inspect.results import Quick
 
 if TYPE_CHECKING:

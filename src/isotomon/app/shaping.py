@@ -17,7 +17,7 @@ from isotomon.design import bodies
 from isotomon.design.edits import fresh_id
 from isotomon.design.imports import read_import
 from isotomon.design.records import Design
-from isotomon.design.uses import users
+from isotomon.design.walk import users
 from isotomon.errors import IsotomonError
 
 if TYPE_CHECKING:

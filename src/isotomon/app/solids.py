@@ -17,7 +17,7 @@ from isotomon.errors import IsotomonError
 from isotomon.inspect.gauges import with_finished
 from isotomon.inspect.results import Quick
 from isotomon.kernel.protocol import Built, Failed
-from isotomon.solids.deliver import Plan, Step, plan, shown_body
+from isotomon.solids.plan import Plan, plan, shown_body
 from isotomon.solids.supervisor import Job, Outcome, Supervisor
 
 log = logging.getLogger(__name__)

@@ -11,11 +11,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.app.after_form import change_step
-from isotomon.design.after import After, Move, Resize, Ring, Row
 from isotomon.design.records import Design
+from isotomon.design.steps import After, Move, Resize, Ring, Row
 from isotomon.errors import IsotomonError
-from isotomon.evaluate.after import placements, turned
 from isotomon.evaluate.datums import Ground
+from isotomon.evaluate.placements import placements, turned
 from isotomon.geometry.datums import Axis
 
 if TYPE_CHECKING:

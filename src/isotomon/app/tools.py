@@ -16,27 +16,25 @@ from isotomon.app.later import read_aside
 from isotomon.author.insert import insert_station
 from isotomon.design import bodies, edits, loft_edits
 from isotomon.design.draw_edits import next_name
-from isotomon.design.records import (
+from isotomon.design.law import Law, Quality
+from isotomon.design.records import Design, Number
+from isotomon.design.resolved import own_position
+from isotomon.design.section import (
     Apex,
     BodyEnd,
     Circle,
-    Design,
     Drawn,
     Ellipse,
     FromPoints,
-    Law,
     Naca4,
-    Number,
     OnCurve,
     Polygon,
-    Quality,
     Rounded,
     Section,
     Star,
-    Station,
     Superellipse,
 )
-from isotomon.design.resolve import own_position
+from isotomon.design.station import Station
 from isotomon.errors import IsotomonError
 from isotomon.exchange.space_points import read_points, section_in_space
 from isotomon.exchange.table import read_foil

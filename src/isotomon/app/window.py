@@ -71,7 +71,7 @@ from isotomon.inspect.results import Quick
 from isotomon.kernel.protocol import Built, Failed
 from isotomon.measure.laws import Finding
 from isotomon.samples import sample
-from isotomon.solids.deliver import finished_key
+from isotomon.solids.plan import finished_key
 
 OF_THE_CANVAS = ("Ctrl+C", "Ctrl+V", "Ctrl+A")
 """Keys that mean something else in tables and text fields."""

@@ -4,9 +4,15 @@ from __future__ import annotations
 
 import numpy as np
 
-from isotomon.design.edits import add_station, change_loft, find, fresh_id, next_name, replace
-from isotomon.design.records import Apex, Design, Elsewhere, Kept, Section, Station
-from isotomon.design.resolve import own_position
+from isotomon.design.bodies import body_of, change_loft
+from isotomon.design.body import Body
+from isotomon.design.draw_edits import next_name
+from isotomon.design.edits import find, fresh_id, replace
+from isotomon.design.records import Design
+from isotomon.design.resolved import own_position
+from isotomon.design.section import Apex, Elsewhere, Kept, Section
+from isotomon.design.station import Station
+from isotomon.design.station_edits import add_station
 from isotomon.errors import DesignError
 from isotomon.evaluate.shape import SAME_POINT, keep_section
 from isotomon.field.carriers import Turning
@@ -25,9 +31,10 @@ def insert_station(design: Design, shape: Shape, position: float, name: str | No
         raise DesignError(f"a station that keeps the shape stands between {field.first:g} and {field.last:g} mm")
     if min(abs(float(z) - position) for z in field.nodes) < 1e-3:
         raise DesignError(f"there is a station at {position:g} mm already")
-    rank = 1 + max(s.rank for s in design.stations)
-    taken = {s.name for s in design.stations}
-    before, after = _beside(design, field, position)
+    body = body_of(design, field.stations[0].key.partition("/")[0])
+    rank = 1 + max(s.rank for s in body.stations)
+    taken = {s.name for s in body.stations}
+    before, after = _beside(body, field, position)
     between = f"within {before.name}" if before.name == after.name else f"{before.name} to {after.name}"
     label = name or next_name(taken, between)
     kept = keep_section(field, shape.form, position)
@@ -36,12 +43,12 @@ def insert_station(design: Design, shape: Shape, position: float, name: str | No
     radius = field.carrier.radius if isinstance(field.carrier, Turning) else 0.0
     place = own_position(radius, position)
     station = Station(id=fresh_id(design, "s"), name=label, position=place, rank=rank, **kept)  # type: ignore[arg-type]
-    return add_station(_ending_where_it_did(design, field, position, radius), station)
+    return add_station(_ending_where_it_did(design, body, field, position, radius), body.id, station)
 
 
-def _ending_where_it_did(design: Design, field: SectionField, position: float, radius: float) -> Design:
+def _ending_where_it_did(design: Design, body: Body, field: SectionField, position: float, radius: float) -> Design:
     """The design with the body going on by as much less as a new station beyond its outer ones is nearer to its end."""
-    span, own = design.loft.span, [s.position for s in field.stations if "/" not in s.key]
+    span, own = body.loft.span, [s.position for s in field.stations if "/" not in s.key]
     if span is None or not own:
         return design
     past = max(position - max(own), min(own) - position, 0.0)
@@ -50,14 +57,14 @@ def _ending_where_it_did(design: Design, field: SectionField, position: float, r
         return design
     less, said = own_position(radius, past), getattr(span, end)
     left = f"({said}) - {less:.12g} {'rad' if radius else 'mm'}" if isinstance(said, str) else said - less
-    return change_loft(design, span=replace(span, **{end: left}))
+    return change_loft(design, body.id, span=replace(span, **{end: left}))
 
 
-def _beside(design: Design, field: SectionField, position: float) -> tuple[Station, Station]:
+def _beside(body: Body, field: SectionField, position: float) -> tuple[Station, Station]:
     """The stations before and after a place along the body; what goes on past the outer ones counts as theirs."""
     keys = [s.key.partition("/")[0] for s in field.stations]
     k = int(np.clip(np.searchsorted(field.positions(field.nodes), position) - 1, 0, len(keys) - 1))
-    return find(design.stations, keys[k]), find(design.stations, keys[(k + 1) % len(keys)])
+    return find(body.stations, keys[k]), find(body.stations, keys[(k + 1) % len(keys)])
 
 
 def as_neighbours(kept: dict[str, object], section: Section, shape: Shape, station: str) -> dict[str, object]:

@@ -16,7 +16,10 @@ from numpy.typing import NDArray
 from scipy.optimize import linprog, nnls
 
 from isotomon.design import edits, loft_edits
-from isotomon.design.records import Apex, Design, Elsewhere
+from isotomon.design.bodies import body_of
+from isotomon.design.records import Design
+from isotomon.design.section import Apex, Elsewhere
+from isotomon.design.station_edits import change_station
 from isotomon.errors import DesignError, IsotomonError
 from isotomon.inspect.quick import rebuild
 from isotomon.inspect.results import Quick
@@ -91,7 +94,7 @@ def freedoms(quick: Quick, kinds: Sequence[Kind], stations: Sequence[str] = ()) 
         for axis in "xy" if "offsets" in kinds else "":
             field = f"offset_{axis}"
             offer(s.id, field, f"offset {axis.upper()} of {s.name}", getattr(s, field), size)
-    rails = {r.guide for r in quick.design.loft.rails}
+    rails = {r.guide for r in quick.body.loft.rails}
     for guide in quick.design.guides if "rail points" in kinds else ():
         for k, p in enumerate(guide.points if guide.kind == "through" and guide.id in rails else ()):
             station = p.on.split("/")[0]
@@ -116,7 +119,7 @@ def meet(
     `told` hears the round and the worst deviation so far, and stops it by returning False.
     Raises: DesignError, when nothing may change or there is no body.
     """
-    edits.find(design.laws, law)
+    edits.find(body_of(design, law).laws, law)
     if not chosen:
         why = f" ({', '.join(driven[:4])} follow formulas)" if driven else ""
         raise DesignError(f"nothing that may change is chosen{why}; choose sizes, set angles, offsets or rail points")
@@ -257,7 +260,7 @@ def _with_less_change(task: _Task, x0: Array, x: Array) -> Array:
 
 
 def _judged(design: Design, law: str) -> Judged:
-    quick = rebuild(design, moving=True)
+    quick = rebuild(design, body_of(design, law).id, moving=True)
     found = next((j for j in quick.judged if j.key == law), None)
     if found is None or not len(found.position):
         text = quick.findings[0].text if quick.findings else "it says nothing anywhere along the body; give it points"
@@ -277,7 +280,7 @@ def _put(design: Design, chosen: Sequence[Freedom], values: Array) -> Design:
         if any(g.id == f.owner for g in design.guides):
             design = loft_edits.set_guide_point(design, f.owner, f.index, **{f.field: value})
         else:
-            design = edits.change_station(design, f.owner, **{f.field: value})
+            design = change_station(design, f.owner, **{f.field: value})
     return design
 
 

@@ -16,7 +16,6 @@ from pathlib import Path
 
 import msgspec
 
-from isotomon.design.bodies import in_hand
 from isotomon.design.disk import mark_of, read_bytes, runs_since, write_atomically
 from isotomon.design.file import decode, encode, load, save
 from isotomon.design.records import Design
@@ -99,20 +98,6 @@ class Session:
         self._at = len(self._steps) - 1
         self._changed()
         return design
-
-    def take(self, key: str) -> None:
-        """Take another body in hand. That is no step: nothing of the design is changed by it.
-
-        Raises: DesignError.
-        """
-        step = self._steps[self._at]
-        design = in_hand(step.design, key)
-        if design is step.design:
-            return
-        if not self.dirty:
-            self._saved = design
-        self._steps[self._at] = Step(step.title, design)
-        self._tell()
 
     def undo(self) -> None:
         """Take the last step back."""

@@ -9,8 +9,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.design import bodies
+from isotomon.design.bodies import stations_of_all
+from isotomon.design.body import Body, Carrying, Loft, Span
 from isotomon.design.edits import fresh_id, replace
-from isotomon.design.records import Carrying, Circle, Design, Drawn, Loft, Span, Station
+from isotomon.design.records import Design
+from isotomon.design.section import Circle, Drawn
+from isotomon.design.station import Station
 from isotomon.errors import DesignError
 from isotomon.evaluate.datums import Ground
 from isotomon.evaluate.placing import outline_for, source_of
@@ -47,26 +51,26 @@ def profile_of(design: Design, key: str) -> Profile:
 
     Raises: IsotomonError, when it is not there to be shaped.
     """
-    ground = _ground(design)
+    ground = _ground(design, design.bodies[0])
     drawing = next((d for d in design.drawings if d.id == key), None)
     if drawing is not None:
         on = drawing.plane or _station_with(design, key) or "xy"
         at = ground.plane(on)
         station = Station("", drawing.name, 0.0, Drawn(key), None)
-        own = next((s for p in design.parts for s in p.stations if s.id == on), None)
+        own = next((s for s in stations_of_all(design) if s.id == on), None)
         if own is not None and isinstance(own.section, Drawn) and own.section.drawing == key:
             return profile_of(design, on)
     else:
-        found = next((s for p in design.parts for s in p.stations if s.id == key), None)
+        found = next((s for s in stations_of_all(design) if s.id == key), None)
         if found is None and key:
             raise DesignError("choose a station or a drawing to be shaped")
         station = found or Station("", "circle", 0.0, Circle(), 40.0)
         on = key or "xy"
         at = ground.plane(on)
     station = replace(station, position=0.0, plane="", tilt_x=0.0, tilt_y=0.0, rank=0)
-    probe = replace(design, stations=(replace(station, id="probe"),), rest=(), place=0, laws=())
-    probe = replace(probe, loft=Loft(design.loft.id, "probe"))
-    resolved, drawings = settle(probe)
+    alone = Body("probe", "probe", stations=(replace(station, id="probe-station"),))
+    probe = replace(design, bodies=(alone,))
+    resolved, drawings = settle(probe, alone)
     n = resolved.stations[0]
     if math.isnan(n.chord):
         raise DesignError(f"the profile '{station.name}' is not there yet; draw it first")
@@ -80,13 +84,14 @@ def profile_of(design: Design, key: str) -> Profile:
 
 def _station_with(design: Design, drawing: str) -> str:
     """A station that has a drawing as its section, or nothing."""
-    stations = (s for p in design.parts for s in p.stations)
-    return next((s.id for s in stations if isinstance(s.section, Drawn) and s.section.drawing == drawing), "")
+    return next(
+        (s.id for s in stations_of_all(design) if isinstance(s.section, Drawn) and s.section.drawing == drawing), ""
+    )
 
 
-def _ground(design: Design) -> Ground:
-    resolved, drawings = settle(design)
-    return Ground(design, resolved.names, resolved, None, drawings)
+def _ground(design: Design, body: Body) -> Ground:
+    resolved, drawings = settle(design, body)
+    return Ground(design, resolved.names, body, resolved, None, drawings)
 
 
 def extrude(design: Design, key: str, distance: float = 0.0) -> Design:
@@ -114,7 +119,7 @@ def revolve(design: Design, key: str, axis: str = "") -> Design:
 
     Raises: IsotomonError, when the axis does not lie in the profile's plane.
     """
-    profile, ground = profile_of(design, key), _ground(design)
+    profile, ground = profile_of(design, key), _ground(design, design.bodies[0])
     if not axis:
         axis = next((a for a in AXES if _turns(profile, ground.axis(a))), "")
         if not axis:
@@ -127,7 +132,7 @@ def revolve(design: Design, key: str, axis: str = "") -> Design:
     made = _made(design, profile, carrier, Span(whole=True), "revolution")
     ends = _away(profile, ground.axis(axis))[[0, -1]]
     if profile.open and float(np.abs(ends).max()) < 1e-6 * profile.size:  # a half profile, that the axis itself shuts
-        made = replace(made, loft=replace(made.loft, shut=True))
+        made = bodies.change_loft(made, bodies.made_by(design, made), shut=True)
     return made
 
 
@@ -160,22 +165,20 @@ def _radius(profile: Profile, axis: Axis) -> tuple[float, bool]:
 
 
 def _made(design: Design, profile: Profile, carrier: Carrying, span: Span, name: str) -> Design:
-    if design.stations:
-        design = bodies.add_body(design, name, ())
     station = replace(profile.station, id=fresh_id(design, "s"))
-    loft = replace(design.loft, carrier=carrier, span=span)
-    made = replace(design, loft=loft, stations=(station,))
-    _ground(made).carrier()  # says what is not there to carry it
+    made = bodies.begin_body(design, name, shaped=Loft(carrier=carrier, span=span), stations=(station,))
+    _ground(made, bodies.body_of(made, station.id)).carrier()  # says what is not there to carry it
     return made
 
 
-def along_the_rim(design: Design, rim: Rim) -> Design:
-    """One more body: the profile of the one in hand, which is turned about an axis by a rim, swept along that rim instead,
-    square to it with its outer end on the rim. In hand afterwards.
+def along_the_rim(design: Design, key: str, rim: Rim) -> Design:
+    """One more body: the profile of one that is turned about an axis by a rim, swept along that rim instead, square to it with
+    its outer end on the rim.
 
     Raises: IsotomonError.
     """
-    said, ground = design.loft.carrier, _ground(design)
+    body = design.body(key)
+    said, ground = body.loft.carrier, _ground(design, body)
     assert ground.resolved is not None
     n = ground.resolved.stations[0]
     # Held with Y along the axis, X looks inward where the path goes round the axis as a right hand does, else outward.
@@ -186,17 +189,16 @@ def along_the_rim(design: Design, rim: Rim) -> Design:
     turn = -math.atan2(float(x[1]), float(x[0]))
     offset = np.stack([x, up]) @ (np.array(n.offset) - rim.end)
     station = replace(
-        design.stations[0],
+        body.stations[0],
         position=0.0,
         set_angle=n.set_angle + turn,
         offset_x=float(offset[0]),
         offset_y=float(offset[1]),
     )
-    loft = design.loft
-    made = bodies.add_body(design, f"{loft.name} along its rim", ())
     carrier = Carrying("path", said.rim, hold="up", toward=said.on, back=back)
-    own = replace(made.loft, carrier=carrier, span=Span(whole=True), wall=loft.wall, shut=loft.shut)
-    return replace(made, loft=own, stations=(replace(station, id=fresh_id(made, "s")),))
+    shaped = Loft(carrier=carrier, span=Span(whole=True), wall=body.loft.wall, shut=body.loft.shut)
+    own = replace(station, id=fresh_id(design, "s"))
+    return bodies.add_body(design, f"{body.name} along its rim", (own,), shaped)
 
 
 def _right_handed(curve: SpaceCurve, axis: Axis) -> bool:
@@ -205,19 +207,19 @@ def _right_handed(curve: SpaceCurve, axis: Axis) -> bool:
     return float(np.sum(np.cross(away[:-1], away[1:]) @ axis.way)) > 0.0
 
 
-def other_way(design: Design) -> Design:
-    """The body in hand with what goes on going back, and the other way round."""
-    span = design.loft.span or Span()
+def other_way(design: Design, key: str) -> Design:
+    """A body with what goes on going back, and the other way round."""
+    span = design.body(key).loft.span or Span()
     turned = Span(False, span.on, span.back, span.on_to, span.back_to)
-    return replace(design, loft=replace(design.loft, span=turned))
+    return bodies.change_loft(design, key, span=turned)
 
 
-def both_ways(design: Design) -> Design:
-    """The body in hand going as far back as on, as far in all as now.
+def both_ways(design: Design, key: str) -> Design:
+    """A body going as far back as on, as far in all as now.
 
     Raises: DesignError, for a body that goes up to something.
     """
-    span = design.loft.span or Span()
+    span = design.body(key).loft.span or Span()
     if span.on_to or span.back_to:
         raise DesignError("the body goes up to something, so that it cannot go both ways alike; give it a distance")
     half: Value = (
@@ -227,11 +229,11 @@ def both_ways(design: Design) -> Design:
         if isinstance(span.on, str) and isinstance(span.back, str)
         else f"({span.on if isinstance(span.on, str) else span.back}) / 2"
     )
-    return replace(design, loft=replace(design.loft, span=Span(False, half, half)))
+    return bodies.change_loft(design, key, span=Span(False, half, half))
 
 
-def reach_to(design: Design, on: float, back: float | None = None) -> Design:
-    """The body in hand going on by other distances (mm, or rad about an axis)."""
-    span = design.loft.span or Span()
+def reach_to(design: Design, key: str, on: float, back: float | None = None) -> Design:
+    """A body going on by other distances (mm, or rad about an axis)."""
+    span = design.body(key).loft.span or Span()
     changes = {"whole": False, "on": on, "on_to": ""} | ({} if back is None else {"back": back, "back_to": ""})
-    return replace(design, loft=replace(design.loft, span=replace(span, **changes)))
+    return bodies.change_loft(design, key, span=replace(span, **changes))

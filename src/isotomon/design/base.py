@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from typing import Any
+from typing import Annotated, Any
 
 import msgspec
 
@@ -11,6 +11,10 @@ from isotomon.errors import DesignError
 
 Id = str
 Pair = tuple[float, float]
+REFERENCE, FORMULA = "reference", "formula"
+Ref = Annotated[str, REFERENCE]
+"""Another thing of the design, by its id, or a part of it (`s4/upper`); empty for none."""
+Formula = Annotated[str, FORMULA]
 
 WHOLE = frozenset({"version", "sides", "rank", "degree", "sector", "nth", "turns", "place", "count"})
 """Fields that hold whole numbers; every other number is a float."""

@@ -10,7 +10,7 @@ from __future__ import annotations
 
 from typing import Literal, NamedTuple
 
-from isotomon.design.base import Id, Record
+from isotomon.design.base import Id, Record, Ref
 from isotomon.errors import DesignError
 from isotomon.quantity import Kind, Value
 
@@ -117,7 +117,7 @@ class Datum(Record, frozen=True):
     id: Id
     name: str
     kind: DatumKind
-    on: tuple[str, ...]
+    on: tuple[Ref, ...]
     values: tuple[Value, ...] = ()
 
 

@@ -10,7 +10,7 @@ from typing import Literal
 
 import msgspec
 
-from isotomon.design.base import Id, Pair, Record
+from isotomon.design.base import Id, Pair, Record, Ref
 from isotomon.errors import DesignError
 from isotomon.quantity import Kind, Value
 
@@ -27,7 +27,7 @@ class Point(Record, frozen=True):
     id: Id
     x: float
     y: float
-    source: str = ""
+    source: Ref = ""
 
 
 class Line(Record, frozen=True, tag="line", tag_field="kind"):
@@ -172,7 +172,7 @@ class Drawing(Record, frozen=True):
     parts: tuple[Part, ...] = ()
     constraints: tuple[Constraint, ...] = ()
     mirror_half: bool = True
-    plane: str = ""
+    plane: Ref = ""
     spent: tuple[int, ...] = ()
     """The highest numbers that points, parts and constraints have had; none is given to another one."""
 

@@ -7,9 +7,9 @@ from typing import Any
 
 import msgspec
 
-from isotomon.design.bodies import resolve_bodies
 from isotomon.design.disk import read_bytes, write_atomically
 from isotomon.design.records import FORMAT, VERSION, Design
+from isotomon.design.resolve import resolve_bodies
 from isotomon.design.upgrade import upgraded
 from isotomon.errors import FileError, IsotomonError
 

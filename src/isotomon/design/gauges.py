@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Literal, NamedTuple
 
-from isotomon.design.base import Id, Record
+from isotomon.design.base import Id, Record, Ref
 from isotomon.design.datums import Field
 from isotomon.errors import DesignError
 from isotomon.quantity import Value
@@ -47,7 +47,7 @@ class Gauge(Record, frozen=True):
     id: Id
     name: str
     kind: GaugeKind
-    on: tuple[str, ...]
+    on: tuple[Ref, ...]
     values: tuple[Value, ...] = ()
     choices: tuple[str, ...] = ()
 

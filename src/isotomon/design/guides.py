@@ -12,7 +12,7 @@ from typing import Literal, NamedTuple
 
 import msgspec
 
-from isotomon.design.base import Id, Record
+from isotomon.design.base import Id, Record, Ref
 from isotomon.design.datums import Field
 from isotomon.errors import DesignError
 from isotomon.quantity import Value
@@ -91,11 +91,11 @@ class GuidePoint(Record, frozen=True):
     length (mm), nought for the usual one.
     """
 
-    on: str = ""
+    on: Ref = ""
     x: Value = 0.0
     y: Value = 0.0
     z: Value = 0.0
-    toward: str = ""
+    toward: Ref = ""
     handle: tuple[float, float, float] | None = None
     pull: Value = 0.0
 
@@ -114,7 +114,7 @@ class Guide(Record, frozen=True):
     id: Id
     name: str
     kind: GuideKind
-    on: tuple[str, ...] = ()
+    on: tuple[Ref, ...] = ()
     values: tuple[Value, ...] = ()
     choices: tuple[str, ...] = ()
     points: tuple[GuidePoint, ...] = ()
@@ -128,7 +128,7 @@ class End(Record, frozen=True):
     """Where a tie or rail lies on a station's profile: at a `corner` by its lasting name, else at a `share` of its arc
     length from its start."""
 
-    station: Id
+    station: Ref
     share: float = 0.0
     corner: str = ""
 
@@ -140,9 +140,9 @@ class Rail(Record, frozen=True):
     """
 
     id: Id
-    guide: str
+    guide: Ref
     ends: tuple[End, ...] = ()
-    follows: tuple[Id, ...] = ()
+    follows: tuple[Ref, ...] = ()
 
 
 class Tie(Record, frozen=True):
@@ -155,7 +155,7 @@ class Tie(Record, frozen=True):
 class Turns(Record, frozen=True):
     """Whole turns added between a station and the one before it."""
 
-    station: Id
+    station: Ref
     turns: int
 
 

@@ -5,10 +5,16 @@ from __future__ import annotations
 import math
 from typing import Any
 
-from isotomon.design.edits import add_law, change_loft, find, fresh_id, next_name, replace
+from isotomon.design.bodies import body_of, change_body, change_loft, edit_bodies, stations_of_all
+from isotomon.design.body import Body
+from isotomon.design.draw_edits import next_name
+from isotomon.design.edits import changed, find, fresh_id, replace
 from isotomon.design.guides import End, Guide, GuidePoint, Rail, Tie, Turns
-from isotomon.design.records import Design, Law, LawPoint, Loft, Station
-from isotomon.design.uses import users
+from isotomon.design.law import Law, LawPoint
+from isotomon.design.records import Design
+from isotomon.design.station import Station
+from isotomon.design.station_edits import add_law
+from isotomon.design.walk import users
 from isotomon.errors import DesignError
 from isotomon.quantity import Value
 
@@ -51,14 +57,11 @@ def remove_guide(design: Design, key: str) -> Design:
     Raises: DesignError, saying what else is made from it.
     """
 
-    def without(loft: Loft) -> Loft:
-        return replace(loft, rails=tuple(r for r in loft.rails if r.guide != key))
+    def without(body: Body) -> Body:
+        rails = tuple(r for r in body.loft.rails if r.guide != key)
+        return replace(body, shaped=replace(body.loft, rails=rails)) if len(rails) < len(body.loft.rails) else body
 
-    freed = replace(
-        design,
-        loft=without(design.loft),
-        rest=tuple(replace(p, loft=without(p.loft)) for p in design.rest),
-    )
+    freed = edit_bodies(design, without)
     found = users(freed, key)
     if found:
         raise DesignError(f"{', '.join(found[:6])} is made from '{find(design.guides, key).name}'; change that first")
@@ -72,36 +75,41 @@ def mirror_guide(design: Design, key: str, plane: str) -> Design:
         fresh_id(design, "u"), next_name((g.name for g in design.guides), guide.name), "mirrored", (key, plane)
     )
     design = add_guide(design, twin)
-    return add_rail(design, twin.id) if any(r.guide == key for r in design.loft.rails) else design
+    for body in design.bodies:
+        if any(r.guide == key for r in body.loft.rails):
+            design = add_rail(design, body.id, twin.id)
+    return design
 
 
 # Rails
 
 
-def add_rail(design: Design, guide: str) -> Design:
-    """The loft with one more rail.
+def add_rail(design: Design, body: str, guide: str) -> Design:
+    """A body with one more rail.
 
-    Raises: DesignError, when the guide is a rail already.
+    Raises: DesignError, when the guide is a rail of it already.
     """
-    if any(r.guide == guide for r in design.loft.rails):
+    rails = design.body(body).loft.rails
+    if any(r.guide == guide for r in rails):
         raise DesignError("this guide is a rail of the loft already")
-    return change_loft(design, rails=(*design.loft.rails, Rail(fresh_id(design, "r"), guide)))
+    return change_loft(design, body, rails=(*rails, Rail(fresh_id(design, "r"), guide)))
 
 
 def remove_rail(design: Design, key: str) -> Design:
-    """The loft without a rail; the guide stays."""
-    return change_loft(design, rails=tuple(r for r in design.loft.rails if r.id != key))
+    """The design without a rail; the guide stays."""
+    body = body_of(design, key)
+    return change_loft(design, body.id, rails=tuple(r for r in body.loft.rails if r.id != key))
 
 
 def change_rail(design: Design, key: str, **changes: Any) -> Design:
-    """The loft with fields of one rail changed."""
-    find(design.loft.rails, key)
-    return change_loft(design, rails=tuple(replace(r, **changes) if r.id == key else r for r in design.loft.rails))
+    """The design with fields of one rail changed."""
+    body = body_of(design, key)
+    return change_loft(design, body.id, rails=changed(body.loft.rails, key, **changes))
 
 
 def follow(design: Design, key: str, station: str, on: bool = True) -> Design:
     """Let a profile's point follow a rail where that misses it, or hold the rail to it again."""
-    rail = find(design.loft.rails, key)
+    rail = find(body_of(design, key).loft.rails, key)
     rest = tuple(s for s in rail.follows if s != station)
     return change_rail(design, key, follows=(*rest, station) if on else rest)
 
@@ -109,7 +117,7 @@ def follow(design: Design, key: str, station: str, on: bool = True) -> Design:
 def move_rail_end(design: Design, key: str, end: End) -> Design:
     """A rail meets a profile elsewhere: a guide through a point of that profile is led through there, any other is tied
     to the place."""
-    rail = find(design.loft.rails, key)
+    rail = find(body_of(design, key).loft.rails, key)
     guide = next((g for g in design.guides if g.id == rail.guide), None)
     for k, p in enumerate(guide.points if guide is not None and guide.kind == "through" else ()):
         if p.on.split("/")[0] == end.station:
@@ -121,7 +129,7 @@ def move_rail_end(design: Design, key: str, end: End) -> Design:
 
 def lengthen(design: Design, key: str, first: float, last: float, backward: bool) -> Design:
     """A rail's guide lengthened so far that it reaches both ends of the body, with a little to spare; mm."""
-    rail = find(design.loft.rails, key)
+    rail = find(body_of(design, key).loft.rails, key)
     low, high = 1.5 * first + (0.5 if first else 0.0), 1.5 * last + (0.5 if last else 0.0)
     values = (high, low) if backward else (low, high)
     name = next_name((g.name for g in design.guides), "longer guide")
@@ -145,7 +153,7 @@ def pass_point(design: Design, key: str, on: str, place: tuple[float, float, flo
 
 def _put_in(design: Design, points: list[GuidePoint], made: GuidePoint, height: float) -> list[GuidePoint]:
     """A point among others by position along the body; a free point close by gives way to it."""
-    known = {s.id: s.position for s in design.stations}
+    known = {s.id: s.position for s in stations_of_all(design)}
 
     def level(p: GuidePoint) -> float:
         base = known.get(p.on.split("/")[0], 0.0)
@@ -160,24 +168,19 @@ def _put_in(design: Design, points: list[GuidePoint], made: GuidePoint, height: 
     return [*points[:at], made, *points[at:]]
 
 
-def change_ending(design: Design, which: str, **changes: Any) -> Design:
-    """The loft with one end (`first` or `last`) ending otherwise."""
-    return change_loft(design, **{which: replace(getattr(design.loft, which), **changes)})
-
-
 # Ties
 
 
 def set_tie(design: Design, key: str, end: End) -> Design:
     """The design with one end of a tie where it is wanted."""
-    tie = find(design.loft.ties, key)
-    ends = (*(e for e in tie.ends if e.station != end.station), end)
-    return change_loft(design, ties=tuple(replace(t, ends=ends) if t.id == key else t for t in design.loft.ties))
+    body = body_of(design, key)
+    ends = (*(e for e in find(body.loft.ties, key).ends if e.station != end.station), end)
+    return change_loft(design, body.id, ties=changed(body.loft.ties, key, ends=ends))
 
 
-def add_tie(design: Design, ends: tuple[End, ...]) -> Design:
-    """The design with one more tie set by hand."""
-    return change_loft(design, ties=(*design.loft.ties, Tie(fresh_id(design, "t"), ends)))
+def add_tie(design: Design, body: str, ends: tuple[End, ...]) -> Design:
+    """A body with one more tie set by hand."""
+    return change_loft(design, body, ties=(*design.body(body).loft.ties, Tie(fresh_id(design, "t"), ends)))
 
 
 def let_go_end(design: Design, key: str, station: str) -> Design:
@@ -188,34 +191,36 @@ def let_go_end(design: Design, key: str, station: str) -> Design:
             replace(record, ends=tuple(e for e in record.ends if e.station != station)) if record.id == key else record
         )
 
-    ties = tuple(t for t in map(loose, design.loft.ties) if t.ends)
-    return change_loft(design, ties=ties, rails=tuple(map(loose, design.loft.rails)))
+    body = body_of(design, key)
+    ties = tuple(t for t in map(loose, body.loft.ties) if t.ends)
+    return change_loft(design, body.id, ties=ties, rails=tuple(map(loose, body.loft.rails)))
 
 
-def remove_ties(design: Design, keys: tuple[str, ...] | None = None) -> Design:
-    """The design without some ties set by hand, or without any: the automatic ones take over."""
-    left = () if keys is None else tuple(t for t in design.loft.ties if t.id not in keys)
-    return change_loft(design, ties=left)
+def remove_ties(design: Design, body: str, keys: tuple[str, ...] | None = None) -> Design:
+    """A body without some ties set by hand, or without any: the automatic ones take over."""
+    left = () if keys is None else tuple(t for t in design.body(body).loft.ties if t.id not in keys)
+    return change_loft(design, body, ties=left)
 
 
-def intend_turn(design: Design, points: tuple[LawPoint, ...]) -> Design:
-    """A law that asks for the turn the body has at its stations."""
-    name = next_name((law.name for law in design.laws), "turn")
+def intend_turn(design: Design, body: str, points: tuple[LawPoint, ...]) -> Design:
+    """A law that asks for the turn a body has at its stations."""
+    name = next_name((law.name for law in design.body(body).laws), "turn")
     law = Law(fresh_id(design, "law"), name, "turn", math.radians(0.5), points=points)
-    return add_law(design, law)
+    return add_law(design, body, law)
 
 
 def exchange(design: Design, first: str, second: str) -> Design:
-    """Two stations that change places: each takes the other's position, plane and tilts, and keeps its section, size and
-    angle."""
-    a, b = find(design.stations, first), find(design.stations, second)
+    """Two stations of a body that change places: each takes the other's position, plane and tilts, and keeps its section,
+    size and angle."""
+    body = body_of(design, first)
+    a, b = find(body.stations, first), find(body.stations, second)
     places = ("position", "plane", "tilt_x", "tilt_y", "rank")
 
     def moved(station: Station, other: Station) -> Station:
         return replace(station, **{name: getattr(other, name) for name in places})
 
     swap = {first: moved(a, b), second: moved(b, a)}
-    return replace(design, stations=tuple(swap.get(s.id, s) for s in design.stations))
+    return change_body(design, body.id, stations=tuple(swap.get(s.id, s) for s in body.stations))
 
 
 def set_turns(design: Design, station: str, turns: int) -> Design:
@@ -225,5 +230,6 @@ def set_turns(design: Design, station: str, turns: int) -> Design:
     """
     if abs(turns) > 100:
         raise DesignError(f"{turns} whole turns between two stations are too many; use at most 100")
-    rest = tuple(t for t in design.loft.turns if t.station != station)
-    return change_loft(design, turns=(*rest, Turns(station, turns)) if turns else rest)
+    body = body_of(design, station)
+    rest = tuple(t for t in body.loft.turns if t.station != station)
+    return change_loft(design, body.id, turns=(*rest, Turns(station, turns)) if turns else rest)

@@ -4,142 +4,68 @@ from __future__ import annotations
 
 import math
 import re
-from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
+from typing import Any
 
-from isotomon.design.after import check_after
+from isotomon.design.bodies import check_bodies
+from isotomon.design.body import Along, Body, Ending
 from isotomon.design.datums import check_datum
 from isotomon.design.drawing import DIMENSIONS, Drawing, check_drawing
 from isotomon.design.gauges import MOST_GAUGES, check_gauge
 from isotomon.design.guides import check_guide
-from isotomon.design.records import Along, Apex, Design, Drawn, Elsewhere, Ending, Law, Loft, Station
-from isotomon.design.sections import check_section, is_foil
+from isotomon.design.law_values import law_band
+from isotomon.design.records import Design
+from isotomon.design.resolved import STATION_KINDS, EndNumbers, Placed, Resolved, SpanNumbers, StationNumbers
+from isotomon.design.section import Apex, Drawn, Elsewhere
+from isotomon.design.section_text import check_section, is_foil
+from isotomon.design.station import Station
+from isotomon.design.steps import check_steps
 from isotomon.errors import DesignError, IsotomonError, QuantityError
-from isotomon.quantity import Kind, Quantity, Value, evaluate, resolve, resolve_numbers
+from isotomon.quantity import Kind, Quantity, Value, resolve, resolve_numbers
 
 MOST_STATIONS = 1000
 MOST_NUMBERS = 500
-STATION_KINDS: dict[str, Kind] = {
-    "position": "length",
-    "chord": "length",
-    "set_angle": "angle",
-    "pivot": "ratio",
-    "offset_x": "length",
-    "offset_y": "length",
-    "tilt_x": "angle",
-    "tilt_y": "angle",
-}
 
 
-def station_kind(design: Design, field: str) -> Kind:
-    """What a station's field is: a position about an axis is an angle."""
-    return "angle" if field == "position" and design.loft.carrier.how == "axis" else STATION_KINDS[field]
+def check_numbers(design: Design) -> dict[str, Quantity]:
+    """The named numbers of a design, when these and all that belongs to no body can be worked out.
 
-
-@dataclass(frozen=True)
-class StationNumbers:
-    """A station in mm and rad; `fraction` is 0 at the first station and 1 at the last.
-
-    `chord` and `pivot` are NaN where the drawing itself says them: they are known once it is solved.
-    """
-
-    station: Station
-    position: float
-    fraction: float
-    chord: float
-    set_angle: float
-    pivot: float
-    offset: tuple[float, float]
-    tilt: tuple[float, float]
-    wall: tuple[float, float] | None = None
-    """mm by which a wall reaches to the left and to the right of the profile."""
-    shut: bool = False
-    """An open profile is closed by a straight line."""
-    carried: bool = False
-    """It is no station of its own: the section of the one beside it, carried on to the end of the body."""
-
-
-@dataclass(frozen=True)
-class SpanNumbers:
-    """How far a body goes on past its outer stations, mm, or the whole way."""
-
-    whole: bool
-    back: float
-    on: float
-
-
-@dataclass(frozen=True)
-class LawTarget:
-    """An intended value at a position (mm), with its half band in the same unit (mm², rad, rad/mm)."""
-
-    position: float
-    value: float
-    band: float
-    where: str
-
-
-@dataclass(frozen=True)
-class EndNumbers:
-    """How the skin leaves an end: over `strength` mm (nought: the whole bay), leaning outward by `angle` rad, or `flush` or
-    `fair` with the body that ends there."""
-
-    strength: float
-    angle: float
-    how: str = "leaning"
-
-
-@dataclass(frozen=True)
-class Resolved:
-    """The numbers of a design: stations in order of position. `figures`: drawing id → dimension id → mm or rad."""
-
-    names: dict[str, Quantity]
-    stations: tuple[StationNumbers, ...]
-    figures: dict[str, dict[str, float]]
-    ends: tuple[EndNumbers | None, EndNumbers | None] = (None, None)
-    radius: float = 0.0
-    """mm from the axis at which stations stand that are turned about one; their positions are angles times it."""
-    span: SpanNumbers | None = None
-    ring: bool = False
-    """The body comes round to its start."""
-    wrap: tuple[float, float, float] | None = None
-    """When stations stand on cylinders: the axis's direction (x, y) of length 1, and where it crosses Z, mm."""
-
-    @property
-    def own(self) -> tuple[tuple[int, StationNumbers], ...]:
-        """(place among all, station) of those that are stations of their own."""
-        return tuple((k, n) for k, n in enumerate(self.stations) if not n.carried)
-
-    def get(self, key: str) -> StationNumbers | None:
-        """The numbers of a station of its own; None for one that is not there."""
-        return next((n for n in self.stations if n.station.id == key and not n.carried), None)
-
-    def of(self, key: str) -> StationNumbers:
-        """The numbers of a station. Raises: DesignError, for one that is not there."""
-        found = self.get(key)
-        if found is None:
-            raise DesignError(f"station '{key}' is not there any more; pick another")
-        return found
-
-
-def own_position(radius: float, position: float) -> float:
-    """The value that a station says for a position (mm): itself, or the angle (rad) about an axis `radius` mm away."""
-    return position / radius if radius else position
-
-
-Placed = Mapping[str, tuple[float, float, float]]
-"""Station id → position (mm) and tilts about X and Y (rad) that a datum plane gives it."""
-
-
-def resolve_design(design: Design, placed: Placed | None = None) -> Resolved:
-    """All numbers of the design. `placed`: of the stations on datum planes; without it their own numbers count.
-
-    Raises: DesignError, QuantityError or ProfileError, naming the station and field, with the remedy.
+    Raises: DesignError, QuantityError, naming what cannot, with the remedy.
     """
     _check_counts(design)
     names = resolve_numbers([(n.name, n.value, n.kind) for n in design.numbers])
-    places, radius = placed or {}, _radius(design, names)
-    positions = {s.id: places[s.id][0] if s.id in places else _position(s, radius, names) for s in design.stations}
-    ordered = sorted(design.stations, key=lambda s: positions[s.id])
+    for gauge in design.gauges:
+        check_gauge(gauge)
+    for datum in design.datums:
+        check_datum(datum)
+    for guide in design.guides:
+        check_guide(guide)
+    for drawing in design.drawings:
+        drawing_figures(check_drawing(drawing), names)
+    return names
+
+
+def resolve_body(design: Design, body: Body, placed: Placed | None = None) -> Resolved:
+    """All numbers of a body. `placed`: of the stations on datum planes; without it their own numbers count.
+
+    Raises: DesignError, QuantityError or ProfileError, naming the station and field, with the remedy.
+    """
+    names = check_numbers(design)
+    _check_body(design, body, names)
+    loft, radius = body.loft, _radius(body, names)
+    endings = (_ending(loft.first, "first", names), _ending(loft.last, "last", names))
+    stations = _stations(body, radius, placed, names)
+    figures = {d.id: drawing_figures(d, names) for d in design.drawings}
+    return Resolved(body, names, stations, figures, endings, radius, _span(body, radius, names), loft.ring)
+
+
+def _stations(
+    body: Body, radius: float, placed: Placed | None, names: dict[str, Quantity]
+) -> tuple[StationNumbers, ...]:
+    """The stations in mm and rad, in order of position."""
+    places = placed or {}
+    positions = {s.id: places[s.id][0] if s.id in places else _position(s, radius, names) for s in body.stations}
+    ordered = sorted(body.stations, key=lambda s: positions[s.id])
     for before, after in zip(ordered[:-1], ordered[1:], strict=True):
         unsettled = placed is None and (before.plane or after.plane)
         if positions[after.id] - positions[before.id] < 1e-6 and not unsettled:
@@ -149,8 +75,8 @@ def resolve_design(design: Design, placed: Placed | None = None) -> Resolved:
             )
     span = (positions[ordered[-1].id] - positions[ordered[0].id]) if len(ordered) > 1 else 1.0
     first = positions[ordered[0].id] if ordered else 0.0
-    wall, shut = _wall(design.loft, names), design.loft.shut
-    stations = tuple(
+    wall, shut = _wall(body, names), body.loft.shut
+    return tuple(
         replace(
             _station(s, positions[s.id], (positions[s.id] - first) / max(span, 1e-9), places, names),
             wall=wall,
@@ -158,58 +84,66 @@ def resolve_design(design: Design, placed: Placed | None = None) -> Resolved:
         )
         for s in ordered
     )
-    for law in design.laws:
-        law_band(law, names)
-    if design.loft.colour and not re.fullmatch(r"#[0-9A-Fa-f]{6}", design.loft.colour):
-        raise DesignError(
-            f"{design.loft.name}: '{design.loft.colour}' is no colour; write it as #AABBCC, or leave it blank"
+
+
+def _check_body(design: Design, body: Body, names: dict[str, Quantity]) -> None:
+    """Whether what a body says besides its stations can be used. Raises: DesignError, QuantityError."""
+    loft = body.loft
+    _check_each(
+        (
+            ("stations", body.stations, MOST_STATIONS),
+            ("laws", body.laws, 100),
+            ("steps", body.steps, 200),
+            ("rails", loft.rails, 64),
+            ("ties", loft.ties, 200),
         )
-    if design.loft.imported and all(i.id != design.loft.imported for i in design.imports):
-        raise DesignError(f"{design.loft.name}: the file it was brought in from is gone; bring it in again")
-    check_after(design.loft.after)
-    for gauge in design.gauges:
-        check_gauge(gauge)
-    for datum in design.datums:
-        check_datum(datum)
-    for guide in design.guides:
-        check_guide(guide)
-    figures = {d.id: drawing_figures(check_drawing(d), names) for d in design.drawings}
-    for station in design.stations:
-        if isinstance(station.section, Drawn) and station.section.drawing not in figures:
+    )
+    if body.density is not None and not 0.0 < body.density < 1e6:
+        raise DesignError(f"the density is {body.density:g} kg/m³; use a positive number")
+    if body.colour and not re.fullmatch(r"#[0-9A-Fa-f]{6}", body.colour):
+        raise DesignError(f"{body.name}: '{body.colour}' is no colour; write it as #AABBCC, or leave it blank")
+    if body.file and all(i.id != body.file for i in design.imports):
+        raise DesignError(f"{body.name}: the file it was brought in from is gone; bring it in again")
+    if body.up_to and all(step.id != body.up_to for step in body.steps):
+        raise DesignError(f"{body.name}: the step it is rebuilt up to is gone; choose another")
+    check_steps(body.done)
+    for law in body.laws:
+        law_band(law, names)
+    drawn = {d.id for d in design.drawings}
+    for station in body.stations:
+        if isinstance(station.section, Drawn) and station.section.drawing not in drawn:
             raise DesignError(f"station '{station.name}': its drawing is gone; choose another section")
-    loft = design.loft
-    endings = (_ending(loft.first, "first", names), _ending(loft.last, "last", names))
-    reach = _span(loft, radius, names)
     for title, value, kind in along_values(loft.along):
         along_value(title, value, kind, 0.0, 0.0, names)
-    return Resolved(names, stations, figures, endings, radius, reach, loft.ring)
 
 
-def _wall(loft: Loft, names: dict[str, Quantity]) -> tuple[float, float] | None:
-    if loft.wall is None:
+def _wall(body: Body, names: dict[str, Quantity]) -> tuple[float, float] | None:
+    wall = body.loft.wall
+    if wall is None:
         return None
     try:
-        thick = resolve(loft.wall.thickness, "length", names)
+        thick = resolve(wall.thickness, "length", names)
     except QuantityError as error:
-        raise QuantityError(f"{loft.name}, thickness of the wall: {error}") from None
+        raise QuantityError(f"{body.name}, thickness of the wall: {error}") from None
     if not thick > 1e-6:
-        raise DesignError(f"{loft.name}: the wall is {thick:g} mm thick; use more than nought")
-    return {"inside": (thick, 0.0), "middle": (thick / 2.0, thick / 2.0), "outside": (0.0, thick)}[loft.wall.side]
+        raise DesignError(f"{body.name}: the wall is {thick:g} mm thick; use more than nought")
+    return {"inside": (thick, 0.0), "middle": (thick / 2.0, thick / 2.0), "outside": (0.0, thick)}[wall.side]
 
 
-def _span(loft: Loft, radius: float, names: dict[str, Quantity]) -> SpanNumbers | None:
-    if loft.span is None:
+def _span(body: Body, radius: float, names: dict[str, Quantity]) -> SpanNumbers | None:
+    span = body.loft.span
+    if span is None:
         return None
     ways = []
-    for title, value in (("how far back it goes", loft.span.back), ("how far on it goes", loft.span.on)):
+    for title, value in (("how far back it goes", span.back), ("how far on it goes", span.on)):
         try:
             way = resolve(value, "angle" if radius else "length", names) * (radius or 1.0)
         except QuantityError as error:
-            raise QuantityError(f"{loft.name}, {title}: {error}") from None
+            raise QuantityError(f"{body.name}, {title}: {error}") from None
         if radius and way > math.tau * radius * (1.0 + 1e-9):
-            raise DesignError(f"{loft.name}, {title}: {math.degrees(way / radius):g}° is more than a whole turn")
+            raise DesignError(f"{body.name}, {title}: {math.degrees(way / radius):g}° is more than a whole turn")
         ways.append(way)
-    return SpanNumbers(loft.span.whole, *ways)
+    return SpanNumbers(span.whole, *ways)
 
 
 def along_values(along: Along) -> tuple[tuple[str, Value, Kind], ...]:
@@ -244,9 +178,9 @@ def along_value(
         raise QuantityError(f"{title.lower()} along the body: {error}") from None
 
 
-def _radius(design: Design, names: dict[str, Quantity]) -> float:
-    """mm, of a loft turned about an axis; nought of any other."""
-    carrier = design.loft.carrier
+def _radius(body: Body, names: dict[str, Quantity]) -> float:
+    """mm, of a body turned about an axis; nought of any other."""
+    carrier = body.loft.carrier
     if carrier.how != "axis":
         return 0.0
     try:
@@ -305,28 +239,29 @@ def drawing_figures(drawing: Drawing, names: dict[str, Quantity]) -> dict[str, f
 
 
 def _check_counts(design: Design) -> None:
-    for what, entries, most in (
-        ("stations", design.stations, MOST_STATIONS),
-        ("numbers", design.numbers, MOST_NUMBERS),
-        ("laws", design.laws, 100),
-        ("foil outlines", design.outlines, 200),
-        ("drawings", design.drawings, 500),
-        ("datums", design.datums, 1000),
-        ("guides", design.guides, 1000),
-        ("measures", design.gauges, MOST_GAUGES),
-        ("bodies brought in", design.imports, 50),
-        ("rails", design.loft.rails, 64),
-        ("ties", design.loft.ties, 200),
-    ):
+    _check_each(
+        (
+            ("numbers", design.numbers, MOST_NUMBERS),
+            ("foil outlines", design.outlines, 200),
+            ("drawings", design.drawings, 500),
+            ("datums", design.datums, 1000),
+            ("guides", design.guides, 1000),
+            ("measures", design.gauges, MOST_GAUGES),
+            ("bodies brought in", design.imports, 50),
+        )
+    )
+    if not 1e-9 <= design.tolerance <= 10.0:
+        raise DesignError(f"the tolerance is {design.tolerance:g} mm; use 1e-9 to 10")
+
+
+def _check_each(groups: tuple[tuple[str, tuple[Any, ...], int], ...]) -> None:
+    """Whether there are not too many of each group, and each has an id of its own. Raises: DesignError."""
+    for what, entries, most in groups:
         if len(entries) > most:
             raise DesignError(f"the design has {len(entries)} {what}; at most {most} can be used")
         ids = [e.id for e in entries]
         if len(set(ids)) != len(ids):
             raise DesignError(f"two of the {what} have the same id; give each its own")
-    if not 1e-9 <= design.tolerance <= 10.0:
-        raise DesignError(f"the tolerance is {design.tolerance:g} mm; use 1e-9 to 10")
-    if design.loft.density is not None and not 0.0 < design.loft.density < 1e6:
-        raise DesignError(f"the density is {design.loft.density:g} kg/m³; use a positive number")
 
 
 def _station_value(station: Station, field: str, names: dict[str, Quantity]) -> float:
@@ -378,82 +313,11 @@ def _station(
     )
 
 
-_POWERS: dict[str, tuple[int, int]] = {
-    "area": (2, 0),
-    "set_angle": (0, 1),
-    "turn": (0, 1),
-    "twist_rate": (-1, 1),
-    "thickness": (1, 0),
-}
+def resolve_bodies(design: Design) -> None:
+    """Whether the numbers of every body can be worked out.
 
-
-def law_value(value: Value, law: Law, names: dict[str, Quantity]) -> float:
-    """A law's value in mm², rad or rad/mm.
-
-    Raises: QuantityError, naming the law.
+    Raises: IsotomonError, naming what cannot.
     """
-    if not isinstance(value, str):
-        return value
-    try:
-        quantity = evaluate(value, names)
-    except QuantityError as error:
-        raise QuantityError(f"law '{law.name}': {error}") from None
-    if (quantity.length, quantity.angle) != _POWERS[law.quality]:
-        wanted = {
-            "area": "an area, such as 300 mm * 2 mm",
-            "twist_rate": "an angle over a length, such as 2 deg / 1 m",
-            "thickness": "a length, such as 12 mm",
-        }
-        raise QuantityError(
-            f"law '{law.name}': '{value}' is {quantity.describe()}; "
-            f"{law.quality.replace('_', ' ')} needs {wanted.get(law.quality, 'an angle, such as 5 deg')}"
-        )
-    return quantity.value
-
-
-def law_band(law: Law, names: dict[str, Quantity], band: Value | None = None) -> float:
-    """The half width of a law's band: a fraction of the target when relative, else in the law's own unit.
-
-    Raises: QuantityError, DesignError.
-    """
-    value = law.band if band is None else band
-    number = resolve(value, "ratio", names) if law.relative else law_value(value, law, names)
-    if not number > 0.0:
-        raise DesignError(f"law '{law.name}': the band is {number:g}; it must be greater than zero")
-    return number
-
-
-def law_targets(law: Law, resolved: Resolved) -> list[LawTarget]:
-    """The law's points worked out, in order of position; a formula gives one at each station.
-
-    Raises: QuantityError, DesignError.
-    """
-    at = {n.station.id: n for n in resolved.stations if not n.carried}
-    targets = []
-    places: list[tuple[float, str, Value, Value | None]] = []
-    if law.formula is not None:
-        places = [(n.position, f"station {n.station.name}", law.formula, None) for n in resolved.stations]
-    else:
-        for p in law.points:
-            if p.station is not None and p.station not in at:
-                raise DesignError(f"law '{law.name}' has a point at a station that is gone; remove the point")
-            position = (
-                at[p.station].position
-                if p.station is not None
-                else resolve(p.position or 0.0, "length", resolved.names)
-            )
-            where = f"station {at[p.station].station.name}" if p.station is not None else f"{position:g} mm"
-            places.append((position, where, p.value, p.band))
-    for position, where, value, band in sorted(places, key=lambda place: place[0]):
-        number = law_value(value, law, names_at(resolved, position))
-        half = law_band(law, resolved.names, band)
-        targets.append(LawTarget(position, number, half * abs(number) if law.relative else half, where))
-    return targets
-
-
-def names_at(resolved: Resolved, position: float) -> dict[str, Quantity]:
-    """The names a formula may use at a position along the body."""
-    stations = resolved.stations
-    first, last = (stations[0].position, stations[-1].position) if stations else (0.0, 1.0)
-    fraction = (position - first) / (last - first) if last > first else 0.0
-    return {**resolved.names, "position": Quantity(position, 1, 0), "fraction": Quantity(fraction)}
+    check_bodies(design)
+    for body in design.bodies:
+        resolve_body(design, body)

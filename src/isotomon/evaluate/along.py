@@ -11,9 +11,10 @@ from numpy.typing import NDArray
 from scipy.interpolate import BSpline, make_interp_spline
 from scipy.sparse import csr_array
 
+from isotomon.design.body import ALIKE, Along, Loft
 from isotomon.design.edits import replace as replace_record
-from isotomon.design.records import ALIKE, Along, Design, Loft
-from isotomon.design.resolve import Resolved, along_value, along_values, is_course
+from isotomon.design.resolve import along_value, along_values, is_course
+from isotomon.design.resolved import Resolved
 from isotomon.errors import DesignError
 from isotomon.field.carriers import Carrier, Relative, Turning
 from isotomon.field.correspond import Correspondence
@@ -71,7 +72,6 @@ MOST_TIMES = 10_000
 
 
 def course_of(
-    design: Design,
     resolved: Resolved,
     placed: Sequence[Placed],
     common: Correspondence,
@@ -82,7 +82,7 @@ def course_of(
 
     Raises: QuantityError, DesignError, naming it.
     """
-    along = design.loft.along
+    along = resolved.body.loft.along
     if along == ALIKE:
         return None
     start, end = min(s.position for s in placed), max(s.position for s in placed)

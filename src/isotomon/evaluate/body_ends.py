@@ -9,8 +9,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from isotomon.design.records import BodyEnd, Elsewhere, KeptRun, OnCurve
-from isotomon.design.resolve import Resolved, StationNumbers
+from isotomon.design.resolved import Resolved, StationNumbers
+from isotomon.design.section import BodyEnd, Elsewhere, KeptRun, OnCurve
 from isotomon.errors import DesignError, IsotomonError
 from isotomon.evaluate.datums import Ground
 from isotomon.evaluate.drawn import EndSection
@@ -50,7 +50,7 @@ def stand_on_ends(ground: Ground, resolved: Resolved) -> tuple[Resolved, dict[st
 
 
 def _taken(ground: Ground, n: StationNumbers, said: BodyEnd) -> tuple[StationNumbers, EndSection]:
-    if said.body == ground.design.loft.id:
+    if said.body == ground.body.id:
         raise DesignError("a body cannot stand on its own end; choose another body's")
     field = ground.field_of(said.body)
     if field.ring or field.wrap is not None or field.stations[0 if said.which == "first" else -1].tip:

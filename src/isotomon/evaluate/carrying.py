@@ -8,9 +8,10 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
+from isotomon.design.bodies import tools_of
 from isotomon.design.edits import replace as replace_record
-from isotomon.design.records import Apex
-from isotomon.design.resolve import Resolved, StationNumbers
+from isotomon.design.resolved import Resolved, StationNumbers
+from isotomon.design.section import Apex
 from isotomon.errors import DesignError, FieldError
 from isotomon.evaluate.guides import direction
 from isotomon.evaluate.sources import Sources
@@ -32,7 +33,7 @@ def carrier_of(ground: Sources) -> Carrier:
 
     Raises: DesignError, FieldError.
     """
-    said = ground.design.loft.carrier
+    said = ground.body.loft.carrier
     base: Carrier
     if said.how == "plane":
         plane = ground.plane(said.on)
@@ -57,7 +58,7 @@ def carrier_of(ground: Sources) -> Carrier:
 
 
 def _mitred(ground: Sources, curve: SpaceCurve) -> Mitred:
-    said = ground.design.loft.carrier
+    said = ground.body.loft.carrier
     if said.hold != "least" or said.drawn_on:
         raise DesignError(
             "along mitred corners sections stand square to the path and turn least; hold them so, at its start"
@@ -75,7 +76,7 @@ def _mitred(ground: Sources, curve: SpaceCurve) -> Mitred:
 
 def _check_in_plane(ground: Sources, axis: Axis, plane: Plane) -> None:
     """Raises: DesignError, when an axis does not lie in a profile's plane."""
-    said = ground.design.loft.carrier
+    said = ground.body.loft.carrier
     lean = math.degrees(math.asin(min(abs(float(axis.way @ plane.normal)), 1.0)))
     off = abs(float((axis.origin - plane.origin) @ plane.normal))
     if lean > 1e-6 or off > 1e-6:
@@ -87,7 +88,7 @@ def _check_in_plane(ground: Sources, axis: Axis, plane: Plane) -> None:
 
 
 def _toward(ground: Sources) -> Toward | None:
-    said = ground.design.loft.carrier
+    said = ground.body.loft.carrier
     if said.hold == "axis":
         return ground.axis(said.toward)
     if said.hold == "up":
@@ -125,7 +126,7 @@ def spanned(ground: Sources, resolved: Resolved) -> Resolved:
 
     Raises: DesignError, FieldError, saying where it cannot go on to.
     """
-    said, span, stations = ground.design.loft.span, resolved.span, resolved.stations
+    said, span, stations = ground.body.loft.span, resolved.span, resolved.stations
     if said is None or span is None or not stations:
         return resolved
     carrier = leaning(ground, resolved) or ground.carrier()
@@ -173,13 +174,18 @@ def _tip(n: StationNumbers, way: float) -> tuple[StationNumbers, ...]:
     return (replace(n, station=station, position=n.position + way * n.chord / 2.0, chord=0.0, carried=True),)
 
 
+def is_other(ground: Sources, ref: str) -> bool:
+    """Whether a reference is another body of the design."""
+    return ref != ground.body.id and any(b.id == ref for b in ground.design.bodies)
+
+
 def leaning(ground: Sources, resolved: Resolved) -> Mitred | None:
     """What carries one profile straight up to planes that lean, or None where it does not come to such.
 
     Raises: DesignError, for planes along its way.
     """
-    said, span = ground.design.loft.span, resolved.span
-    straight = ground.design.loft.carrier.how in ("straight", "plane")
+    said, span = ground.body.loft.span, resolved.span
+    straight = ground.body.loft.carrier.how in ("straight", "plane")
     if said is None or span is None or not straight or len(resolved.own) != 1 or not said.on_to + said.back_to:
         return None
     only = resolved.own[0][1]
@@ -187,7 +193,7 @@ def leaning(ground: Sources, resolved: Resolved) -> Mitred | None:
     way, origin = base.normal[0], base.origin[0]
     ends: list[tuple[float, Array | None]] = []
     for ref, far in ((said.back_to, -span.back), (said.on_to, span.on)):
-        body = any(p.loft.id == ref for p in ground.design.rest)
+        body = is_other(ground, ref)
         plane = ground.get(ref) if ref and not body else None
         if not isinstance(plane, Plane):
             side = 1.0 if far >= 0.0 and ref == said.on_to else -1.0
@@ -216,10 +222,11 @@ def _through(ground: Sources, first: StationNumbers, last: StationNumbers) -> tu
     frame = ground.carrier().frames(np.zeros(1))
     origin, way = frame.origin[0], frame.normal[0]
     places = [first.position, last.position]
-    for part in ground.design.rest:
-        if ground.design.loft.id in part.loft.onto or part.loft.aside:
+    used = {tool for _, tool in tools_of(ground.design, ground.body.id)}
+    for body in ground.design.bodies:
+        if body.id in used or body.id == ground.body.id or body.aside:
             continue
-        field = ground.field_of(part.loft.id)
+        field = ground.field_of(body.id)
         points = field.sections(np.linspace(field.first, field.last, 33)).control.reshape(-1, 3)
         places += ((points - origin) @ way).tolist()
     if len(places) == 2:
@@ -260,7 +267,7 @@ def _up_to(ground: Sources, ref: str, carrier: Carrier, n: StationNumbers, side:
 
     Raises: DesignError.
     """
-    if any(p.loft.id == ref for p in ground.design.rest):
+    if is_other(ground, ref):
         if isinstance(carrier, Turning | Relative | Path | Mitred):
             raise DesignError(
                 "only a body that goes straight goes on up to another body; let it go up to a plane or point"

@@ -10,12 +10,14 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from isotomon.design.bodies import in_hand
+from isotomon.design.body import Body
 from isotomon.design.datums import BUILT_IN, BUILT_IN_NAMES, Datum, construction
 from isotomon.design.drawing import Drawing
 from isotomon.design.guides import Guide
-from isotomon.design.records import Design, Drawn, Station
-from isotomon.design.resolve import Resolved
+from isotomon.design.records import Design
+from isotomon.design.resolved import Resolved
+from isotomon.design.section import Drawn
+from isotomon.design.station import Station
 from isotomon.errors import DesignError, IsotomonError, QuantityError
 from isotomon.evaluate.carrying import carrier_of
 from isotomon.evaluate.constructions import CONSTRUCT
@@ -47,13 +49,15 @@ class Ground:
 
     design: Design
     names: dict[str, Quantity]
+    body: Body
+    """The body that is worked out."""
     resolved: Resolved | None = None
     shape: SectionField | None = None
     drawings: Drawings | None = None
     shaper: Callable[[Ground], SectionField | None] | None = None
-    """Makes the field of a body that is not in hand, when something is made from it."""
+    """Makes the field of another body, when something is made from it."""
     others: dict[str, Ground] = field(default_factory=dict)
-    """Of the bodies that are not in hand, by their ids, as far as they have been asked for."""
+    """Of the other bodies, by their ids, as far as they have been asked for."""
     _made: dict[str, Thing] = field(default_factory=dict)
     _stood: dict[str, Stood] = field(default_factory=dict)
     _stood_for: Resolved | None = None
@@ -87,8 +91,8 @@ class Ground:
 
         Raises: DesignError, FieldError.
         """
-        loft = self.design.loft
-        return STRAIGHT if loft.carrier.how == "straight" else self.get(f"{CARRIER} {loft.id}")  # type: ignore[return-value]
+        straight = self.body.loft.carrier.how == "straight"
+        return STRAIGHT if straight else self.get(f"{CARRIER} {self.body.id}")  # type: ignore[return-value]
 
     def called(self, ref: str) -> str:
         """A reference in words."""
@@ -99,8 +103,8 @@ class Ground:
             return BUILT_IN_NAMES[name]
         d = self.design
         names: dict[str, str] = {r.id: r.name for group in (d.datums, d.guides, d.drawings) for r in group}
-        for body in d.parts:
-            names |= {body.loft.id: body.loft.name, **{s.id: s.name for s in body.stations}}
+        for body in d.bodies:
+            names |= {body.id: body.name, **{s.id: s.name for s in body.stations}}
         first, _, rest = part.partition(":")
         if first == "along":
             rest = edge_words(rest, names)
@@ -124,14 +128,15 @@ class Ground:
             return drawing_curve(self, ref)
         if isinstance(record, Datum) and not part:
             return self._datum(record)
-        if name == self.design.loft.id and part:
+        if name == self.body.id and part:
             return self._body(part)
         raise DesignError(f"'{self.called(ref)}' is gone; pick something else")
 
     @cached_property
     def _elsewhere(self) -> dict[str, str]:
-        """Station or body → the body it belongs to, of all that are not in hand."""
-        return {key: p.loft.id for p in self.design.rest for key in (p.loft.id, *(s.id for s in p.stations))}
+        """Station or body → the body it belongs to, of all others."""
+        others = (b for b in self.design.bodies if b.id != self.body.id)
+        return {key: b.id for b in others for key in (b.id, *(s.id for s in b.stations))}
 
     def beside(self, key: str) -> Ground:
         """The ground of another body.
@@ -139,9 +144,16 @@ class Ground:
         Raises: IsotomonError, when its numbers cannot be worked out.
         """
         if key not in self.others:
-            made = Ground(in_hand(self.design, key), self.names, None, None, self.drawings, self.shaper, self.others)
+            made = Ground(
+                self.design,
+                self.names,
+                self.design.body(key),
+                drawings=self.drawings,
+                shaper=self.shaper,
+                others=self.others,
+            )
             made._under_way = self._under_way
-            self.others[self.design.loft.id] = self
+            self.others[self.body.id] = self
             self.others[key] = made
             made.resolved = stand(made)[0]
         ground = self.others[key]
@@ -162,7 +174,7 @@ class Ground:
     @cached_property
     def _records(self) -> dict[str, Station | Guide | Drawing | Datum]:
         d = self.design
-        return {r.id: r for group in (d.stations, d.guides, d.drawings, d.datums) for r in group}
+        return {r.id: r for group in (self.body.stations, d.guides, d.drawings, d.datums) for r in group}
 
     # What stations and the body give
 
@@ -173,13 +185,13 @@ class Ground:
         elif station.plane:
             position, a, b = g.tilts_of(self.plane(station.plane))
         else:
-            turning = self.design.loft.carrier.how == "axis"
+            turning = self.body.loft.carrier.how == "axis"
             position, a, b = (
                 self._value(station.name, getattr(station, f), k)
                 for f, k in (("position", "angle" if turning else "length"), ("tilt_x", "angle"), ("tilt_y", "angle"))
             )
             if turning:
-                position *= self._value("the radius about the axis", self.design.loft.carrier.radius, "length")
+                position *= self._value("the radius about the axis", self.body.loft.carrier.radius, "length")
         return self.plane_there(position, (a, b))
 
     def plane_there(self, position: float, tilt: tuple[float, float]) -> Plane:
@@ -229,7 +241,7 @@ class Ground:
     def skin(self, ref: str) -> Skin:
         """A skin: the body's, a plane or a cylinder."""
         name = ref.removesuffix("/skin")
-        if name == self.design.loft.id:
+        if name == self.body.id:
             return BodySkin(self._shaped("the body's skin")[0])
         if self._elsewhere.get(name) == name:
             return self.beside(name).skin(name)
@@ -281,7 +293,7 @@ class Ground:
             return _rim(field_, field_.first if part == "first-rim" else field_.last)
         if part.startswith("face:"):
             lane = field_.common.lanes[field_.names.lane(part.removeprefix("face:"))]
-            return _flat_face(field_, lane, self.called(f"{self.design.loft.id}/{part}"))
+            return _flat_face(field_, lane, self.called(f"{self.body.id}/{part}"))
         if not part.startswith("along:"):
             raise DesignError(f"the body has no {part} any more; pick something else")
         column = field_.names.column(part.removeprefix("along:"))
@@ -290,7 +302,7 @@ class Ground:
         )
 
     def _shaped(self, what: str) -> tuple[SectionField, Resolved]:
-        name = f"the shape of {self.design.loft.name}"
+        name = f"the shape of {self.body.name}"
         if self.shape is None and self.shaper is not None and name not in self._under_way:
             self._under_way.append(name)
             try:
@@ -347,7 +359,7 @@ class Ground:
         thing = self.get(ref)
         if isinstance(thing, Axis) and thing.length:
             return line(thing.origin, thing.origin + thing.length * thing.way)
-        if isinstance(thing, Plane) and any(s.id == ref for s in self.design.stations):
+        if isinstance(thing, Plane) and any(s.id == ref for s in self.body.stations):
             thing = self.get(f"{ref}/outline")
         return self._as(ref, thing, SpaceCurve, "a curve")
 

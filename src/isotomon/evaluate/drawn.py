@@ -14,8 +14,9 @@ from numpy.typing import NDArray
 
 from isotomon.design.base import Pair
 from isotomon.design.drawing import Drawing, replace
-from isotomon.design.records import Drawn, KeptRun, Outline, Section
-from isotomon.design.resolve import Resolved, StationNumbers
+from isotomon.design.records import Outline
+from isotomon.design.resolved import Resolved, StationNumbers
+from isotomon.design.section import Drawn, KeptRun, Section
 from isotomon.errors import IsotomonError, ProfileError
 from isotomon.profile.drawn import DrawnShape, drawn_shape
 from isotomon.profile.loops import places_of, size_of

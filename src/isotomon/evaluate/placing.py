@@ -9,8 +9,9 @@ from functools import cached_property, lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from isotomon.design.records import Apex, Design, Drawn, Elsewhere, FromPoints, Kept, KeptRun, Outline, Section
-from isotomon.design.resolve import Resolved, StationNumbers
+from isotomon.design.records import Design, Outline
+from isotomon.design.resolved import Resolved, StationNumbers
+from isotomon.design.section import Apex, Drawn, Elsewhere, FromPoints, Kept, KeptRun, Section
 from isotomon.errors import DesignError, ProfileError
 from isotomon.evaluate.drawn import Drawings, EndSection, SolvedSection, WorkedSection, section_shape
 from isotomon.field.layers import Turned, angle_course
@@ -273,7 +274,7 @@ def _least(outline: Outline2D, cost: Callable[[Array], Array]) -> float:
 def body_angles(resolved: Resolved, design: Design, drawings: Drawings) -> dict[str, float]:
     """Station id → rad by which the body is turned there: its set angle and whole turns; a round profile takes what the
     body has between its neighbours."""
-    turns = {t.station: t.turns for t in design.loft.turns}
+    turns = {t.station: t.turns for t in resolved.body.loft.turns}
     marked, whole = [], 0
     for n in resolved.stations:
         whole += turns.get(n.station.id, 0)

@@ -11,9 +11,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.design import loft_edits
+from isotomon.design.body import Body
 from isotomon.design.guides import End, Guide, Rail, Tie
-from isotomon.design.records import Apex, Design, Kept
-from isotomon.design.resolve import Resolved, StationNumbers
+from isotomon.design.records import Design
+from isotomon.design.resolved import Resolved, StationNumbers
+from isotomon.design.section import Apex, Kept
 from isotomon.errors import IsotomonError
 from isotomon.evaluate.datums import Ground
 from isotomon.evaluate.placing import Stood, named_share, nearest_share, outline_for, source_of
@@ -52,14 +54,14 @@ def lay_rails(design: Design, ground: Ground) -> tuple[list[Laid], list[Finding]
     laid: list[Laid] = []
     findings: list[Finding] = []
     resolved, drawings = ground.resolved, ground.drawings
-    if not design.loft.rails or resolved is None or drawings is None or len(resolved.stations) < 2:
+    if not ground.body.loft.rails or resolved is None or drawings is None or len(resolved.stations) < 2:
         return laid, findings
-    if design.loft.ruled:
+    if ground.body.loft.ruled:
         text = "straight rulings run straight from station to station, past the rails; make the loft smooth"
-        return laid, [Finding("error", design.loft.name, text, about=design.loft.id)]
+        return laid, [Finding("error", ground.body.name, text, about=ground.body.id)]
     stands = [_stands(ground, resolved, n) for n in resolved.stations]
     tracks: list[tuple[Rail, Track]] = []
-    for rail in design.loft.rails:
+    for rail in ground.body.loft.rails:
         try:
             tracks.append((rail, _track(rail, ground.curve(rail.guide), stands[0].wrap)))
         except IsotomonError as error:
@@ -215,9 +217,9 @@ def lay_ties(design: Design, ground: Ground) -> list[tuple[str, Shares]]:
     resolved, drawings = ground.resolved, ground.drawings
     if resolved is None or drawings is None:
         return []
-    sources = {n.station.id: source_of(n, design, drawings) for n in resolved.stations} if design.loft.ties else {}
+    sources = {n.station.id: source_of(n, design, drawings) for n in resolved.stations} if ground.body.loft.ties else {}
     laid: list[tuple[str, Shares]] = []
-    for tie in design.loft.ties:
+    for tie in ground.body.loft.ties:
         here = ((e.station, end_share(e, outline_for(sources[e.station]))) for e in tie.ends if e.station in sources)
         laid.append((f"tie {tie.id}", {station: share for station, share in here if share is not None}))
     return laid
@@ -229,8 +231,8 @@ def lost_corners(design: Design, ground: Ground) -> list[Finding]:
     if resolved is None or drawings is None:
         return []
     names = {g.id: g.name for g in design.guides}
-    held: list[tuple[str, str, Tie | Rail]] = [(f"tie {t.id}", "tie", t) for t in design.loft.ties]
-    held += [(f"rail {names.get(r.guide, r.guide)}", "rail", r) for r in design.loft.rails]
+    held: list[tuple[str, str, Tie | Rail]] = [(f"tie {t.id}", "tie", t) for t in ground.body.loft.ties]
+    held += [(f"rail {names.get(r.guide, r.guide)}", "rail", r) for r in ground.body.loft.rails]
     findings = []
     for where, kind, record in held:
         for end in record.ends:
@@ -275,10 +277,10 @@ def together(laid: list[Laid]) -> tuple[list[list[Laid]], list[Finding]]:
     return groups, findings
 
 
-def miss_findings(design: Design, laid: Sequence[Laid]) -> list[Finding]:
+def miss_findings(design: Design, body: Body, laid: Sequence[Laid]) -> list[Finding]:
     """A finding for every rail and station that are farther apart than the design's tolerance."""
-    stations = {s.id: s for s in design.stations}
-    least = min((s.rank for s in design.stations), default=0)
+    stations = {s.id: s for s in body.stations}
+    least = min((s.rank for s in body.stations), default=0)
     findings = []
     for one in laid:
         for key, (gap, place) in one.gaps.items():

@@ -7,11 +7,15 @@ from dataclasses import replace
 
 import numpy as np
 
-from isotomon.design.bodies import body_ids, check_bodies, in_hand
+from isotomon.design.bodies import check_bodies, stations_of_all
+from isotomon.design.body import Body
 from isotomon.design.drawing import Drawing
-from isotomon.design.edits import change_drawing, find, stand_on
-from isotomon.design.records import Design, Drawn
-from isotomon.design.resolve import Resolved, resolve_design
+from isotomon.design.edits import change_drawing, find
+from isotomon.design.records import Design
+from isotomon.design.resolve import resolve_body
+from isotomon.design.resolved import Resolved
+from isotomon.design.section import Drawn
+from isotomon.design.station_edits import stand_on
 from isotomon.errors import DesignError, IsotomonError
 from isotomon.evaluate.datums import Ground
 from isotomon.evaluate.drawn import Drawings, numbers_so_far, replace_numbers, said, solved, to_drawing
@@ -21,14 +25,14 @@ from isotomon.profile.solver import Solution
 from isotomon.quantity import resolve_numbers
 
 
-def settle(design: Design) -> tuple[Resolved, Drawings]:
-    """The numbers of all stations, those on datum planes among them, and all drawings solved.
+def settle(design: Design, body: Body) -> tuple[Resolved, Drawings]:
+    """The numbers of all stations of a body, those on datum planes among them, and all drawings solved.
 
     What cannot be worked out keeps what it has, with the trouble said in the drawings' `troubles`.
     Raises: IsotomonError, for numbers that cannot be worked out.
     """
     names = resolve_numbers([(n.name, n.value, n.kind) for n in design.numbers])
-    ground = Ground(design, names)
+    ground = Ground(design, names, body)
     resolved, troubles = stand(ground)
     ground.resolved = resolved
     drawings = _solve_all(design, ground, resolved, troubles)
@@ -44,10 +48,11 @@ def stand_and_check(design: Design, keys: tuple[str, ...], plane: str) -> Design
     Raises: IsotomonError, saying why not.
     """
     made = stand_on(design, keys, plane)
-    _, drawings = settle(made)
-    for key, _, text in drawings.troubles:
-        if key in keys and plane:
-            raise DesignError(text.split("; it stands")[0])
+    for body in made.bodies:
+        if any(s.id in keys for s in body.stations):
+            for key, _, text in settle(made, body)[1].troubles:
+                if key in keys and plane:
+                    raise DesignError(text.split("; it stands")[0])
     return made
 
 
@@ -57,12 +62,11 @@ def check_design(design: Design) -> None:
     Raises: IsotomonError, when they cannot.
     """
     check_bodies(design)
-    for key in body_ids(design):
-        one = in_hand(design, key)
-        if any(s.plane for s in one.stations):
-            settle(one)
+    for body in design.bodies:
+        if any(s.plane for s in body.stations):
+            settle(design, body)
         else:
-            resolve_design(one)
+            resolve_body(design, body)
 
 
 def _solve_all(design: Design, ground: Ground, resolved: Resolved, troubles: list[Trouble]) -> Drawings:
@@ -105,7 +109,7 @@ def _solve_all(design: Design, ground: Ground, resolved: Resolved, troubles: lis
 def _drawings_behind(design: Design, drawing: Drawing) -> set[str]:
     """Drawings whose solution a drawing's references may need."""
     stations = {p.source.split("/")[0] for p in drawing.points if "/" in p.source}
-    return {s.section.drawing for s in design.stations if s.id in stations and isinstance(s.section, Drawn)}
+    return {s.section.drawing for s in stations_of_all(design) if s.id in stations and isinstance(s.section, Drawn)}
 
 
 def followed(drawing: Drawing, ground: Ground) -> tuple[dict[str, tuple[float, float]], list[str]]:
@@ -152,6 +156,11 @@ def _in_plane(drawing: Drawing, source: str, ground: Ground) -> tuple[float, flo
     return float(flat[0, 0]), float(flat[0, 1])
 
 
+def standing_body(design: Design, drawing: Drawing) -> Body:
+    """The body on a station of which a drawing stands, else the first one."""
+    return next((b for b in design.bodies if any(s.id == drawing.plane for s in b.stations)), design.bodies[0])
+
+
 def settled(design: Design, key: str) -> Design:
     """The design with one drawing's solved coordinates written into it, as after every edit of the drawing.
 
@@ -160,7 +169,7 @@ def settled(design: Design, key: str) -> Design:
     Raises: IsotomonError, when its numbers cannot be worked out or a constraint cannot be written.
     """
     drawing = find(design.drawings, key)
-    resolved, drawings = settle(design)
+    resolved, drawings = settle(design, standing_body(design, drawing))
     places = drawings.outside.get(key, {})
     solution = solved(drawing, tuple(resolved.figures[key].items()), tuple(places.items()))
     return design if not solution.ok else change_drawing(design, key, lambda _: solution.drawing)

@@ -11,8 +11,9 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from isotomon.design.records import Apex, Design, Kept, KeptRun
-from isotomon.design.resolve import Resolved, StationNumbers
+from isotomon.design.records import Design
+from isotomon.design.resolved import Resolved, StationNumbers
+from isotomon.design.section import Apex, Kept, KeptRun
 from isotomon.errors import FieldError, ProfileError
 from isotomon.evaluate.along import course_of, rim_of
 from isotomon.evaluate.drawn import Drawings
@@ -181,7 +182,7 @@ def make_shape(
     held = [*ties, *((f"rail {g[0].rail.id}", g[0].shares) for g in groups)]
     form, variants = shape_form(design, resolved, drawings, held)
     index = {variant: i for i, variant in enumerate(form.variants)}
-    turns = {t.station: t.turns for t in design.loft.turns}
+    turns = {t.station: t.turns for t in resolved.body.loft.turns}
     placed, whole = [], 0
     for k, n in enumerate(resolved.stations):
         whole += 0 if n.carried else turns.get(n.station.id, 0)
@@ -191,14 +192,14 @@ def make_shape(
     tracks = [_midway([x.track for x in g]) for g in groups]
     places = [form.common.place_of(f"rail {t.key}") for t in tracks]
     bent = carrier is not STRAIGHT
-    rails = make_rails(form.common, tracks, places, form.anchor_u, design.loft.stretch, near=bent)
+    rails = make_rails(form.common, tracks, places, form.anchor_u, resolved.body.loft.stretch, near=bent)
     shares = np.full((len(placed), len(form.common.ties)), np.nan)
     for row, n in enumerate(resolved.stations):
         at = index.get(variants[n.station.id])
         if at is not None:
             shares[row] = form.common.on(np.array([t.share[at] for t in form.common.ties]))
-    loft = design.loft
-    course = course_of(design, resolved, placed, form.common, form.rule.area_form, carrier)
+    loft = resolved.body.loft
+    course = course_of(resolved, placed, form.common, form.rule.area_form, carrier)
     manner = Manner(
         loft.ruled or isinstance(carrier, Mitred),
         resolved.ring,

@@ -8,9 +8,11 @@ from typing import Protocol
 import numpy as np
 from numpy.typing import NDArray
 
+from isotomon.design.body import Body
 from isotomon.design.drawing import Drawing
-from isotomon.design.records import Design, Station
-from isotomon.design.resolve import Resolved
+from isotomon.design.records import Design
+from isotomon.design.resolved import Resolved
+from isotomon.design.station import Station
 from isotomon.evaluate.drawn import Drawings
 from isotomon.evaluate.placing import Stood
 from isotomon.field.carriers import Carrier
@@ -28,7 +30,11 @@ class Sources(Protocol):
 
     @property
     def design(self) -> Design:
-        """The design, with the body in hand that is worked out."""
+        """The design."""
+
+    @property
+    def body(self) -> Body:
+        """The body that is worked out."""
 
     @property
     def names(self) -> dict[str, Quantity]:
@@ -70,7 +76,7 @@ class Sources(Protocol):
         """A skin: a body's, a plane or a cylinder."""
 
     def carrier(self) -> Carrier:
-        """What carries the stations of the body in hand."""
+        """What carries the stations of the body."""
 
     def drawing(self, ref: str) -> Drawing | None:
         """The drawing with this id, if there is one."""

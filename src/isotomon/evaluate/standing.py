@@ -6,8 +6,9 @@ from dataclasses import replace
 
 import numpy as np
 
-from isotomon.design.records import Apex
-from isotomon.design.resolve import Resolved, resolve_design
+from isotomon.design.resolve import resolve_body
+from isotomon.design.resolved import Resolved
+from isotomon.design.section import Apex
 from isotomon.errors import DesignError, IsotomonError
 from isotomon.evaluate.sources import Sources
 from isotomon.geometry.datums import Cylinder, Frame, tilts_of
@@ -21,15 +22,15 @@ def stand(ground: Sources) -> tuple[Resolved, list[Trouble]]:
 
     Raises: IsotomonError, for numbers that cannot be worked out.
     """
-    design = ground.design
+    body = ground.body
     troubles: list[Trouble] = []
     placed: dict[str, tuple[float, float, float]] = {}
     aside: dict[str, tuple[float, float]] = {}
     wrap: tuple[float, float, float] | None = None
-    for station in design.stations:
+    for station in body.stations:
         if station.plane:
             try:
-                if design.loft.carrier.how != "straight":
+                if body.loft.carrier.how != "straight":
                     raise DesignError("only a loft carried straight has stations on datum planes")
                 thing = ground.get(station.plane)
                 if isinstance(thing, Cylinder):
@@ -46,7 +47,7 @@ def stand(ground: Sources) -> tuple[Resolved, list[Trouble]]:
                 troubles.append(
                     (station.id, f"station {station.name}", f"its plane: {error}; it stands where it stood")
                 )
-    resolved = replace(resolve_design(design, placed), wrap=wrap)
+    resolved = replace(resolve_body(ground.design, body, placed), wrap=wrap)
     if aside:
         moved = tuple(replace(n, offset=aside.get(n.station.id, n.offset)) for n in resolved.stations)
         resolved = replace(resolved, stations=moved)

@@ -9,10 +9,15 @@ import re
 from dataclasses import dataclass
 from pathlib import Path
 
+from isotomon.design.bodies import leading
+from isotomon.design.body import Body
 from isotomon.design.disk import decode_text, read_bytes
-from isotomon.design.records import Design, Drawn, FromPoints, Kept, Law, LawPoint, Loft, Outline, Section, Station
-from isotomon.design.resolve import MOST_STATIONS, resolve_design
-from isotomon.design.sections import parse_section, section_text
+from isotomon.design.law import Law, LawPoint
+from isotomon.design.records import Design, Outline
+from isotomon.design.resolve import MOST_STATIONS, resolve_body
+from isotomon.design.section import Drawn, FromPoints, Kept, Section
+from isotomon.design.section_text import parse_section, section_text
+from isotomon.design.station import Station
 from isotomon.errors import DesignError, FileError, ProfileError
 from isotomon.profile.foil_points import parse_foil_text
 from isotomon.profile.readymade import outline_of
@@ -131,12 +136,10 @@ def table_design(text: str, source: str, name: str, folder: Path) -> Design:
         unit=unit,  # type: ignore[arg-type]
         tolerance=_tolerance(size),
         outlines=tuple(outlines.values()),
-        stations=tuple(stations),
-        loft=Loft("body", name),
-        laws=tuple(laws),
+        bodies=(Body("body", name, stations=tuple(stations), laws=tuple(laws)),),
     )
     try:
-        resolve_design(design)
+        resolve_body(design, design.bodies[0])
     except DesignError as error:
         raise FileError(f"{source}: {error}") from None
     return design
@@ -273,16 +276,18 @@ def read_foil(path: Path, key: str, name: str) -> Outline:
     return outline
 
 
-def write_table(design: Design) -> str:
-    """The stations as a table that `read_table` reads back; formulas as their values.
+def write_table(design: Design, hand: str = "") -> str:
+    """The stations of a body (the leading one where none is said) as a table that `read_table` reads back; formulas as their
+    values.
 
     Raises: IsotomonError.
     """
-    if design.loft.carrier.how != "straight":
+    body = design.body(hand or leading(design))
+    if body.loft.carrier.how != "straight":
         raise DesignError(
             "a table says positions along a straight body; carry the loft straight, or save the design instead"
         )
-    resolved = resolve_design(design)
+    resolved = resolve_body(design, body)
     unit = design.unit
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")

@@ -8,8 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from isotomon.design.bodies import name_of, results
-from isotomon.errors import IsotomonError
+from isotomon.design.bodies import name_of, results, tools_of
 from isotomon.inspect.results import Full, Quick, Shape
 from isotomon.kernel.protocol import Built
 from isotomon.quantity import display
@@ -83,13 +82,9 @@ def _along(shape: Shape) -> list[dict[str, Any]]:
 
 def _bodies(quick: Quick, built: Mapping[str, Built]) -> list[dict[str, Any]]:
     """The bodies of their own in order, with what was added to, cut from or kept in common with each."""
-    try:
-        chains = results(quick.design)
-    except IsotomonError:
-        return []
     found = []
-    for key, tools in chains.items():
-        one = quick.of(key)
+    for key in results(quick.design):
+        one, tools = quick.of(key), tools_of(quick.design, key)
         if one is None or one.full is None:
             continue
         row = _body(one, one.full, built.get(key))
@@ -98,7 +93,7 @@ def _bodies(quick: Quick, built: Mapping[str, Built]) -> list[dict[str, Any]]:
             solid = built.get(key)
             row |= {"volume_mm3": solid.volume if solid else None, "area_mm2": solid.area if solid else None}
             row |= {"centre_mm": list(solid.centre) if solid else None}
-            density = one.design.loft.density
+            density = one.body.density
             row.pop("inertia_kg_mm2", None)
             if density is not None:
                 row["mass_kg"] = solid.volume * density * 1e-9 if solid else None
@@ -110,7 +105,7 @@ def _body(quick: Quick, full: Full, built: Built | None) -> dict[str, Any]:
     body, skin = full.body, quick.shape is not None and quick.shape.open
     sound = built is not None and not any(f.severity == "error" for f in quick.findings)
     result: dict[str, Any] = {
-        "name": quick.design.loft.name,
+        "name": quick.body.name,
         "volume_mm3": None if skin else body.volume,
         "area_mm2": body.area,
         "centre_mm": [float(x) for x in body.centre],
@@ -119,7 +114,7 @@ def _body(quick: Quick, full: Full, built: Built | None) -> dict[str, Any]:
         "watertight": bool(built.watertight) if built else False,
         "volume_solid_mm3": built.volume if built else None,
     }
-    density = quick.design.loft.density
+    density = quick.body.density
     if density is not None and not skin:
         result["mass_kg"] = body.mass(density)
         result["inertia_kg_mm2"] = np.asarray(body.inertia(density)).tolist()

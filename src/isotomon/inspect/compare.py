@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from isotomon.design.records import Design
 from isotomon.errors import DesignError, IsotomonError
-from isotomon.evaluate.after import even_sizes
+from isotomon.evaluate.placements import even_sizes
 from isotomon.field.mesh import skin_mesh, triangles
 from isotomon.geometry.datums import Axis, SpaceCurve
 from isotomon.inspect.looks import ground_of
@@ -48,7 +48,7 @@ def compare(one: Quick, other: Quick) -> Comparison:
 
 def _figures(quick: Quick) -> dict[str, tuple[float, str]]:
     if quick.shape is None or quick.full is None:
-        raise DesignError(f"{quick.design.loft.name} is not there to be compared")
+        raise DesignError(f"{quick.body.name} is not there to be compared")
     c, full, field = quick.shape.curves, quick.full, quick.shape.field
     open_ = quick.shape.open
     low, high = (np.nan, np.nan) if open_ else (float(c.area.min()), float(c.area.max()))
@@ -75,11 +75,11 @@ def _surface(quick: Quick) -> float:
 
 def _walls(one: Quick, other: Quick) -> list[tuple[str, float, float, str]]:
     """The least and greatest width of the walls all round, where one of both goes by a rim."""
-    said = next((q for q in (one, other) if q.design.loft.carrier.rim), None)
+    said = next((q for q in (one, other) if q.body.loft.carrier.rim), None)
     if said is None:
         return []
     try:
-        ground, carrier = ground_of(said), said.design.loft.carrier
+        ground, carrier = ground_of(said), said.body.loft.carrier
         rim, axis = ground.curve(carrier.rim), ground.axis(carrier.on)
         found = [wall_widths(q, rim, axis)[1] for q in (one, other)]
     except IsotomonError:  # neither is a wall, or what they go by is gone, which has a finding of its own
@@ -100,11 +100,11 @@ def choose(designs: Sequence[Design], names: Sequence[str]) -> tuple[Quick, Quic
     pair = []
     for k in range(2):
         quick, name = results[min(k, len(results) - 1)], names[k] if k < len(names) else ""
-        bodies = {q.design.loft.name: q for q in (quick, *quick.others)}
+        bodies = {q.body.name: q for q in (quick, *quick.others)}
         if name and name not in bodies:
             raise DesignError(f"there is no body '{name}'; there are {', '.join(bodies)}")
         pair.append(bodies[name] if name else quick)
-    if len(designs) == 1 and pair[0].design.loft.id == pair[1].design.loft.id:
+    if len(designs) == 1 and pair[0].body.id == pair[1].body.id:
         raise DesignError("a body is compared with another one; name two bodies, or give another design")
     return pair[0], pair[1]
 

@@ -9,14 +9,14 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from isotomon.design.after import is_joined
-from isotomon.design.bodies import body_ids, name_of, results, set_aside
+from isotomon.design.bodies import body_ids, name_of, results, set_aside, tools_of
 from isotomon.design.gauges import Gauge, check_gauge
 from isotomon.design.records import Design
+from isotomon.design.steps import is_joined
 from isotomon.errors import DesignError, IsotomonError, QuantityError
-from isotomon.evaluate.after import ITSELF, even_sizes
 from isotomon.evaluate.datums import Ground
 from isotomon.evaluate.guides import direction
+from isotomon.evaluate.placements import ITSELF, even_sizes
 from isotomon.evaluate.sources import Thing
 from isotomon.field.skin import BodySkin
 from isotomon.geometry import space
@@ -67,11 +67,11 @@ def _unsound(quick: Quick, finished: Finished) -> list[Finding]:
         one = quick.of(body)
         if one is None:
             continue
-        name, skin = one.design.loft.name, one.shape is not None and one.shape.open
+        name, skin = one.body.name, one.shape is not None and one.shape.open
         if not built.valid:
             text = "the finished solid is not valid: the kernel finds its faces or edges at odds; change what was made of it last"
             found.append(Finding("error", name, text, about=body))
-        elif not (built.watertight or skin or (one.design.loft.imported and not built.pieces)):
+        elif not (built.watertight or skin or (one.body.file and not built.pieces)):
             text = (
                 "the finished solid is not watertight: it touches itself, or another part of it, along a line alone; "
                 "move the parts into each other, or apart"
@@ -89,14 +89,14 @@ def _unsound(quick: Quick, finished: Finished) -> list[Finding]:
 def _pieces(quick: Quick, finished: Finished) -> list[Finding]:
     """A note for each body that combining leaves in more pieces than it was given."""
     found = []
-    for body, tools in results(quick.design).items():
-        one, built = quick.of(body), finished.get(body)
-        if one is None or built is None or one.design.loft.imported:
+    for body in results(quick.design):
+        one, built, tools = quick.of(body), finished.get(body), tools_of(quick.design, body)
+        if one is None or built is None or one.body.file:
             continue
-        whole = 1 if is_joined(one.design.loft.after) else len(one.placed)
+        whole = 1 if is_joined(one.body.done) else len(one.placed)
         if built.pieces <= whole or not (tools or whole < len(one.placed)):
             continue
-        name = one.design.loft.name
+        name = one.body.name
         if not tools:
             text = f"its copies do not all touch, so that joined they are {built.pieces} pieces; bring them nearer, or keep them separate"
             found.append(Finding("note", name, text, about=body))
@@ -283,7 +283,7 @@ def _area(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -> Rea
         return Reading((("Area", _whole(quick, finished, ref)[0].area, "area"),), ())
     name, _, part = ref.partition("/")
     one = quick.of(name)
-    stationed = next((q for q in (quick, *quick.others) if any(s.id == ref for s in q.design.stations)), None)
+    stationed = next((q for q in (quick, *quick.others) if any(s.id == ref for s in q.body.stations)), None)
     if one is not None and part.startswith(("face:", "first", "last")) and "rim" not in part:
         # A face that others cut into or add to is known as its own body is shaped.
         title = "Area as shaped" if of_solid(quick, one) else "Area"
@@ -320,7 +320,7 @@ def _whole(quick: Quick, finished: Finished, body: str) -> tuple[BodyMeasures, b
 def _face_area(one: Quick, part: str) -> float:
     """mm² of one face or end of a body. Raises: DesignError, FieldError."""
     if one.shape is None:
-        raise DesignError(f"{one.design.loft.name} is not there; choose another")
+        raise DesignError(f"{one.body.name} is not there; choose another")
     sizes = even_sizes(one.placed[:1])
     if sizes is None:
         raise DesignError("faces of a body that is resized unevenly are not measured one by one; measure the body")
@@ -328,7 +328,7 @@ def _face_area(one: Quick, part: str) -> float:
     if part.startswith("face:"):
         return size**2 * lane_area(one.shape.field, one.shape.field.names.lane(part.removeprefix("face:")))
     if one.shape.field.ring or one.shape.open:
-        raise DesignError(f"{one.design.loft.name} has no ends; choose a face")
+        raise DesignError(f"{one.body.name} has no ends; choose a face")
     return size**2 * float(one.shape.curves.area[0 if part == "first" else -1])
 
 
@@ -339,7 +339,7 @@ def _body(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -> Rea
         raise DesignError("the body is a skin, which has no volume; close its profiles")
     found, near = _whole(quick, finished, gauge.on[0])
     figures = [("Volume", found.volume, "volume"), ("Surface", found.area, "area")]
-    density = one.design.loft.density if one is not None else None
+    density = one.body.density if one is not None else None
     if density is not None:
         figures.append(("Mass", found.mass(density), "mass"))
     figures += [(f"Centre {n}", float(c), "length") for n, c in zip("XYZ", found.centre, strict=True)]

@@ -8,8 +8,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.design import loft_edits
-from isotomon.design.records import Apex, Design, Kept, Law, LawPoint
-from isotomon.design.resolve import Resolved, law_band, law_targets, law_value, names_at
+from isotomon.design.body import Body
+from isotomon.design.law import Law, LawPoint
+from isotomon.design.law_values import law_band, law_targets, law_value
+from isotomon.design.records import Design
+from isotomon.design.resolved import Resolved, names_at
+from isotomon.design.section import Apex, Kept
 from isotomon.errors import IsotomonError
 from isotomon.evaluate.drawn import Drawings
 from isotomon.evaluate.placing import holes_for, source_of
@@ -30,7 +34,7 @@ def drawing_findings(drawings: Drawings) -> tuple[Finding, ...]:
     return tuple(Finding("error", name, text, about=key) for key, name, text in drawings.troubles)
 
 
-def turn_findings(design: Design, shape: Shape, turn: Array | None, judged: tuple[Judged, ...]) -> list[Finding]:
+def turn_findings(body: Body, shape: Shape, turn: Array | None, judged: tuple[Judged, ...]) -> list[Finding]:
     """A finding for turn that ties cause and no law of turn asks for."""
     if turn is None or not len(turn) or np.abs(turn).max() < LEAST_TURN:
         return []
@@ -39,7 +43,7 @@ def turn_findings(design: Design, shape: Shape, turn: Array | None, judged: tupl
     steps = np.diff(turn)
     k = int(np.abs(steps).argmax())
     stations = shape.field.stations
-    names = {s.id: s.name for s in design.stations}
+    names = {s.id: s.name for s in body.stations}
 
     def name(row: int) -> str:
         return names[stations[row].key.partition("/")[0]]
@@ -50,11 +54,11 @@ def turn_findings(design: Design, shape: Shape, turn: Array | None, judged: tupl
         f"{name(k + 1)} ({np.degrees(steps[k]):.4g}°), and no law asks for it"
     )
     mends = (
-        Mend("Even out: all ties automatic", loft_edits.remove_ties),
-        Mend("Intend it: a law of turn", lambda d: loft_edits.intend_turn(d, _turn_points(shape))),
+        Mend("Even out: all ties automatic", lambda d: loft_edits.remove_ties(d, body.id)),
+        Mend("Intend it: a law of turn", lambda d: loft_edits.intend_turn(d, body.id, _turn_points(shape))),
     )
     middle = (stations[k].position + stations[k + 1].position) / 2.0
-    return [Finding("band", design.loft.name, text, middle, about=design.loft.id, mends=mends)]
+    return [Finding("band", body.name, text, middle, about=body.id, mends=mends)]
 
 
 def _turn_points(shape: Shape) -> tuple[LawPoint, ...]:
@@ -78,29 +82,27 @@ def hole_findings(design: Design, resolved: Resolved, drawings: Drawings, shape:
     text = f"the holes are left out, since not all profiles have as many ({said}); draw as many in each"
     if resolved.wrap is not None:
         text = "the holes are left out: wrapped stations take none"
-    return [Finding("note", design.loft.name, text, about=design.loft.id)]
+    return [Finding("note", resolved.body.name, text, about=resolved.body.id)]
 
 
-def flaw_findings(design: Design, shape: Shape, full: Full) -> list[Finding]:
+def flaw_findings(body: Body, shape: Shape, full: Full) -> list[Finding]:
     findings = [
-        Finding("error", f"{f.position:.4g} mm along", f.text, f.position, f.place, design.loft.id)
+        Finding("error", f"{f.position:.4g} mm along", f.text, f.position, f.place, body.id)
         for f in find_flaws(shape.field)
     ]
     if full.body.volume <= 0.0 and not findings and not shape.open:
-        findings.append(
-            Finding("error", design.loft.name, "the body is inside out; check the profiles", about=design.loft.id)
-        )
+        findings.append(Finding("error", body.name, "the body is inside out; check the profiles", about=body.id))
     return findings
 
 
-def bulge_findings(design: Design, shape: Shape) -> list[Finding]:
+def bulge_findings(body: Body, shape: Shape) -> list[Finding]:
     """A note where, between two stations, the area leaves the range of both by more than `BULGE`, whatever is judged; not where
     rails say how wide it is there."""
     if shape.open or shape.field.ruled or shape.field.rails is not None:
         return []
     area, at = shape.curves.area, shape.at_stations
     stations = [s.key.partition("/")[0] for s in shape.field.stations]
-    names = {s.id: s.name for s in design.stations}
+    names = {s.id: s.name for s in body.stations}
     worst: tuple[float, int, int] | None = None
     for k, (a, b) in enumerate(zip(at[:-1].tolist(), at[1:].tolist(), strict=True)):
         low, high = sorted((float(area[a]), float(area[b])))
@@ -123,19 +125,19 @@ def bulge_findings(design: Design, shape: Shape) -> list[Finding]:
     return [
         Finding(
             "note",
-            design.loft.name,
+            body.name,
             text,
             position,
             (float(place[0]), float(place[1]), float(place[2])),
-            design.loft.id,
+            body.id,
         )
     ]
 
 
-def judge_laws(design: Design, resolved: Resolved, shape: Shape) -> tuple[tuple[Judged, ...], list[Finding]]:
+def judge_laws(resolved: Resolved, shape: Shape) -> tuple[tuple[Judged, ...], list[Finding]]:
     """Every law against the shape, with the findings it makes."""
     judged, findings = [], []
-    for law in design.laws:
+    for law in resolved.body.laws:
         try:
             result, wheres = _judge(law, resolved, shape)
         except IsotomonError as error:

@@ -38,14 +38,15 @@ class Colouring:
 
 def ground_of(quick: Quick) -> Ground:
     """What references of a rebuilt design are looked up on."""
-    shapes = {q.design.loft.id: q.shape.field for q in (quick, *quick.others) if q.shape is not None}
+    shapes = {q.body.id: q.shape.field for q in (quick, *quick.others) if q.shape is not None}
     return Ground(
         quick.design,
         quick.resolved.names,
+        quick.body,
         quick.resolved,
-        shapes.get(quick.design.loft.id),
+        shapes.get(quick.body.id),
         quick.drawings,
-        lambda ground: shapes.get(ground.design.loft.id),
+        lambda ground: shapes.get(ground.body.id),
     )
 
 

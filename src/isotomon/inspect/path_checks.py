@@ -6,9 +6,10 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
-from isotomon.design.edits import change_loft, replace
+from isotomon.design.bodies import change_loft, remove_step
+from isotomon.design.body import Body
+from isotomon.design.edits import replace
 from isotomon.design.loft_edits import change_guide
-from isotomon.design.records import Design, Loft
 from isotomon.errors import CornerError, IsotomonError
 from isotomon.evaluate.guides import joined_run
 from isotomon.evaluate.sources import Sources
@@ -23,25 +24,25 @@ OVER = 1e-3
 SAMPLES = 600
 
 
-def body_finding(loft: Loft, error: IsotomonError) -> Finding:
-    """Why the body in hand cannot be made, where, and what would do."""
+def body_finding(body: Body, error: IsotomonError) -> Finding:
+    """Why a body cannot be made, where, and what would do."""
     mends: tuple[Mend, ...] = ()
-    if isinstance(error, CornerError) and loft.carrier.how == "path":
-        mends = (_corners("Round the corners", "rounded"), _corners("Mitre the corners", "mitred"))
-    return Finding("error", loft.name, str(error), place=error.place, about=loft.id, mends=mends)
+    if isinstance(error, CornerError) and body.loft.carrier.how == "path":
+        mends = (_corners(body, "Round the corners", "rounded"), _corners(body, "Mitre the corners", "mitred"))
+    return Finding("error", body.name, str(error), place=error.place, about=body.id, mends=mends)
 
 
-def _corners(title: str, how: str) -> Mend:
-    return Mend(title, lambda d: change_loft(d, carrier=replace(d.loft.carrier, corners=how)))
+def _corners(body: Body, title: str, how: str) -> Mend:
+    return Mend(title, lambda d: change_loft(d, body.id, carrier=replace(d.body(body.id).loft.carrier, corners=how)))
 
 
 def path_findings(ground: Sources, field: SectionField) -> list[Finding]:
     """Gaps in the path that are bridged, and a profile that was drawn far from it."""
-    loft, design = ground.design.loft, ground.design
-    if loft.carrier.how != "path":
+    body, design = ground.body, ground.design
+    if body.loft.carrier.how != "path":
         return []
     found = []
-    guide = next((g for g in design.guides if g.id == loft.carrier.on and g.kind == "joined"), None)
+    guide = next((g for g in design.guides if g.id == body.loft.carrier.on and g.kind == "joined"), None)
     if guide is not None and guide.choices[0] == "kept":
         curve, joins = joined_run(ground, guide)
         for join in joins:
@@ -52,13 +53,13 @@ def path_findings(ground: Sources, field: SectionField) -> list[Finding]:
                     "ends halfway; bring the curves together, or smooth their joins"
                 )
                 mend = Mend("Smooth the joins", lambda d: change_guide(d, guide.id, choices=("smoothed",)))
-                found.append(Finding("note", loft.name, text, place=join.place, about=loft.id, mends=(mend,)))
-    if loft.carrier.drawn_on and isinstance(field.carrier, Relative):
-        found += _far_from_path(loft, field)
+                found.append(Finding("note", body.name, text, place=join.place, about=body.id, mends=(mend,)))
+    if body.loft.carrier.drawn_on and isinstance(field.carrier, Relative):
+        found += _far_from_path(body, field)
     return found
 
 
-def _far_from_path(loft: Loft, field: SectionField) -> list[Finding]:
+def _far_from_path(body: Body, field: SectionField) -> list[Finding]:
     """A profile that is kept where it was drawn, farther from the path's start than it is large."""
     assert isinstance(field.carrier, Relative)
     start = field.carrier.base.frames(np.array([field.first])).origin[0]
@@ -72,11 +73,12 @@ def _far_from_path(loft: Loft, field: SectionField) -> list[Finding]:
         f"its profile was drawn {far:.4g} mm from where the path begins and is carried along as far beside it; bring it to the "
         "path's start, if that is not meant"
     )
-    mend = Mend("Bring the profile to the path", lambda d: change_loft(d, carrier=replace(d.loft.carrier, drawn_on="")))
-    return [Finding("note", loft.name, text, place=(x, y, z), about=loft.id, mends=(mend,))]
+    carrier = replace(body.loft.carrier, drawn_on="")
+    mend = Mend("Bring the profile to the path", lambda d: change_loft(d, body.id, carrier=carrier))
+    return [Finding("note", body.name, text, place=(x, y, z), about=body.id, mends=(mend,))]
 
 
-def laid_over(design: Design, mesh: SkinMesh, maps: Array) -> Finding | None:
+def laid_over(body: Body, mesh: SkinMesh, maps: Array) -> Finding | None:
     """A copy that comes to lie over the body itself, as one turned about its own axis does."""
     if len(maps) < 2:
         return None
@@ -99,6 +101,6 @@ def laid_over(design: Design, mesh: SkinMesh, maps: Array) -> Finding | None:
                 f"copy {k + 1} lies over the body itself, which looks the same there; move the body off the axis first, or take "
                 "the copies out"
             )
-            mend = Mend("Take the last step out", lambda d: change_loft(d, after=d.loft.after[:-1]))
-            return Finding("error", design.loft.name, text, place=(x, y, z), about=design.loft.id, mends=(mend,))
+            mend = Mend("Take the last step out", lambda d: remove_step(d, body.done[-1].id))
+            return Finding("error", body.name, text, place=(x, y, z), about=body.id, mends=(mend,))
     return None

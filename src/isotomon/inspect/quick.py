@@ -11,18 +11,20 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from isotomon.design.bodies import in_hand
-from isotomon.design.edits import loft_references
+from isotomon.design.bodies import leading
+from isotomon.design.body import Body
 from isotomon.design.edits import replace as replace_record
-from isotomon.design.records import Design, Elsewhere
-from isotomon.design.resolve import Resolved
-from isotomon.design.sections import stands_on
+from isotomon.design.records import Design
+from isotomon.design.resolved import Resolved
+from isotomon.design.section import Elsewhere
+from isotomon.design.steps import Combine
+from isotomon.design.walk import head_of, references
 from isotomon.errors import FieldError, IsotomonError
-from isotomon.evaluate.after import ITSELF, placements
 from isotomon.evaluate.body_ends import endings, reached, stand_on_ends
 from isotomon.evaluate.carrying import leaning, spanned
 from isotomon.evaluate.datums import Ground, work_out
 from isotomon.evaluate.drawn import Drawings
+from isotomon.evaluate.placements import Stage, placed_by, stages
 from isotomon.evaluate.rails import Laid, lay_rails, lay_ties, lost_corners, miss_findings, together
 from isotomon.evaluate.settle import settle
 from isotomon.evaluate.shape import Form, make_shape, shape_key
@@ -52,25 +54,26 @@ PLACES_A_TURN, MOST_PLACES = (60, 36), 2401
 """Of a body that goes round: at rest, and while something moves."""
 
 
-def rebuild(design: Design, moving: bool = False) -> Quick:
-    """The quick results of a design; fewer of them, on fewer places, while something is `moving`. Bodies that are not in
-    hand, and on which nothing in hand bears, are remembered.
+def rebuild(design: Design, hand: str = "", moving: bool = False) -> Quick:
+    """The quick results of a design for the body in `hand` (the leading one where none is said), with those of the others;
+    fewer of them, on fewer places, while something is `moving`. Bodies on which nothing else bears are remembered.
 
     Raises: IsotomonError, when the design's numbers cannot be worked out (nothing that the session lets in).
     """
-    quick, ground = _one(design, moving)
-    if not design.rest:
+    body = design.body(hand or leading(design))
+    quick, ground = _one(design, body, moving)
+    if len(design.bodies) == 1:
         return _gauged(quick, ground, moving)
-    others = tuple(_beside(in_hand(design, p.loft.id), moving) for p in design.rest)
-    told = tuple(replace(f, where=f"{q.design.loft.name}: {f.where}") for q in others for f in q.own_findings)
+    others = tuple(_beside(design, other, moving) for other in design.bodies if other.id != body.id)
+    told = tuple(replace(f, where=f"{q.body.name}: {f.where}") for q in others for f in q.own_findings)
     twice = _named_twice(design)
     return _gauged(replace(quick, others=others, findings=(*quick.findings, *told, *twice)), ground, moving)
 
 
 def _named_twice(design: Design) -> list[Finding]:
     """A note for each name that several bodies have."""
-    count = Counter(p.loft.name for p in design.parts)
-    about = {p.loft.name: p.loft.id for p in design.parts}
+    count = Counter(b.name for b in design.bodies)
+    about = {b.name: b.id for b in design.bodies}
     text = "bodies are called so; give each a name of its own, so that files and checks tell them apart"
     return [Finding("note", name, f"{n} {text}", about=about[name]) for name, n in count.items() if n > 1]
 
@@ -84,56 +87,47 @@ def _gauged(quick: Quick, ground: Ground, moving: bool) -> Quick:
     return replace(quick, readings=readings, findings=(*quick.findings, *wrong))
 
 
-def _beside(design: Design, moving: bool) -> Quick:
-    """The results of a body that is not in hand."""
-    others = {key for p in design.rest for key in (p.loft.id, *(s.id for s in p.stations))}
-    made_from = {
-        ref.partition(":")[0].partition("/")[0]
-        for refs in (
-            *(g.on for g in design.guides),
-            *((p.on, p.toward) for g in design.guides for p in g.points),
-            *(d.on for d in design.datums),
-            *((d.plane, *(p.source for p in d.points)) for d in design.drawings),
-            *((s.plane, stands_on(s.section)) for s in design.stations),
-            tuple(loft_references(design.loft)),
-        )
-        for ref in refs
-    }
-    span, straight = design.loft.span, design.loft.carrier.how in ("straight", "plane")
-    if others & made_from or (span is not None and span.whole and straight):
-        return _one(design, moving)[0]
-    return _alone(replace_record(design, rest=(), place=0, note="", name="", gauges=()))
+def _beside(design: Design, body: Body, moving: bool) -> Quick:
+    """The results of a body that is not in hand; what it is combined with does not bear on them."""
+    others = {key for b in design.bodies if b.id != body.id for key in (b.id, *(s.id for s in b.stations))}
+    bare = replace_record(body, steps=tuple(step for step in body.steps if not isinstance(step, Combine)), up_to=None)
+    alone = replace_record(design, bodies=(body,), note="", name="", gauges=())
+    span, straight = body.loft.span, body.loft.carrier.how in ("straight", "plane")
+    bears = any(head_of(found.text) in others for found in references(replace_record(alone, bodies=(bare,))))
+    if bears or (span is not None and span.whole and straight):
+        return _one(design, body, moving)[0]
+    return _alone(alone)
 
 
 @lru_cache(maxsize=64)
 def _alone(design: Design) -> Quick:
-    return _one(design, False)[0]
+    return _one(design, design.bodies[0], False)[0]
 
 
-def _one(design: Design, moving: bool) -> tuple[Quick, Ground]:
-    """The results of the body in hand, and what they were worked out on."""
-    resolved, drawings = settle(design)
+def _one(design: Design, body: Body, moving: bool) -> tuple[Quick, Ground]:
+    """The results of a body, and what they were worked out on."""
+    resolved, drawings = settle(design, body)
     drawn = drawing_findings(drawings)
-    ground = Ground(design, resolved.names, resolved, None, drawings, _field_of)
+    ground = Ground(design, resolved.names, body, resolved, None, drawings, _field_of)
     resolved, drawings, missing = _on_ends(ground, resolved, drawings)
     shape, loft, groups = _shape(ground, resolved, drawings, MOVING if moving else AT_REST)
     loft = [*missing, *(f for f in loft if all(f.text != m.text for m in missing))]
     ground.shape = shape.field if shape is not None else None
     datums, lost = _datums(design, ground)
     guides, unmade = _guides(design, ground)
-    placed, misplaced = _placed(design, ground)
+    put, misplaced = _put(ground)
     if shape is not None and not moving:
-        over = laid_over(design, shape.mesh, placed)
+        over = laid_over(body, shape.mesh, placed_by(put))
         misplaced += [*path_findings(ground, shape.field), *([over] if over is not None else [])]
     lost += [*unmade, *loft, *misplaced]
     if shape is None:
         told = (*drawn, *lost)
-        return Quick(design, resolved, drawings, datums, guides, None, None, (), told, placed=placed), ground
-    judged, findings = judge_laws(design, resolved, shape)
+        return Quick(design, body, resolved, drawings, datums, guides, None, None, (), told, stages=put), ground
+    judged, findings = judge_laws(resolved, shape)
     if moving:
         turn = _unintended(design, resolved, drawings, shape, groups, endings(ground, resolved))
-        found = (*drawn, *lost, *turn_findings(design, shape, turn, judged), *findings)
-        return Quick(design, resolved, drawings, datums, guides, shape, None, judged, found, turn, placed), ground
+        found = (*drawn, *lost, *turn_findings(body, shape, turn, judged), *findings)
+        return Quick(design, body, resolved, drawings, datums, guides, shape, None, judged, found, turn, put), ground
     rims, ends = shape.field.sections(shape.field.nodes[[0, -1]]), endings(ground, resolved)
     full = Full(
         moments(shape.sections, shape.form.rule),
@@ -142,23 +136,21 @@ def _one(design: Design, moving: bool) -> tuple[Quick, Ground]:
         leans(rims, shape.form.common),
         reached(shape.field, ends),
     )
-    flaws = [*hole_findings(design, resolved, drawings, shape), *flaw_findings(design, shape, full)]
+    flaws = [*hole_findings(design, resolved, drawings, shape), *flaw_findings(body, shape, full)]
     if not flaws:
-        flaws += bulge_findings(design, shape)
+        flaws += bulge_findings(body, shape)
     turn = _unintended(design, resolved, drawings, shape, groups, ends)
-    flaws += turn_findings(design, shape, turn, judged)
+    flaws += turn_findings(body, shape, turn, judged)
     found = (*drawn, *lost, *flaws, *findings)
-    return Quick(design, resolved, drawings, datums, guides, shape, full, judged, found, turn, placed), ground
+    return Quick(design, body, resolved, drawings, datums, guides, shape, full, judged, found, turn, put), ground
 
 
-def _placed(design: Design, ground: Ground) -> tuple[Array, list[Finding]]:
-    """Where the body comes to stand, or where it is shaped with a finding that says why not."""
-    if not design.loft.after:
-        return ITSELF, []
+def _put(ground: Ground) -> tuple[tuple[Stage, ...], list[Finding]]:
+    """What is done with the body once it is shaped, or nothing, with a finding that says why not."""
     try:
-        return placements(ground, design.loft.after), []
+        return stages(ground, ground.body.done), []
     except IsotomonError as error:
-        return ITSELF, [body_finding(design.loft, error)]
+        return (), [body_finding(ground.body, error)]
 
 
 def _on_ends(ground: Ground, resolved: Resolved, drawings: Drawings) -> tuple[Resolved, Drawings, list[Finding]]:
@@ -167,12 +159,12 @@ def _on_ends(ground: Ground, resolved: Resolved, drawings: Drawings) -> tuple[Re
     if any(isinstance(n.station.section, Elsewhere) for n in resolved.stations):
         resolved, sections, troubles = stand_on_ends(ground, resolved)
         drawings = replace(drawings, ends=sections)
-        names = {s.id: s.name for s in ground.design.stations}
+        names = {s.id: s.name for s in ground.body.stations}
         findings = [Finding("error", f"station {names[key]}", text, about=key) for key, text in troubles]
     try:
         resolved = spanned(ground, resolved)
     except IsotomonError as error:
-        findings.append(body_finding(ground.design.loft, error))
+        findings.append(body_finding(ground.body, error))
     ground.resolved, ground.drawings = resolved, drawings
     return resolved, drawings, findings
 
@@ -214,17 +206,17 @@ def _shape(
     ground: Ground, resolved: Resolved, drawings: Drawings, places: int
 ) -> tuple[Shape | None, list[Finding], list[list[Laid]]]:
     """The body, if one can be made, what is wrong with it and its rails and ties, and the rails it follows."""
-    design = ground.design
-    if design.loft.imported:  # it has no field: the worker has its body
+    design, body = ground.design, ground.body
+    if body.file:  # it has no field: the worker has its body
         return None, [], []
-    if not (resolved.stations or design.loft.rails):
+    if not (resolved.stations or body.loft.rails):
         text = "there is no body yet, and no station, of which it needs two, or one and how it goes on: it has none"
-        return None, [Finding("note", design.loft.name, text, about=design.loft.id)], []
+        return None, [Finding("note", body.name, text, about=body.id)], []
     groups: list[list[Laid]] = []
     findings: list[Finding] = []
     try:
         carrier, ends = leaning(ground, resolved) or ground.carrier(), endings(ground, resolved)
-        rim = ground.curve(design.loft.carrier.rim) if design.loft.carrier.rim else None
+        rim = ground.curve(body.loft.carrier.rim) if body.loft.carrier.rim else None
         laid, findings = lay_rails(design, ground)
         groups, near = together(laid)
         findings += near
@@ -236,13 +228,13 @@ def _shape(
             if not groups and not ties:
                 raise
             text = f"{error}. The body is shown without its rails and ties"
-            findings.append(Finding("error", design.loft.name, text, about=design.loft.id))
+            findings.append(Finding("error", body.name, text, about=body.id))
             groups = []
             field, form, shares = make_shape(design, resolved, drawings, carrier=carrier, endings=ends, rim=rim)
-        findings += miss_findings(design, [one for group in groups for one in group])
-        return _laid_out(design, field, form, shares, places), findings, groups
+        findings += miss_findings(design, body, [one for group in groups for one in group])
+        return _laid_out(design, body, field, form, shares, places), findings, groups
     except IsotomonError as error:
-        return None, [*findings, body_finding(design.loft, error)], groups
+        return None, [*findings, body_finding(body, error)], groups
 
 
 def _places(field: SectionField, least: int) -> int:
@@ -254,12 +246,12 @@ def _places(field: SectionField, least: int) -> int:
     return min(max(least, int(turns * PLACES_A_TURN[least == MOVING]) | 1), MOST_PLACES)
 
 
-def _laid_out(design: Design, field: SectionField, form: Form, shares: Array, places: int) -> Shape:
+def _laid_out(design: Design, body: Body, field: SectionField, form: Form, shares: Array, places: int) -> Shape:
     v = np.union1d(np.linspace(field.first, field.last, _places(field, places)), field.edges)
     sections, at_stations = field.sections(v), np.searchsorted(v, field.nodes)
     # While something moves, every other place is enough for the eye: the skin between is smooth by its normals.
     seen = np.union1d(np.arange(0, len(v), 2 if places == MOVING else 1), at_stations)
-    thick = any(law.quality == "thickness" for law in design.laws)
+    thick = any(law.quality == "thickness" for law in body.laws)
     rows = form.common.rows(np.array([t.u for t in form.common.ties]))
     return Shape(
         field=field,
@@ -285,7 +277,7 @@ def _unintended(
     ends: tuple[Ending | None, Ending | None],
 ) -> Array | None:
     """(stations,) rad: the turn the body has beyond what the automatic ties would give it."""
-    if not design.loft.ties:
+    if not resolved.body.loft.ties:
         return None
     field, form, _ = make_shape(design, resolved, drawings, groups, carrier=shape.field.carrier, endings=ends)
     plain = field.sections(field.nodes)

@@ -10,12 +10,15 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from isotomon.design.records import Design, LawPoint, Quality
-from isotomon.design.resolve import Resolved
+from isotomon.design.bodies import things_of
+from isotomon.design.body import Body
+from isotomon.design.law import LawPoint, Quality
+from isotomon.design.records import Design
+from isotomon.design.resolved import Resolved
 from isotomon.errors import DesignError
-from isotomon.evaluate.after import ITSELF
 from isotomon.evaluate.body_ends import Reached
 from isotomon.evaluate.drawn import Drawings
+from isotomon.evaluate.placements import Stage, placed_by
 from isotomon.evaluate.shape import Form
 from isotomon.evaluate.sources import Thing
 from isotomon.field.carriers import Relative, Turning
@@ -84,9 +87,11 @@ class Reading:
 
 @dataclass(frozen=True, eq=False)
 class Quick:
-    """The results for one design. `shape` is None when no body can be made; `findings` say why."""
+    """The results for one body of a design. `shape` is None when no body can be made; `findings` say why."""
 
     design: Design
+    body: Body
+    """The body whose results these are."""
     resolved: Resolved
     drawings: Drawings
     datums: Mapping[str, Thing]
@@ -97,12 +102,17 @@ class Quick:
     findings: tuple[Finding, ...]
     unintended: Array | None = None
     """(stations,) rad of turn that ties set by hand cause; None without such ties."""
-    placed: Array = field(default_factory=lambda: ITSELF)
-    """(k, 4, 4) where the body comes to stand once it is shaped: one map for each copy."""
+    stages: tuple[Stage, ...] = ()
+    """What is done with the body once it is shaped, in order."""
     readings: Mapping[str, Reading] = field(default_factory=dict)
     """Of the design's measures, by their ids; none while something moves."""
     others: tuple[Quick, ...] = ()
-    """The other bodies' results, each with its own body in hand, in order."""
+    """The other bodies' results, in order."""
+
+    @cached_property
+    def placed(self) -> Array:
+        """(k, 4, 4) where the body comes to stand once it is shaped: one map for each copy."""
+        return placed_by(self.stages)
 
     def stations_out(self) -> frozenset[str]:
         """Ids of the stations at which a law is not kept."""
@@ -137,7 +147,7 @@ class Quick:
     def stood_mesh(self) -> SkinMesh:
         """The skin where the body's first copy comes to stand. Raises: DesignError, when there is no body."""
         if self.shape is None:
-            raise DesignError(f"{self.design.loft.name} is not there")
+            raise DesignError(f"{self.body.name} is not there")
         return taken(self.shape.mesh, self.placed[0])
 
     @property
@@ -148,9 +158,8 @@ class Quick:
 
     @property
     def own_findings(self) -> tuple[Finding, ...]:
-        """The findings of this body itself: of its stations, rails, ties and laws."""
-        loft = self.design.loft
-        own = {loft.id, *(e.id for g in (self.design.stations, self.design.laws, loft.rails, loft.ties) for e in g)}
+        """The findings of this body itself: of its stations, laws, steps, rails and ties."""
+        own = {thing.id for thing in things_of(self.body)}
         return tuple(f for f in self.findings if f.about in own)
 
     @property
@@ -166,11 +175,11 @@ class Quick:
     @property
     def empty(self) -> bool:
         """There is no body, nor anything of which one is made."""
-        return not (self.others or self.resolved.stations or self.design.loft.imported)
+        return not (self.others or self.resolved.stations or self.body.file)
 
     def of(self, body: str) -> Quick | None:
         """The results of one of the bodies."""
-        return next((q for q in (self, *self.others) if q.design.loft.id == body), None)
+        return next((q for q in (self, *self.others) if q.body.id == body), None)
 
     @property
     def ok(self) -> bool:

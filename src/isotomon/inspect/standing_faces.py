@@ -7,8 +7,8 @@ from collections.abc import Mapping
 import numpy as np
 from numpy.typing import NDArray
 
-from isotomon.design.after import is_joined
-from isotomon.design.bodies import name_of, results
+from isotomon.design.bodies import name_of, results, tools_of
+from isotomon.design.steps import is_joined
 from isotomon.errors import DesignError, IsotomonError
 from isotomon.field.mesh import open_triangles, sampling, skin_mesh, triangles
 from isotomon.geometry.datums import Plane
@@ -32,8 +32,8 @@ class Waits(IsotomonError):
 def of_solid(quick: Quick, one: Quick) -> bool:
     """Whether a body is known by its finished solid alone: it was brought in, is combined with others or with its own
     copies, or has holes."""
-    loft, shape = one.design.loft, one.shape
-    if loft.imported or is_joined(loft.after) or results(quick.design).get(loft.id):
+    shape = one.shape
+    if one.body.file or is_joined(one.body.done) or tools_of(quick.design, one.body.id):
         return True
     return shape is not None and bool(shape.form.samples.holes)
 
@@ -64,7 +64,7 @@ def faces_of(
     Raises: DesignError, when it is not there; Waits, while its solid is not finished.
     """
     one = quick.of(body)
-    if one is None or (one.shape is None and not one.design.loft.imported):
+    if one is None or (one.shape is None and not one.body.file):
         raise DesignError("the body is not there; choose another")
     if not of_solid(quick, one) and (_fanned(one) or not whole_ends):
         return field_faces(one, one.placed, fine, plane)

@@ -10,14 +10,14 @@ from typing import assert_never
 import numpy as np
 from numpy.typing import NDArray
 
-from isotomon.design.records import (
+from isotomon.design.records import Outline
+from isotomon.design.section import (
     Apex,
     Circle,
     Ellipse,
     FromPoints,
     Kept,
     Naca4,
-    Outline,
     Polygon,
     Rounded,
     Section,

@@ -5,11 +5,14 @@ from __future__ import annotations
 
 import math
 
+from isotomon.design.body import Body, Loft
 from isotomon.design.draw_edits import Pen
 from isotomon.design.drawing import Drawing
 from isotomon.design.gauges import Gauge
 from isotomon.design.guides import Guide, GuidePoint, Rail
-from isotomon.design.records import Circle, Design, Drawn, Ellipse, Loft, Number, Station, Superellipse
+from isotomon.design.records import Design, Number
+from isotomon.design.section import Circle, Drawn, Ellipse, Superellipse
+from isotomon.design.station import Station
 
 
 def d_foot() -> Drawing:
@@ -79,8 +82,7 @@ def kelp_steeper() -> Design:
         numbers=numbers,
         drawings=(d_foot(), lip()),
         guides=(front, side, twin),
-        stations=stations,
-        loft=Loft("body", "kelp-steeper", density=2400.0, material="Porcelain", rails=rails),
+        bodies=(Body("body", "kelp-steeper", Loft(rails=rails), stations, density=2400.0, material="Porcelain"),),
         gauges=(Gauge("m1", "fill", "capacity", ("body", "z"), ("height * 0.75", "wall", 8.0), ("volume",)),),
         note="Steeping vessel. The front rail and two sides carry a D-shaped foot through a round neck to a pointed lip.",
     )

@@ -4,10 +4,14 @@ from __future__ import annotations
 
 import math
 
+from isotomon.design.body import Body, Loft
 from isotomon.design.draw_edits import Pen
 from isotomon.design.drawing import Drawing
 from isotomon.design.guides import Guide, GuidePoint, Rail
-from isotomon.design.records import Circle, Design, Drawn, Law, LawPoint, Loft, Naca4, Number, Section, Station
+from isotomon.design.law import Law, LawPoint
+from isotomon.design.records import Design, Number
+from isotomon.design.section import Circle, Drawn, Naca4, Section
+from isotomon.design.station import Station
 
 _ROWS: tuple[tuple[str, float, Section, str, float], ...] = (
     ("root", 0.0, Drawn("g1"), "", 0.0),
@@ -109,15 +113,17 @@ def reach_blade() -> Design:
         guides=edges,
         numbers=numbers,
         drawings=(_root(),),
-        stations=stations,
-        loft=Loft(
-            "body",
-            "reach-blade",
-            density=1550.0,
-            material="Carbon fibre in epoxy",
-            rails=(Rail("r1", "u1"), Rail("r2", "u2")),
+        bodies=(
+            Body(
+                "body",
+                "reach-blade",
+                Loft(rails=(Rail("r1", "u1"), Rail("r2", "u2"))),
+                stations,
+                laws,
+                density=1550.0,
+                material="Carbon fibre in epoxy",
+            ),
         ),
-        laws=laws,
         note="Rotor blade for the tidal works at Tarrowen Sound. Positions follow the span; rails run along both edges.",
     )
 

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
-from isotomon.design.after import Move, Ring
+from isotomon.design.body import Body, Carrying, Loft, Span
 from isotomon.design.draw_edits import Pen
 from isotomon.design.drawing import Drawing
 from isotomon.design.edits import replace
-from isotomon.design.records import Carrying, Design, Drawn, Loft, Number, Part, Span, Station
+from isotomon.design.records import Design, Number
+from isotomon.design.section import Drawn
+from isotomon.design.station import Station
+from isotomon.design.steps import Combine, Move, Ring
 from isotomon.samples.reach_blade import reach_blade
 
 
@@ -29,7 +32,7 @@ def _hub() -> Drawing:
 
 
 def reach_rotor() -> Design:
-    """The sample design: the blade in hand, sunk into the hub, three of it round the Y axis and added to the hub."""
+    """The sample design: a blade, sunk into the hub, three of it round the Y axis and added to the hub."""
     blade = reach_blade()
     numbers = (
         *blade.numbers,
@@ -37,26 +40,21 @@ def reach_rotor() -> Design:
         Number("n7", "sunk", 27.0, "length", "how deep a root stands in the hub"),
     )
     carrier = Carrying("axis", "y", 80.0, drawn_on="xy")
-    hub = Part(
-        Loft(
-            "b1",
-            "hub",
-            carrier=carrier,
-            span=Span(whole=True),
-            shut=True,
-            density=1550.0,
-            material="Carbon fibre in epoxy",
-        ),
-        (Station("s20", "half hub", 0.0, Drawn("g2"), None),),
+    hub = Body(
+        "b1",
+        "hub",
+        Loft(carrier=carrier, span=Span(whole=True), shut=True),
+        stations=(Station("s20", "half hub", 0.0, Drawn("g2"), None),),
+        steps=(Combine("k3", "body"),),
+        density=1550.0,
+        material="Carbon fibre in epoxy",
     )
-    steps = (Move(z="hub_radius - sunk"), Ring("y", 3))
+    steps = (Move("k1", z="hub_radius - sunk"), Ring("k2", "y", 3))
     return replace(
         blade,
         name="reach-rotor",
         numbers=numbers,
         drawings=(*blade.drawings, _hub()),
-        loft=replace(blade.loft, after=steps, makes="add", onto=("b1",)),
-        rest=(hub,),
-        place=1,
+        bodies=(hub, replace(blade.bodies[0], steps=steps)),
         note="Three blades on a hub that is turned from half an outline. Change one number, and all three blades follow.",
     )

@@ -4,10 +4,14 @@ from __future__ import annotations
 
 import math
 
+from isotomon.design.body import Body, Carrying, Loft, Span
 from isotomon.design.draw_edits import Pen
 from isotomon.design.drawing import Drawing
 from isotomon.design.guides import Guide
-from isotomon.design.records import Carrying, Circle, Design, Drawn, Loft, Number, Part, Span, Station
+from isotomon.design.records import Design, Number
+from isotomon.design.section import Circle, Drawn
+from isotomon.design.station import Station
+from isotomon.design.steps import Combine, Step
 
 
 def _ribbon(key: str, name: str, width: str, rough: float) -> Drawing:
@@ -33,40 +37,25 @@ def _helix(key: str, name: str, radius: str, hand: str, start: float) -> Guide:
     return Guide(key, name, "helix", ("z",), values, ("height", hand, "constant", "straight"))
 
 
-def _swept(key: str, name: str, guide: str, drawing: str) -> Part:
+def _swept(key: str, name: str, guide: str, drawing: str) -> Body:
     carrier = Carrying("path", guide, hold="axis", toward="z")
-    loft = Loft(
-        key,
-        name,
-        carrier=carrier,
-        span=Span(whole=True),
-        makes="add",
-        onto=("body",),
-        density=7900.0,
-        material="Stainless steel",
-    )
-    return Part(loft, (Station(f"s{key}", f"{name} section", 0.0, Drawn(drawing), None),))
+    station = Station(f"s{key}", f"{name} section", 0.0, Drawn(drawing), None)
+    return _steel(key, name, Loft(carrier=carrier, span=Span(whole=True)), station)
 
 
-def _arm(key: str, name: str, height: str) -> Part:
+def _arm(key: str, name: str, height: str) -> Body:
     """A rod through the shaft, from the inner ribbon to the outer one."""
     station = Station(f"s{key}", f"{name} section", 0.0, Circle(), "arm", offset_y=height)
-    span = Span(on="outer", back="inner")
-    loft = Loft(
-        key,
-        name,
-        carrier=Carrying("plane", "yz"),
-        span=span,
-        makes="add",
-        onto=("body",),
-        density=7900.0,
-        material="Stainless steel",
-    )
-    return Part(loft, (station,))
+    loft = Loft(carrier=Carrying("plane", "yz"), span=Span(on="outer", back="inner"))
+    return _steel(key, name, loft, station)
+
+
+def _steel(key: str, name: str, loft: Loft, station: Station, steps: tuple[Step, ...] = ()) -> Body:
+    return Body(key, name, loft, (station,), steps=steps, density=7900.0, material="Stainless steel")
 
 
 def ribbon_stirrer() -> Design:
-    """The sample design: the shaft in hand, the ribbons swept along two helices and joined to it by two arms."""
+    """The sample design: a shaft, the ribbons swept along two helices and joined to it by two arms."""
     numbers = (
         Number("n1", "length", 420.0, "length", "of the shaft"),
         Number("n2", "outer", 90.0, "length", "radius of the outer ribbon's middle"),
@@ -77,6 +66,7 @@ def ribbon_stirrer() -> Design:
         Number("n7", "arm", 16.0, "length", "diameter of the arms"),
     )
     shaft = Station("s1", "shaft", 0.0, Circle(), 32.0)
+    steps = tuple(Combine(f"k{k}", f"b{k}") for k in range(1, 5))
     return Design(
         name="ribbon-stirrer",
         tolerance=1e-3,
@@ -86,9 +76,8 @@ def ribbon_stirrer() -> Design:
             _helix("u1", "outer helix", "outer", "right", 0.0),
             _helix("u2", "inner helix", "inner", "left", math.pi),
         ),
-        stations=(shaft,),
-        loft=Loft("body", "shaft", span=Span(on="length"), density=7900.0, material="Stainless steel"),
-        rest=(
+        bodies=(
+            _steel("body", "shaft", Loft(span=Span(on="length")), shaft, steps),
             _swept("b1", "outer", "u1", "g1"),
             _swept("b2", "inner", "u2", "g2"),
             _arm("b3", "low arm", "low"),

@@ -4,10 +4,14 @@ from __future__ import annotations
 
 import math
 
+from isotomon.design.body import Body, Loft
 from isotomon.design.draw_edits import Pen
 from isotomon.design.drawing import Drawing
 from isotomon.design.guides import End, Tie
-from isotomon.design.records import Design, Drawn, Law, LawPoint, Loft, Number, Station
+from isotomon.design.law import Law, LawPoint
+from isotomon.design.records import Design, Number
+from isotomon.design.section import Drawn
+from isotomon.design.station import Station
 
 _ROWS: tuple[tuple[str, float, str | None, float], ...] = (
     ("foot", 0.0, None, 0.0),
@@ -116,8 +120,6 @@ def signal_mast() -> Design:
         name="signal-mast",
         numbers=numbers,
         drawings=(four_lobes(), lamp_seat()),
-        stations=stations,
-        loft=Loft("body", "signal-mast", density=2700.0, material="Aluminium", ties=ties),
-        laws=(law,),
+        bodies=(Body("body", "signal-mast", Loft(ties=ties), stations, (law,), density=2700.0, material="Aluminium"),),
         note="Tide signal mast. Stations share one drawing; ties carry its lobes on to the corners of the square lamp seat.",
     )

@@ -2,21 +2,12 @@
 
 from __future__ import annotations
 
+from isotomon.design.body import Along, Body, Carrying, Loft, Span
 from isotomon.design.guides import Guide, GuidePoint
-from isotomon.design.records import (
-    Along,
-    Carrying,
-    Circle,
-    Design,
-    Law,
-    LawPoint,
-    Loft,
-    Number,
-    Rounded,
-    Span,
-    Station,
-    Superellipse,
-)
+from isotomon.design.law import Law, LawPoint
+from isotomon.design.records import Design, Number
+from isotomon.design.section import Circle, Rounded, Superellipse
+from isotomon.design.station import Station
 
 
 def vapour_duct() -> Design:
@@ -32,34 +23,19 @@ def vapour_duct() -> Design:
         GuidePoint(x=330.0, y=230.0, z="rise * 0.8"),
         GuidePoint(x=420.0, y=480.0, z="rise", toward="y"),
     )
+    stations = (
+        Station("s1", "hood", 0.0, Rounded(1.0, 0.06), "hood"),
+        Station("s2", "bend", 330.0, Superellipse(0.8, 3.0), "hood"),
+        Station("s3", "stack", 720.0, Circle(), "hood"),
+    )
+    passage = LawPoint("hood * hood * 0.9969097", "s1")
+    law = Law("law1", "passage", "area", 1e-6, relative=True, judged="along", points=(passage,))
+    carried = Loft(carrier=Carrying("path", "u1"), span=Span(whole=True), along=Along(keep_area=True))
     return Design(
         name="vapour-duct",
         tolerance=1e-3,
         numbers=numbers,
         guides=(Guide("u1", "run of the duct", "through", (), (), ("open",), spots),),
-        stations=(
-            Station("s1", "hood", 0.0, Rounded(1.0, 0.06), "hood"),
-            Station("s2", "bend", 330.0, Superellipse(0.8, 3.0), "hood"),
-            Station("s3", "stack", 720.0, Circle(), "hood"),
-        ),
-        loft=Loft(
-            "body",
-            "vapour-duct",
-            carrier=Carrying("path", "u1"),
-            span=Span(whole=True),
-            along=Along(keep_area=True),
-            density=1.2,
-        ),
-        laws=(
-            Law(
-                "law1",
-                "passage",
-                "area",
-                1e-6,
-                relative=True,
-                judged="along",
-                points=(LawPoint("hood * hood * 0.9969097", "s1"),),
-            ),
-        ),
+        bodies=(Body("body", "vapour-duct", carried, stations, (law,), density=1.2),),
         note="Carries the vapour of the drying hall at Tarrowen Sound. The passage keeps its area from the hood to the stack.",
     )

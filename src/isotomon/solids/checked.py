@@ -8,7 +8,8 @@ from isotomon.errors import IsotomonError
 from isotomon.inspect.check import check_json
 from isotomon.inspect.gauges import with_finished
 from isotomon.inspect.results import Quick
-from isotomon.solids.deliver import blocked, build_all
+from isotomon.solids.deliver import build_all
+from isotomon.solids.plan import blocked
 from isotomon.solids.supervisor import Supervisor
 
 
@@ -21,6 +22,6 @@ def checked(quick: Quick, supervisor: Supervisor | None) -> dict[str, Any]:
         return check_json(with_finished(quick, built), built)
     except IsotomonError as error:
         result = check_json(quick, {})
-        result["findings"].append({"severity": "error", "where": quick.design.loft.name, "text": str(error)})
+        result["findings"].append({"severity": "error", "where": quick.body.name, "text": str(error)})
         result["ok"] = False
         return result

@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 from PySide6.QtGui import QColor
 
 from isotomon.app.theme import Theme, station_colour
-from isotomon.design.records import Drawn
+from isotomon.design.section import Drawn
 from isotomon.evaluate.drawn import to_drawing
 from isotomon.inspect.results import Quick
 

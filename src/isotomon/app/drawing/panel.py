@@ -30,7 +30,7 @@ from isotomon.app.drawing.ties import tie_chosen
 from isotomon.app.fields import NumberField
 from isotomon.design import draw_edits, edits
 from isotomon.design.drawing import DIMENSIONS, Constraint, Line, Ring, Spline, replace
-from isotomon.design.records import Drawn
+from isotomon.design.section import Drawn
 from isotomon.errors import IsotomonError
 from isotomon.profile.copies import offset, ring, row, similarity, transform
 from isotomon.profile.drawn import Figures

@@ -20,7 +20,8 @@ from isotomon.app.later import read_aside
 from isotomon.design import draw_edits, edits
 from isotomon.design.datums import BASE_PLANES, BUILT_IN_NAMES
 from isotomon.design.drawing import Arc, Drawing, Line, replace
-from isotomon.design.records import Design, Drawn, Section
+from isotomon.design.records import Design
+from isotomon.design.section import Drawn, Section
 from isotomon.errors import IsotomonError
 from isotomon.exchange.drawing_files import read_drawing, write_drawing
 from isotomon.profile.readymade import outline_of

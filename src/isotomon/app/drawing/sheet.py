@@ -19,8 +19,9 @@ from isotomon.app.theme import Theme
 from isotomon.design import draw_edits, edits
 from isotomon.design.draw_edits import Pen
 from isotomon.design.drawing import DIMENSIONS, Constraint, Drawing, part_points, replace
-from isotomon.design.records import Design, Drawn, Number
+from isotomon.design.records import Design, Number
 from isotomon.design.resolve import drawing_figures
+from isotomon.design.section import Drawn
 from isotomon.errors import IsotomonError
 from isotomon.evaluate.drawn import solved
 from isotomon.evaluate.settle import settled

@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from isotomon.evaluate.after import ITSELF
+from isotomon.evaluate.placements import ITSELF
 from isotomon.field.mesh import SkinMesh, taken
 from isotomon.inspect.results import Quick
 

@@ -1,83 +1,109 @@
-"""What is done with a body once it is shaped: moved, resized, mirrored, copied round an axis or along a line or path."""
+"""What is done with a body once it is shaped, in order: moved, resized, mirrored, copied, combined with other bodies."""
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Literal
 
-from isotomon.design.base import Record
+from isotomon.design.base import Id, Record, Ref
 from isotomon.errors import DesignError
 from isotomon.quantity import Value
 
 MOST_COPIES = 400
+MOST_STEPS = 200
 
 
 class Move(Record, frozen=True, tag="move", tag_field="kind"):
     """Moved by x, y and z (mm), after a turn (rad) about an axis."""
 
+    id: Id
     x: Value = 0.0
     y: Value = 0.0
     z: Value = 0.0
     turn: Value = 0.0
-    about: str = "z"
+    about: Ref = "z"
+    aside: bool = False
 
 
 class Resize(Record, frozen=True, tag="resize", tag_field="kind"):
     """Resized about a point, each direction by its own ratio."""
 
+    id: Id
     x: Value = 1.0
     y: Value = 1.0
     z: Value = 1.0
-    about: str = "origin"
+    about: Ref = "origin"
+    aside: bool = False
 
 
 class Mirror(Record, frozen=True, tag="mirror", tag_field="kind"):
     """Mirrored in a plane; `keep`: the body itself stays, too, `joined` with its image or apart."""
 
-    plane: str = "yz"
+    id: Id
+    plane: Ref = "yz"
     keep: bool = True
     joined: bool = False
+    aside: bool = False
 
 
 class Ring(Record, frozen=True, tag="ring", tag_field="kind"):
     """`count` in all round an axis, over an angle (rad) in all, or from one to the next. `without`: numbers, from nought,
     of those left out. `joined`: all are made one."""
 
-    about: str = "z"
+    id: Id
+    about: Ref = "z"
     count: int = 3
     angle: Value = 6.283185307179586
     by: Literal["total", "step"] = "total"
     without: tuple[int, ...] = ()
     joined: bool = False
+    aside: bool = False
 
 
 class Row(Record, frozen=True, tag="row", tag_field="kind"):
     """`count` in all along an axis, over a distance (mm) in all, or from one to the next; or along a path (a guide), over
     its length where the distance is nought, `turning` with it or not."""
 
-    along: str = "x"
+    id: Id
+    along: Ref = "x"
     count: int = 3
     distance: Value = 100.0
     by: Literal["total", "step"] = "step"
     turning: bool = False
     without: tuple[int, ...] = ()
     joined: bool = False
+    aside: bool = False
 
 
-After = Move | Resize | Mirror | Ring | Row
+class Combine(Record, frozen=True, tag="combine", tag_field="kind"):
+    """Another body, as its own steps leave it, is added to this one, cut from it, or only what both have in common is kept."""
+
+    id: Id
+    body: Ref
+    how: Literal["add", "cut", "common"] = "add"
+    aside: bool = False
+
+
+Placing = Move | Resize | Mirror | Ring | Row
+"""Steps that put a body elsewhere, once or several times, by affine maps."""
+Step = Placing | Combine
 TITLES: dict[type, str] = {
     Move: "Moved",
     Resize: "Resized",
     Mirror: "Mirrored",
     Ring: "Copies round an axis",
     Row: "Copies in a row",
+    Combine: "Combined with another body",
 }
 
 
-def check_after(steps: tuple[After, ...]) -> None:
-    """Whether the counts of copies are such as can be made.
+def check_steps(steps: tuple[Step, ...]) -> None:
+    """Whether the steps and the counts of copies are such as can be made.
 
     Raises: DesignError.
     """
+    if len(steps) > MOST_STEPS:
+        raise DesignError(f"{len(steps)} steps are done with one body; at most {MOST_STEPS} can be")
     total = 1
     for step in steps:
         if isinstance(step, Ring | Row):
@@ -92,27 +118,6 @@ def check_after(steps: tuple[After, ...]) -> None:
         raise DesignError(f"these make {total} bodies of one; at most {MOST_COPIES} can be made")
 
 
-def is_joined(steps: tuple[After, ...]) -> bool:
+def is_joined(steps: Iterable[Step]) -> bool:
     """Whether the copies that are made are made one."""
     return any(getattr(step, "joined", False) for step in steps)
-
-
-VALUES: dict[type, tuple[str, ...]] = {
-    Move: ("x", "y", "z", "turn"),
-    Resize: ("x", "y", "z"),
-    Mirror: (),
-    Ring: ("angle",),
-    Row: ("distance",),
-}
-"""The fields of each kind of step that may be formulas."""
-
-
-def references(step: After) -> tuple[str, ...]:
-    """What a step refers to."""
-    match step:
-        case Move(about=ref) | Resize(about=ref) | Ring(about=ref):
-            return (ref,)
-        case Mirror(plane=ref):
-            return (ref,)
-        case Row(along=ref):
-            return (ref,)

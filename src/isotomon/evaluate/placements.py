@@ -1,13 +1,28 @@
-"""Where a shaped body comes to stand: the affine maps of its moves and copies."""
+"""Where a body comes to stand: the affine maps of its moves and copies."""
 
 from __future__ import annotations
 
 import math
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from itertools import groupby
 
 import numpy as np
 from numpy.typing import NDArray
 
-from isotomon.design.after import TITLES, After, Mirror, Move, Resize, Ring, Row, check_after
+from isotomon.design.steps import (
+    TITLES,
+    Combine,
+    Mirror,
+    Move,
+    Placing,
+    Resize,
+    Ring,
+    Row,
+    Step,
+    check_steps,
+    is_joined,
+)
 from isotomon.errors import DesignError
 from isotomon.evaluate.sources import Sources
 from isotomon.field.carriers import path
@@ -27,31 +42,76 @@ def even_sizes(maps: Array) -> Array | None:
     return np.asarray(np.sqrt(sizes)) if even else None
 
 
-def placements(ground: Sources, steps: tuple[After, ...]) -> Array:
-    """(k, 4, 4) affine maps, mm, of a body's copies, one for each place it comes to.
+@dataclass(frozen=True, eq=False)
+class Put:
+    """What steps in a row do with a body: affine maps (k, 4, 4), mm, one for each place it comes to, and whether the copies
+    are made one."""
+
+    maps: Array
+    joined: bool
+
+
+Stage = Put | Combine
+"""What is done with a body at once: put elsewhere, or combined with another one."""
+
+
+def stages(ground: Sources, steps: tuple[Step, ...]) -> tuple[Stage, ...]:
+    """What is done with a body, in order; steps that put it elsewhere and follow one another at once.
 
     Raises: IsotomonError, naming the step; for copies that lie over one another.
     """
-    check_after(steps)
+    check_steps(steps)
+    made: list[Stage] = []
+    for placing, row in groupby(steps, lambda step: not isinstance(step, Combine)):
+        together = tuple(row)
+        if placing:
+            made.append(Put(placements(ground, together), is_joined(together)))
+        else:
+            made += [step for step in together if isinstance(step, Combine)]
+    _check_apart(placed_by(made))
+    return tuple(made)
+
+
+def placed_by(made: Sequence[Stage]) -> Array:
+    """(k, 4, 4) affine maps, mm, of a body's copies, one for each place it comes to; combining it with others moves nothing."""
+    maps = ITSELF
+    for stage in made:
+        if isinstance(stage, Put):
+            maps = (stage.maps[:, None] @ maps[None]).reshape(-1, 4, 4)
+    return maps
+
+
+def placements(ground: Sources, steps: Iterable[Step]) -> Array:
+    """(k, 4, 4) affine maps, mm, of steps that put a body elsewhere.
+
+    Raises: IsotomonError, naming the step.
+    """
     maps = ITSELF
     for step in steps:
+        if isinstance(step, Combine):
+            continue
         try:
             own = _maps(ground, step)
         except ValueError as error:
             raise DesignError(f"{TITLES[type(step)].lower()}: {error}") from None
         maps = (own[:, None] @ maps[None]).reshape(-1, 4, 4)
-    if len(maps) > 1:
-        flat = maps[:, :3].reshape(len(maps), 12) * np.array([100.0, 100.0, 100.0, 1.0] * 3)
-        near = np.abs(flat[:, None] - flat[None]).max(axis=2) < 1e-6
-        a, b = np.nonzero(np.triu(near, 1))
-        if len(a):
-            raise DesignError(
-                f"copy {b[0] + 1} lies over copy {a[0] + 1}; use fewer copies, or another angle or distance between them"
-            )
     return maps
 
 
-def _maps(ground: Sources, step: After) -> Array:
+def _check_apart(maps: Array) -> None:
+    """Raises: DesignError, for copies that lie over one another."""
+    if len(maps) < 2:
+        return
+    flat = maps[:, :3].reshape(len(maps), 12) * np.array([100.0, 100.0, 100.0, 1.0] * 3)
+    near = np.abs(flat[:, None] - flat[None]).max(axis=2) < 1e-6
+    a, b = np.nonzero(np.triu(near, 1))
+    if len(a):
+        raise DesignError(
+            f"copy {b[0] + 1} lies over copy {a[0] + 1}; use fewer copies, or another angle or distance between them"
+        )
+
+
+def _maps(ground: Sources, step: Placing) -> Array:
     """(k, 4, 4) of one step."""
 
     def number(title: str, value: float | str, kind: str) -> float:

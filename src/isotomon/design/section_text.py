@@ -5,7 +5,8 @@ from __future__ import annotations
 import math
 
 from isotomon.design.drawing import Drawing
-from isotomon.design.records import (
+from isotomon.design.records import Outline
+from isotomon.design.section import (
     Apex,
     BodyEnd,
     Circle,
@@ -15,7 +16,6 @@ from isotomon.design.records import (
     Kept,
     Naca4,
     OnCurve,
-    Outline,
     Polygon,
     Rounded,
     Section,

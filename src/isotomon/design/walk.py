@@ -1,0 +1,142 @@
+"""One walk over a design that finds every reference and every formula, in whatever record it stands, by the types of fields."""
+
+from __future__ import annotations
+
+import re
+import typing
+from collections.abc import Callable, Iterator
+from functools import lru_cache
+from typing import Any, Literal, NamedTuple
+
+import msgspec
+
+from isotomon.design.base import FORMULA, REFERENCE, Record
+from isotomon.design.records import Design
+
+Role = Literal["formula", "reference", "records", ""]
+_HEAD = re.compile(r"[/:@]")
+_TITLES = {"Gauge": "measure", "Outline": "foil"}
+"""What things are called that are not called as their records are."""
+_PLACES = {"shaped": "", "values": "", "points": "", "constraints": "", "span": "how far it goes", "wall": "its wall"}
+"""Of fields on the way to a formula: what they are called, where that is not their own name."""
+
+
+class Found(NamedTuple):
+    """A reference or formula: the id of the thing it belongs to, where that is in words, and its text."""
+
+    owner: str
+    where: str
+    text: str
+
+
+def references(design: Design) -> Iterator[Found]:
+    """Every reference in a design, with the thing that refers."""
+    yield from _walk(design, "reference", "", "")
+
+
+def formulas(design: Design) -> Iterator[Found]:
+    """Every formula in a design; its place is the thing it belongs to and which of its values it is."""
+    yield from _walk(design, "formula", "", "")
+
+
+def head_of(reference: str) -> str:
+    """The id of the thing to which, or to a part of which, a reference refers."""
+    return _HEAD.split(reference)[0]
+
+
+def users(design: Design, *keys: str) -> list[str]:
+    """What refers to any of some things or to parts of them, in words, once each; not these things themselves."""
+    found = (f.where.partition(",")[0] for f in references(design) if f.owner not in keys and head_of(f.text) in keys)
+    return list(dict.fromkeys(found))
+
+
+def number_uses(design: Design, name: str) -> list[str]:
+    """Where formulas use a named number, in words."""
+    word = word_of(name)
+    return list(dict.fromkeys(f.where for f in formulas(design) if word.search(f.text)))
+
+
+def word_of(name: str) -> re.Pattern[str]:
+    """What finds a number's name in a formula."""
+    return re.compile(rf"(?<![\w.]){re.escape(name)}(?!\w)")
+
+
+def map_formulas(record: Any, change: Callable[[str], str]) -> Any:
+    """A record, or several, with every formula's text in them passed through `change`."""
+    if isinstance(record, tuple):
+        return tuple(map_formulas(item, change) for item in record)
+    if not isinstance(record, Record):
+        return record
+    changed: dict[str, Any] = {}
+    for name, role in _roles(type(record)):
+        value = getattr(record, name)
+        if role == "formula":
+            changed[name] = _map_texts(value, change)
+        elif role == "records":
+            changed[name] = map_formulas(value, change)
+    return msgspec.structs.replace(record, **changed) if changed else record
+
+
+def _map_texts(value: Any, change: Callable[[str], str]) -> Any:
+    if isinstance(value, tuple):
+        return tuple(_map_texts(item, change) for item in value)
+    return change(value) if isinstance(value, str) else value
+
+
+def _walk(value: Any, wanted: Role, owner: str, where: str) -> Iterator[Found]:
+    """What is wanted in a record, or in several."""
+    if isinstance(value, tuple):
+        for item in value:
+            yield from _walk(item, wanted, owner, where)
+        return
+    if not isinstance(value, Record):
+        return
+    if not isinstance(value, Design) and hasattr(value, "id") and hasattr(value, "name"):
+        word = type(value).__name__
+        owner, where = value.id, f"{_TITLES.get(word, word.lower())} {value.name}"
+    for name, role in _roles(type(value)):
+        word = _PLACES.get(name, name.replace("_", " "))
+        if role == wanted:
+            there = f"{where}, {word}" if word else where
+            for text in _texts(getattr(value, name)):
+                yield Found(owner, there, text)
+        elif role == "records":
+            inside = where if isinstance(value, Design) or not word else f"{where}, {word}"
+            yield from _walk(getattr(value, name), wanted, owner, inside)
+
+
+def _texts(value: Any) -> Iterator[str]:
+    if isinstance(value, str):
+        yield value
+    elif isinstance(value, tuple):
+        for item in value:
+            yield from _texts(item)
+
+
+@lru_cache(maxsize=256)
+def _roles(kind: type) -> tuple[tuple[str, Role], ...]:
+    """The fields of a kind of record that are formulas, references, or hold further records."""
+    hints = typing.get_type_hints(kind, include_extras=True)
+    found = ((name, _role(set(_leaves(hints[name])))) for name in kind.__struct_fields__)  # type: ignore[attr-defined]
+    return tuple((name, role) for name, role in found if role)
+
+
+def _role(leaves: set[Any]) -> Role:
+    if REFERENCE in leaves:
+        return "reference"
+    if FORMULA in leaves or (float in leaves and str in leaves):
+        return "formula"
+    if any(isinstance(leaf, type) and issubclass(leaf, Record) for leaf in leaves):
+        return "records"
+    return ""
+
+
+def _leaves(hint: Any) -> Iterator[Any]:
+    """The plain types that a field's type is made of, and the marks put on them."""
+    marks = getattr(hint, "__metadata__", ())
+    yield from marks
+    inner = typing.get_args(hint)
+    if not inner:
+        yield hint
+    for one in inner:
+        yield from _leaves(one)

@@ -1,0 +1,226 @@
+"""How the finished bodies of a design come about: what is to be asked of the worker, in order."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import lru_cache, partial
+
+import numpy as np
+from numpy.typing import NDArray
+
+from isotomon.design.bodies import name_of, receivers, results, tools_of
+from isotomon.design.records import Design
+from isotomon.errors import IsotomonError, SolidError
+from isotomon.evaluate.placements import Put, even_sizes
+from isotomon.evaluate.shape import digest
+from isotomon.field.exact import motion
+from isotomon.inspect.results import Quick, Shape
+from isotomon.kernel.protocol import Work
+from isotomon.solids.requests import (
+    STEP_SECONDS,
+    combine_request,
+    deflection,
+    fine_of,
+    place_request,
+    read_request,
+    read_seconds,
+    shape_request,
+)
+from isotomon.version import VERSION
+
+Array = NDArray[np.float64]
+
+
+def blocked(quick: Quick) -> str | None:
+    """Why no solid can be made of the body in hand, or None."""
+    if quick.body.file:
+        return None
+    if quick.shape is None:
+        return quick.findings[0].text if quick.findings else "there is no body yet"
+    about = {quick.body.id, *(rail.id for rail in quick.body.loft.rails)}
+    for finding in quick.findings:
+        if finding.severity == "error" and finding.about in about:
+            return f"{finding.where}: {finding.text}"
+    return None
+
+
+@dataclass(frozen=True, eq=False)
+class Request:
+    """One request on the way to a body: the key it is kept under, for which of the design's bodies, what to ask, and what
+    that is in words."""
+
+    key: str
+    body: str
+    ask: Callable[[int], Work]
+    title: str
+
+
+@dataclass(frozen=True, eq=False)
+class Plan:
+    """What is to be asked of the worker, in order. By the id of each body of its own: under which key it is `finished`, by
+    which keys it comes about (`by`); or why it cannot be made (`refused`)."""
+
+    requests: tuple[Request, ...]
+    finished: dict[str, str]
+    by: dict[str, tuple[str, ...]]
+    refused: dict[str, str]
+
+    def whole(self) -> Plan:
+        """The same, when all bodies can be made. Raises: SolidError, naming one that cannot."""
+        for reason in self.refused.values():
+            raise SolidError(f"no solid can be made: {reason}")
+        return self
+
+
+@lru_cache(maxsize=2)
+def plan(quick: Quick, limit: float = STEP_SECONDS) -> Plan:
+    """How the finished bodies of a design are made; what is wrong with one does not keep the others from being made."""
+    made: dict[str, tuple[Request, ...]] = {}
+    wrong: dict[str, str] = {}
+    for body in _in_order(quick.design):
+        try:
+            made[body] = _requests(quick, body, made, wrong, limit)
+        except IsotomonError as error:
+            name = name_of(quick.design, body)
+            wrong[body] = f"{name}: {error}" if quick.others and not isinstance(error, _Waits) else str(error)
+    asked = {request.key: request for requests in made.values() for request in requests}
+    own = results(quick.design)
+    done = {body: made[body][-1].key for body in own if body in made}
+    by = {body: tuple(request.key for request in made[body]) for body in done}
+    return Plan(tuple(asked.values()), done, by, {body: wrong[body] for body in own if body in wrong})
+
+
+class _Waits(SolidError):
+    """A body cannot be made since one that it is combined with cannot."""
+
+
+def _in_order(design: Design) -> list[str]:
+    """The bodies that are not set aside, each after those it is combined with."""
+    left = [b.id for b in design.bodies if not b.aside]
+    tools = {key: {tool for _, tool in tools_of(design, key)} for key in left}
+    order: list[str] = []
+    while left:
+        ready = [key for key in left if tools[key].issubset(order)]
+        order += ready
+        left = [key for key in left if key not in ready]
+    return order
+
+
+def _requests(
+    quick: Quick, body: str, made: dict[str, tuple[Request, ...]], wrong: dict[str, str], limit: float
+) -> tuple[Request, ...]:
+    """All requests by which a body comes about, those of the bodies it is combined with first.
+
+    Raises: SolidError, FieldError, when it cannot be made.
+    """
+    q, design = quick.of(body), quick.design
+    assert q is not None
+    tools = [tool for _, tool in tools_of(design, body)]
+    shaped, left = _shaped(quick, q, limit)
+    for tool in tools:
+        if tool in wrong:
+            raise _Waits(wrong[tool])
+    for part in (body, *tools) if tools else ():
+        one = quick.of(part)
+        if one is not None and one.shape is not None and one.shape.open:
+            raise _Waits(
+                f"body '{name_of(design, part)}' is a skin, which bounds nothing that could be combined; close its profiles"
+            )
+    asked = {request.key: request for tool in tools for request in made[tool]} | {shaped.key: shaped}
+    key = shaped.key
+    open_ = q.shape is None or q.shape.open
+    for number, stage in enumerate(q.stages):
+        if isinstance(stage, Put):
+            maps = left if number == 0 else stage.maps
+            request = _placed(quick, q, key, maps, stage.joined, number == 0, open_, limit)
+        elif stage.body in made:
+            request = _combined(quick, body, key, stage.how, stage.body, made[stage.body][-1].key, limit)
+        else:  # what is set aside
+            continue
+        asked[request.key] = request
+        key = request.key
+    return tuple(asked.values())
+
+
+def _combined(quick: Quick, body: str, base: str, how: str, tool: str, other: str, limit: float) -> Request:
+    key = digest((how, base, other, tool))
+    tolerance, fine = quick.design.tolerance, fine_of(quick) / 2.0
+    ask = partial(combine_request, key, base, other, how, tool, tolerance, fine, limit)
+    done = {"add": "added to", "cut": "cut from", "common": "kept in common with"}[how]
+    return Request(key, body, ask, f"{name_of(quick.design, tool)}, {done} {name_of(quick.design, body)}")
+
+
+def _placed(
+    quick: Quick, q: Quick, base: str, maps: Array, joined: bool, first: bool, skin: bool, limit: float
+) -> Request:
+    """Raises: SolidError, for a finished body that is to be resized unevenly."""
+    if not first and even_sizes(maps) is None:
+        raise SolidError("it is resized unevenly after it is combined with others; let the size come before that")
+    key = digest((base, maps.tobytes(), joined))
+    fine = deflection(q.shape) if q.shape is not None else fine_of(quick)
+    ask = partial(place_request, key, base, maps, joined, quick.design.tolerance, fine, limit, skin)
+    return Request(key, q.body.id, ask, f"{q.body.name}, moved and copied")
+
+
+def _shaped(quick: Quick, q: Quick, limit: float) -> tuple[Request, Array]:
+    """The request that makes a body as it is shaped, and the maps (k, 4, 4) of its first stage that are left to be done.
+
+    Raises: SolidError, FieldError, when it cannot be made.
+    """
+    reason, shape = blocked(q), q.shape
+    imported = next((i for i in quick.design.imports if i.id == q.body.file), None)
+    if reason is not None or (shape is None and imported is None):
+        raise SolidError(reason or "there is no body yet")
+    tolerance, maps = quick.design.tolerance, _first_maps(q)
+    if imported is not None:
+        key = digest((imported.form, imported.data, tolerance, VERSION))
+        ask: Callable[[int], Work] = partial(
+            read_request, key, imported, tolerance, fine_of(quick), min(limit, read_seconds(imported))
+        )
+        return Request(key, q.body.id, ask, f"{q.body.name}, read"), maps
+    assert shape is not None
+    key, stretch, maps = _stretched(q, shape, maps)
+    ask = partial(shape_request, shape, tolerance, limit=limit, stretch=stretch, key=key)
+    return Request(key, q.body.id, ask, f"{q.body.name}, shaped"), maps
+
+
+def _first_maps(q: Quick) -> Array:
+    """(k, 4, 4) of what is first done with a body, where that puts it elsewhere."""
+    first = q.stages[0] if q.stages else None
+    return first.maps if isinstance(first, Put) else np.eye(4)[None]
+
+
+def _stretched(quick: Quick, shape: Shape, maps: Array) -> tuple[str, Array | None, Array]:
+    """The key of the body to be built, what its patches are stretched by before it is, and the maps that are left. The
+    kernel stretches B-spline bodies badly, patches are stretched by their control points."""
+    if even_sizes(maps) is not None or shape.field.wrap is not None or motion(shape.field) is not None:
+        return shape.key, None, maps
+    left = maps @ np.linalg.inv(maps[0])
+    if even_sizes(left) is None:
+        raise SolidError(
+            f"{quick.body.name} is resized unevenly after it is copied; let the size come before the copies"
+        )
+    return digest((shape.key, maps[0].tobytes())), maps[0], left
+
+
+def finished_key(quick: Quick) -> str:
+    """The key of the finished body that the body in hand is, or is part of; empty where it cannot be made."""
+    if not (quick.others or quick.stages or quick.body.file):
+        return quick.shape.key if quick.shape is not None else ""
+    if quick.shape is not None and quick.full is None:  # something moves: no solid is asked for
+        return ""
+    try:
+        return plan(quick, STEP_SECONDS).finished.get(shown_body(quick), "")
+    except IsotomonError:
+        return ""
+
+
+def shown_body(quick: Quick) -> str:
+    """The id of the finished body that the body in hand is, or is part of; empty where all are set aside."""
+    own, wanted = results(quick.design), [quick.body.id]
+    for key in wanted:  # grows by what these are combined with
+        if key in own:
+            return key
+        wanted += [r for r in receivers(quick.design, key) if r not in wanted]
+    return own[0] if own else ""

@@ -1,0 +1,114 @@
+"""What the worker is asked for, as its messages."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from isotomon.design.imports import bytes_of
+from isotomon.design.records import Imported
+from isotomon.field.exact import motion
+from isotomon.field.patches import patches
+from isotomon.inspect.results import Quick, Shape
+from isotomon.kernel.protocol import Combine, Loft, Move, Place, Read, pack, pack_edge, pack_patch
+
+Array = NDArray[np.float64]
+STEP_SECONDS = 120.0
+READ_SECONDS, READ_SECONDS_A_MB = 25.0, 10.0
+
+
+def shape_request(
+    shape: Shape,
+    tolerance: float,
+    request_id: int,
+    limit: float = STEP_SECONDS,
+    stretch: Array | None = None,
+    key: str = "",
+) -> Loft | Move:
+    """The request that builds a shape's solid: by the kernel's exact forms where it has them, else by patches, which are
+    taken where the affine map `stretch` (4, 4) takes them and kept under `key`.
+
+    Raises: FieldError, when the skin cannot be fitted.
+    """
+    exact = motion(shape.field)
+    if exact is not None and stretch is None:
+        return Move(
+            id=request_id,
+            key=shape.key,
+            edges=[pack_edge(e) for e in exact.edges],
+            way=_vector(exact.way),
+            origin=None if exact.origin is None else _vector(exact.origin),
+            angle=exact.angle,
+            deflection=deflection(shape),
+            limit=limit,
+            skin=shape.open,
+        )
+    wrap = shape.field.wrap
+    ends = shape.field.sections(shape.field.nodes[[0, -1]])
+    made, origin, normal = patches(shape.field, tolerance), ends.origin, ends.normal
+    if stretch is not None:
+        linear, shift = stretch[:3, :3], stretch[:3, 3]
+        made = [replace(p, control=p.control @ linear.T + shift) for p in made]
+        origin, normal = origin @ linear.T + shift, normal @ np.linalg.inv(linear)
+    return Loft(
+        id=request_id,
+        key=key or shape.key,
+        patches=[pack_patch(p) for p in made],
+        ends=[]
+        if shape.field.ring or shape.open
+        else [(_vector(origin[i]), _vector(normal[i])) for i in (0, 1)]
+        if wrap is None
+        else [((0.0, 0.0, wrap.height), (*wrap.way, 0.0))] * 2,
+        radii=None if wrap is None else (shape.field.first - wrap.height, shape.field.last - wrap.height),
+        tolerance=max(tolerance, 1e-7),
+        deflection=deflection(shape),
+        limit=limit,
+        skin=shape.open,
+    )
+
+
+def _vector(a: np.ndarray) -> tuple[float, float, float]:
+    return float(a[0]), float(a[1]), float(a[2])
+
+
+def deflection(shape: Shape) -> float:
+    """How far the solid's mesh may lie from it (mm): a two-thousandth of the largest chord, but for a long thin body no
+    less than a five-thousandth of its extent."""
+    extent = float(np.linalg.norm(np.ptp(shape.mesh.points.reshape(-1, 3), axis=0)))
+    return max(float(shape.curves.chord.max()) / 2000.0, extent / 5000.0)
+
+
+def fine_of(quick: Quick) -> float:
+    """How far meshes of a design's bodies may lie from them, mm: as its finest one; a twentieth where none has a field."""
+    return min((deflection(q.shape) for q in (quick, *quick.others) if q.shape is not None), default=0.05)
+
+
+def read_seconds(imported: Imported) -> float:
+    """How long reading a file may take: a damaged one may keep the kernel busy without end."""
+    return READ_SECONDS + READ_SECONDS_A_MB * len(imported.data) / 2**20
+
+
+def read_request(key: str, imported: Imported, tolerance: float, fine: float, limit: float, request_id: int) -> Read:
+    return Read(request_id, key, bytes_of(imported), imported.form, max(tolerance, 1e-7), fine, limit)
+
+
+def place_request(
+    key: str,
+    base: str,
+    maps: Array,
+    joined: bool,
+    tolerance: float,
+    fine: float,
+    limit: float,
+    skin: bool,
+    request_id: int,
+) -> Place:
+    return Place(request_id, key, base, pack(maps), joined, max(tolerance, 1e-7), fine, limit, skin)
+
+
+def combine_request(
+    key: str, base: str, tool: str, how: str, mark: str, tolerance: float, fine: float, limit: float, request_id: int
+) -> Combine:
+    return Combine(request_id, key, base, tool, how, f"{mark}: ", max(tolerance, 1e-7), fine, limit)  # type: ignore[arg-type]
