@@ -169,12 +169,12 @@ def meet_law(
     unknown = [k for k in kinds if k not in meeting.KINDS]
     if unknown:
         raise DesignError(f"'{unknown[0]}' is nothing that may change; use {', '.join(meeting.KINDS)}")
-    found = next((entry for entry in design.laws if law in (entry.name, entry.id)), None)
+    found = next((entry for b in design.bodies for entry in b.laws if law in (entry.name, entry.id)), None)
     if found is None:
         raise DesignError(
-            f"there is no law '{law}'; there are {', '.join(entry.name for entry in design.laws) or 'none'}"
+            f"there is no law '{law}'; there are {', '.join(entry.name for b in design.bodies for entry in b.laws) or 'none'}"
         )
-    by_name = {s.name: s.id for s in design.stations}
+    by_name = {s.name: s.id for s in bodies.body_of(design, found.id).stations}
     missing = [name for name in stations if name not in by_name]
     if missing:
         raise DesignError(f"there is no station '{missing[0]}'; there are {', '.join(by_name)}")

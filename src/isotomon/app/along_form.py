@@ -40,22 +40,23 @@ REACH: tuple[tuple[str, str, str], ...] = (
 )
 
 
-def change_span(design: Design, **changes: Any) -> Design:
-    """The body in hand reaching otherwise; a reach of nothing on a loft of stations is none."""
-    span: Span = replace(design.loft.span or Span(), **changes)
-    nothing = span == Span() and len(design.stations) > 1
-    return change_loft(design, span=None if nothing else span)
+def change_span(design: Design, key: str, **changes: Any) -> Design:
+    """A body reaching otherwise; a reach of nothing on a loft of stations is none."""
+    body = design.body(key)
+    span: Span = replace(body.loft.span or Span(), **changes)
+    nothing = span == Span() and len(body.stations) > 1
+    return change_loft(design, key, span=None if nothing else span)
 
 
-def change_side(design: Design, side: str) -> Design:
-    """The wall of the body in hand on another side of its profiles."""
-    wall = design.loft.wall
-    return design if wall is None else change_loft(design, wall=replace(wall, side=side))
+def change_side(design: Design, key: str, side: str) -> Design:
+    """The wall of a body on another side of its profiles."""
+    wall = design.body(key).loft.wall
+    return design if wall is None else change_loft(design, key, wall=replace(wall, side=side))
 
 
-def change_along(design: Design, **changes: Any) -> Design:
-    """The body in hand with something else changing along it."""
-    return change_loft(design, along=replace(design.loft.along, **changes))
+def change_along(design: Design, key: str, **changes: Any) -> Design:
+    """A body with something else changing along it."""
+    return change_loft(design, key, along=replace(design.body(key).loft.along, **changes))
 
 
 class AlongForm(QWidget):
@@ -66,23 +67,31 @@ class AlongForm(QWidget):
         self.desk = desk
         self.column = column_of(self)
         self.fields: dict[str, NumberField] = {}
-        self.whole = self._check("Whole way", "go the whole way", lambda on: lambda d: change_span(d, whole=on))
+        self.whole = self._check(
+            "Whole way", "go the whole way", lambda on: lambda d: change_span(d, desk.hand, whole=on)
+        )
         self.up_to: dict[str, QComboBox] = {}
         self.rows: dict[str, QWidget] = {}
-        turned = desk.design is not None and desk.design.loft.carrier.how == "axis"
+        turned = desk.body is not None and desk.body.loft.carrier.how == "axis"
         for name, title, tip in REACH:
-            self._number(name, title, "angle" if turned else "length", tip, partial(_span_edit, name))
+            self._number(name, title, "angle" if turned else "length", tip, partial(self._span_edit, name))
             self._up_to(f"{name}_to", "up to")
-        self.ends = self._check("Round ends", "round the ends off", _round_ends)
+        self.ends = self._check(
+            "Round ends",
+            "round the ends off",
+            lambda on: lambda d: change_span(d, desk.hand, ends="round" if on else "flat"),
+        )
         self.ends.setToolTip("Round ends are added beyond the ends of the body, half as far as its sections are wide")
         self.more = QPushButton("Turn, sizes and draft along it…")
         self.more.setToolTip("Laws along the body: turn, width, height, offsets, draft, kept area")
         self.more.clicked.connect(self._open)
         self.column.addWidget(self.more)
         for name, title, kind, tip in ALONG:
-            self._number(name, title, kind, tip, partial(_along_edit, name))
+            self._number(name, title, kind, tip, partial(self._along_edit, name))
         self.keep = self._check(
-            "Keep the area", "keep the area along the body", lambda on: lambda d: change_along(d, keep_area=on)
+            "Keep the area",
+            "keep the area along the body",
+            lambda on: lambda d: change_along(d, desk.hand, keep_area=on),
         )
         self.keep.setToolTip("Sections are sized so that their area stays what it is at the first end")
         self.wall = self._number(
@@ -90,17 +99,17 @@ class AlongForm(QWidget):
             "Wall",
             "length",
             "How thick a wall along the profile is; blank: the body is not a wall",
-            _wall_edit,
+            self._wall_edit,
             "none",
         )
         self.side = choice("Wall is", SIDES)
         self.side.activated.connect(
-            lambda k: desk.do("the wall's side", lambda d: change_side(d, self.side.itemData(k)))
+            lambda k: desk.do("the wall's side", lambda d: change_side(d, desk.hand, self.side.itemData(k)))
         )
         self.side_row = titled("It is", self.side)
         self.column.addWidget(self.side_row)
         self.shut = self._check(
-            "Shut open profiles", "shut open profiles", lambda on: lambda d: change_loft(d, shut=on)
+            "Shut open profiles", "shut open profiles", lambda on: lambda d: change_loft(d, desk.hand, shut=on)
         )
         self.shut.setToolTip("Open profiles are closed by a straight line from their end to their start")
         self._opened = False
@@ -127,27 +136,29 @@ class AlongForm(QWidget):
     def _up_to(self, name: str, title: str) -> None:
         box = choice(title)
         box.activated.connect(
-            lambda k: self.desk.do("go up to something", lambda d: change_span(d, **{name: box.itemData(k)}))
+            lambda k: self.desk.do(
+                "go up to something", lambda d: change_span(d, self.desk.hand, **{name: box.itemData(k)})
+            )
         )
         self.up_to[name], self.rows[name] = box, titled(title, box)
         self.column.addWidget(self.rows[name])
 
     def refresh(self) -> None:
         """Reach and laws as they are now."""
-        design, quick = self.desk.design, self.desk.quick
-        if design is None:
+        design, body, quick = self.desk.design, self.desk.body, self.desk.quick
+        if design is None or body is None:
             return
-        loft, span = design.loft, design.loft.span or Span()
-        goes = loft.span is not None or len(design.stations) == 1
+        loft, span = body.loft, body.loft.span or Span()
+        goes = loft.span is not None or len(body.stations) == 1
         ended = loft.carrier.how in ("path", "axis")
         names = quick.resolved.names if quick is not None else {}
-        through = not ended and goes and bool(design.rest)
+        through = not ended and goes and bool(self.desk.others)
         self.whole.setVisible(ended or through)
         words = {"axis": "Once round", "path": "The whole path"}
         self.whole.setText(words.get(loft.carrier.how, "Through all bodies"))
         self.whole.setChecked(span.whole)
-        offers = candidates(design, "P", stations=False) + candidates(design, "p", stations=False)
-        offers += [(p.loft.id, p.loft.name) for p in design.rest] + faces(quick, others=True)
+        offers = candidates(design, "P") + candidates(design, "p")
+        offers += [(p.id, p.name) for p in self.desk.others] + faces(quick, others=True)
         for name, _, _ in REACH:
             field, to = self.fields[name], getattr(span, f"{name}_to")
             field.setVisible(goes and not span.whole and not to)
@@ -194,25 +205,19 @@ class AlongForm(QWidget):
             box.addItem(f"{now} (gone)", now)
         box.setCurrentIndex(box.findData(now))
 
+    def _wall_edit(self, value: Value | None) -> Callable[[Design], Design]:
+        key = self.desk.hand
 
-def _wall_edit(value: Value | None) -> Callable[[Design], Design]:
-    def edit(design: Design) -> Design:
-        if value is None:
-            return change_loft(design, wall=None)
-        side = design.loft.wall.side if design.loft.wall is not None else "inside"
-        return change_loft(design, wall=Wall(value, side))
+        def edit(design: Design) -> Design:
+            wall = design.body(key).loft.wall
+            made = None if value is None else Wall(value, wall.side if wall is not None else "inside")
+            return change_loft(design, key, wall=made)
 
-    return edit
+        return edit
 
+    def _span_edit(self, name: str, value: Value | None) -> Callable[[Design], Design]:
+        return lambda d: change_span(d, self.desk.hand, **{name: 0.0 if value is None else value})
 
-def _round_ends(on: bool) -> Callable[[Design], Design]:
-    return lambda d: change_span(d, ends="round" if on else "flat")
-
-
-def _span_edit(name: str, value: Value | None) -> Callable[[Design], Design]:
-    return lambda d: change_span(d, **{name: 0.0 if value is None else value})
-
-
-def _along_edit(name: str, value: Value | None) -> Callable[[Design], Design]:
-    default = getattr(Along(), name)
-    return lambda d: change_along(d, **{name: default if value is None else value})
+    def _along_edit(self, name: str, value: Value | None) -> Callable[[Design], Design]:
+        default = getattr(Along(), name)
+        return lambda d: change_along(d, self.desk.hand, **{name: default if value is None else value})

@@ -133,7 +133,7 @@ class BoardPainter:
         for plot in (box.area, box.angle):
             p.fillRect(plot, self.colour("paper"))
         p.setFont(self.small)
-        if self.quick.design.loft.imported:
+        if self.quick.body.file:
             p.setPen(self.colour("soft_ink"))
             p.drawText(box.area, Qt.AlignmentFlag.AlignCenter, "The body in hand was brought in: it has no stations")
             return

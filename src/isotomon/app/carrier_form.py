@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from functools import partial
 from typing import Any
 
 from PySide6.QtWidgets import QCheckBox, QComboBox, QLabel, QWidget
@@ -16,8 +18,7 @@ from isotomon.design.bodies import change_loft
 from isotomon.design.body import Carrying
 from isotomon.design.edits import replace
 from isotomon.design.records import Design
-from isotomon.inspect.results import Quick
-from isotomon.quantity import resolve
+from isotomon.quantity import Value, resolve
 
 WAYS = {"straight": "Straight, along Z", "plane": "Square to a plane", "path": "Along a path", "axis": "About an axis"}
 HOLDS = {
@@ -37,35 +38,39 @@ def unit_of(desk: Desk) -> str:
     return desk.design.unit if desk.design is not None else "mm"
 
 
-def offers(design: Design, how: str, quick: Quick | None) -> list[tuple[str, str]]:
+def offers(desk: Desk, how: str) -> list[tuple[str, str]]:
     """(reference, name) of what a loft can be carried along; edges of the other bodies as the results have them."""
+    design = desk.design
+    assert design is not None
     if how == "plane":
-        others = [(s.id, f"{s.name} plane") for p in design.rest for s in p.stations]
-        return candidates(design, "P", stations=False) + others
+        others = [(s.id, f"{s.name} plane") for b in desk.others for s in b.stations]
+        return candidates(design, "P") + others
     if how == "axis":
-        return sorted(candidates(design, "A", stations=False), key=lambda pair: pair[0] != "y")
+        return sorted(candidates(design, "A"), key=lambda pair: pair[0] != "y")
     drawn = [(g.id, g.name) for g in design.guides] + [(d.id, d.name) for d in design.drawings]
-    return drawn + [rim for p in design.rest for rim in rims_of(p.loft)] + edges_along(quick, others=True)
+    return drawn + [rim for b in desk.others for rim in rims_of(b)] + edges_along(desk.quick, others=True)
 
 
-def leaning_offers(design: Design, hold: str, quick: Quick | None) -> list[tuple[str, str]]:
+def leaning_offers(desk: Desk, hold: str) -> list[tuple[str, str]]:
     """(reference, name) of what sections can be held towards."""
+    design = desk.design
+    assert design is not None
     if hold == "curve":
-        return [(ref, name) for ref, name in offers(design, "path", quick) if ref != design.loft.carrier.on]
+        return [(ref, name) for ref, name in offers(desk, "path") if ref != desk.held.loft.carrier.on]
     if hold == "skin":
-        planes = candidates(design, "P", stations=False) + candidates(design, "R", stations=False)
-        return [(p.loft.id, p.loft.name) for p in design.rest] + planes
-    return candidates(design, "A", stations=False)
+        planes = candidates(design, "P") + candidates(design, "R")
+        return [(b.id, b.name) for b in desk.others] + planes
+    return candidates(design, "A")
 
 
 def carry_otherwise(desk: Desk, how: str) -> None:
     """Carry the loft along what is chosen, or along the first thing that will do."""
     if desk.design is None:
         return
-    refs = [ref for ref, _ in offers(desk.design, how, desk.quick)] if how != "straight" else []
+    refs = [ref for ref, _ in offers(desk, how)] if how != "straight" else []
     on = next((ref for ref in (*desk.selection, *refs) if ref in refs), "")
     to = Carrying(how, on, 0.0 if how == "axis" else 100.0)  # type: ignore[arg-type]
-    desk.do("carry the loft otherwise", lambda d: carry(d, to))
+    desk.do("carry the loft otherwise", lambda d: carry(d, desk.hand, to))
 
 
 class CarrierForm(QWidget):
@@ -88,7 +93,7 @@ class CarrierForm(QWidget):
             desk,
             self.radius,
             "change the radius about the axis",
-            lambda v: lambda d: change_loft(d, carrier=replace(d.loft.carrier, radius=0.0 if v is None else v)),
+            lambda v: self._carrier_edit("radius", v),
         )
         self.column.addWidget(self.radius)
         self.corners = self._choice("corners", "Corners", CORNERS)
@@ -97,7 +102,7 @@ class CarrierForm(QWidget):
             desk,
             self.bend,
             "change the bend",
-            lambda v: lambda d: change_loft(d, carrier=replace(d.loft.carrier, bend=0.0 if v is None else v)),
+            lambda v: self._carrier_edit("bend", v),
         )
         self.column.addWidget(self.bend)
         self.rim = self._choice("rim", "Rim", {})
@@ -106,7 +111,7 @@ class CarrierForm(QWidget):
         self.back.clicked.connect(lambda on: self._choose("back", on))
         self.column.addWidget(self.back)
         self.ring = QCheckBox("Closed into a ring")
-        self.ring.clicked.connect(lambda on: desk.do("close into a ring", lambda d: change_loft(d, ring=on)))
+        self.ring.clicked.connect(lambda on: desk.do("close into a ring", lambda d: change_loft(d, desk.hand, ring=on)))
         self.column.addWidget(self.ring)
         self.refresh()
 
@@ -117,36 +122,49 @@ class CarrierForm(QWidget):
         self.column.addWidget(self.rows[name])
         return box
 
+    def _carrier_edit(self, name: str, value: Value | None) -> Callable[[Design], Design]:
+        key = self.desk.hand
+
+        def edit(design: Design) -> Design:
+            carrier = design.body(key).loft.carrier
+            return change_loft(design, key, carrier=replace(carrier, **{name: 0.0 if value is None else value}))
+
+        return edit
+
     def _choose(self, name: str, value: str | bool) -> None:
-        design = self.desk.design
-        if design is None:
+        if self.desk.body is None:
             return
+        carrier = self.desk.body.loft.carrier
         changes: dict[str, Any] = {name: value}
         if name == "how":
             carry_otherwise(self.desk, str(value))
         else:
             if name == "hold":
-                refs = [ref for ref, _ in leaning_offers(design, str(value), self.desk.quick)]
-                if value in LEANS_ON and design.loft.carrier.toward not in refs:
+                refs = [ref for ref, _ in leaning_offers(self.desk, str(value))]
+                if value in LEANS_ON and carrier.toward not in refs:
                     changes["toward"] = refs[0] if refs else ""
-            to = replace(design.loft.carrier, **changes)
-            edit = (lambda d: carry(d, to)) if name == "on" else (lambda d: change_loft(d, carrier=to))
+            to = replace(carrier, **changes)
+            edit = (
+                partial(carry, key=self.desk.hand, to=to)
+                if name == "on"
+                else (lambda d: change_loft(d, self.desk.hand, carrier=to))
+            )
             self.desk.do("carry the loft otherwise", edit)
         self.refresh()
 
     def refresh(self) -> None:
         """The carrier as it is now."""
-        design, quick = self.desk.design, self.desk.quick
-        if design is None:
+        body, quick = self.desk.body, self.desk.quick
+        if body is None:
             return
-        carrier: Carrying = design.loft.carrier
+        carrier: Carrying = body.loft.carrier
         self.how.setCurrentIndex(self.how.findData(carrier.how))
-        self._fill(self.on, offers(design, carrier.how, quick) if carrier.how != "straight" else [], carrier.on)
-        self._fill(self.toward, leaning_offers(design, carrier.hold, quick), carrier.toward)
+        self._fill(self.on, offers(self.desk, carrier.how) if carrier.how != "straight" else [], carrier.on)
+        self._fill(self.toward, leaning_offers(self.desk, carrier.hold), carrier.toward)
         label = self.rows["toward"].findChild(QLabel)
         if isinstance(label, QLabel):
             label.setText(LEANS_ON.get(carrier.hold, ""))
-        planes = [(ref, f"as it lies on {name}") for ref, name in offers(design, "plane", quick)]
+        planes = [(ref, f"as it lies on {name}") for ref, name in offers(self.desk, "plane")]
         self._fill(self.drawn_on, [("", "at its start"), *planes], carrier.drawn_on)
         self.hold.setCurrentIndex(self.hold.findData(carrier.hold))
         self.rows["on"].setVisible(carrier.how != "straight")
@@ -161,7 +179,7 @@ class CarrierForm(QWidget):
             self.bend.set_value(carrier.bend, resolve(carrier.bend, "length", names))
         except ValueError:
             self.bend.set_value(carrier.bend, float("nan"))
-        self._fill(self.rim, [("", "none"), *offers(design, "path", quick)], carrier.rim)
+        self._fill(self.rim, [("", "none"), *offers(self.desk, "path")], carrier.rim)
         self.sized.setCurrentIndex(self.sized.findData(carrier.sized))
         self.rows["rim"].setVisible(carrier.how == "axis")
         self.rows["sized"].setVisible(carrier.how == "axis" and bool(carrier.rim))
@@ -169,8 +187,8 @@ class CarrierForm(QWidget):
         self.back.setChecked(carrier.back)
         self.radius.setVisible(carrier.how == "axis")
         self.radius.set_value(carrier.radius, quick.resolved.radius if quick is not None else 0.0)
-        self.ring.setVisible(carrier.how in ("path", "axis") and design.loft.span is None)
-        self.ring.setChecked(design.loft.ring)
+        self.ring.setVisible(carrier.how in ("path", "axis") and body.loft.span is None)
+        self.ring.setChecked(body.loft.ring)
 
     def _fill(self, box: QComboBox, offers: list[tuple[str, str]], now: str) -> None:
         box.clear()

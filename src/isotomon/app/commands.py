@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from isotomon.app.after_form import AFTER_COMMANDS
 from isotomon.app.carrier_form import carry_otherwise
 from isotomon.app.command import Command, needs_design
 from isotomon.app.datums import DATUM_COMMANDS
@@ -13,8 +12,10 @@ from isotomon.app.gauges import GAUGE_COMMANDS
 from isotomon.app.guides import GUIDE_COMMANDS
 from isotomon.app.shape_checks import CHECK_COMMANDS
 from isotomon.app.shaping import SHAPING_COMMANDS
+from isotomon.app.steps_form import STEP_COMMANDS
 from isotomon.app.ties import TIE_COMMANDS
-from isotomon.design import edits
+from isotomon.design import bodies
+from isotomon.design.bodies import makes, stations_of_all
 from isotomon.design.datums import BASE_PLANES, construction
 from isotomon.design.section import Drawn
 
@@ -30,7 +31,7 @@ def needs_body(w: Window) -> str:
         return needs_design(w)
     return (
         ""
-        if w.desk.quick is not None and (w.desk.quick.shape is not None or w.desk.quick.design.loft.imported)
+        if w.desk.quick is not None and (w.desk.quick.shape is not None or w.desk.quick.body.file)
         else "There is no body yet: two stations at least"
     )
 
@@ -73,7 +74,7 @@ def _needs_linked(w: Window) -> str:
     if needs_stations(w):
         return needs_stations(w)
     assert w.desk.design is not None
-    drawn = [s for s in w.desk.design.stations if s.id in w.desk.selection and isinstance(s.section, Drawn)]
+    drawn = [s for s in w.desk.held.stations if s.id in w.desk.selection and isinstance(s.section, Drawn)]
     return "" if len(drawn) == len(w.desk.selected_stations()) else "Choose stations with a drawing"
 
 
@@ -83,21 +84,18 @@ def _needs_drawable(w: Window) -> str:
     assert w.desk.design is not None
     design, chosen = w.desk.design, w.desk.selection
     planes = [d.id for d in design.datums if construction(d).makes == "plane"]
-    known = {*(s.id for s in design.stations), *(d.id for d in design.drawings), *planes, *BASE_PLANES}
-    if not chosen and not design.stations:
+    known = {*(s.id for s in stations_of_all(design)), *(d.id for d in design.drawings), *planes, *BASE_PLANES}
+    if not chosen and not w.desk.held.stations:
         return ""  # in an empty design one draws on the XY plane
     return "" if len(chosen) == 1 and chosen[0] in known else "Choose one station, drawing or plane first"
 
 
 def _needs_bodies(w: Window) -> str:
-    if needs_design(w):
-        return needs_design(w)
-    assert w.desk.design is not None
-    return "" if w.desk.design.rest else "There is one body only; make another first"
+    return needs_design(w) or ("" if w.desk.others else "There is one body only; make another first")
 
 
 def _carried(w: Window) -> str:
-    return w.desk.design.loft.carrier.how if w.desk.design is not None else ""
+    return w.desk.body.loft.carrier.how if w.desk.body is not None else ""
 
 
 def _needs_guide(w: Window) -> str:
@@ -114,7 +112,7 @@ def _needs_round(w: Window) -> str:
 
 
 def _ruled(w: Window) -> bool:
-    return w.desk.design is not None and w.desk.design.loft.ruled
+    return w.desk.body is not None and w.desk.body.loft.ruled
 
 
 _MAKES = (
@@ -127,7 +125,7 @@ _MAKES = (
 
 def _make_command(how: str, title: str, tip: str) -> Command:
     def makes_it(w: Window) -> bool:
-        return w.desk.design is not None and w.desk.design.loft.makes == how
+        return w.desk.design is not None and makes(w.desk.design, w.desk.hand) == how
 
     return Command(
         f"make-{how}", title, lambda w: w.tools.combine(how), "", "Shape", "", tip, _needs_bodies, makes_it, "Bodies"
@@ -190,7 +188,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("look-at", "Look straight at", lambda w: w.tools.look_at(), "Ctrl+L", "Draw", "eye",
             "Look straight at the chosen station's plane", _needs_one),
     *SHAPING_COMMANDS,
-    *AFTER_COMMANDS,
+    *STEP_COMMANDS,
     Command("smooth", "Smooth", lambda w: w.tools.set_ruled(False), "", "Shape", "smooth",
             "Sections flow into one another; turn is taken out and put back", needs_design, lambda w: not _ruled(w)),
     Command("ruled", "Straight rulings", lambda w: w.tools.set_ruled(True), "", "Shape", "ruled",
@@ -211,9 +209,9 @@ COMMANDS: tuple[Command, ...] = (
             lambda w: _carried(w) == "path", "Carry along"),
     Command("carry-axis", "Turn about an axis", lambda w: carry_otherwise(w.desk, "axis"), "", "Shape", "",
             "Stations stand round the chosen axis, at angles", needs_design, lambda w: _carried(w) == "axis", "Carry along"),
-    Command("ring", "Close into a ring", lambda w: w.desk.do("close into a ring", lambda d: edits.change_loft(d, ring=not d.loft.ring)), "", "Shape", "",
+    Command("ring", "Close into a ring", lambda w: w.desk.do("close into a ring", lambda d: bodies.change_loft(d, w.desk.hand, ring=not d.body(w.desk.hand).loft.ring)), "", "Shape", "",
             "The body comes round to its first station: about an axis or along a closed path", _needs_round,
-            lambda w: w.desk.design is not None and w.desk.design.loft.ring, "Carry along"),
+            lambda w: w.desk.body is not None and w.desk.body.loft.ring, "Carry along"),
     Command("rebuild", "Rebuild solid", lambda w: w.desk.rebuild_solid(), "F5", "Shape", "solid",
             "Build the solid again", needs_body),
     Command("cancel", "Cancel rebuild", lambda w: w.desk.engine.cancel(), "Shift+F5", "Shape", "circle-x",

@@ -127,7 +127,7 @@ class DatumForm(QWidget):
         if not self.name.isModified():
             self.name.setText(datum.name)
         for box, letter, ref in zip(self.slots, made.on, datum.on, strict=True):
-            wanted = [c for c in candidates(design, letter, quick=quick) if c[0] != self.key]
+            wanted = [c for c in candidates(design, letter, self.desk.body, quick) if c[0] != self.key]
             if ref not in [r for r, _ in wanted]:
                 wanted.insert(0, (ref, f"✕ {ref or 'nothing'}: pick again"))
             if [(box.itemData(k), box.itemText(k)) for k in range(box.count())] != wanted:

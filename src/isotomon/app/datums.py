@@ -10,12 +10,13 @@ from numpy.typing import NDArray
 
 from isotomon.app.command import Command
 from isotomon.design import edits
-from isotomon.design.body import Loft
+from isotomon.design.body import Body
 from isotomon.design.datums import BUILT_IN, BUILT_IN_NAMES, CONSTRUCTIONS, Datum, construction
 from isotomon.design.draw_edits import next_name
 from isotomon.design.drawing import Line, Ring
 from isotomon.design.records import Design
 from isotomon.design.section import Drawn
+from isotomon.design.station import Station
 from isotomon.errors import IsotomonError
 from isotomon.evaluate.datums import Ground
 from isotomon.evaluate.sources import Thing
@@ -34,9 +35,9 @@ MOST_FACES = 60
 _FAMILIES = {"plane": "Plane", "axis": "Axis", "point": "Point", "frame": "Frame", "cylinder": "Frame"}
 
 
-def rims_of(loft: Loft) -> list[tuple[str, str]]:
+def rims_of(body: Body) -> list[tuple[str, str]]:
     """(reference, name) of the closed edges of a body's ends."""
-    return [(f"{loft.id}/{end}-rim", f"{end.capitalize()} rim of {loft.name}") for end in ("first", "last")]
+    return [(f"{body.id}/{end}-rim", f"{end.capitalize()} rim of {body.name}") for end in ("first", "last")]
 
 
 def edges_along(quick: Quick | None, others: bool = False) -> list[tuple[str, str]]:
@@ -45,10 +46,10 @@ def edges_along(quick: Quick | None, others: bool = False) -> list[tuple[str, st
         return []
     found = []
     for q in quick.others if others else (quick,):
-        names = {s.id: s.name for s in q.design.stations}
+        names = {s.id: s.name for s in q.body.stations}
         for edge in q.shape.field.names.edges if q.shape is not None else ():
-            through = f"Edge of {q.design.loft.name} through {edge_words(edge[0], names)}"
-            found.append((f"{q.design.loft.id}/along:{edge[0]}", through))
+            through = f"Edge of {q.body.name} through {edge_words(edge[0], names)}"
+            found.append((f"{q.body.id}/along:{edge[0]}", through))
     return found
 
 
@@ -56,19 +57,19 @@ def faces(quick: Quick | None, others: bool = False, flat: bool = True) -> list[
     """(reference, name) of the ends and faces of the body in hand, or of the `others`; only those that are `flat`, or all."""
     found: list[tuple[str, str]] = []
     for q in () if quick is None else quick.others if others else (quick,):
-        loft, shape = q.design.loft, q.shape
+        body, shape = q.body, q.shape
         if shape is None or shape.field.ring:
             continue
         if not shape.open:
-            found += [(f"{loft.id}/{end}", f"{end.capitalize()} end of {loft.name}") for end in ("first", "last")]
-        names = {s.id: s.name for s in q.design.stations}
+            found += [(f"{body.id}/{end}", f"{end.capitalize()} end of {body.name}") for end in ("first", "last")]
+        names = {s.id: s.name for s in q.body.stations}
         for k, lane in enumerate(shape.field.names.lanes[:MOST_FACES]):
             if flat and not _flat_lanes(shape)[k]:
                 continue
             pair = lane.removeprefix("hole ").split("~")
             words = " and ".join(edge_words(edge, names) for edge in pair)
             where = "round it" if lane == "round" else f"between {words}" if len(pair) > 1 else f"of the hole {words}"
-            found.append((f"{loft.id}/face:{lane}", f"Face of {loft.name} {where}"))
+            found.append((f"{body.id}/face:{lane}", f"Face of {body.name} {where}"))
     return found
 
 
@@ -80,24 +81,25 @@ def _flat_lanes(shape: Shape) -> tuple[bool, ...]:
     return tuple(flat_normal(mesh.points[:, mesh.sampling.lane == k].reshape(-1, 3)) is not None for k in lanes)
 
 
-def candidates(design: Design, letter: str, stations: bool = True, quick: Quick | None = None) -> list[tuple[str, str]]:
-    """(reference, name) of all that can stand where a construction asks for this letter; edges of the body as the results
-    `quick` have them."""
+def candidates(
+    design: Design, letter: str, body: Body | None = None, quick: Quick | None = None
+) -> list[tuple[str, str]]:
+    """(reference, name) of all that can stand where a construction asks for this letter; of a `body` too, where one is said, its
+    edges as the results `quick` have them."""
     found = [(ref, BUILT_IN_NAMES[ref]) for ref, kind in BUILT_IN.items() if kind == letter]
     found += [(d.id, d.name) for d in design.datums if letter in _GIVES[construction(d).makes]]
     if letter == "c":
         found += [(g.id, g.name) for g in design.guides]
-    if not stations:
+    if body is None:
         return found
-    for s in design.stations:
+    for s in body.stations:
         if letter in "PF":
             found.append((s.id, f"{s.name} plane"))
         if letter in "cR":
             found.append((f"{s.id}/outline", f"{s.name} profile"))
         if letter == "p":
             found += [(f"{s.id}/lead", f"{s.name} leading point"), (f"{s.id}/trail", f"{s.name} trailing point")]
-        found += _drawn(design, s.id, letter)
-    body = design.loft
+        found += _drawn(design, s, letter)
     if letter == "P":
         found += faces(quick)
     if letter in "cA":
@@ -107,27 +109,28 @@ def candidates(design: Design, letter: str, stations: bool = True, quick: Quick 
     return found
 
 
-def _drawn(design: Design, station: str, letter: str) -> list[tuple[str, str]]:
+def _drawn(design: Design, s: Station, letter: str) -> list[tuple[str, str]]:
     """Points and parts of a station's drawing."""
-    s = edits.find(design.stations, station)
     if not isinstance(s.section, Drawn):
         return []
     drawing = edits.find(design.drawings, s.section.drawing)
     if letter == "p":
-        return [(f"{station}/{drawing.id}.{p.id}", f"{s.name} {p.id}") for p in drawing.points[:40]]
+        return [(f"{s.id}/{drawing.id}.{p.id}", f"{s.name} {p.id}") for p in drawing.points[:40]]
     kinds = {"c": object, "A": Line, "R": Ring}.get(letter)
     return [
-        (f"{station}/{drawing.id}.{p.id}", f"{s.name} {p.id}")
+        (f"{s.id}/{drawing.id}.{p.id}", f"{s.name} {p.id}")
         for p in drawing.parts[:40]
         if kinds is not None and isinstance(p, kinds)
     ]
 
 
-def filled(design: Design, kind: str, selection: tuple[str, ...], quick: Quick | None = None) -> tuple[str, ...]:
+def filled(
+    design: Design, kind: str, selection: tuple[str, ...], body: Body, quick: Quick | None = None
+) -> tuple[str, ...]:
     """What a new datum stands on: the chosen things that fit, then the usual ones, no thing twice."""
     used: list[str] = []
     for letter in CONSTRUCTIONS[kind].on:
-        refs = [ref for ref, _ in candidates(design, letter, quick=quick)]
+        refs = [ref for ref, _ in candidates(design, letter, body, quick)]
         chosen = [r for k in selection for r in (k, f"{k}/outline") if r in refs and r not in used]
         usual = [r for r in (_DEFAULTS.get(letter, ""), *refs) if r in refs and r not in used]
         used.append((chosen or usual or [""])[0])
@@ -147,7 +150,7 @@ class DatumTools:
         design = desk.design
         assert design is not None
         made = CONSTRUCTIONS[kind]
-        on = filled(design, kind, desk.selection, desk.quick)
+        on = filled(design, kind, desk.selection, desk.held, desk.quick)
         name = next_name((d.name for d in design.datums), made.makes)
         datum = Datum(edits.fresh_id(design, "d"), name, kind, on, tuple(f.default for f in made.fields))  # type: ignore[arg-type]
         self.w.view.show_datums(True)
@@ -156,11 +159,11 @@ class DatumTools:
 
     def reason(self, kind: str) -> str:
         """Why a kind cannot be made now; empty: it can. Asked often, so it only looks whether there is anything to take."""
-        design = self.w.desk.design
-        if design is None:
+        body = self.w.desk.body
+        if body is None:
             return "Open or begin a design first"
         curved = set(CONSTRUCTIONS[kind].on) & {"c", "R"}
-        return "This needs a station, a curve or something round first" if curved and not design.stations else ""
+        return "This needs a station, a curve or something round first" if curved and not body.stations else ""
 
     def pull(self, key: str, start: Array, now: Array) -> None:
         """A datum dragged in the View from one pixel to another: its first number follows."""
@@ -197,7 +200,11 @@ class DatumTools:
             shape = quick.shape.field if quick.shape is not None else None
             try:
                 places.append(
-                    handle_of(Ground(design, quick.resolved.names, quick.resolved, shape, quick.drawings).get(datum.id))
+                    handle_of(
+                        Ground(design, quick.resolved.names, quick.body, quick.resolved, shape, quick.drawings).get(
+                            datum.id
+                        )
+                    )
                 )
             except IsotomonError:
                 return None

@@ -6,7 +6,8 @@ from PySide6.QtCore import QObject, Signal
 
 from isotomon.app.engine import Engine
 from isotomon.author.session import Edit, Session
-from isotomon.design.bodies import body_ids, body_of
+from isotomon.design.bodies import body_ids, leading, made_by, owner_of, things_of
+from isotomon.design.body import Body
 from isotomon.design.datums import BASE_SHOWN
 from isotomon.design.records import Design
 from isotomon.errors import IsotomonError
@@ -14,6 +15,7 @@ from isotomon.inspect.results import Quick
 from isotomon.kernel.protocol import Built, Failed
 from isotomon.measure.laws import Finding
 
+MOST_HANDS = 50
 CHECKS = "checks"
 """The id under which the checks of shape are chosen, so that Details shows them."""
 
@@ -39,6 +41,12 @@ class Desk(QObject):
         self.session: Session | None = None
         self.quick: Quick | None = None
         self.selection: tuple[str, ...] = ()
+        self.hand = ""
+        """The body in hand: what the Board, the Ledger and the forms are of."""
+        self._hands: list[str] = []
+        """Those that were in hand before, the newest last."""
+        self._known: Design | None = None
+        """The design that was last told of."""
         self.solid: Built | Failed | None = None
         self.solid_key = ""
         self.building = False
@@ -55,6 +63,22 @@ class Desk(QObject):
     def design(self) -> Design | None:
         return self.session.design if self.session is not None else None
 
+    @property
+    def body(self) -> Body | None:
+        """The body in hand."""
+        return self.design.body(self.hand) if self.design is not None else None
+
+    @property
+    def held(self) -> Body:
+        """The body in hand, where there is a design."""
+        assert self.body is not None
+        return self.body
+
+    @property
+    def others(self) -> tuple[Body, ...]:
+        """The bodies that are not in hand."""
+        return tuple(b for b in self.design.bodies if b.id != self.hand) if self.design is not None else ()
+
     def open(self, session: Session) -> None:
         """Work on another session."""
         if self.session is not None:
@@ -63,20 +87,37 @@ class Desk(QObject):
         session.listeners.append(self._session_told)
         self.selection, self._preview, self.quick = (), None, None
         self.solid, self.solid_key = None, ""
+        self.hand, self._hands, self._known = leading(session.design), [], session.design
         self.session_changed.emit()
         self.design_changed.emit()
         self.selection_changed.emit()
-        self.engine.show(session.design, opening=True)
+        self.engine.show(session.design, self.hand, opening=True)
 
     def _session_told(self) -> None:
         assert self.session is not None
         self._preview = None  # what was shown of a drag is of another design now
+        self._keep_hand(self.session.design)
         known = self.known_ids()
         there = [key for key in self.selection if key.partition("/")[0] in known]  # parts of a body stay with it
         if len(there) < len(self.selection):
             self.select(tuple(there))
         self.design_changed.emit()
-        self.engine.show(self.session.design)
+        self.engine.show(self.session.design, self.hand)
+
+    def _keep_hand(self, design: Design) -> None:
+        """What was made is in hand; when the body in hand is gone, the one before it."""
+        made = made_by(self._known, design) if self._known is not None else ""
+        self._known = design
+        there = body_ids(design)
+        self._hands = [key for key in self._hands if key in there]
+        if made and made != self.hand:
+            self._hold(made)
+        elif self.hand not in there:
+            self.hand = self._hands.pop() if self._hands else leading(design)
+
+    def _hold(self, body: str) -> None:
+        self._hands = [*self._hands, self.hand][-MOST_HANDS:]
+        self.hand = body
 
     def known_ids(self) -> set[str]:
         """Ids of all that can be chosen."""
@@ -85,14 +126,16 @@ class Desk(QObject):
             return set()
         groups = (
             design.numbers,
-            design.stations,
-            design.laws,
             design.drawings,
             design.datums,
             design.guides,
             design.gauges,
         )
-        return {entry.id for group in groups for entry in group} | {*body_ids(design), *BASE_SHOWN, CHECKS}
+        return {entry.id for group in groups for entry in group} | {
+            *(thing.id for body in design.bodies for thing in things_of(body)),
+            *BASE_SHOWN,
+            CHECKS,
+        }
 
     # Changing
 
@@ -105,7 +148,7 @@ class Desk(QObject):
             self.session.apply(title, edit)
         except IsotomonError as error:
             self.said.emit("error", f"{title}: {error}. Nothing was changed.")
-            self.engine.show(self.session.design)
+            self.engine.show(self.session.design, self.hand)
             return str(error)
         self.said.emit("", "")
         return ""
@@ -119,7 +162,7 @@ class Desk(QObject):
         except IsotomonError as error:
             return str(error)
         self._preview = (title, edit)
-        self.engine.show(design, moving=True)
+        self.engine.show(design, self.hand, moving=True)
         return ""
 
     def finish_preview(self) -> str:
@@ -133,7 +176,7 @@ class Desk(QObject):
         """Go back to the design as it is."""
         self._preview = None
         if self.session is not None:
-            self.engine.show(self.session.design)
+            self.engine.show(self.session.design, self.hand)
 
     def undo(self) -> None:
         """Take the last step back."""
@@ -154,17 +197,19 @@ class Desk(QObject):
             ids = tuple(kept + [key for key in ids if key not in self.selection])
         ids = tuple(key for key in dict.fromkeys(ids) if key)
         if self.session is not None and self.design is not None and len(ids) == 1:
-            self._take_up(self.session, self.design, ids[0])
+            self.take_up(owner_of(self.design, ids[0]))
         if ids != self.selection:
             self.selection = ids
             self.selection_changed.emit()
 
-    def _take_up(self, session: Session, design: Design, key: str) -> None:
-        """The body that is chosen, or to which what is chosen belongs, is in hand from now on."""
-        body = body_of(design, key)
-        if body != design.loft.id:
-            self.selection = ()
-            session.take(body)
+    def take_up(self, body: str) -> None:
+        """Take another body in hand (empty: none). Nothing of the design is changed by it."""
+        if self.session is None or body in ("", self.hand):
+            return
+        self._hold(body)
+        self.selection = ()
+        self.design_changed.emit()
+        self.engine.show(self.session.design, self.hand)
 
     @property
     def finished(self) -> dict[str, Built]:
@@ -173,8 +218,7 @@ class Desk(QObject):
 
     def selected_stations(self) -> tuple[str, ...]:
         """Ids of the chosen stations."""
-        design = self.design
-        known = {s.id for s in design.stations} if design is not None else set()
+        known = {s.id for s in self.body.stations} if self.body is not None else set()
         return tuple(key for key in self.selection if key in known)
 
     # Results
@@ -184,6 +228,8 @@ class Desk(QObject):
             return
         moving = self._preview is not None
         if not moving and quick.design is not self.session.design and quick.design != self.session.design:
+            return
+        if quick.body.id != self.hand:
             return
         if moving and quick.shape is None:
             return  # a drag goes on where there is a body
@@ -219,4 +265,4 @@ class Desk(QObject):
     def rebuild_solid(self) -> None:
         """Ask for the solid again, after a cancel or a crash."""
         if self.session is not None:
-            self.engine.show(self.session.design)
+            self.engine.show(self.session.design, self.hand)

@@ -19,7 +19,6 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from isotomon.app.after_form import AfterForm
 from isotomon.app.along_form import AlongForm
 from isotomon.app.carrier_form import CarrierForm
 from isotomon.app.choices import choice, titled
@@ -34,9 +33,10 @@ from isotomon.app.loft_form import LoftForm
 from isotomon.app.makes_form import MakesForm
 from isotomon.app.mends import MendList
 from isotomon.app.shape_form import ShapeForm
+from isotomon.app.steps_form import StepsForm
 from isotomon.app.wiring import wire
-from isotomon.design import edits
-from isotomon.design.bodies import results
+from isotomon.design import bodies, edits, station_edits
+from isotomon.design.bodies import tools_of
 from isotomon.design.datums import BASE_PLANES, BASE_SHOWN, BUILT_IN_NAMES, construction
 from isotomon.design.materials import MATERIALS
 from isotomon.design.records import Design, Number
@@ -97,7 +97,7 @@ class Details(QScrollArea):
 
     def rebuild(self) -> None:
         """A new form when what is chosen is of another kind or other things; else only new values."""
-        design = self.desk.design
+        design, body = self.desk.design, self.desk.body
         chosen = self.desk.selection
         shown = (
             design is not None,
@@ -105,10 +105,8 @@ class Details(QScrollArea):
             design.unit if design else "",
             tuple(n.kind for n in design.numbers if n.id in chosen) if design else (),
             tuple(len(g.on) for g in design.guides if g.id in chosen) if design else (),
-            (design.loft.carrier.how, len(design.stations) > 1) if design else "",
-            tuple(s.id for s in design.stations if s.id in chosen and isinstance(s.section, Elsewhere))
-            if design
-            else (),
+            (body.id, body.loft.carrier.how, len(body.stations) > 1) if body else "",
+            tuple(s.id for s in body.stations if s.id in chosen and isinstance(s.section, Elsewhere)) if body else (),
         )
         if shown == self._shown:
             self.refresh()
@@ -156,13 +154,13 @@ class Details(QScrollArea):
                 continue
 
     def _fill(self, column: QVBoxLayout, design: Design, chosen: tuple[str, ...]) -> None:
-        stations = self.desk.selected_stations()
+        stations, body = self.desk.selected_stations(), self.desk.held
         if stations:
             self._station_form(column, stations)
         elif any(n.id in chosen for n in design.numbers):
             self._number_form(column, next(n.id for n in design.numbers if n.id in chosen))
-        elif any(law.id in chosen for law in design.laws):
-            key = next(law.id for law in design.laws if law.id in chosen)
+        elif any(law.id in chosen for law in body.laws):
+            key = next(law.id for law in body.laws if law.id in chosen)
             form = LawForm(self.desk, key)
             column.addWidget(form)
             self._refreshers.append(form.refresh)
@@ -181,7 +179,7 @@ class Details(QScrollArea):
             self.fields = gauge_form.fields
             column.addWidget(gauge_form)
             self._refreshers.append(gauge_form.refresh)
-        elif design.loft.id in chosen:
+        elif body.id in chosen:
             self._body_form(column)
         elif any(key in BASE_SHOWN for key in chosen):
             self._base_form(column, next(key for key in chosen if key in BASE_SHOWN))
@@ -345,7 +343,7 @@ class Details(QScrollArea):
 
         def station() -> Station:
             assert desk.design is not None
-            return edits.find(desk.design.stations, keys[0])
+            return edits.find(desk.held.stations, keys[0])
 
         self._text(column, "Station" if one else f"{len(keys)} stations", head=True)
         if one:
@@ -354,7 +352,8 @@ class Details(QScrollArea):
                 "Name",
                 lambda: station().name,
                 lambda text: desk.do(
-                    "rename the station", lambda d: edits.change_station(d, keys[0], name=text.strip() or "station")
+                    "rename the station",
+                    lambda d: station_edits.change_station(d, keys[0], name=text.strip() or "station"),
                 ),
                 "",
             )
@@ -366,10 +365,10 @@ class Details(QScrollArea):
             f"What is drawn here: {GRAMMAR}",
         )
         assert desk.design is not None
-        planes = candidates(desk.design, "P", stations=False)
+        planes = candidates(desk.design, "P")
         planes += [(d.id, f"{d.name} (wrapped)") for d in desk.design.datums if construction(d).makes == "cylinder"]
         if isinstance(station().section, Apex):
-            planes += candidates(desk.design, "p", stations=False)
+            planes += candidates(desk.design, "p")
         if len(planes) > 3 or station().plane:
             self._choice(
                 column,
@@ -383,7 +382,7 @@ class Details(QScrollArea):
         for name, title, kind, tip, blank in _STATION_FIELDS:
             if (name == "position" and not one) or isinstance(station().section, Elsewhere):
                 continue
-            kind = station_kind(desk.design, name)
+            kind = station_kind(desk.held, name)
             unit = desk.design.unit if kind == "length" else "deg" if kind == "angle" else ""
             field = NumberField(title, kind, unit, tip, blank)
             self._refreshers.append(lambda f=field, n=name: self._show_station_value(f, n, keys))  # type: ignore[misc]
@@ -403,7 +402,7 @@ class Details(QScrollArea):
             return str(error)
         return desk.do(
             "change the section",
-            lambda d: edits.put_section(d, keys, section),
+            lambda d: station_edits.put_section(d, keys, section),
         )
 
     def _show_station_value(self, field: NumberField, name: str, keys: tuple[str, ...]) -> None:
@@ -525,60 +524,65 @@ class Details(QScrollArea):
         self._line(
             column,
             "Name",
-            lambda: desk.design.loft.name if desk.design else "",
-            lambda text: desk.do("rename the body", lambda d: edits.change_loft(d, name=text.strip() or "body")),
+            lambda: desk.body.name if desk.body is not None else "",
+            lambda text: desk.do(
+                "rename the body", lambda d: bodies.change_body(d, desk.hand, name=text.strip() or "body")
+            ),
             "The name in the STEP file",
         )
         self._choice(
             column,
             "Seen",
             {"shown": "Shown", "see-through": "See-through", "hidden": "Hidden"},
-            lambda: desk.design.loft.seen if desk.design else "shown",
-            lambda how: desk.do(f"{how} body", lambda d: edits.change_loft(d, seen=how)),
+            lambda: desk.body.seen if desk.body is not None else "shown",
+            lambda how: desk.do(f"{how} body", lambda d: bodies.change_body(d, desk.hand, seen=how)),
         )
         self._choice(
             column,
             "Colour",
             COLOURS,
-            lambda: desk.design.loft.colour if desk.design else "",
-            lambda colour: desk.do("colour the body", lambda d: edits.change_loft(d, colour=colour)),
+            lambda: desk.body.colour if desk.body is not None else "",
+            lambda colour: desk.do("colour the body", lambda d: bodies.change_body(d, desk.hand, colour=colour)),
         )
         makes = MakesForm(desk)
         column.addWidget(makes)
         self._refreshers.append(makes.refresh)
-        if desk.design is not None and len(desk.design.stations) > 1:
+        if len(desk.held.stations) > 1:
             self._choice(
                 column,
                 "Between",
                 {"smooth": "Smooth", "ruled": "Straight rulings"},
-                lambda: "ruled" if desk.design and desk.design.loft.ruled else "smooth",
-                lambda how: desk.do("smooth or ruled", lambda d: edits.change_loft(d, ruled=how == "ruled")),
+                lambda: "ruled" if desk.body is not None and desk.body.loft.ruled else "smooth",
+                lambda how: desk.do(
+                    "smooth or ruled", lambda d: bodies.change_loft(d, desk.hand, ruled=how == "ruled")
+                ),
             )
-        if desk.design is not None and not desk.design.loft.imported:
+        if not desk.held.file:
             self._shape_forms(column)
-        after_form = AfterForm(desk)
-        column.addWidget(after_form)
-        self._refreshers.append(after_form.refresh)
+        steps_form = StepsForm(desk)
+        column.addWidget(steps_form)
+        self._refreshers.append(steps_form.refresh)
         self._choice(
             column,
             "Material",
             {"": "not said", **{name: name for name in MATERIALS}},
-            lambda: desk.design.loft.material if desk.design else "",
+            lambda: desk.body.material if desk.body is not None else "",
             lambda name: desk.do(
-                "choose the material", lambda d: edits.change_loft(d, material=name, density=MATERIALS.get(name))
+                "choose the material",
+                lambda d: bodies.change_body(d, desk.hand, material=name, density=MATERIALS.get(name)),
             ),
         )
         field = NumberField("Density", "ratio", "", "kg/m³; leave blank when the mass is not wanted", "none")
         field.unit_label.setText("kg/m³")
         self._refreshers.append(
-            lambda: field.set_value(desk.design.loft.density, desk.design.loft.density or 0.0) if desk.design else None
+            lambda: field.set_value(desk.body.density, desk.body.density or 0.0) if desk.body else None
         )
         self._field(
             column,
             "density",
             field,
             "change the density",
-            lambda v: lambda d: edits.change_loft(d, density=None if v is None else _plain(v), material=""),
+            lambda v: lambda d: bodies.change_body(d, desk.hand, density=None if v is None else _plain(v), material=""),
         )
         self._text(column, "Figures", group=True)
         figures, solid = self._text(column), self._text(column)
@@ -593,9 +597,7 @@ class Details(QScrollArea):
             again.setVisible(not good and not desk.building)
 
         self._refreshers.append(refresh)
-        self._findings(
-            column, lambda: {desk.design.loft.id, *(r.id for r in desk.design.loft.rails)} if desk.design else set()
-        )
+        self._findings(column, lambda: {desk.body.id, *(r.id for r in desk.body.loft.rails)} if desk.body else set())
 
     def _shape_forms(self, column: QVBoxLayout) -> None:
         """How the body in hand is shaped; one that was brought in is as it is."""
@@ -607,8 +609,8 @@ class Details(QScrollArea):
 
     def _body_figures(self) -> str:
         quick = self.desk.quick
-        if quick is not None and quick.design.loft.imported:
-            file = next((i.name for i in quick.design.imports if i.id == quick.design.loft.imported), "gone")
+        if quick is not None and quick.body.file:
+            file = next((i.name for i in quick.design.imports if i.id == quick.body.file), "gone")
             return f"Brought in from {file}: it has no stations and no laws."
         if quick is None or quick.full is None or quick.shape is None:
             return "…"
@@ -627,25 +629,21 @@ class Details(QScrollArea):
             f"Length\t{display((quick.shape.field.last - quick.shape.field.first) * scale, 3)} {unit}",
             f"Turn in all\t{display(math.degrees(quick.shape.curves.turn_in_all), 3)}°",
         ]
-        if quick.design.loft.density is not None and not quick.shape.open:
-            principal = np.linalg.eigvalsh(body.inertia(quick.design.loft.density))
-            lines.append(f"Mass\t{body.mass(quick.design.loft.density):.5g} kg")
+        if quick.body.density is not None and not quick.shape.open:
+            principal = np.linalg.eigvalsh(body.inertia(quick.body.density))
+            lines.append(f"Mass\t{body.mass(quick.body.density):.5g} kg")
             lines.append("Inertia\t" + ", ".join(f"{i * 1e-6:.4g}" for i in principal) + " kg·m²")
         return _table(lines)
 
     def _finished_figures(self, quick: Quick, scale: float) -> list[str]:
         """Of a body that others are combined with: what it has come to, before what it is shaped as."""
-        loft, unit = quick.design.loft, quick.design.unit
-        built = self.desk.finished.get(loft.id) if self.desk.solid_key == finished_key(quick) else None
-        try:
-            combined = bool(results(quick.design).get(loft.id))
-        except IsotomonError:
-            return []
-        if built is None or not combined:
+        body, unit = quick.body, quick.design.unit
+        built = self.desk.finished.get(body.id) if self.desk.solid_key == finished_key(quick) else None
+        if built is None or not tools_of(quick.design, body.id):
             return []
         lines = [f"Finished\t{built.volume * scale**3:,.1f} {unit}³"]
-        if loft.density is not None:
-            lines.append(f"Finished mass\t{built.volume * loft.density * 1e-9:.5g} kg")
+        if body.density is not None:
+            lines.append(f"Finished mass\t{built.volume * body.density * 1e-9:.5g} kg")
         return [*lines, "As shaped:\t"]
 
 
@@ -663,7 +661,7 @@ COLOURS = {
 def solid_state(desk: Desk) -> tuple[str, bool]:
     """The state of the solid in words, and whether it is good."""
     quick = desk.quick
-    if quick is None or (quick.shape is None and not quick.design.loft.imported):
+    if quick is None or (quick.shape is None and not quick.body.file):
         return "No solid: there is no body yet.", False
     if desk.building:
         return "The solid is being built…", False
@@ -707,4 +705,4 @@ def _plain(value: Value | None) -> float:
 
 def _station_edit(keys: tuple[str, ...], name: str, value: Value | None) -> Callable[[Design], Design]:
     given = value if name in ("pivot", "chord") else _given(value)
-    return lambda d: edits.change_stations(d, keys, lambda s: edits.replace(s, **{name: given}))
+    return lambda d: station_edits.change_stations(d, keys, lambda s: edits.replace(s, **{name: given}))

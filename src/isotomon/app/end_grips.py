@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 
-from isotomon.design import loft_edits
+from isotomon.design import bodies
 
 if TYPE_CHECKING:
     from isotomon.app.window import Window
@@ -36,7 +36,7 @@ class EndGrips:
     def grips(self) -> dict[str, Array]:
         """Ends of the handles."""
         quick = self.w.desk.quick
-        if quick is None or quick.shape is None or self.w.desk.selection != (quick.design.loft.id,):
+        if quick is None or quick.shape is None or self.w.desk.selection != (quick.body.id,):
             return {}
         found = {}
         for row, which in enumerate(("first", "last")):
@@ -67,9 +67,9 @@ class EndGrips:
         along, out = np.linalg.solve(ways, now - ends[0]).tolist()
         length = float(f"{max(np.hypot(along, out), 0.1):.4g}")
         changes: dict[str, float] = {"strength": length}
-        if getattr(desk.design.loft, which).how == "leaning":
+        if getattr(desk.held.loft, which).how == "leaning":
             angle = float(np.clip(np.degrees(np.arctan2(out, max(along, 1e-9))), -75.0, 75.0))
             changes["angle"] = float(np.radians(round(angle, 1)))
         else:
             changes["strength"] = float(f"{max(along, 0.1):.4g}")
-        desk.preview("bend an end", lambda d: loft_edits.change_ending(d, which, **changes))
+        desk.preview("bend an end", lambda d: bodies.change_ending(d, desk.hand, which, **changes))

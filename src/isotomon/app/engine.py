@@ -50,7 +50,7 @@ class Engine(QObject):
         """Whether the worker is this engine's own, and ends with it."""
         self.supervisor = supervisor or Supervisor()
         self._wake = threading.Condition()
-        self._next: tuple[Design, bool, bool] | None = None
+        self._next: tuple[Design, str, bool, bool] | None = None
         self._closing = False
         self._unwanted = False
         """Whether the user has given up the rebuild under way."""
@@ -65,13 +65,13 @@ class Engine(QObject):
         """Finished bodies by the ids of the design's bodies of their own, as last built."""
         return self.solids.finished
 
-    def show(self, design: Design, moving: bool = False, opening: bool = False) -> None:
-        """Rebuild a design; an older one that still waits is dropped. The solid follows when nothing is moving.
+    def show(self, design: Design, hand: str, moving: bool = False, opening: bool = False) -> None:
+        """Rebuild a design for the body in `hand`; an older one that still waits is dropped. The solid follows when nothing is moving.
 
         When `opening`, a first look comes before all measures and checks are done.
         """
         with self._wake:
-            self._next, self._unwanted = (design, moving, opening), False
+            self._next, self._unwanted = (design, hand, moving, opening), False
             self._wake.notify()
 
     def _run(self) -> None:
@@ -82,15 +82,15 @@ class Engine(QObject):
                 if self._closing:
                     return
                 assert self._next is not None
-                (design, moving, opening), self._next = self._next, None
-            self._rebuild(design, moving, opening)
+                (design, hand, moving, opening), self._next = self._next, None
+            self._rebuild(design, hand, moving, opening)
 
-    def _rebuild(self, design: Design, moving: bool, opening: bool) -> None:
+    def _rebuild(self, design: Design, hand: str, moving: bool, opening: bool) -> None:
         try:
             with watched(self._watch(moving)):
                 if opening:
-                    self._show(rebuild(design, moving=True))
-                quick = rebuild(design, moving)
+                    self._show(rebuild(design, hand, moving=True))
+                quick = rebuild(design, hand, moving)
             self._show(quick)
             if not moving and self._newest():
                 self.solids.want(quick)

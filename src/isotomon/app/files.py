@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QFileDialog, QInputDialog, QMessageBox, QWidget
 from isotomon.app.later import read_aside
 from isotomon.author.session import Recovered, Session, open_session, restore
 from isotomon.design import edits
-from isotomon.design.body import Loft
+from isotomon.design.body import Body
 from isotomon.design.disk import refuse_same, write_atomically
 from isotomon.design.records import Design
 from isotomon.design.section import Circle
@@ -37,7 +37,7 @@ TABLES = "Station table (*.csv *.tsv *.txt)"
 def new_design() -> Design:
     """What a new design begins with: two round stations, so that there is a body to see."""
     stations = (Station("s1", "root", 0.0, Circle(), 100.0), Station("s2", "tip", 300.0, Circle(), 60.0))
-    return Design("untitled", tolerance=1e-4, stations=stations, loft=Loft("body", "body"))
+    return Design("untitled", tolerance=1e-4, bodies=(Body("body", "body", stations=stations),))
 
 
 def png_of(widget: QWidget) -> bytes:
@@ -51,7 +51,7 @@ def png_of(widget: QWidget) -> bytes:
 
 def empty_design() -> Design:
     """A design with nothing in it but its base planes: one begins by drawing."""
-    return Design("untitled", tolerance=1e-4, stations=(), loft=Loft("body", "body"))
+    return Design("untitled", tolerance=1e-4)
 
 
 class Files:

@@ -17,6 +17,8 @@ from isotomon.app.desk import Desk
 from isotomon.app.fields import NumberField
 from isotomon.app.wiring import wire
 from isotomon.design import edits
+from isotomon.design.bodies import stations_of_all
+from isotomon.design.body import Body
 from isotomon.design.disk import write_atomically
 from isotomon.design.draw_edits import next_name
 from isotomon.design.gauges import GAUGES, Gauge
@@ -32,20 +34,20 @@ if TYPE_CHECKING:
 _SLOTS = {"p": "Near", "*": "Of", "D": "Of", "c": "Curve", "B": "Body", "P": "Plane", "A": "Up along", "G": "Of"}
 
 
-def gauge_candidates(design: Design, letter: str, quick: Quick | None = None) -> list[tuple[str, str]]:
+def gauge_candidates(design: Design, letter: str, body: Body, quick: Quick | None = None) -> list[tuple[str, str]]:
     """(reference, name) of all that a measure can be taken of."""
-    bodies = [(p.loft.id, p.loft.name) for p in design.parts]
+    bodies = [(b.id, b.name) for b in design.bodies]
     if letter == "B":
         return bodies
     if letter == "*":
-        return bodies + [o for one in "pAcPR" for o in candidates(design, one, quick=quick)]
+        return bodies + [o for one in "pAcPR" for o in candidates(design, one, body, quick)]
     if letter == "G":
-        stations = [(s.id, f"Section at {s.name}") for p in design.parts for s in p.stations]
+        stations = [(s.id, f"Section at {s.name}") for s in stations_of_all(design)]
         curves = [(g.id, g.name) for g in design.guides] + [(d.id, d.name) for d in design.drawings]
         return bodies + faces(quick, flat=False) + faces(quick, others=True, flat=False) + stations + curves
     if letter == "D":
-        return [o for one in "PA" for o in candidates(design, one, quick=quick)]
-    return candidates(design, letter, quick=quick)
+        return [o for one in "PA" for o in candidates(design, one, body, quick)]
+    return candidates(design, letter, body, quick)
 
 
 def reading_lines(reading: Reading | None, unit: str) -> list[tuple[str, str]]:
@@ -150,7 +152,7 @@ class GaugeForm(QWidget):
             self.name.setText(gauge.name)
         for letter, ref, box in zip(gauge.way.on, gauge.on, self.slots, strict=True):
             box.clear()
-            for key, text in gauge_candidates(design, letter, quick):
+            for key, text in gauge_candidates(design, letter, self.desk.held, quick):
                 box.addItem(text, key)
             if box.findData(ref) < 0:
                 box.addItem(f"{ref} (gone)" if ref else "choose…", ref)
@@ -224,8 +226,8 @@ class GaugeTools:
     def _filled(self, design: Design, letters: str) -> tuple[str, ...]:
         used: list[str] = []
         for letter in letters:
-            refs = [ref for ref, _ in gauge_candidates(design, letter, self.w.desk.quick)]
-            usual = {"B": design.loft.id, "A": "z", "P": "xy"}.get(letter, "")
+            refs = [ref for ref, _ in gauge_candidates(design, letter, self.w.desk.held, self.w.desk.quick)]
+            usual = {"B": self.w.desk.hand, "A": "z", "P": "xy"}.get(letter, "")
             chosen = [k for k in self.w.desk.selection if k in refs and k not in used]
             rest = [r for r in (usual, *refs) if r in refs and r not in used]
             used.append((chosen or rest or [""])[0])

@@ -14,7 +14,8 @@ from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableView
 from isotomon.app.desk import Desk
 from isotomon.app.fields import NAMING
 from isotomon.author.session import Edit
-from isotomon.design import edits
+from isotomon.design import edits, station_edits
+from isotomon.design.body import Body
 from isotomon.design.drawing import Drawing
 from isotomon.design.records import Design, Number, Outline
 from isotomon.design.resolved import STATION_KINDS, StationNumbers, own_position, station_kind
@@ -69,7 +70,7 @@ class StationModel(QAbstractTableModel):
             return str(section + 1)
         name = COLUMNS[section]
         unit = self.desk.design.unit if self.desk.design else "mm"
-        kind = station_kind(self.desk.design, name) if self.desk.design and name in STATION_KINDS else ""
+        kind = station_kind(self.desk.body, name) if self.desk.body and name in STATION_KINDS else ""
         mark = {"length": f" {unit}", "angle": " °", "ratio": ""}.get(kind, "")
         extra = {"area": f" {unit}²", "turn": " °"}.get(name, mark)
         return _TITLES.get(name, name.capitalize()) + extra
@@ -111,7 +112,7 @@ class StationModel(QAbstractTableModel):
         radius = self.desk.quick.resolved.radius if self.desk.quick else 0.0
         numbers = {"offset_x": n.offset[0], "offset_y": n.offset[1], "position": own_position(radius, n.position)}
         number = numbers.get(name, getattr(n, name, 0.0))
-        kind = station_kind(self.desk.design, name) if self.desk.design else STATION_KINDS[name]
+        kind = station_kind(self.desk.body, name) if self.desk.body else STATION_KINDS[name]
         unit = self.desk.design.unit if self.desk.design else "mm"
         return show(float(number), kind, unit if kind == "length" else "deg")
 
@@ -135,32 +136,34 @@ class StationModel(QAbstractTableModel):
         station = self.rows[index.row()].station
         if str(value) == self.text(index.row(), COLUMNS[index.column()], editing=True):
             return False
-        return not self.desk.do("edit the table", cell_edit([(station.id, COLUMNS[index.column()], str(value))]))
+        return not self.desk.do(
+            "edit the table", cell_edit(self.desk.held, [(station.id, COLUMNS[index.column()], str(value))])
+        )
 
 
-def cell_edit(cells: list[tuple[str, str, str]]) -> Edit:
-    """An edit that sets cells (station id, column, text), all or none."""
+def cell_edit(body: Body, cells: list[tuple[str, str, str]]) -> Edit:
+    """An edit that sets cells of a body's stations (station id, column, text), all or none."""
 
     def edit(design: Design) -> Design:
         unit = design.unit
         changes: dict[str, dict[str, Any]] = {}
         for key, name, text in cells:
             naming = NAMING.match(text) if name in STATION_KINDS else None
-            value = _value(design, name, (naming[2] if naming else text).strip(), unit)
+            value = _value(design, body, name, (naming[2] if naming else text).strip(), unit)
             if naming:
-                number = Number(edits.fresh_id(design, "n"), naming[1], value, station_kind(design, name))
+                number = Number(edits.fresh_id(design, "n"), naming[1], value, station_kind(body, name))
                 design, value = edits.add_number(design, number), naming[1]
             changes.setdefault(key, {})[name] = value
 
         def change(station: Station) -> Station:
             return edits.replace(station, **changes[station.id])
 
-        return edits.change_stations(design, tuple(changes), change)
+        return station_edits.change_stations(design, tuple(changes), change)
 
     return edit
 
 
-def _value(design: Design, name: str, text: str, unit: str) -> Any:
+def _value(design: Design, body: Body, name: str, text: str, unit: str) -> Any:
     if name == "name":
         if not text:
             raise DesignError("a station needs a name")
@@ -169,7 +172,7 @@ def _value(design: Design, name: str, text: str, unit: str) -> Any:
         return parse_section(text, design.outlines, design.drawings)
     if name in ("pivot", "chord") and not text:
         return None
-    kind = station_kind(design, name)
+    kind = station_kind(body, name)
     try:
         return read(text or "0", kind, unit if kind == "length" else "deg")
     except IsotomonError as error:
@@ -249,7 +252,7 @@ class StationGrid(QTableView):
                     return
                 cells.append((self.stations.rows[row].station.id, COLUMNS[column], cell))
         if cells:
-            self.desk.do(f"paste {len(cells)} cells", cell_edit(cells))
+            self.desk.do(f"paste {len(cells)} cells", cell_edit(self.desk.held, cells))
 
     def fill_down(self) -> None:
         """The first chosen row's cells into the rows below it."""
@@ -265,4 +268,4 @@ class StationGrid(QTableView):
             for row in rows[1:]
             for c in usable
         ]
-        self.desk.do("fill down", cell_edit(cells))
+        self.desk.do("fill down", cell_edit(self.desk.held, cells))

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 
-from isotomon.design import edits
+from isotomon.design import station_edits
 from isotomon.design.records import Design
 from isotomon.design.resolved import StationNumbers
 from isotomon.field.carriers import STRAIGHT, Carrier, tilted
@@ -108,7 +108,7 @@ class GripTools:
         fine = {f: float(np.clip(v, -limit, limit)) if f.startswith("tilt") else v for f, v in fine.items()}
 
         def edit(design: Design) -> Design:
-            return edits.change_station(design, key, **fine)
+            return station_edits.change_station(design, key, **fine)
 
         desk.preview(f"{title} the station", edit)
 

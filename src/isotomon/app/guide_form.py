@@ -153,13 +153,13 @@ class GuideForm(QWidget):
     def _use(self, on: bool) -> None:
         rail = self._rail_id()
         if on:
-            self.desk.do("use as a rail", lambda d: loft_edits.add_rail(d, self.key))
+            self.desk.do("use as a rail", lambda d: loft_edits.add_rail(d, self.desk.hand, self.key))
         elif rail:
             self.desk.do("take the rail out", lambda d: loft_edits.remove_rail(d, rail))
 
     def _rail_id(self) -> str:
         assert self.desk.design is not None
-        return next((r.id for r in self.desk.design.loft.rails if r.guide == self.key), "")
+        return next((r.id for r in self.desk.held.loft.rails if r.guide == self.key), "")
 
     def _pick(self, slot: int, row: int) -> None:
         on = list(self._guide().on)
@@ -234,7 +234,7 @@ class GuideForm(QWidget):
         guide = self._guide()
         free = [
             r
-            for r, _ in guide_candidates(self.desk.design, "c", self.desk.quick)
+            for r, _ in guide_candidates(self.desk.design, "c", self.desk.held, self.desk.quick)
             if r != self.key and r not in guide.on
         ]
         if free:
@@ -257,7 +257,7 @@ class GuideForm(QWidget):
         self.rail.setChecked(bool(self._rail_id()))
         letters = slots_of(guide.kind) if guide.way.on != "c*" else ["c"] * len(guide.on)
         for box, letter, ref in zip(self.slots, letters, guide.on, strict=False):
-            _offer(box, [c for c in guide_candidates(design, letter, quick) if c[0] != self.key], ref)
+            _offer(box, [c for c in guide_candidates(design, letter, self.desk.held, quick) if c[0] != self.key], ref)
         for box, word in zip(self.choices, guide.choices, strict=True):
             box.setCurrentIndex(box.findData(word))
         if quick is None:
@@ -291,8 +291,8 @@ class GuideForm(QWidget):
                 kind: Kind = "ratio" if guide.kind == "on-skin" and name == "x" else "length"
                 _show(self.fields[name], getattr(point, name), kind, self.desk.quick.resolved.names)
         if guide.kind == "through":
-            _offer(self.on_box, point_candidates(design), point.on)
-            ways = [("", _FREE), *guide_candidates(design, "V", self.desk.quick)[1:]]
+            _offer(self.on_box, point_candidates(design, self.desk.held), point.on)
+            ways = [("", _FREE), *guide_candidates(design, "V", self.desk.held, self.desk.quick)[1:]]
             ways += [("handle", "By its handle")] if point.handle is not None else []
             _offer(self.toward_box, ways, "handle" if point.handle is not None else point.toward)
 
@@ -311,6 +311,7 @@ class GuideForm(QWidget):
             ground = Ground(
                 quick.design,
                 quick.resolved.names,
+                quick.body,
                 quick.resolved,
                 quick.shape.field if quick.shape else None,
                 quick.drawings,

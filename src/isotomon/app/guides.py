@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from isotomon.app.command import Command
 from isotomon.app.datums import candidates, rims_of
 from isotomon.design import edits, loft_edits
+from isotomon.design.body import Body
 from isotomon.design.datums import construction
 from isotomon.design.draw_edits import next_name
 from isotomon.design.guides import GUIDES, Guide, GuidePoint
@@ -36,29 +37,28 @@ def slots_of(kind: str) -> list[str]:
     return ["c"] if GUIDES[kind].on == "c*" else list(GUIDES[kind].on)
 
 
-def guide_candidates(design: Design, letter: str, quick: Quick | None = None) -> list[tuple[str, str]]:
+def guide_candidates(design: Design, letter: str, body: Body, quick: Quick | None = None) -> list[tuple[str, str]]:
     """(reference, name) of all that can stand where a guide asks for this letter."""
-    loft = design.loft
     cylinders = [(d.id, d.name) for d in design.datums if construction(d).makes == "cylinder"]
     if letter == "D":
         return [(d.id, d.name) for d in design.drawings]
     if letter == "S":
-        return [(loft.id, f"Skin of {loft.name}"), *cylinders, *candidates(design, "P", stations=False)]
+        return [(body.id, f"Skin of {body.name}"), *cylinders, *candidates(design, "P")]
     if letter == "V":
-        return [("", "Its normals"), *candidates(design, "A", quick=quick), *candidates(design, "P", stations=False)]
+        return [("", "Its normals"), *candidates(design, "A", body, quick), *candidates(design, "P")]
     if letter == "c":
         own = [(d.id, d.name) for d in design.drawings]
-        return [*candidates(design, "c", quick=quick), *own, *rims_of(loft)]
+        return [*candidates(design, "c", body, quick), *own, *rims_of(body)]
     if letter == "R":
-        return [*cylinders, *candidates(design, "A", stations=False)]
-    return candidates(design, letter, quick=quick)
+        return [*cylinders, *candidates(design, "A")]
+    return candidates(design, letter, body, quick)
 
 
-def point_candidates(design: Design) -> list[tuple[str, str]]:
+def point_candidates(design: Design, body: Body) -> list[tuple[str, str]]:
     """(reference, name) of all points that a curve can pass."""
     found = [("", "Coordinates"), ("origin", "Origin")]
     found += [(d.id, d.name) for d in design.datums if construction(d).makes in ("point", "frame")]
-    for s in design.stations:
+    for s in body.stations:
         found += [(f"{s.id}/{part}", f"{s.name} {word}") for part, word in NAMED.items()]
     return found
 
@@ -117,7 +117,7 @@ class GuideTools:
         """What a new guide is made from: the chosen things that fit, then the first that do, no thing twice."""
         used: list[str] = []
         for letter in slots_of(kind):
-            refs = [ref for ref, _ in guide_candidates(design, letter, self.w.desk.quick)]
+            refs = [ref for ref, _ in guide_candidates(design, letter, self.w.desk.held, self.w.desk.quick)]
             chosen = [k for k in self.w.desk.selection if k in refs and k not in used]
             if kind == "joined" and chosen:
                 return tuple(chosen)
@@ -133,7 +133,7 @@ class GuideTools:
             return tuple(GuidePoint(x=0.25, z=round(float(z), 6)) for z in np.linspace(field.first, field.last, 4))
         if kind != "through":
             return ()
-        points = [k for k in desk.selection if any(k == ref for ref, _ in point_candidates(design))]
+        points = [k for k in desk.selection if any(k == ref for ref, _ in point_candidates(design, desk.held))]
         if len(points) > 1:
             return tuple(GuidePoint(on=k) for k in points)
         stations = desk.quick.resolved.stations if desk.quick is not None else ()
@@ -158,7 +158,11 @@ class GuideTools:
         if kind == "on-skin" and (self.w.desk.quick is None or self.w.desk.quick.shape is None):
             return "This needs a body first"
         curved = kind in ("dropped", "joined", "offset", "mirrored", "extended")
-        return "This needs a guide or another curve first" if curved and not (design.guides or design.stations) else ""
+        return (
+            "This needs a guide or another curve first"
+            if curved and not (design.guides or self.w.desk.held.stations)
+            else ""
+        )
 
     # Rails
 
@@ -178,14 +182,14 @@ class GuideTools:
         """The chosen guides made rails of the loft, or taken out of it when all of them are."""
         desk, keys = self.w.desk, self.chosen_guides()
         assert desk.design is not None
-        rails = {r.guide: r.id for r in desk.design.loft.rails}
+        rails = {r.guide: r.id for r in desk.held.loft.rails}
 
         def edit(design: Design) -> Design:
             for key in keys:
                 if all(k in rails for k in keys):
                     design = loft_edits.remove_rail(design, rails[key])
                 elif key not in rails:
-                    design = loft_edits.add_rail(design, key)
+                    design = loft_edits.add_rail(design, desk.hand, key)
             return design
 
         desk.do("take the rails out" if all(k in rails for k in keys) else "use as rails", edit)
@@ -269,7 +273,7 @@ class GuideTools:
         station, _, part = point.on.partition("/")
         quick = desk.quick
         assert quick is not None
-        if part and any(s.id == station for s in desk.design.stations):
+        if part and any(s.id == station for s in desk.held.stations):
             slid = self.slide(station, now)
             if slid is not None:
                 share, corner = slid
@@ -284,7 +288,9 @@ class GuideTools:
         ground = self.ground()
         assert ground is not None
         design = desk.design
-        place = point_place(Ground(design, quick.resolved.names, quick.resolved, ground.shape, quick.drawings), point)
+        place = point_place(
+            Ground(design, quick.resolved.names, quick.body, quick.resolved, ground.shape, quick.drawings), point
+        )
         moved = place + view.camera.away(place, now, view.width(), view.height())
         step = np.round(moved - place, 3)
         fresh = {c: float(getattr(point, c) + s) for c, s in zip("xyz", step, strict=True)}
@@ -315,7 +321,7 @@ class GuideTools:
         view, ground, quick = self.w.view, self.ground(), self.w.desk.quick
         if ground is None or quick is None:
             return None
-        stand = ground.profile(edits.find(quick.design.stations, station))
+        stand = ground.profile(edits.find(quick.body.stations, station))
         share = np.arange(1441) / 1440.0
         points = stand.in_space(stand.outline.points(share * stand.outline.length))
         seen = view.camera.project(points, view.width(), view.height())
@@ -358,7 +364,7 @@ def _reason(kind: str, w: Window) -> str:
 
 def _all_rails(w: Window) -> bool:
     keys = w.guides.chosen_guides()
-    rails = {r.guide for r in w.desk.design.loft.rails} if w.desk.design is not None else set()
+    rails = {r.guide for r in w.desk.body.loft.rails} if w.desk.body is not None else set()
     return bool(keys) and all(k in rails for k in keys)
 
 

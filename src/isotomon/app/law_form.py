@@ -21,7 +21,8 @@ from PySide6.QtWidgets import (
 from isotomon.app.choices import choice
 from isotomon.app.desk import Desk
 from isotomon.app.meet_form import MeetForm
-from isotomon.design import edits
+from isotomon.design import edits, station_edits
+from isotomon.design.bodies import body_of
 from isotomon.design.law import Law
 from isotomon.design.records import Design
 from isotomon.errors import DesignError, IsotomonError
@@ -105,10 +106,10 @@ class LawForm(QWidget):
     def law(self) -> Law:
         """The law as it stands."""
         assert self.desk.design is not None
-        return edits.find(self.desk.design.laws, self.key)
+        return edits.find(self.desk.held.laws, self.key)
 
     def _do(self, title: str, **changes: object) -> None:
-        self._explain(self.desk.do(title, lambda d: edits.change_law(d, self.key, **changes)))
+        self._explain(self.desk.do(title, lambda d: station_edits.change_law(d, self.key, **changes)))
 
     def _explain(self, problem: str) -> None:
         self.wrong.setText(f"✕ {problem}. Nothing was changed." if problem else "")
@@ -152,7 +153,8 @@ class LawForm(QWidget):
         elif not by_formula and law.formula is not None:
             self._explain(
                 self.desk.do(
-                    "give the law by points", lambda d: self._with_points(edits.change_law(d, self.key, formula=None))
+                    "give the law by points",
+                    lambda d: self._with_points(station_edits.change_law(d, self.key, formula=None)),
                 )
             )
 
@@ -178,12 +180,12 @@ class LawForm(QWidget):
 
     def _with_points(self, design: Design) -> Design:
         """The law with a point at every station that has none, at what the body has there now."""
-        law, quick = edits.find(design.laws, self.key), self.desk.quick
+        law, quick = edits.find(body_of(design, self.key).laws, self.key), self.desk.quick
         if quick is None or quick.shape is None:
             raise DesignError("there is no body to take the figures from")
         have = {p.station for p in law.points}
         new = [point for point in quick.law_points(law.quality) if point.station not in have]
-        return edits.change_law(design, self.key, points=(*law.points, *new))
+        return station_edits.change_law(design, self.key, points=(*law.points, *new))
 
     def _set_point(self, item: QTableWidgetItem) -> None:
         law = self.law()
@@ -209,8 +211,8 @@ class LawForm(QWidget):
 
     def refresh(self) -> None:
         """New values."""
-        design = self.desk.design
-        if design is None or all(law.id != self.key for law in design.laws):
+        design, body = self.desk.design, self.desk.body
+        if design is None or body is None or all(law.id != self.key for law in body.laws):
             return
         law = self.law()
         scale, unit = surface_scale(law, design.unit)

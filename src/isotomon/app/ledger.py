@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTreeWidget, QTree
 from isotomon.app.gauges import reading_lines
 from isotomon.app.theme import Theme, station_colour
 from isotomon.design import edits
+from isotomon.design.bodies import makes
 from isotomon.design.datums import BASE_SHOWN, BUILT_IN_NAMES, Datum, construction
 from isotomon.design.walk import users as users_of
 from isotomon.errors import IsotomonError
@@ -151,16 +152,16 @@ class Ledger(QTreeWidget):
         for index, n in quick.resolved.own:
             dot = _dot(station_colour(self.theme, index / count).name())
             rows.append(("Stations", n.station.id, n.station.name, self._station_figure(quick, index), dot))
-        rails = {r.guide: r.id for r in quick.design.loft.rails}
+        rails = {r.guide: r.id for r in quick.body.loft.rails}
         flagged |= {key for key, rail in rails.items() if rail in flagged}
         for guide in quick.design.guides:
             curve = quick.guides.get(guide.id)
             text = "–" if curve is None else f"{show(curve.length, 'length', unit, 3)} {unit}"
             rows.append(("Guides", guide.id, guide.name, f"rail · {text}" if guide.id in rails else text, None))
-        for part in quick.design.parts if not quick.empty else ():
-            one = quick.of(part.loft.id)
-            rows.append(("Bodies", part.loft.id, part.loft.name, self._body_figure(quick, one), None))
-        for law in quick.design.laws:
+        for body in quick.design.bodies if not quick.empty else ():
+            one = quick.of(body.id)
+            rows.append(("Bodies", body.id, body.name, self._body_figure(quick, one), None))
+        for law in quick.body.laws:
             judged = next((j for j in quick.judged if j.key == law.id), None)
             text = f"{judged.excess.max():.0%} of band" if judged is not None and len(judged.position) else "–"
             rows.append(("Laws", law.id, law.name, text, None))
@@ -175,18 +176,19 @@ class Ledger(QTreeWidget):
 
     def _body_figure(self, quick: Quick, one: Quick | None) -> str:
         """Volume, what the body makes, and a hook once the solid in hand is sound."""
-        if one is not None and one.design.loft.imported:
+        if one is not None and one.body.file:
             return "brought in"
         if one is None or one.full is None:
             return "–"
-        skin, loft = one.shape is not None and one.shape.open, one.design.loft
-        built = self._finished.get(loft.id) if self._fresh and not loft.aside and loft.makes == "own" else None
+        skin, body = one.shape is not None and one.shape.open, one.body
+        how = makes(quick.design, body.id)
+        built = self._finished.get(body.id) if self._fresh else None
         volume = one.volume if built is None else built.volume
         figure = f"skin {display(one.full.body.area / 100.0, 1)} cm²" if skin else f"{display(volume / 1e3, 1)} cm³"
-        if loft.aside:
+        if body.aside:
             return "set aside"
-        if loft.makes != "own":
-            return f"{_MAKES[loft.makes]} · {figure}"
+        if how != "own":
+            return f"{_MAKES[how]} · {figure}"
         good = built is not None and built.valid and (skin or built.watertight)
         return f"{figure} ✓" if good else figure
 
@@ -225,7 +227,7 @@ class Ledger(QTreeWidget):
             if dot is not None:
                 item.setIcon(0, dot)
         for name, group in self._groups.items():
-            of = f" of {self._quick.design.loft.name}" if self._quick is not None and self._quick.others else ""
+            of = f" of {self._quick.body.name}" if self._quick is not None and self._quick.others else ""
             text = f"{name}{of if name in ('Stations', 'Laws') else ''}  {group.childCount()}"
             if group.text(0) != text:
                 group.setText(0, text)

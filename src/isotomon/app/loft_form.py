@@ -12,8 +12,8 @@ from isotomon.app.choices import choice, column_of, titled
 from isotomon.app.desk import Desk
 from isotomon.app.fields import NumberField
 from isotomon.app.wiring import wire
-from isotomon.design import edits, loft_edits
-from isotomon.design.records import Design
+from isotomon.design import bodies, loft_edits
+from isotomon.design.body import Body
 from isotomon.quantity import display
 
 HOW = {
@@ -42,12 +42,14 @@ class LoftForm(QWidget):
         self.act.addItem("Scale and turn evenly", False)
         self.act.addItem("Stretch towards them", True)
         self.act.activated.connect(
-            lambda row: desk.do("change how rails act", lambda d: edits.change_loft(d, stretch=self.act.itemData(row)))
+            lambda row: desk.do(
+                "change how rails act", lambda d: bodies.change_loft(d, desk.hand, stretch=self.act.itemData(row))
+            )
         )
         self.ties = QLabel()
         self.ties.setWordWrap(True)
         self.even = QPushButton("Even out: all ties automatic")
-        self.even.clicked.connect(lambda: desk.do("even the ties out", loft_edits.remove_ties))
+        self.even.clicked.connect(lambda: desk.do("even the ties out", lambda d: loft_edits.remove_ties(d, desk.hand)))
         for widget in (self.rails, self.add, self.act, self.ties, self.even):
             column.addWidget(widget)
         self.fields: dict[str, NumberField] = {}
@@ -62,7 +64,9 @@ class LoftForm(QWidget):
     def _make_end(self, column: QVBoxLayout, which: str, title: str) -> None:
         box = choice(title, HOW)
         box.activated.connect(
-            lambda k: self.desk.do("change an end", lambda d: loft_edits.change_ending(d, which, how=box.itemData(k)))
+            lambda k: self.desk.do(
+                "change an end", lambda d: bodies.change_ending(d, self.desk.hand, which, how=box.itemData(k))
+            )
         )
         self.rows[which] = titled(title, box)
         column.addWidget(self.rows[which])
@@ -77,7 +81,9 @@ class LoftForm(QWidget):
                 self.desk,
                 field,
                 f"change an end's {name}",
-                lambda v, n=name: lambda d: loft_edits.change_ending(d, which, **{n: 0.0 if v is None else v}),  # type: ignore[misc]
+                lambda v, n=name: (
+                    lambda d: bodies.change_ending(d, self.desk.hand, which, **{n: 0.0 if v is None else v})
+                ),  # type: ignore[misc]
             )
             self.fields[f"{which} {name}"] = field
             column.addWidget(field)
@@ -86,15 +92,15 @@ class LoftForm(QWidget):
         self.reached[which].setWordWrap(True)
         column.addWidget(self.reached[which])
 
-    def _refresh_ends(self, design: Design) -> None:
+    def _refresh_ends(self, body: Body) -> None:
         quick = self.desk.quick
         for row, which in enumerate(("first", "last")):
-            self.rows[which].setVisible(not design.loft.ring)
-            ending = getattr(design.loft, which)
+            self.rows[which].setVisible(not body.loft.ring)
+            ending = getattr(body.loft, which)
             self.how[which].setCurrentIndex(self.how[which].findData(ending.how))
             for name, shown in (("angle", ending.how == "leaning"), ("strength", ending.how != "free")):
                 field = self.fields[f"{which} {name}"]
-                field.setVisible(shown and not design.loft.ring)
+                field.setVisible(shown and not body.loft.ring)
                 numbers = quick.resolved.ends[row] if quick is not None else None
                 field.set_value(getattr(ending, name), getattr(numbers, name) if numbers is not None else 0.0)
             text = ""
@@ -111,22 +117,22 @@ class LoftForm(QWidget):
                     aim = math.degrees(numbers.angle) if numbers is not None else 0.0
                     text = f"Reached within {max(abs(low - aim), abs(high - aim)):.2g}°"
             self.reached[which].setText(text)
-            self.reached[which].setVisible(bool(text) and not design.loft.ring)
+            self.reached[which].setVisible(bool(text) and not body.loft.ring)
 
     def _add_rail(self, row: int) -> None:
         key = self.add.itemData(row)
         if key:
-            self.desk.do("use as a rail", lambda d: loft_edits.add_rail(d, key))
+            self.desk.do("use as a rail", lambda d: loft_edits.add_rail(d, self.desk.hand, key))
 
     def _remove(self, key: str, *_: object) -> None:
         self.desk.do("take the rail out", lambda d: loft_edits.remove_rail(d, key))
 
     def refresh(self) -> None:
         """The loft as it is now."""
-        design, quick = self.desk.design, self.desk.quick
-        if design is None:
+        design, body, quick = self.desk.design, self.desk.body, self.desk.quick
+        if design is None or body is None:
             return
-        loft = design.loft
+        loft = body.loft
         names = {g.id: g.name for g in design.guides}
         wanted = [(r.id, names.get(r.guide, r.guide)) for r in loft.rails]
         if wanted != self._shown:
@@ -156,7 +162,7 @@ class LoftForm(QWidget):
         self.ties.setText("\n".join(lines))
         self.ties.setVisible(bool(lines))
         self.even.setVisible(bool(loft.ties))
-        self._refresh_ends(design)
+        self._refresh_ends(body)
 
     def _rail_row(self, key: str, name: str) -> QWidget:
         row = QWidget()

@@ -35,17 +35,17 @@ class MakesForm(QWidget):
         self.refresh()
 
     def _combine(self, makes: str, onto: tuple[str, ...] | None = None) -> None:
-        self.desk.do("combine bodies", lambda d: bodies.combine(d, makes, onto))
+        self.desk.do("combine bodies", lambda d: bodies.combine(d, self.desk.hand, makes, onto))
         self.refresh()
 
     def _tick(self, key: str, on: bool) -> None:
         design = self.desk.design
         if design is None:
             return
-        order = [p.loft.id for p in design.rest]
-        wanted = tuple(k for k in order if (k in design.loft.onto and k != key) or (k == key and on))
+        onto = bodies.receivers(design, self.desk.hand)
+        wanted = tuple(b.id for b in self.desk.others if (b.id in onto and b.id != key) or (b.id == key and on))
         if wanted:
-            self._combine(design.loft.makes, wanted)
+            self._combine(bodies.makes(design, self.desk.hand), wanted)
         else:
             self.desk.said.emit("note", "A body is combined with one other at least; make it one of its own instead.")
             self.refresh()
@@ -55,20 +55,23 @@ class MakesForm(QWidget):
         design = self.desk.design
         if design is None:
             return
-        self.row.setVisible(bool(design.rest))
-        self.makes.setCurrentIndex(self.makes.findData(design.loft.makes))
-        own = {p.loft.id: p.loft.name for p in design.rest if p.loft.makes == "own"}
-        if list(own) != list(self.boxes):
+        makes, onto = bodies.makes(design, self.desk.hand), bodies.receivers(design, self.desk.hand)
+        self.row.setVisible(bool(self.desk.others))
+        self.makes.setCurrentIndex(self.makes.findData(makes))
+        names = {
+            b.id: b.name for b in self.desk.others if b.id in onto or bodies.may_receive(design, b.id, self.desk.hand)
+        }
+        if list(names) != list(self.boxes):
             for box in self.boxes.values():
                 self.column.removeWidget(box)
                 box.hide()
                 box.deleteLater()
             self.boxes = {}
-            for key in own:
+            for key in names:
                 self.boxes[key] = QCheckBox()
                 self.boxes[key].clicked.connect(partial(self._tick, key))
                 self.column.addWidget(self.boxes[key])
         for key, box in self.boxes.items():
-            box.setText(f"with {own[key]}")
-            box.setChecked(key in design.loft.onto)
-            box.setVisible(design.loft.makes != "own")
+            box.setText(f"with {names[key]}")
+            box.setChecked(key in onto)
+            box.setVisible(makes != "own")

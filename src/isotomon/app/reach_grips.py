@@ -30,7 +30,7 @@ class ReachGrips:
     def grips(self) -> dict[str, Array]:
         """Places of the handles."""
         quick = self.w.desk.quick
-        if quick is None or quick.shape is None or self.w.desk.selection != (quick.design.loft.id,):
+        if quick is None or quick.shape is None or self.w.desk.selection != (quick.body.id,):
             return {}
         found = {}
         for which, row in (("on", -1), ("back", 0)):
@@ -51,10 +51,10 @@ class ReachGrips:
 
     def _value(self, kind: str) -> float | None:
         """The plain number that a handle changes; None where there is none, or a formula drives it."""
-        design = self.w.desk.design
-        if design is None:
+        body = self.w.desk.body
+        if body is None:
             return None
-        span, which = design.loft.span, kind.split()[1]
+        span, which = body.loft.span, kind.split()[1]
         if span is None or span.whole or getattr(span, f"{which}_to"):
             return None
         value = getattr(span, which)
@@ -81,7 +81,7 @@ class ReachGrips:
         radius = quick.resolved.radius
         reached = max(value + own_position(radius, far), 0.0)
         there = round(reached, 4 if radius else 2)
-        return lambda d: change_span(d, **{which: there})
+        return lambda d: change_span(d, self.w.desk.hand, **{which: there})
 
     def let_go(self) -> None:
         """The pull is over."""

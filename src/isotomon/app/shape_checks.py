@@ -18,7 +18,6 @@ from isotomon.app.desk import CHECKS
 from isotomon.app.later import Later
 from isotomon.app.overlay import Overlay, overlay, side_by_side
 from isotomon.author.shaping import along_the_rim
-from isotomon.design.bodies import in_hand
 from isotomon.design.file import load
 from isotomon.errors import IsotomonError
 from isotomon.inspect import looks
@@ -135,7 +134,7 @@ class ShapeChecks:
         """Look again, at the newest results at rest."""
         quick, wanted, reference = self.w.desk.quick, self.wanted, self.reference
         if self.reference_body and quick is not None:
-            reference = quick.of(self.reference_body) if self.reference_body != quick.design.loft.id else None
+            reference = quick.of(self.reference_body) if self.reference_body != quick.body.id else None
         if quick is None or quick.full is None:
             return
         if wanted == Wanted(lamps=wanted.lamps, count=wanted.count, pull=wanted.pull, spacing=wanted.spacing):
@@ -184,11 +183,10 @@ class ShapeChecks:
 
     def compare_menu(self) -> None:
         """The other bodies, at the pointer: one of them is the reference from here on."""
-        design = self.w.desk.design
         menu = QMenu(self.w)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        for part in design.rest if design is not None else ():
-            menu.addAction(part.loft.name, partial(self.compare_with, part.loft.id, part.loft.name))
+        for body in self.w.desk.others:
+            menu.addAction(body.name, partial(self.compare_with, body.id, body.name))
         menu.popup(QCursor.pos())
 
     def compare_with(self, body: str, name: str) -> None:
@@ -200,12 +198,11 @@ class ShapeChecks:
         quick = self.w.desk.quick
         if quick is None or quick.shape is None or quick.shape.field.rim is None:
             return
-        rim, own = quick.shape.field.rim, quick.design.loft
-        if not self.w.desk.do("sweep along the rim", lambda d: in_hand(along_the_rim(d, rim), own.id)):
-            design = self.w.desk.design
-            assert design is not None
-            other = design.rest[-1].loft
-            self.compare_with(other.id, other.name)
+        rim, own = quick.shape.field.rim, quick.body.id
+        if not self.w.desk.do("sweep along the rim", lambda d: along_the_rim(d, own, rim)):
+            made = self.w.desk.held
+            self.w.desk.take_up(own)
+            self.compare_with(made.id, made.name)
 
     def ask_reference(self) -> None:
         """A design's body as the reference."""
@@ -227,13 +224,11 @@ class ShapeChecks:
 
 
 def _needs_another(w: Window) -> str:
-    return _needs_body(w) or (
-        "" if w.desk.design is not None and w.desk.design.rest else "There is no other body to compare with"
-    )
+    return _needs_body(w) or ("" if w.desk.others else "There is no other body to compare with")
 
 
 def _needs_rim(w: Window) -> str:
-    carrier = w.desk.design.loft.carrier if w.desk.design is not None else None
+    carrier = w.desk.body.loft.carrier if w.desk.body is not None else None
     return _needs_body(w) or (
         "" if carrier is not None and carrier.rim else "The body in hand is not turned about an axis by a rim"
     )

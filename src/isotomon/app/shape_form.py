@@ -60,7 +60,7 @@ class ShapeForm(QWidget):
 
     def _axes(self) -> dict[str, str]:
         design = self.checks.w.desk.design
-        own = candidates(design, "A", stations=False) if design is not None else []
+        own = candidates(design, "A") if design is not None else []
         return {ref: f"Along {name}" for ref, name in own if ref not in ("x", "y", "z")}
 
     def _label(self) -> QLabel:
@@ -113,8 +113,8 @@ class ShapeForm(QWidget):
         self.spacing.set_value(wanted.spacing, wanted.spacing)
         self.joins.setChecked(wanted.joins)
         self.fair.setChecked(wanted.fair)
-        design = self.checks.w.desk.design
-        names = {s.id: s.name for s in design.stations} if design is not None else {}
+        body = self.checks.w.desk.body
+        names = {s.id: s.name for s in body.stations} if body is not None else {}
         colouring = seen.colouring if seen is not None else None
         lines = []
         if colouring is not None:

@@ -32,9 +32,7 @@ def _needs_path(w: Window) -> str:
 
 
 def _needs_others(w: Window) -> str:
-    return needs_design(w) or (
-        "" if w.desk.design is not None and w.desk.design.rest else "There is one body only; make another first"
-    )
+    return needs_design(w) or ("" if w.desk.others else "There is one body only; make another first")
 
 
 class ShapingTools:
@@ -49,7 +47,7 @@ class ShapingTools:
         """The chosen station or drawing; else the drawing made last, which is said; nothing: a circle is begun with."""
         design = self.w.desk.design
         assert design is not None
-        known = {s.id for p in design.parts for s in p.stations} | {d.id for d in design.drawings}
+        known = {s.id for s in bodies.stations_of_all(design)} | {d.id for d in design.drawings}
         chosen = next((k for k in self.w.desk.selection if k in known), "")
         drawn = [d for d in design.drawings if d.parts and not users(design, d.id)]
         if chosen or not drawn:
@@ -60,7 +58,7 @@ class ShapingTools:
     def _make(self, title: str, edit: Callable[[Design], Design]) -> None:
         desk = self.w.desk
         if not desk.do(title, edit) and desk.design is not None:
-            desk.select((desk.design.loft.id,))
+            desk.select((desk.hand,))
             self.w.view.fit()
             if self._taken:
                 desk.said.emit("note", self._taken)
@@ -89,12 +87,12 @@ class ShapingTools:
 
     def _axis(self, ref: str) -> bool:
         design = self.w.desk.design
-        return design is not None and ref in dict(candidates(design, "A", stations=False))
+        return design is not None and ref in dict(candidates(design, "A"))
 
     def may_reach(self, key: str) -> bool:
         """Whether the end the body goes on to can be dragged: it goes by a plain number."""
-        design = self.w.desk.design
-        span = design.loft.span if design is not None else None
+        body = self.w.desk.body
+        span = body.loft.span if body is not None else None
         which = key.split()[1]
         if span is None or span.whole or getattr(span, f"{which}_to"):
             self.w.desk.said.emit(
@@ -113,19 +111,17 @@ class ShapingTools:
         own = [n.position for _, n in quick.resolved.own]
         far = position - own[-1] if which == "on" else own[0] - position
         value = self.w.tools.own_position(max(far, 0.0))
-        return "change how far the body goes", lambda d: change_span(d, **{which: value})
+        return "change how far the body goes", lambda d: change_span(d, self.w.desk.hand, **{which: value})
 
     def set_aside(self) -> None:
         """The body in hand set aside, or taken up again."""
-        design = self.w.desk.design
-        assert design is not None
-        aside = not design.loft.aside
+        key, aside = self.w.desk.hand, not self.w.desk.held.aside
         title = "set the body aside" if aside else "take the body up again"
-        self.w.desk.do(title, lambda d: bodies.set_aside(d, (d.loft.id,), aside))
+        self.w.desk.do(title, lambda d: bodies.set_aside(d, (key,), aside))
 
     def up_to(self) -> None:
         """Bodies after the one in hand set aside, those before it taken up."""
-        self.w.desk.do("rebuild up to the body", lambda d: bodies.up_to(d, d.loft.id))
+        self.w.desk.do("rebuild up to the body", lambda d: bodies.bodies_up_to(d, self.w.desk.hand))
 
     def everything(self) -> None:
         """No body set aside."""
@@ -133,7 +129,9 @@ class ShapingTools:
 
     def move(self, by: int) -> None:
         """The body in hand earlier or later in the order."""
-        self.w.desk.do("do it earlier" if by < 0 else "do it later", lambda d: bodies.move_body(d, d.loft.id, by))
+        self.w.desk.do(
+            "do it earlier" if by < 0 else "do it later", lambda d: bodies.move_body(d, self.w.desk.hand, by)
+        )
 
     def ask_body(self) -> None:
         """Choose a file, and bring its body in."""
@@ -157,17 +155,17 @@ class ShapingTools:
 
     def flip(self) -> None:
         """The body goes the other way: what goes on goes back."""
-        self.w.desk.do("go the other way", shaping.other_way)
+        self.w.desk.do("go the other way", lambda d: shaping.other_way(d, self.w.desk.hand))
 
     def both_ways(self) -> None:
         """As far back as on, as far in all as now."""
-        self.w.desk.do("go both ways", shaping.both_ways)
+        self.w.desk.do("go both ways", lambda d: shaping.both_ways(d, self.w.desk.hand))
 
 
 def _spans(w: Window) -> str:
-    if w.desk.design is None:
+    if w.desk.body is None:
         return needs_design(w)
-    span = w.desk.design.loft.span
+    span = w.desk.body.loft.span
     return "" if span is not None and not span.whole else "The body in hand does not go on by a distance or an angle"
 
 
@@ -187,7 +185,7 @@ SHAPING_COMMANDS: tuple[Command, ...] = (
             "A STEP, IGES or STL body as it is; it can be moved, copied and combined", needs_design, None, "Bodies"),
     Command("aside", "Set the body aside", lambda w: w.shaping.set_aside(), "", "Shape", "",
             "It is neither built nor combined, and keeps all it has", _needs_others,
-            lambda w: w.desk.design is not None and w.desk.design.loft.aside, "Bodies"),
+            lambda w: w.desk.body is not None and w.desk.body.aside, "Bodies"),
     Command("up-to", "Rebuild up to this body", lambda w: w.shaping.up_to(), "", "Shape", "",
             "Bodies after it are set aside, those before it taken up", _needs_others, None, "Bodies"),
     Command("take-up", "Take all bodies up", lambda w: w.shaping.everything(), "", "Shape", "",

@@ -17,7 +17,7 @@ from isotomon.errors import IsotomonError
 from isotomon.inspect.gauges import with_finished
 from isotomon.inspect.results import Quick
 from isotomon.kernel.protocol import Built, Failed
-from isotomon.solids.plan import Plan, plan, shown_body
+from isotomon.solids.plan import Plan, Request, plan, shown_body
 from isotomon.solids.supervisor import Job, Outcome, Supervisor
 
 log = logging.getLogger(__name__)
@@ -34,7 +34,7 @@ class Want:
 class Took:
     """A step of a round has come to something."""
 
-    step: Step
+    step: Request
     round: int
     outcome: Outcome
 
@@ -128,7 +128,7 @@ class Solids:
             return
         if self.supervisor.pid != self._worker:
             self._known, self._worker = {}, None
-        keys = {step.key for step in wanted.steps}
+        keys = {step.key for step in wanted.requests}
         self._known = {k: o for k, o in self._known.items() if k in keys and isinstance(o, Built)}
         self._latest = (quick, wanted)
         if keys <= self._known.keys():
@@ -141,16 +141,16 @@ class Solids:
     def _ask(self, quick: Quick, wanted: Plan) -> None:
         self._stop()
         self._round += 1
-        self._keys = {step.key for step in wanted.steps}
+        self._keys = {step.key for step in wanted.requests}
         self.told.started(wanted.finished.get(shown_body(quick), ""))
-        for step in [s for s in wanted.steps if s.key not in self._known]:
+        for step in [s for s in wanted.requests if s.key not in self._known]:
             try:
                 self._jobs.append(self.supervisor.submit(step.ask, partial(self._tell, step, self._round)))
             except IsotomonError as error:  # a skin that cannot be fitted, say
                 self._tell(step, self._round, Failed(0, "error", str(error)))
         self._report(wanted)
 
-    def _tell(self, step: Step, number: int, outcome: Outcome) -> None:
+    def _tell(self, step: Request, number: int, outcome: Outcome) -> None:
         """A step has come to something. On any thread."""
         self._box.put(Took(step, number, outcome))
 
@@ -178,9 +178,9 @@ class Solids:
             self._report(wanted)
 
     def _report(self, wanted: Plan) -> None:
-        left = [step for step in wanted.steps if step.key not in self._known]
+        left = [step for step in wanted.requests if step.key not in self._known]
         if left:
-            self.told.progress(len(wanted.steps) - len(left), len(wanted.steps), left[0].title)
+            self.told.progress(len(wanted.requests) - len(left), len(wanted.requests), left[0].title)
 
     def _settled(self, quick: Quick, wanted: Plan) -> None:
         """Every step has come to something: what is finished is taken, whatever became of the others."""

@@ -8,6 +8,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from isotomon.author.session import Recovered
+from isotomon.design.bodies import stations_of_all
 from isotomon.samples import SAMPLES
 
 
@@ -48,7 +49,7 @@ class StartPage(QWidget):
             name = found.path.name if found.path else found.design.name
             card = self._card(
                 f"Recover unsaved work on {name}",
-                f"{len(found.design.stations)} stations, left by a session that ended unexpectedly",
+                f"{len(stations_of_all(found.design))} stations, left by a session that ended unexpectedly",
             )
             card.clicked.connect(lambda _=False, f=found: self.recover_wanted.emit(f))
         row = QWidget()

@@ -10,9 +10,9 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 
-from isotomon.app.after_form import change_step
+from isotomon.design.bodies import change_step
 from isotomon.design.records import Design
-from isotomon.design.steps import After, Move, Resize, Ring, Row
+from isotomon.design.steps import Move, Resize, Ring, Row, Step
 from isotomon.errors import IsotomonError
 from isotomon.evaluate.datums import Ground
 from isotomon.evaluate.placements import placements, turned
@@ -53,19 +53,19 @@ class StepGrips:
             quick is None
             or quick.shape is None
             or ground is None
-            or self.w.desk.selection != (quick.design.loft.id,)
-            or self.w.desk.design is None
-            or len(quick.design.loft.after) != len(self.w.desk.design.loft.after)
+            or self.w.desk.selection != (quick.body.id,)
+            or self.w.desk.body is None
+            or [s.id for s in quick.body.done] != [s.id for s in self.w.desk.body.done]
         ):
             return {}
         points = quick.shape.mesh.points.reshape(-1, 3)
-        steps, found = quick.design.loft.after, {}
+        steps, found = quick.body.done, {}
         for k, step in enumerate(steps):
             try:
                 before = placements(ground, steps[:k])[0]
                 body = points @ before[:3, :3].T + before[:3, 3]
                 for field, grip in _grips_of(ground, step, body).items():
-                    found[f"step {k} {field}"] = grip
+                    found[f"step {step.id} {field}"] = grip
             except IsotomonError:  # the step has a finding of its own
                 continue
         return found
@@ -87,7 +87,7 @@ class StepGrips:
         changes = grip.changes(float(shares[best]))
 
         def edit(design: Design) -> Design:
-            return change_step(design, int(k), **changes)
+            return change_step(design, k, **changes)
 
         title = TITLES.get(field, "resize the body" if field.startswith("size") else "move the body")
         desk.preview(title, edit)
@@ -97,7 +97,7 @@ class StepGrips:
         self._begun = None
 
 
-def _grips_of(ground: Ground, step: After, body: Array) -> dict[str, Grip]:
+def _grips_of(ground: Ground, step: Step, body: Array) -> dict[str, Grip]:
     """The handles of one step on a body, whose points (n, 3) are those before it. Raises: IsotomonError."""
     size = float(np.ptp(body, axis=0).max())
     own = placements(ground, (step,))

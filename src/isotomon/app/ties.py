@@ -49,7 +49,7 @@ class TieTools:
         ground = self.w.guides.ground()
         quick = self.w.desk.quick
         return (
-            ground.profile(edits.find(quick.design.stations, station))
+            ground.profile(edits.find(quick.body.stations, station))
             if ground is not None and quick is not None
             else None
         )
@@ -108,7 +108,7 @@ class TieTools:
             desk.preview("move the tie", lambda d: loft_edits.set_tie(d, key, end))
         else:
             ends = tuple(e if e.station != station else end for e in self.ends_of(quick, shape, tie))
-            desk.preview("move the tie", lambda d: loft_edits.add_tie(d, ends))
+            desk.preview("move the tie", lambda d: loft_edits.add_tie(d, desk.hand, ends))
 
     def ends_of(self, quick: Quick, shape: Shape, tie: int) -> tuple[End, ...]:
         """The ends of an automatic tie as it is now, to be held from now on."""
@@ -145,7 +145,7 @@ class TieTools:
             x, y = stand.to_unit((row @ shape.sections.local[shape.at_stations[k]])[None])[0].tolist()
             ends.append(end_at(n.station.id, nearest_share(stand.outline, x, y), stand))
         self.w.view.show_ties(True)
-        self.w.desk.do("add a tie", lambda d: loft_edits.add_tie(d, tuple(ends)))
+        self.w.desk.do("add a tie", lambda d: loft_edits.add_tie(d, self.w.desk.hand, tuple(ends)))
 
     def shift(self, way: int) -> None:
         """From the chosen station on, every tie goes to the next corner."""
@@ -161,15 +161,16 @@ class TieTools:
         first = min(rows_of)
         crisp = [k for k, t in enumerate(shape.form.common.ties) if not t.name.startswith("rail ")]
         rows = {k: self.ends_of(quick, shape, k) for k in crisp}
+        hand = self.w.desk.hand
         after = dict(zip(crisp, [*crisp[way:], *crisp[:way]], strict=True))
 
         def edit(design: Design) -> Design:
-            design = loft_edits.remove_ties(design)
+            design = loft_edits.remove_ties(design, hand)
             for k in crisp:
                 here = {e.station: e for e in rows[k]} | {
                     e.station: e for e in rows[after[k]] if keys.index(e.station) >= first
                 }
-                design = loft_edits.add_tie(design, tuple(here.values()))
+                design = loft_edits.add_tie(design, hand, tuple(here.values()))
             return design
 
         self.w.view.show_ties(True)
@@ -180,12 +181,12 @@ class TieTools:
         desk = self.w.desk
         assert desk.design is not None
         station = desk.selected_stations()[0]
-        now = next((t.turns for t in desk.design.loft.turns if t.station == station), 0)
+        now = next((t.turns for t in desk.held.loft.turns if t.station == station), 0)
         desk.do("add a whole turn", lambda d: loft_edits.set_turns(d, station, now + by))
 
     def even_out(self) -> None:
         """All ties automatic again."""
-        self.w.desk.do("even the ties out", loft_edits.remove_ties)
+        self.w.desk.do("even the ties out", lambda d: loft_edits.remove_ties(d, self.w.desk.hand))
 
     def body_reason(self) -> str:
         """Why ties cannot be worked on."""
@@ -199,8 +200,8 @@ class TieTools:
 
     def even_reason(self) -> str:
         """Why there is nothing to even out."""
-        design = self.w.desk.design
-        return "" if design is not None and design.loft.ties else "No tie is set by hand"
+        body = self.w.desk.body
+        return "" if body is not None and body.loft.ties else "No tie is set by hand"
 
 
 TIE_COMMANDS: tuple[Command, ...] = (

@@ -14,7 +14,7 @@ from PySide6.QtWidgets import QFileDialog, QMenu
 
 from isotomon.app.later import read_aside
 from isotomon.author.insert import insert_station
-from isotomon.design import bodies, edits, loft_edits
+from isotomon.design import bodies, edits, loft_edits, station_edits
 from isotomon.design.draw_edits import next_name
 from isotomon.design.law import Law, Quality
 from isotomon.design.records import Design, Number
@@ -122,15 +122,15 @@ class Tools:
         desk = self.w.desk
         assert desk.design is not None
         new_id = edits.fresh_id(desk.design, "s")
-        taken = {s.name for s in desk.design.stations}
+        taken = {s.name for s in desk.held.stations}
         name = next(n for k in range(1, len(taken) + 2) if (n := f"station {k}") not in taken)
 
         place = self.own_position(position)
 
         def edit(design: Design) -> Design:
-            source = edits.find(design.stations, key) if key else Station(new_id, name, place, Circle(), 100.0)
+            source = station_edits.find_station(design, key) if key else Station(new_id, name, place, Circle(), 100.0)
             copy = edits.replace(source, id=new_id, name=name, position=place, rank=0, plane=plane)
-            return edits.add_station(design, copy)
+            return station_edits.add_station(design, desk.hand, copy)
 
         if self._do(title, edit):
             desk.select((new_id,))
@@ -157,19 +157,19 @@ class Tools:
 
     def copy_body(self) -> None:
         """A copy of the body in hand, its stations with ids of their own."""
-        if self._do("copy the body", bodies.copy_body):
+        if self._do("copy the body", lambda d: bodies.copy_body(d, self.w.desk.hand)):
             self._choose_body()
 
     def _choose_body(self) -> None:
         if self.w.desk.design is not None:
-            self.w.desk.select((self.w.desk.design.loft.id,))
+            self.w.desk.select((self.w.desk.hand,))
 
     def next_body(self) -> None:
         """Take the next body in hand."""
         design = self.w.desk.design
         if design is not None:
             ids = bodies.body_ids(design)
-            self.w.desk.select((ids[(ids.index(design.loft.id) + 1) % len(ids)],))
+            self.w.desk.select((ids[(ids.index(self.w.desk.hand) + 1) % len(ids)],))
 
     def extend_body(self) -> None:
         """A body that goes on from the last end of the one in hand, flush with it, and is added to it."""
@@ -179,12 +179,12 @@ class Tools:
         field = quick.shape.field
         reach = max(float(field.nodes[-1] - field.nodes[-2]), 1.0)
         position, chord = round(field.last + reach, 3), round(0.8 * float(quick.shape.curves.chord[-1]), 3)
-        if self._do("go on from the body", lambda d: bodies.go_on(d, position, chord)):
+        if self._do("go on from the body", lambda d: bodies.go_on(d, self.w.desk.hand, position, chord)):
             self._choose_body()
 
     def combine(self, how: str) -> None:
         """What the body in hand makes."""
-        self._do("combine bodies", lambda d: bodies.combine(d, how))
+        self._do("combine bodies", lambda d: bodies.combine(d, self.w.desk.hand, how))
 
     def duplicate(self) -> None:
         """A copy of the chosen station, half a bay further on."""
@@ -216,10 +216,10 @@ class Tools:
         if quick is None or quick.shape is None or desk.design is None:
             return
         shape = quick.shape
-        before = {s.id for s in desk.design.stations}
+        before = {s.id for s in desk.held.stations}
         position = round(position, 3)
         if self._do("insert a station", lambda d: insert_station(d, shape, position)) and desk.design is not None:
-            desk.select(tuple(s.id for s in desk.design.stations if s.id not in before))
+            desk.select(tuple(s.id for s in desk.held.stations if s.id not in before))
 
     def remove(self) -> None:
         """Take out what is chosen, as one step."""
@@ -228,19 +228,19 @@ class Tools:
         chosen = set(desk.selection)
         assert desk.design is not None
         numbers = [n.id for n in desk.design.numbers if n.id in chosen]
-        laws = [law.id for law in desk.design.laws if law.id in chosen]
+        laws = [law.id for law in desk.held.laws if law.id in chosen]
         drawings = [d.id for d in desk.design.drawings if d.id in chosen]
         datums = [d.id for d in reversed(desk.design.datums) if d.id in chosen]
         guides = [g.id for g in reversed(desk.design.guides) if g.id in chosen]
         gauges = [g.id for g in desk.design.gauges if g.id in chosen]
-        gone = [desk.design.loft.id] if desk.design.loft.id in chosen and desk.design.rest else []
+        gone = [desk.hand] if desk.hand in chosen and desk.others else []
 
         def edit(design: Design) -> Design:
-            design = edits.remove_stations(design, stations) if stations else design
+            design = station_edits.remove_stations(design, stations) if stations else design
             for key in gauges:
                 design = edits.remove_gauge(design, key)
             for key in laws:
-                design = edits.remove_law(design, key)
+                design = station_edits.remove_law(design, key)
             for key in guides:
                 design = loft_edits.remove_guide(design, key)
             for key in drawings:
@@ -276,9 +276,9 @@ class Tools:
         for title, section in READY_MADE:
             menu.addAction(title, partial(self.put_section, section))
         design = self.w.desk.design
-        for part in design.rest if design is not None else ():
-            for end in (BodyEnd(part.loft.id, "first"), BodyEnd(part.loft.id, "last")):
-                menu.addAction(f"The {end.which} end of {part.loft.name}", partial(self.put_section, end))
+        for body in self.w.desk.others:
+            for end in (BodyEnd(body.id, "first"), BodyEnd(body.id, "last")):
+                menu.addAction(f"The {end.which} end of {body.name}", partial(self.put_section, end))
         for guide in design.guides if design is not None else ():
             menu.addAction(f"The flat curve {guide.name}", partial(self.put_section, OnCurve(guide.id)))
         menu.popup(QCursor.pos())
@@ -288,7 +288,7 @@ class Tools:
         keys = self.w.desk.selected_stations()
         self._do(
             "change the section",
-            lambda d: edits.change_stations(d, keys, lambda s: edits.replace(s, section=section, pivot=None)),
+            lambda d: station_edits.change_stations(d, keys, lambda s: edits.replace(s, section=section, pivot=None)),
         )
 
     def ask_foil(self) -> None:
@@ -313,7 +313,7 @@ class Tools:
         def edit(design: Design) -> Design:
             same = next((o for o in design.outlines if o.points == outline.points), None)
             design = design if same else edits.add_outline(design, outline)
-            return edits.change_stations(
+            return station_edits.change_stations(
                 design, keys, lambda s: edits.replace(s, section=FromPoints(same.id if same else key), pivot=None)
             )
 
@@ -343,7 +343,8 @@ class Tools:
         key, drawing = edits.fresh_id(design, "s"), edits.replace(found.drawing, id=edits.fresh_id(design, "g"))
         station = Station(key, name, found.position, Drawn(drawing.id), None, tilt_x=found.tilt_x, tilt_y=found.tilt_y)
         made = self._do(
-            f"section from {path.name}", lambda d: edits.add_station(edits.add_drawing(d, drawing), station)
+            f"section from {path.name}",
+            lambda d: station_edits.add_station(edits.add_drawing(d, drawing), desk.hand, station),
         )
         if made:
             desk.select((key,))
@@ -355,7 +356,10 @@ class Tools:
 
     def set_ruled(self, ruled: bool) -> None:
         """Smooth or straight rulings."""
-        self._do("straight rulings" if ruled else "smooth loft", lambda d: edits.change_loft(d, ruled=ruled))
+        self._do(
+            "straight rulings" if ruled else "smooth loft",
+            lambda d: bodies.change_loft(d, self.w.desk.hand, ruled=ruled),
+        )
 
     def add_law(self, quality: Quality) -> None:
         """A law that intends what the body has now at its stations; the band is the usual one."""
@@ -374,7 +378,7 @@ class Tools:
         law = Law(
             key, quality.replace("_", " "), quality, band, relative=quality in ("area", "thickness"), points=points
         )
-        if self._do(f"add a law for the {law.name}", lambda d: edits.add_law(d, law)):
+        if self._do(f"add a law for the {law.name}", lambda d: station_edits.add_law(d, desk.hand, law)):
             desk.select((key,))
 
     def next_look(self) -> None:

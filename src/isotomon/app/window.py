@@ -63,8 +63,8 @@ from isotomon.app.tools import Tools
 from isotomon.app.viewport.view import View
 from isotomon.app.wiring import offer_behind_formula
 from isotomon.author.session import find_recovered
-from isotomon.design import edits
-from isotomon.design.bodies import body_ids
+from isotomon.design import edits, station_edits
+from isotomon.design.bodies import body_ids, stations_of_all
 from isotomon.design.datums import BASE_SHOWN
 from isotomon.design.records import Design
 from isotomon.inspect.results import Quick
@@ -545,7 +545,7 @@ class Window(QMainWindow):
         design = self.desk.design
         if design is None:
             return False
-        kept = {CHECKS, *BASE_SHOWN, *(() if design.rest else (design.loft.id,))}
+        kept = {CHECKS, *BASE_SHOWN, *(() if self.desk.others else (self.desk.hand,))}
         return any(key not in kept for key in self.desk.selection)
 
     def _actions(self) -> list[Action]:
@@ -608,7 +608,7 @@ class Window(QMainWindow):
         self._told = now
 
     def _culprit(self, quick: Quick, finding: Finding) -> str:
-        rail = next((r for r in quick.design.loft.rails if r.id == finding.about), None)
+        rail = next((r for r in quick.body.loft.rails if r.id == finding.about), None)
         if rail is not None:
             return rail.guide
         if finding.position is not None and finding.severity == "band":
@@ -655,7 +655,7 @@ class Window(QMainWindow):
 
     def _open_station(self, key: str) -> None:
         design = self.desk.design
-        if design is not None and any(s.id == key for s in design.stations):
+        if design is not None and any(s.id == key for s in stations_of_all(design)):
             self.desk.select((key,))
             self.room.open_station(key)
         elif design is not None and any(d.id == key for d in design.drawings):
@@ -664,7 +664,7 @@ class Window(QMainWindow):
     def _choose_on_board(self, key: str, add: bool) -> None:
         """A station; or, at an end the body goes on to, the body."""
         if key.startswith("reach") and self.desk.design is not None:
-            key = self.desk.design.loft.id
+            key = self.desk.hand
         self.desk.select((key,), add)
 
     def _may_drag(self, key: str) -> bool:
@@ -672,7 +672,7 @@ class Window(QMainWindow):
         assert self.desk.design is not None
         if key.startswith("reach"):
             return self.shaping.may_reach(key)
-        position = edits.find(self.desk.design.stations, key).position
+        position = edits.find(self.desk.held.stations, key).position
         if not isinstance(position, str):
             return True
         found = self.desk.quick.resolved.get(key) if self.desk.quick else None
@@ -695,7 +695,7 @@ class Window(QMainWindow):
         if key.startswith("reach"):
             return self.shaping.reached(key, position)
         place = self.tools.own_position(position)
-        return "move the station", lambda d: edits.change_station(d, key, position=place)
+        return "move the station", lambda d: station_edits.change_station(d, key, position=place)
 
     def _station_menu(self, key: str, position: float, at: QPoint) -> None:
         menu = QMenu(self)

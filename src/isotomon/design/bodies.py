@@ -168,7 +168,7 @@ def go_on(design: Design, key: str, position: float, chord: float) -> Design:
     last = Station(fresh_id(made, "s"), f"{body.name} head", position, Circle(), chord)
     made = change_body(made, body.id, stations=(first, last))
     for receiver in receivers(design, key) or (key,):
-        made = add_step(made, receiver, Combine("", body.id))
+        made = add_step(made, receiver, Combine(body.id))
     return made
 
 
@@ -282,7 +282,13 @@ def combine(design: Design, key: str, how: str, onto: tuple[str, ...] | None = N
     body, others = design.body(key), [b.id for b in design.bodies if b.id != key]
     if how != "own" and not others:
         raise DesignError("there is no other body to combine this one with; make another first")
-    wanted = () if how == "own" else onto if onto is not None else receivers(design, key) or tuple(others[:1])
+    wanted = (
+        ()
+        if how == "own"
+        else onto
+        if onto is not None
+        else receivers(design, key) or tuple(k for k in others if may_receive(design, k, key))[:1]
+    )
     if how != "own" and not wanted:
         raise DesignError(f"body '{body.name}' is combined with nothing; choose a body for it")
 
@@ -297,7 +303,7 @@ def combine(design: Design, key: str, how: str, onto: tuple[str, ...] | None = N
     made = edit_bodies(design, edit)
     for receiver in wanted:
         if all(not isinstance(s, Combine) or s.body != key for s in made.body(receiver).steps):
-            made = add_step(made, receiver, Combine("", key, how))  # type: ignore[arg-type]
+            made = add_step(made, receiver, Combine(key, how))  # type: ignore[arg-type]
     check_combinations(made)
     return made
 
@@ -311,6 +317,21 @@ def makes(design: Design, key: str) -> str:
     """What a body makes: `own`, or how it is combined with others (`add`, `cut`, `common`)."""
     steps = (step for b in design.bodies for step in b.steps)
     return next((s.how for s in steps if isinstance(s, Combine) and s.body == key), "own")
+
+
+def made_with(design: Design, key: str) -> set[str]:
+    """The bodies with which a body is combined, and those with which these are."""
+    found = {key}
+    while True:
+        more = {s.body for b in design.bodies if b.id in found for s in b.steps if isinstance(s, Combine)} - found
+        if not more:
+            return found - {key}
+        found |= more
+
+
+def may_receive(design: Design, receiver: str, tool: str) -> bool:
+    """Whether a body can be combined with another one: that is not itself made with it."""
+    return receiver != tool and receiver not in made_with(design, tool)
 
 
 def tools_of(design: Design, key: str) -> tuple[tuple[str, str], ...]:

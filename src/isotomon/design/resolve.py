@@ -106,6 +106,8 @@ def _check_body(design: Design, body: Body, names: dict[str, Quantity]) -> None:
         raise DesignError(f"{body.name}: the file it was brought in from is gone; bring it in again")
     if body.up_to and all(step.id != body.up_to for step in body.steps):
         raise DesignError(f"{body.name}: the step it is rebuilt up to is gone; choose another")
+    if any(not step.id for step in body.steps):
+        raise DesignError(f"{body.name}: a step has no id; give each its own")
     check_steps(body.done)
     for law in body.laws:
         law_band(law, names)

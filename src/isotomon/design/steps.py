@@ -16,41 +16,40 @@ MOST_STEPS = 200
 class Move(Record, frozen=True, tag="move", tag_field="kind"):
     """Moved by x, y and z (mm), after a turn (rad) about an axis."""
 
-    id: Id
     x: Value = 0.0
     y: Value = 0.0
     z: Value = 0.0
     turn: Value = 0.0
     about: Ref = "z"
     aside: bool = False
+    id: Id = ""
 
 
 class Resize(Record, frozen=True, tag="resize", tag_field="kind"):
     """Resized about a point, each direction by its own ratio."""
 
-    id: Id
     x: Value = 1.0
     y: Value = 1.0
     z: Value = 1.0
     about: Ref = "origin"
     aside: bool = False
+    id: Id = ""
 
 
 class Mirror(Record, frozen=True, tag="mirror", tag_field="kind"):
     """Mirrored in a plane; `keep`: the body itself stays, too, `joined` with its image or apart."""
 
-    id: Id
     plane: Ref = "yz"
     keep: bool = True
     joined: bool = False
     aside: bool = False
+    id: Id = ""
 
 
 class Ring(Record, frozen=True, tag="ring", tag_field="kind"):
     """`count` in all round an axis, over an angle (rad) in all, or from one to the next. `without`: numbers, from nought,
     of those left out. `joined`: all are made one."""
 
-    id: Id
     about: Ref = "z"
     count: int = 3
     angle: Value = 6.283185307179586
@@ -58,13 +57,13 @@ class Ring(Record, frozen=True, tag="ring", tag_field="kind"):
     without: tuple[int, ...] = ()
     joined: bool = False
     aside: bool = False
+    id: Id = ""
 
 
 class Row(Record, frozen=True, tag="row", tag_field="kind"):
     """`count` in all along an axis, over a distance (mm) in all, or from one to the next; or along a path (a guide), over
     its length where the distance is nought, `turning` with it or not."""
 
-    id: Id
     along: Ref = "x"
     count: int = 3
     distance: Value = 100.0
@@ -73,15 +72,16 @@ class Row(Record, frozen=True, tag="row", tag_field="kind"):
     without: tuple[int, ...] = ()
     joined: bool = False
     aside: bool = False
+    id: Id = ""
 
 
 class Combine(Record, frozen=True, tag="combine", tag_field="kind"):
     """Another body, as its own steps leave it, is added to this one, cut from it, or only what both have in common is kept."""
 
-    id: Id
     body: Ref
     how: Literal["add", "cut", "common"] = "add"
     aside: bool = False
+    id: Id = ""
 
 
 Placing = Move | Resize | Mirror | Ring | Row

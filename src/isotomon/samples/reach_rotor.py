@@ -45,11 +45,11 @@ def reach_rotor() -> Design:
         "hub",
         Loft(carrier=carrier, span=Span(whole=True), shut=True),
         stations=(Station("s20", "half hub", 0.0, Drawn("g2"), None),),
-        steps=(Combine("k3", "body"),),
+        steps=(Combine("body", id="k3"),),
         density=1550.0,
         material="Carbon fibre in epoxy",
     )
-    steps = (Move("k1", z="hub_radius - sunk"), Ring("k2", "y", 3))
+    steps = (Move(z="hub_radius - sunk", id="k1"), Ring("y", 3, id="k2"))
     return replace(
         blade,
         name="reach-rotor",

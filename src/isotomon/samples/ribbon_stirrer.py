@@ -66,7 +66,7 @@ def ribbon_stirrer() -> Design:
         Number("n7", "arm", 16.0, "length", "diameter of the arms"),
     )
     shaft = Station("s1", "shaft", 0.0, Circle(), 32.0)
-    steps = tuple(Combine(f"k{k}", f"b{k}") for k in range(1, 5))
+    steps = tuple(Combine(f"b{k}", id=f"k{k}") for k in range(1, 5))
     return Design(
         name="ribbon-stirrer",
         tolerance=1e-3,

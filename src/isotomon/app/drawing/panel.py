@@ -29,6 +29,7 @@ from isotomon.app.drawing.editor import DrawingEditor
 from isotomon.app.drawing.ties import tie_chosen
 from isotomon.app.fields import NumberField
 from isotomon.design import draw_edits, edits
+from isotomon.design.bodies import stations_of_all
 from isotomon.design.drawing import DIMENSIONS, Constraint, Line, Ring, Spline, replace
 from isotomon.design.section import Drawn
 from isotomon.errors import IsotomonError
@@ -153,7 +154,7 @@ class DrawingPanel(QScrollArea):
         if users:
             self._text(column, "Stands at " + ", ".join(s.name for s in users[:8]), soft=True)
         else:
-            here = next((s for s in editor.design.stations if s.id == editor.station), None)
+            here = next((s for s in stations_of_all(editor.design) if s.id == editor.station), None)
             waits = here is not None and not isinstance(here.section, Drawn)
             how = "its first closed run takes this station's section" if waits else "Link a drawing puts it on stations"
             self._text(column, f"Stands at no station yet; {how}.", soft=True)

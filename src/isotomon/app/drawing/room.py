@@ -17,11 +17,13 @@ from isotomon.app.drawing.pens import BY_ID as DRAW_TOOLS
 from isotomon.app.drawing.picks import BY_ID as PICK_TOOLS
 from isotomon.app.drawing.ties import tie_chosen
 from isotomon.app.later import read_aside
-from isotomon.design import draw_edits, edits
+from isotomon.design import draw_edits, edits, station_edits
+from isotomon.design.bodies import stations_of_all
 from isotomon.design.datums import BASE_PLANES, BUILT_IN_NAMES
 from isotomon.design.drawing import Arc, Drawing, Line, replace
 from isotomon.design.records import Design
 from isotomon.design.section import Drawn, Section
+from isotomon.design.station_edits import find_station
 from isotomon.errors import IsotomonError
 from isotomon.exchange.drawing_files import read_drawing, write_drawing
 from isotomon.profile.readymade import outline_of
@@ -80,7 +82,7 @@ class DrawingRoom:
         design = self.w.desk.design
         if design is None:
             return
-        station = edits.find(design.stations, key)
+        station = find_station(design, key)
         if isinstance(station.section, Drawn):
             self._show(lambda: self.editor.open(station.section.drawing, key))  # type: ignore[union-attr]
         else:
@@ -93,7 +95,7 @@ class DrawingRoom:
         design = desk.design
         assert design is not None
         key = desk.selection[0] if desk.selection else "xy"
-        if any(s.id == key for s in design.stations):
+        if any(s.id == key for s in stations_of_all(design)):
             self.open_station(key)
         elif any(d.id == key for d in design.drawings):
             self.open_drawing(key)
@@ -196,9 +198,9 @@ class DrawingRoom:
         design, here = self.editor.design, self.editor.station
         groups: dict[str, list[tuple[str, str]]] = {}
         for letter in "pAP":
-            for ref, name in candidates(design, letter, stations=False):
+            for ref, name in candidates(design, letter):
                 groups.setdefault("Datums", []).append((ref, name))
-        for s in design.stations:
+        for s in stations_of_all(design):
             if isinstance(s.section, Drawn) and s.id != here and s.section.drawing != self.editor.key:
                 drawing = edits.find(design.drawings, s.section.drawing)
                 own = f"{s.id}/{drawing.id}."
@@ -214,13 +216,13 @@ class DrawingRoom:
         """Points and lines that follow something elsewhere, as construction geometry; returns what is wrong."""
         design, plane = self.editor.design, self.editor.station or "xy"
         name, _, part = ref.partition("/")
-        source = next((s for s in design.stations if s.id == name), None)
+        source = next((s for s in stations_of_all(design) if s.id == name), None)
 
         def change(drawing: Drawing) -> Drawing:
             pen = draw_edits.Pen(replace(drawing, plane=drawing.plane or plane))
             if source is not None and isinstance(source.section, Drawn):
                 bring_parts(pen, edits.find(design.drawings, source.section.drawing), name, part.rpartition(".")[2])
-            elif any(ref == r for r, _ in candidates(design, "p", stations=False)):
+            elif any(ref == r for r, _ in candidates(design, "p")):
                 pen.point(0.0, 0.0, ref)
             else:
                 pen.line(pen.point(0.0, 0.0, f"{ref}:0"), pen.point(1.0, 0.0, f"{ref}:1"), "construction")
@@ -274,7 +276,7 @@ class DrawingRoom:
                 )
                 design = edits.add_drawing(design, drawing)
                 chord = numbers.station.chord if isinstance(numbers.station.chord, str) else None
-                return edits.change_station(design, key, section=Drawn(drawing.id), chord=chord)
+                return station_edits.change_station(design, key, section=Drawn(drawing.id), chord=chord)
 
             if desk.do("turn the section into a drawing", edit):
                 return
@@ -283,7 +285,7 @@ class DrawingRoom:
     def own_copy(self) -> None:
         """A copy of the linked drawing for each chosen station."""
         keys = self.w.desk.selected_stations()
-        self.w.desk.do("give the station its own drawing", lambda d: edits.own_copy(d, keys))
+        self.w.desk.do("give the station its own drawing", lambda d: station_edits.own_copy(d, keys))
 
     def link_menu(self, at: QPoint | None = None) -> None:
         """The design's drawings, to put one on all chosen stations."""
@@ -297,7 +299,7 @@ class DrawingRoom:
     def link(self, key: str) -> None:
         """One drawing on all chosen stations, each with its own size, set angle, place and mirror."""
         keys = self.w.desk.selected_stations()
-        self.w.desk.do("put a drawing on stations", lambda d: edits.put_section(d, keys, Drawn(key)))
+        self.w.desk.do("put a drawing on stations", lambda d: station_edits.put_section(d, keys, Drawn(key)))
 
     def mirror_section(self) -> None:
         """As drawn, mirrored in X, mirrored in Y, and round again."""
@@ -309,7 +311,7 @@ class DrawingRoom:
                 return station
             return edits.replace(station, section=edits.replace(station.section, mirror=after[station.section.mirror]))
 
-        self.w.desk.do("mirror the section", lambda d: edits.change_stations(d, keys, change))
+        self.w.desk.do("mirror the section", lambda d: station_edits.change_stations(d, keys, change))
 
     # Files
 

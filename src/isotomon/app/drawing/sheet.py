@@ -16,7 +16,8 @@ from isotomon.app.drawing.picks import PickTool
 from isotomon.app.drawing.snap import NEW, Catch, Catcher
 from isotomon.app.fields import NAMING
 from isotomon.app.theme import Theme
-from isotomon.design import draw_edits, edits
+from isotomon.design import draw_edits, edits, station_edits
+from isotomon.design.bodies import stations_of_all
 from isotomon.design.draw_edits import Pen
 from isotomon.design.drawing import DIMENSIONS, Constraint, Drawing, part_points, replace
 from isotomon.design.records import Design, Number
@@ -213,7 +214,7 @@ class Sheet(QWidget):
     @property
     def placed(self) -> bool:
         """Whether the station that the drawing was opened at, if any, has a drawing for its section."""
-        found = next((s for s in self.design.stations if s.id == self.station), None)
+        found = next((s for s in stations_of_all(self.design) if s.id == self.station), None)
         return found is None or isinstance(found.section, Drawn)
 
     def place(self) -> None:
@@ -410,7 +411,7 @@ class Sheet(QWidget):
 
 def _placed(design: Design, key: str, station: str) -> Design:
     """A drawing that bounds a section takes the place of the ready-made section it was begun to replace."""
-    found = next((s for s in design.stations if s.id == station), None)
+    found = next((s for s in stations_of_all(design) if s.id == station), None)
     if found is None or isinstance(found.section, Drawn):
         return design
     if find_runs(edits.find(design.drawings, key)).outer is None:
@@ -420,7 +421,7 @@ def _placed(design: Design, key: str, station: str) -> Design:
 
 def _put(design: Design, key: str, station: str) -> Design:
     """A drawing on a station, as large as drawn."""
-    return edits.change_station(design, station, section=Drawn(key), chord=None, pivot=None)
+    return station_edits.change_station(design, station, section=Drawn(key), chord=None, pivot=None)
 
 
 def _with_assumed(before: Drawing, after: Drawing, ties: list[tuple[Spot, Catch]]) -> Drawing:

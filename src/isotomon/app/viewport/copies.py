@@ -29,10 +29,10 @@ def meshes_beside(quick: Quick, usual: str, hidden: str = "") -> list[tuple[Skin
     colour (`usual` where it has none of its own) and whether it is seen through. `hidden`: a body not to be seen now."""
     found = []
     for q in (quick, *quick.others):
-        loft, maps = q.design.loft, q.placed[1:] if q is quick else q.placed
-        if q.shape is None or loft.aside or loft.seen == "hidden" or loft.id == hidden:
+        body, maps = q.body, q.placed[1:] if q is quick else q.placed
+        if q.shape is None or body.aside or body.seen == "hidden" or body.id == hidden:
             continue
-        found += [(mesh, loft.colour or usual, loft.seen == "see-through") for mesh in copies(q.shape.mesh, maps)]
+        found += [(mesh, body.colour or usual, body.seen == "see-through") for mesh in copies(q.shape.mesh, maps)]
     return found
 
 

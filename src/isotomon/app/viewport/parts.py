@@ -20,7 +20,7 @@ def edge_lines(quick: Quick) -> dict[str, Array]:
     """Reference → (n, 3) line of every edge that runs along the bodies, where their first copies stand."""
     found = {}
     for q in (quick, *quick.others):
-        if q.shape is None or q.design.loft.seen == "hidden" or q.design.loft.aside:
+        if q.shape is None or q.body.seen == "hidden" or q.body.aside:
             continue
         mesh, common = q.shape.mesh, q.shape.field.common
         starts = np.searchsorted(mesh.sampling.lane, np.arange(len(common.lanes)))
@@ -28,7 +28,7 @@ def edge_lines(quick: Quick) -> dict[str, Array]:
         columns += [mesh.points.shape[1] - 1] if common.open else []
         for names, column in zip(q.shape.field.names.edges, columns, strict=True):
             if names:
-                found[f"{q.design.loft.id}/along:{names[0]}"] = q.stood(mesh.points[:, column])
+                found[f"{q.body.id}/along:{names[0]}"] = q.stood(mesh.points[:, column])
     return found
 
 
@@ -66,9 +66,9 @@ def seen_at(quick: Quick, camera: Camera, at: Array, size: tuple[int, int]) -> t
     deep where there is none."""
     found = (np.inf, "", "")
     for q in (quick, *quick.others):
-        if q.shape is None or q.design.loft.seen == "hidden" or q.design.loft.aside:
+        if q.shape is None or q.body.seen == "hidden" or q.body.aside:
             continue
-        body, mesh = q.design.loft.id, placed_mesh(q.shape.mesh, q.placed[0])
+        body, mesh = q.body.id, placed_mesh(q.shape.mesh, q.placed[0])
         pixels = camera.project(mesh.points.reshape(-1, 3), *size)[:, :2].reshape(*mesh.points.shape[:2], 2)
         depths = mesh.points @ camera.axes()[2]
         hit = _skin_hit(mesh, pixels, depths, at)

@@ -32,7 +32,7 @@ from isotomon.app.viewport.grip_marks import paint_grips, words_of
 from isotomon.app.viewport.parts import edge_lines, face_lines, part_at, seen_at
 from isotomon.app.viewport.scene import Scene
 from isotomon.app.viewport.solids import solid_mesh
-from isotomon.design.bodies import results
+from isotomon.design.bodies import results, tools_of
 from isotomon.design.datums import BASE_SHOWN, BUILT_IN_NAMES
 from isotomon.evaluate.datums import BASE
 from isotomon.geometry import space
@@ -146,11 +146,11 @@ class View(QWidget):
         self._make_comb()
         here = quick.placed[0]
         self.scene.set_mesh(placed_mesh(shape.mesh, here) if shape is not None else None)
-        loft = quick.design.loft
+        body = quick.body
         self.scene.set_own(
-            _rgb(loft.colour or self.theme.body),
-            loft.seen == "see-through",
-            loft.seen != "hidden" and not loft.aside and self.body_shown,
+            _rgb(body.colour or self.theme.body),
+            body.seen == "see-through",
+            body.seen != "hidden" and not body.aside and self.body_shown,
         )
         self._set_beside(quick)
         self.scene.set_solids([])
@@ -198,8 +198,8 @@ class View(QWidget):
         if (
             quick is None
             or not finished
-            or all(p.loft.makes == "own" and not p.loft.imported for p in quick.design.parts)
-            or results(quick.design).keys() - finished.keys()  # one that cannot be made is seen by its skin
+            or not any(b.file or tools_of(quick.design, b.id) for b in quick.design.bodies)
+            or set(results(quick.design)) - finished.keys()  # one that cannot be made is seen by its skin
         ):
             return
         meshes = [solid_mesh(built) for built in finished.values()]
@@ -421,7 +421,7 @@ class View(QWidget):
         self._paint_compass(painter)
         if self._colouring is not None and self._lamps is None:
             paint_legend(painter, self.theme, QRectF(self.rect()), self._colouring, self._colour_title)
-        if self.quick is not None and self.quick.design.loft.imported:
+        if self.quick is not None and self.quick.body.file:
             return
         if self.quick is None or self.quick.shape is None:
             painter.setPen(QColor(self.theme.soft_ink))

@@ -1,4 +1,4 @@
-"""What is done with a body once it is shaped: moves, sizes, mirrors and copies, each with its numbers, in order."""
+"""The list of what is done with a body once it is shaped: each step with its numbers, in the order in which it is done."""
 
 from __future__ import annotations
 
@@ -6,9 +6,12 @@ from collections.abc import Callable
 from functools import partial
 from typing import Any, NamedTuple
 
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QMouseEvent
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
+    QFrame,
     QHBoxLayout,
     QLabel,
     QLineEdit,
@@ -22,10 +25,10 @@ from isotomon.app.datums import candidates
 from isotomon.app.desk import Desk
 from isotomon.app.fields import NumberField
 from isotomon.app.wiring import wire
-from isotomon.design.bodies import change_loft
+from isotomon.design import bodies
 from isotomon.design.edits import replace
 from isotomon.design.records import Design
-from isotomon.design.steps import TITLES, After, Mirror, Move, Resize, Ring, Row
+from isotomon.design.steps import TITLES, Combine, Mirror, Move, Placing, Resize, Ring, Row, Step
 from isotomon.errors import DesignError
 from isotomon.quantity import Value, resolve
 
@@ -75,32 +78,41 @@ ENTRIES: dict[type, tuple[Entry, ...]] = {
         Entry("without", "Left out", "numbers"),
         Entry("joined", "Joined", "yes"),
     ),
+    Combine: (Entry("body", "Body", "B"), Entry("how", "It is", "how")),
 }
 BY = {"total": "in all", "step": "from one to the next"}
+HOW = {"add": "added to it", "cut": "cut from it", "common": "kept in common with it"}
 
 
-def add_step(design: Design, step: After) -> Design:
-    """The body in hand with one more step at the end."""
-    return change_loft(design, after=(*design.loft.after, step))
+class Handle(QLabel):
+    """Where a step is taken hold of to be dragged to another place in the order."""
+
+    dragged = Signal(int)
+    """by so many pixels, so far"""
+    dropped = Signal(int)
+
+    def __init__(self, title: str) -> None:
+        super().__init__("⠿")
+        self.setToolTip("Drag to another place in the order")
+        self.setAccessibleName(f"Drag: {title}")
+        self.setCursor(Qt.CursorShape.OpenHandCursor)
+        self._from: int | None = None
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.button() == Qt.MouseButton.LeftButton:
+            self._from = round(event.globalPosition().y())
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._from is not None:
+            self.dragged.emit(round(event.globalPosition().y()) - self._from)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if self._from is not None:
+            by, self._from = round(event.globalPosition().y()) - self._from, None
+            self.dropped.emit(by)
 
 
-def change_step(design: Design, k: int, **changes: Any) -> Design:
-    """The body in hand with another value in its step k."""
-    steps = list(design.loft.after)
-    steps[k] = replace(steps[k], **changes)
-    return change_loft(design, after=tuple(steps))
-
-
-def move_step(design: Design, k: int, to: int | None) -> Design:
-    """The body in hand with step k elsewhere in the order, or without it."""
-    steps = list(design.loft.after)
-    step = steps.pop(k)
-    if to is not None:
-        steps.insert(to, step)
-    return change_loft(design, after=tuple(steps))
-
-
-class AfterForm(QWidget):
+class StepsForm(QWidget):
     """Edits what is done with the body in hand, through the desk."""
 
     def __init__(self, desk: Desk) -> None:
@@ -108,70 +120,160 @@ class AfterForm(QWidget):
         self.desk = desk
         self.column = column_of(self)
         self.fields: dict[str, NumberField] = {}
-        self._shown: tuple[type, ...] = ()
+        self.heads: list[QWidget] = []
+        self._line = QFrame(self)
+        """Where a dragged step would come to."""
+        self._line.setFrameShape(QFrame.Shape.HLine)
+        self._line.setProperty("drop", True)
+        self._line.setFixedHeight(3)
+        self._line.hide()
+        self._shown: tuple[tuple[str, type], ...] = ()
         self._refreshers: list[Callable[[], None]] = []
         self.refresh()
 
-    def _step(self) -> tuple[After, ...]:
-        return self.desk.design.loft.after if self.desk.design is not None else ()
+    def _steps(self) -> tuple[Step, ...]:
+        return self.desk.body.steps if self.desk.body is not None else ()
 
     def refresh(self) -> None:
         """The steps as they are now."""
-        kinds = tuple(type(step) for step in self._step())
-        if kinds != self._shown:
-            self._shown, self._refreshers, self.fields = kinds, [], {}
+        steps = tuple((step.id, type(step)) for step in self._steps())
+        if steps != self._shown:
+            self._shown, self._refreshers, self.fields, self.heads = steps, [], {}, []
             while (item := self.column.takeAt(0)) is not None:
                 if (widget := item.widget()) is not None:
                     widget.hide()
                     widget.deleteLater()
-            for k, kind in enumerate(kinds):
+            for k, (_, kind) in enumerate(steps):
                 self._make(k, kind)
         for refresher in self._refreshers:
             refresher()
 
     def _make(self, k: int, kind: type) -> None:
-        self.column.addWidget(self._head(k, TITLES[kind]))
+        self.heads.append(self._head(k))
+        self.column.addWidget(self.heads[-1])
         for entry in ENTRIES[kind]:
-            maker = {"yes": self._yes, "numbers": self._numbers, "by": self._by, "count": self._number}.get(entry.what)
+            makers = {
+                "yes": self._yes,
+                "numbers": self._numbers,
+                "by": self._by,
+                "how": self._how,
+                "count": self._number,
+            }
+            maker = makers.get(entry.what)
             if maker is None:
                 maker = self._number if entry.what in ("length", "angle", "ratio") else self._reference
             maker(k, entry)
 
-    def _head(self, k: int, title: str) -> QWidget:
-        row = QWidget()
+    def _head(self, k: int) -> QWidget:
+        row, title = QWidget(), TITLES[self._shown[k][1]]
         line = QHBoxLayout(row)
         line.setContentsMargins(0, 6, 0, 0)
-        label = QLabel(title)
+        line.setSpacing(2)
+        handle, label = Handle(title), QLabel()
+        handle.dragged.connect(lambda by: self._show_drop(k, by))
+        handle.dropped.connect(lambda by: self._drop(k, by))
         label.setProperty("group", True)
+        line.addWidget(handle)
         line.addWidget(label, 1)
-        for text, tip, to in (("↑", "Earlier", k - 1), ("✕", "Take out", None)):
-            button = QPushButton(text)
-            button.setFixedWidth(30)
-            button.setToolTip(tip)
-            button.setAccessibleName(f"{tip}: {title}")
-            button.setEnabled(to is None or to >= 0)
-            button.clicked.connect(partial(self._rearrange, k, to))
-            line.addWidget(button)
+        self._button(line, "↑", f"Earlier: {title}", partial(self._move, k, k - 1)).setEnabled(k > 0)
+        aside = self._button(line, "⊘", f"Set aside: {title}", lambda: self._set_aside(k))
+        up_to = self._button(line, "⤓", f"Rebuild up to here: {title}", lambda: self._up_to(k))
+        self._button(line, "✕", f"Take out: {title}", lambda: self._take_out(k))
+        aside.setCheckable(True)
+        up_to.setCheckable(True)
+
+        def refresh() -> None:
+            body, step = self.desk.held, self._steps()[k]
+            aside.setChecked(step.aside)
+            up_to.setChecked(body.up_to == step.id)
+            done = step in body.done
+            words = "" if done else " · set aside" if step.aside else " · not done"
+            label.setText(f"{self._title(step)}{words}")
+            label.setEnabled(done)
+
+        self._refreshers.append(refresh)
         return row
 
-    def _rearrange(self, k: int, to: int | None, *_: object) -> None:
-        title = "take a step out" if to is None else "do a step earlier"
-        self.desk.do(title, lambda d: move_step(d, k, to))
+    def _button(self, line: QHBoxLayout, text: str, name: str, press: Callable[[], object]) -> QPushButton:
+        button = QPushButton(text)
+        button.setFixedWidth(28)
+        button.setToolTip(name.partition(":")[0])
+        button.setAccessibleName(name)
+        button.clicked.connect(lambda *_: press())
+        line.addWidget(button)
+        return button
+
+    def _title(self, step: Step) -> str:
+        if not isinstance(step, Combine):
+            return TITLES[type(step)]
+        name = next((b.name for b in self.desk.others if b.id == step.body), "what is gone")
+        return {"add": "With {}", "cut": "Cut by {}", "common": "In common with {}"}[step.how].format(name)
+
+    # The order
+
+    def _place_for(self, k: int, by: int) -> int:
+        """The place in the order to which step k comes when its head is dragged by so many pixels."""
+        here = self.heads[k].y() + by
+        others = [head.y() for n, head in enumerate(self.heads) if n != k]
+        return sum(y < here for y in others)
+
+    def _show_drop(self, k: int, by: int) -> None:
+        place = self._place_for(k, by)
+        others = [head for n, head in enumerate(self.heads) if n != k]
+        y = others[place].y() if place < len(others) else self.height() - self._line.height()
+        self._line.setGeometry(0, y, self.width(), self._line.height())
+        self._line.show()
+        self._line.raise_()
+
+    def _drop(self, k: int, by: int) -> None:
+        self._line.hide()
+        place = self._place_for(k, by)
+        if place != k:
+            self._move(k, place)
+
+    def _move(self, k: int, to: int) -> None:
+        key = self._steps()[k].id
+        self.desk.do("do a step earlier" if to < k else "do a step later", lambda d: bodies.move_step(d, key, to))
+
+    def _take_out(self, k: int) -> None:
+        key = self._steps()[k].id
+        self.desk.do("take a step out", lambda d: bodies.remove_step(d, key))
+
+    def _set_aside(self, k: int) -> None:
+        step = self._steps()[k]
+        title = "take a step up again" if step.aside else "set a step aside"
+        self.desk.do(title, lambda d: bodies.change_step(d, step.id, aside=not step.aside))
+        self.refresh()
+
+    def _up_to(self, k: int) -> None:
+        key, hand = self._steps()[k].id, self.desk.hand
+        wanted = None if self.desk.held.up_to == key else key
+        title = "rebuild with all steps" if wanted is None else "rebuild up to a step"
+        self.desk.do(title, lambda d: bodies.rebuild_up_to(d, hand, wanted))
+        self.refresh()
+
+    # The numbers
 
     def _value(self, k: int, entry: Entry) -> Any:
-        return getattr(self._step()[k], entry.field)
+        return getattr(self._steps()[k], entry.field)
 
     def _put(self, k: int, entry: Entry, value: Any) -> str:
-        return self.desk.do(f"change {entry.title.lower()}", lambda d: change_step(d, k, **{entry.field: value}))
+        key = self._steps()[k].id
+        return self.desk.do(
+            f"change {entry.title.lower()}", lambda d: bodies.change_step(d, key, **{entry.field: value})
+        )
 
     def _number(self, k: int, entry: Entry) -> None:
+        key = self._steps()[k].id
         unit = self.desk.design.unit if self.desk.design is not None else "mm"
         kind = "ratio" if entry.what == "count" else entry.what
         field = NumberField(entry.title, kind, {"length": unit, "angle": "deg"}.get(kind, ""), "")  # type: ignore[arg-type]
 
         def edit(value: Value | None) -> Callable[[Design], Design]:
             given: Value = 0.0 if value is None else value
-            return lambda d: change_step(d, k, **{entry.field: _whole(given) if entry.what == "count" else given})
+            return lambda d: bodies.change_step(
+                d, key, **{entry.field: _whole(given) if entry.what == "count" else given}
+            )
 
         wire(self.desk, field, f"change {entry.title.lower()}", edit)
         self.fields[f"{k} {entry.field}"] = field
@@ -206,11 +308,17 @@ class AfterForm(QWidget):
     def _by(self, k: int, entry: Entry) -> None:
         self._box(k, entry, lambda: list(BY.items()))
 
+    def _how(self, k: int, entry: Entry) -> None:
+        self._box(k, entry, lambda: list(HOW.items()))
+
     def _reference(self, k: int, entry: Entry) -> None:
         def offers() -> list[tuple[str, str]]:
             if self.desk.design is None:
                 return []
-            return [o for letter in entry.what for o in candidates(self.desk.design, letter, stations=False)]
+            if entry.what == "B":
+                hand = self.desk.hand
+                return [(b.id, b.name) for b in self.desk.others if bodies.may_receive(self.desk.design, hand, b.id)]
+            return [o for letter in entry.what for o in candidates(self.desk.design, letter)]
 
         self._box(k, entry, offers)
 
@@ -252,21 +360,21 @@ def _places(text: str) -> tuple[int, ...]:
     return tuple(sorted({int(w) - 1 for w in words}))
 
 
-def _add(w: Any, step: After) -> None:
+def _add(w: Any, step: Placing) -> None:
     """One more step for the body in hand, about the chosen axis or plane where that fits."""
     design, desk = w.desk.design, w.desk
     letters = next((e.what for e in ENTRIES[type(step)] if e.what in ("A", "P", "p", "Ac")), "")
-    known = [ref for letter in letters for ref, _ in candidates(design, letter, stations=False)]
+    known = [ref for letter in letters for ref, _ in candidates(design, letter)]
     entry = next(e for e in ENTRIES[type(step)] if e.what == letters)
     chosen = next((k for k in desk.selection if k in known), None)
     made = step if chosen is None else replace(step, **{entry.field: chosen})
-    if not desk.do(f"{TITLES[type(step)].lower()}", lambda d: add_step(d, made)):
-        desk.select((design.loft.id,))
+    if not desk.do(f"{TITLES[type(step)].lower()}", lambda d: bodies.add_step(d, desk.hand, made)):
+        desk.select((desk.hand,))
         w.view.fit()
 
 
 # fmt: off
-AFTER_COMMANDS: tuple[Command, ...] = (
+STEP_COMMANDS: tuple[Command, ...] = (
     Command("after-move", "Move the body", lambda w: _add(w, Move(x=20.0)), "", "Shape", "",
             "The body in hand moved and turned by figures, once it is shaped", needs_design, None, "Copies"),
     Command("after-resize", "Resize the body", lambda w: _add(w, Resize(2.0, 2.0, 2.0)), "", "Shape", "",
