@@ -16,9 +16,9 @@ os.environ["OPENBLAS_NUM_THREADS"] = "1"
 import numpy as np
 from tests.drawings import random_drawing, shaken
 
-from isotomon.design import edits, loft_edits
-from isotomon.design.body import Carrying, Loft, Span
-from isotomon.design.drawing import Drawing, Part
+from isotomon.design import bodies, edits, loft_edits, station_edits
+from isotomon.design.body import Body, Carrying, Loft, Span
+from isotomon.design.drawing import Drawing
 from isotomon.design.edits import replace
 from isotomon.design.guides import Guide, GuidePoint
 from isotomon.design.records import Design
@@ -51,15 +51,15 @@ def blade(count: int) -> Design:
         share = i / (count - 1)
         foil = foils[min(int(share * 5), 4)]
         stations.append(Station(f"s{i}", f"r{i}", 1150.0 * share, foil, 260.0 - 165.0 * share, 0.35 * (1 - share)))
-    return Design("bench", stations=tuple(stations))
+    return Design("bench", bodies=(Body("body", "body", stations=tuple(stations)),))
 
 
 def railed(design: Design, parts: Sequence[str] = ("lead", "trail", "upper", "lower")) -> Design:
     """A design with rails through named points of all its profiles."""
     for k, part in enumerate(parts):
-        points = tuple(GuidePoint(f"{s.id}/{part}") for s in design.stations)
+        points = tuple(GuidePoint(f"{s.id}/{part}") for s in design.bodies[0].stations)
         guide = Guide(f"u{k}", f"rail {k}", "through", choices=("open",), points=points)
-        design = loft_edits.add_rail(loft_edits.add_guide(design, guide), guide.id)
+        design = loft_edits.add_rail(loft_edits.add_guide(design, guide), "body", guide.id)
     return design
 
 
@@ -71,13 +71,13 @@ def line(what: str, figure: str, target: str, met: bool | None = None) -> None:
 
 def arrays() -> None:
     """An edit to mesh and curves, and its growth with the number of stations."""
-    plain = edits.change_loft(edits.replace(sample("reach-blade"), guides=()), rails=())
+    plain = bodies.change_loft(edits.replace(sample("reach-blade"), guides=()), "body", rails=())
     design = railed(plain)
     for what, which in (("12-station, 4-rail blade", design), ("same without rails", plain)):
         rebuild(which)
         chords = iter(np.linspace(190, 220, 1000))
         edit = timed(
-            lambda d=which, c=chords: rebuild(edits.change_station(d, "s6", chord=float(next(c))), moving=True),
+            lambda d=which, c=chords: rebuild(station_edits.change_station(d, "s6", chord=float(next(c))), moving=True),
             200,  # type: ignore[misc]
         )
         p95 = float(np.percentile(edit, 95)) * 1e3
@@ -116,7 +116,7 @@ def drawing() -> None:
     line("the same drawing solved anew (median)", f"{whole:.0f} ms", "")
     valued = tuple(edits.replace(c, value=figures[c.id]) if c.id in figures else c for c in big.constraints)
     design = edits.replace(sample("reach-blade"), drawings=(edits.replace(big, constraints=valued),))
-    design = edits.put_section(design, ("s1",), Circle())
+    design = station_edits.put_section(design, ("s1",), Circle())
     with window_off_screen(design) as window:
         window.files.may_leave = lambda: True  # type: ignore[method-assign]
         window.show_work()
@@ -136,13 +136,13 @@ def pixels() -> None:
     """An edit to pixels in the window."""
     from isotomon.app.main import wait_for, window_off_screen
 
-    plain = edits.change_loft(edits.replace(sample("reach-blade"), guides=()), rails=())
+    plain = bodies.change_loft(edits.replace(sample("reach-blade"), guides=()), "body", rails=())
     with window_off_screen(railed(plain)) as window:
         taken = []
         for chord in np.linspace(190.0, 215.0, 60):
             start = time.perf_counter()
             seen = window.desk.quick
-            window.desk.preview("chord", lambda d, c=chord: edits.change_station(d, "s6", chord=float(c)))  # type: ignore[misc]
+            window.desk.preview("chord", lambda d, c=chord: station_edits.change_station(d, "s6", chord=float(c)))  # type: ignore[misc]
             wait_for(lambda seen=seen: window.desk.quick is not seen, 5.0)  # type: ignore[misc]
             window.view.repaint()
             taken.append(time.perf_counter() - start)
@@ -193,24 +193,27 @@ def shaping() -> None:
     ribbon = rectangle_corners(Drawing("g1", "ribbon"), Spot(-1.5, -10.0), Spot(1.5, 10.0))
     station = Station("s1", "ribbon", 0.0, Drawn("g1"), None)
     carrier = Carrying("path", "u1", hold="axis", toward="z")
-    body = Loft("body", "ribbon", carrier=carrier, span=Span(whole=True))
+    carried = Loft(carrier=carrier, span=Span(whole=True))
 
     def wound(pitch: float) -> Design:
         values = (40.0, pitch, 20.0, 60.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 10.0)
         helix = Guide("u1", "helix", "helix", ("z",), values, ("height", "right", "constant", "straight"))
-        return Design("ribbon", drawings=(ribbon,), guides=(helix,), stations=(station,), loft=body)
+        return Design(
+            "ribbon", drawings=(ribbon,), guides=(helix,), bodies=(Body("body", "ribbon", carried, (station,)),)
+        )
 
     rebuild(wound(30.0))
     pitches = iter(np.linspace(30.1, 40.0, 200))
     p95 = float(np.percentile(timed(lambda: rebuild(wound(float(next(pitches))), moving=True), 100), 95)) * 1e3
     line("a helical ribbon of 20 turns dragged, to mesh and curves, p95", f"{p95:.1f} ms", "≤ 30 ms", p95 <= 30)
-    hub = Part(Loft("hub", "hub", span=Span(on=100.0)), (Station("h1", "hub", 0.0, Circle(), 120.0),))
+    hub = Body("hub", "hub", Loft(span=Span(on=100.0)), (Station("h1", "hub", 0.0, Circle(), 120.0),))
     blade = Station("s1", "blade", 10.0, Naca4("2412"), 70.0, 0.5, offset_x=62.0)
-    loft = Loft("body", "blades", span=Span(on=80.0), after=(Ring(count=60),), makes="add", onto=("hub",))
-    many = rebuild(
-        Design("sixty", tolerance=1e-3, stations=(replace(blade, chord=12.0),), loft=loft, rest=(hub,), place=1)
+    blades = Body(
+        "body", "blades", Loft(span=Span(on=80.0)), (replace(blade, chord=12.0),), steps=(Ring(count=60, id="k1"),)
     )
-    moved = timed(lambda: rebuild(edits.change_station(many.design, "s1", chord=12.5), moving=True), 5)
+    both = bodies.combine(Design("sixty", tolerance=1e-3, bodies=(hub, blades)), "body", "add")
+    many = rebuild(both, "body")
+    moved = timed(lambda: rebuild(station_edits.change_station(many.design, "s1", chord=12.5), "body", moving=True), 5)
     line("60 blades on a hub dragged, to mesh and curves", f"{float(np.median(moved)) * 1e3:.0f} ms", "")
     supervisor = Supervisor()
     try:
@@ -240,13 +243,13 @@ def worker() -> None:
         quick = rebuild(sample("reach-blade"))
         taken = []
         for chord in (201.0, 203.0, 205.0, 207.0):
-            changed = rebuild(edits.change_station(quick.design, "s6", chord=chord))
+            changed = rebuild(station_edits.change_station(quick.design, "s6", chord=chord))
             begin = time.perf_counter()
             build(changed, supervisor)
             taken.append(time.perf_counter() - begin)
         quick, first = changed, float(np.median(taken[1:]))
         line("the first solid of a new worker", f"{taken[0]:.2f} s", "")
-        renamed = rebuild(edits.change_loft(quick.design, name="another name"))
+        renamed = rebuild(bodies.change_body(quick.design, "body", name="another name"))
         begin = time.perf_counter()
         build(renamed, supervisor)
         again = time.perf_counter() - begin

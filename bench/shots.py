@@ -10,11 +10,12 @@ from pathlib import Path
 
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
 
+
 from isotomon.app.main import save_window, solid_ready, wait_for, window_off_screen
 from isotomon.app.meet_form import MeetForm
 from isotomon.app.window import Window
 from isotomon.author import shaping
-from isotomon.design import edits
+from isotomon.design import bodies, edits, station_edits
 from isotomon.design.drawing import Drawing
 from isotomon.design.guides import Guide, GuidePoint
 from isotomon.design.records import Design
@@ -25,7 +26,7 @@ from isotomon.samples import sample
 
 def _station(w: Window, name: str) -> str:
     assert w.desk.design is not None
-    return next(s.id for s in w.desk.design.stations if s.name == name)
+    return next(s.id for s in w.desk.held.stations if s.name == name)
 
 
 def _start(w: Window) -> None:
@@ -39,7 +40,7 @@ def _work(w: Window) -> None:
 
 
 def _check(w: Window) -> None:
-    w.desk.do("too small", lambda d: edits.change_station(d, _station(w, "r5"), chord=202.0))
+    w.desk.do("too small", lambda d: station_edits.change_station(d, _station(w, "r5"), chord=202.0))
     wait_for(lambda: w.desk.quick is not None and bool(w.desk.quick.findings), 10.0)
     w.set_stage("Check")
     w.toggle_findings()
@@ -151,7 +152,7 @@ def _stirrer(w: Window) -> None:
 
 def _body(w: Window) -> None:
     w.set_stage("Shape")
-    w.desk.select((w.desk.design.loft.id,) if w.desk.design is not None else ())
+    w.desk.select((w.desk.held.id,) if w.desk.design is not None else ())
 
 
 def _compare(w: Window) -> None:
@@ -176,9 +177,9 @@ def _oval() -> Design:
         wall = shapes.line(wall, a, b)
     rim = Guide("u1", "oval", "through", (), (), ("closed",), spots)
     tub = shaping.revolve(Design("oval-tub", drawings=(wall,), guides=(rim,)), "g1", "z")
-    return edits.replace(
-        tub, loft=edits.replace(tub.loft, name="tub", carrier=edits.replace(tub.loft.carrier, rim="u1"))
-    )
+    own = tub.bodies[0]
+    tub = bodies.change_loft(tub, own.id, carrier=edits.replace(own.loft.carrier, rim="u1"))
+    return bodies.change_body(tub, own.id, name="tub")
 
 
 OTHERS: tuple[tuple[Callable[[], Design], tuple[tuple[str, Callable[[Window], None]], ...]], ...] = (

@@ -8,15 +8,20 @@ import signal
 import unittest
 from collections.abc import Sequence
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.integrate import quad
 
-from isotomon.design.body import Loft
+from isotomon.design.bodies import change_body, change_loft, leading
+from isotomon.design.body import Body, Loft
+from isotomon.design.edits import replace
+from isotomon.design.law import Law
 from isotomon.design.records import Design
 from isotomon.design.section_text import parse_section
 from isotomon.design.station import Station
+from isotomon.design.steps import Step
 from isotomon.inspect.quick import rebuild
 from isotomon.inspect.results import Quick, Shape
 from isotomon.measure.sections import Curves, curves
@@ -72,13 +77,41 @@ def volume_read(path: Path) -> float:
         signal.signal(signal.SIGINT, signal.default_int_handler)
 
 
+def body(
+    key: str = "body",
+    name: str = "body",
+    stations: tuple[Station, ...] = (),
+    laws: tuple[Law, ...] = (),
+    steps: tuple[Step, ...] = (),
+    **fields: Any,
+) -> Body:
+    """A body that is carried through stations; `fields` are its own or of how it is carried. Its steps get their ids."""
+    carried = {k: v for k, v in fields.items() if k in Loft.__struct_fields__}
+    own = {k: v for k, v in fields.items() if k not in carried}
+    return Body(key, name, Loft(**carried), stations, laws, numbered(key, steps), **own)
+
+
+def numbered(key: str, steps: tuple[Step, ...]) -> tuple[Step, ...]:
+    """A body's steps with ids."""
+    return tuple(replace(step, id=f"{key}-k{n}") for n, step in enumerate(steps, 1))
+
+
+def changed(design: Design, key: str = "", **fields: Any) -> Design:
+    """The design with fields of a body (the leading one where none is said), or of how it is carried, said otherwise."""
+    key = key or leading(design)
+    fields = fields | ({"steps": numbered(key, fields["steps"])} if "steps" in fields else {})
+    carried = {k: v for k, v in fields.items() if k in Loft.__struct_fields__}
+    own = {k: v for k, v in fields.items() if k not in carried}
+    return change_body(change_loft(design, key, **carried) if carried else design, key, **own)
+
+
 def design(rows: Sequence[tuple[float, str, float, float]], ruled: bool = False, **fields: object) -> Design:
     """A design from (position, section, chord, set angle in degrees); `fields` go to every station."""
     stations = tuple(
         Station(f"s{i}", f"st{i}", z, parse_section(text), chord, math.radians(angle), **fields)
         for i, (z, text, chord, angle) in enumerate(rows)
     )
-    return Design("test", stations=stations, loft=Loft("body", "test body", ruled=ruled))
+    return Design("test", bodies=(body("body", "test body", ruled=ruled, stations=stations),))
 
 
 def results(

@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QApplication, QMessageBox, QProgressDialog
 from isotomon.app.fields import NoteEdit
 from isotomon.app.later import read_aside
 from isotomon.app.main import solid_ready
-from isotomon.design import edits
+from isotomon.design import station_edits
 from isotomon.design.file import load, save
 from isotomon.design.section_text import parse_section
 from isotomon.errors import FileError
@@ -33,7 +33,7 @@ class FirstMinutes(WithWindow):
         w = self.window
         self.keys("Ctrl+Alt+N")
         self.settle_empty()
-        self.assertEqual((len(self.design.stations), w.desk.selection), (0, ("xy",)))
+        self.assertEqual((len(self.body.stations), w.desk.selection), (0, ("xy",)))
         self.assertIn("XY plane", [item.text(0) for item in w.ledger._rows.values()])
         self.keys("F6")
         editor = w.room.editor
@@ -49,11 +49,11 @@ class FirstMinutes(WithWindow):
         self.keys("Ctrl+Shift+X")
         self.assertIn("the drawing made last", w.message.text())
         self.wait(lambda: solid_ready(w) and isinstance(w.desk.solid, Built), "the block", 30)
-        self.assertEqual(len(self.design.parts), 1)
+        self.assertEqual(len(self.design.bodies), 1)
         self.assertTrue(w.desk.solid.valid and w.desk.solid.watertight)
         while w.desk.session.undo_title:
             w.run_command("undo")
-        self.assertEqual((self.design.drawings, self.design.stations), ((), ()))
+        self.assertEqual((self.design.drawings, self.body.stations), ((), ()))
 
     def settle_empty(self) -> None:
         """Until the empty design is shown."""
@@ -67,7 +67,7 @@ class FirstMinutes(WithWindow):
         QApplication.processEvents()
         self.assertIsNotNone(w.body_plan._live)
         for text in ("star:7:0.5", "circle", "polygon:5"):
-            w.desk.do("section", lambda d, t=text: edits.put_section(d, ("s2",), parse_section(t)))
+            w.desk.do("section", lambda d, t=text: station_edits.put_section(d, ("s2",), parse_section(t)))
             self.settle()
             self.assertEqual(
                 {id(w.view.quick), id(w.body_plan.quick), id(w.board.quick), id(w.ledger._quick)}, {id(w.desk.quick)}
@@ -92,25 +92,26 @@ class FirstMinutes(WithWindow):
     def test_what_is_typed_is_saved_before_it_is_entered(self) -> None:
         """Saving with a chord still being typed takes it into the design and the file, as one step to undo."""
         w = self.window
-        w.desk.select((self.design.stations[0].id,))
-        edit, before = w.details.fields["chord"].edit, self.design.stations[0].chord
+        w.desk.select((self.body.stations[0].id,))
+        edit, before = w.details.fields["chord"].edit, self.body.stations[0].chord
         edit.setFocus()
         edit.selectAll()
         QTest.keyClicks(edit, "77")
-        self.assertEqual(self.design.stations[0].chord, before)
+        self.assertEqual(self.body.stations[0].chord, before)
         self.keys("Ctrl+S", answer=self.folder / "typed.isotomon")
         self.assertEqual(
-            (self.design.stations[0].chord, load(self.folder / "typed.isotomon").stations[0].chord), (77.0, 77.0)
+            (self.body.stations[0].chord, load(self.folder / "typed.isotomon").bodies[0].stations[0].chord),
+            (77.0, 77.0),
         )
         w.run_command("undo")
-        self.assertEqual(self.design.stations[0].chord, before)
+        self.assertEqual(self.body.stations[0].chord, before)
 
     def test_a_file_changed_meanwhile_asks(self) -> None:
         """Saving over someone else's change asks; going back changes nothing; taking theirs shows it."""
         w, path = self.window, self.folder / "shared.isotomon"
         self.keys("Ctrl+S", answer=path)
-        save(edits.change_station(load(path), "s2", chord=99.0), path)
-        w.desk.do("size", lambda d: edits.change_station(d, "s2", chord=111.0))
+        save(station_edits.change_station(load(path), "s2", chord=99.0), path)
+        w.desk.do("size", lambda d: station_edits.change_station(d, "s2", chord=111.0))
         w.files.tell_changed()
         self.assertIn("changed by someone else", w.message.text())
         asked: list[list[str]] = []
@@ -125,7 +126,7 @@ class FirstMinutes(WithWindow):
 
         with mock.patch.object(QMessageBox, "exec", press("Go back")):
             self.assertFalse(w.files.save())
-        self.assertEqual(load(path).stations[1].chord, 99.0)
+        self.assertEqual(load(path).bodies[0].stations[1].chord, 99.0)
         self.assertTrue({"Take theirs", "Compare"} <= set(asked[0]))
         with mock.patch.object(QMessageBox, "exec", press("Take theirs")):
             w.files.save()

@@ -10,11 +10,12 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from isotomon.app.desk import Desk
 from isotomon.app.engine import Engine
 from isotomon.app.main import application, wait_for
 from isotomon.author.session import Session
 from isotomon.design import bodies as b
-from isotomon.design import edits, loft_edits
+from isotomon.design import edits, loft_edits, station_edits
 from isotomon.design.datums import Datum
 from isotomon.design.edits import replace
 from isotomon.design.file import decode, encode
@@ -24,6 +25,7 @@ from isotomon.design.records import Design, Number
 from isotomon.design.section import BodyEnd
 from isotomon.design.section_text import parse_section
 from isotomon.design.station import Station
+from isotomon.design.steps import Combine, Move
 from isotomon.errors import DesignError, SolidError
 from isotomon.inspect.check import check_table
 from isotomon.inspect.gauges import with_finished
@@ -32,7 +34,7 @@ from isotomon.samples import sample
 from isotomon.solids.checked import checked
 from isotomon.solids.deliver import build_all
 from isotomon.solids.plan import finished_key, plan
-from tests.helpers import WithWorker, design
+from tests.helpers import WithWorker, body, changed, design, shared_supervisor
 
 
 def stacked(*rows: tuple[float, float, str, float], makes: tuple[str, ...] = ()) -> Design:
@@ -43,67 +45,75 @@ def stacked(*rows: tuple[float, float, str, float], makes: tuple[str, ...] = ())
         made = b.add_body(made, f"tool {k}", ())
         for z in (start, end):
             key = edits.fresh_id(made, "s")
-            made = edits.add_station(made, Station(key, key, z, parse_section(text), size))
-        made = b.combine(made, makes[k] if makes else "own", ("body",) if makes and makes[k] != "own" else ())
-    return b.in_hand(made, "body")
+            made = station_edits.add_station(made, f"b{k + 1}", Station(key, key, z, parse_section(text), size))
+        made = b.combine(made, f"b{k + 1}", makes[k], ("body",)) if makes and makes[k] != "own" else made
+    return made
 
 
 class InHand(unittest.TestCase):
     """Which body is in hand, and the order of all."""
 
     def test_taking_another_in_hand_changes_nothing_else(self) -> None:
-        """Back and forth gives the same bytes; ids stay unique; a session neither counts it as a step nor as unsaved work."""
+        """On the desk, back and forth: results of the body in hand, the same design, no step of the history, no unsaved work; what
+        belongs to a body is found and changed wherever it stands."""
         made = stacked((0, 50, "circle", 40), (20, 60, "polygon:4", 30), (5, 15, "circle", 10))
         self.assertEqual(b.body_ids(made), ("body", "b1", "b2"))
+        application()
+        desk, session = Desk(Engine(shared_supervisor())), Session(made)
+        desk.open(session)
         for key in ("b2", "b1", "body", "b2"):
-            made_there = b.in_hand(made, key)
-            self.assertEqual((made_there.loft.id, b.body_ids(made_there)), (key, b.body_ids(made)))
-            self.assertEqual(encode(b.in_hand(decode(encode(made_there)), "body")), encode(made))
-        session = Session(made)
-        session.take("b1")
-        self.assertEqual((session.design.loft.id, session.dirty, session.undo_title), ("b1", False, None))
-        wider = b.edit_body(made, "b1", lambda d: edits.change_station(d, d.stations[0].id, chord=33.0))
-        self.assertEqual((wider.loft.id, wider.rest[0].stations[0].chord), ("body", 33.0))
-        self.assertEqual(b.body_of(made, made.rest[1].stations[0].id), "b2")
+            desk.take_up(key)
+            self.assertTrue(wait_for(lambda key=key: desk.quick is not None and desk.quick.body.id == key, 20.0))
+            self.assertEqual(
+                (desk.held.id, session.design, session.dirty, session.undo_title), (key, made, False, None)
+            )
+            own = desk.quick.resolved.stations[0].station
+            self.assertEqual(own, desk.held.stations[0])
+        with mock.patch.object(shared_supervisor(), "close"):
+            desk.engine.close()
+        wider = station_edits.change_station(made, made.body("b1").stations[0].id, chord=33.0)
+        self.assertEqual((wider.bodies[0], wider.body("b1").stations[0].chord), (made.bodies[0], 33.0))
+        self.assertEqual(b.owner_of(made, made.body("b2").stations[0].id), "b2")
 
     def test_removing_and_copying(self) -> None:
         """A body goes with its stations; not while others are made with or from it, and never the last one."""
         made = stacked((0, 50, "circle", 40), (20, 60, "circle", 30), makes=("add",))
         with self.assertRaisesRegex(DesignError, "is made with"):
-            b.remove_body(made, "body")
+            b.remove_body(b.go_on(made, "body", 90.0, 20.0), "body")
         alone = b.remove_body(made, "b1")
-        self.assertEqual((alone.rest, alone.place), ((), 0))
+        self.assertEqual(alone.bodies[0].steps, ())
+        self.assertEqual(len(alone.bodies), 1)
         with self.assertRaisesRegex(DesignError, "only body"):
             b.remove_body(alone, "body")
-        twin = b.copy_body(alone)
-        self.assertEqual(len({s.id for p in twin.parts for s in p.stations}), 4)
+        twin = b.copy_body(alone, "body")
+        self.assertEqual(len({s.id for s in b.stations_of_all(twin)}), 4)
         self.assertAlmostEqual(rebuild(twin).full.body.volume, rebuild(alone).full.body.volume)  # type: ignore[union-attr]
 
     def test_names_formulas_and_findings_reach_all_bodies(self) -> None:
         """A number is renamed and protected in bodies at rest, and their findings are told with the body's name."""
         made = stacked((0, 50, "circle", 40), (20, 60, "circle", 30))
         made = edits.add_number(made, Number("n1", "girth", 30.0, "length"))
-        made = b.edit_body(made, "b1", lambda d: edits.change_station(d, d.stations[0].id, chord="girth"))
+        made = station_edits.change_station(made, made.body("b1").stations[0].id, chord="girth")
         made = edits.change_number(made, "n1", name="width")
-        self.assertEqual(made.rest[0].stations[0].chord, "width")
+        self.assertEqual(made.body("b1").stations[0].chord, "width")
         with self.assertRaisesRegex(DesignError, "is used by"):
             edits.remove_number(made, "n1")
-        law = Law("law9", "area", "area", 1.0, points=(LawPoint(1.0, made.rest[0].stations[0].id),))
-        made = b.edit_body(made, "b1", lambda d: edits.add_law(d, law))
+        law = Law("law9", "area", "area", 1.0, points=(LawPoint(1.0, made.body("b1").stations[0].id),))
+        made = station_edits.add_law(made, "b1", law)
         found = [f for f in rebuild(made).findings if f.severity == "band"]
         self.assertTrue(found and found[0].where.startswith("tool 0: station"))
 
     def test_a_guide_from_another_body(self) -> None:
         """A guide from one body's profile to another's, and one on another's skin, follow both; circles are explained."""
         made = stacked((0, 50, "circle", 40), (80, 120, "polygon:4", 30))
-        other = made.rest[0].stations[0].id
+        other = made.body("b1").stations[0].id
         bridge = Guide(
             "u1", "bridge", "through", (), (), ("open",), (GuidePoint("s1/upper"), GuidePoint(f"{other}/c:1of4"))
         )
         made = loft_edits.add_guide(made, bridge)
         curve = rebuild(made).guides["u1"]
         np.testing.assert_allclose(curve.at(np.array([0.0, 1.0])), [[0, 20, 50], [15, 0, 80]], atol=1e-6)
-        moved = b.edit_body(made, "b1", lambda d: edits.change_station(d, other, position=90.0))
+        moved = station_edits.change_station(made, other, position=90.0)
         np.testing.assert_allclose(rebuild(moved).guides["u1"].at(np.array([1.0]))[0], [15, 0, 90], atol=1e-6)
         skin = Guide("u2", "ring", "meets", ("b1", "d1"), (1.0,))
         made = loft_edits.add_guide(edits.add_datum(made, Datum("d1", "cut", "parallel", ("xy",), (100.0,))), skin)
@@ -117,8 +127,8 @@ class InHand(unittest.TestCase):
         """A cylinder and a cone beside its axis: one closed curve whose points lie on both by their equations; where they
         do not meet it says so. A second cylinder beside the first meets it in two open curves from end to end."""
         made = stacked((0, 200, "circle", 80), (60, 140, "circle", 120))
-        tip = made.rest[0].stations[1].id
-        made = b.edit_body(made, "b1", lambda d: edits.change_station(d, tip, chord=40.0, offset_x=6.0))
+        tip = made.body("b1").stations[1].id
+        made = station_edits.change_station(made, tip, chord=40.0, offset_x=6.0)
         made = loft_edits.add_guide(made, Guide("u1", "where they meet", "meets", ("body", "b1"), (1.0,)))
         curve = rebuild(made).guides["u1"]
         self.assertTrue(curve.closed)
@@ -128,12 +138,12 @@ class InHand(unittest.TestCase):
         np.testing.assert_allclose(np.hypot(x, y), 40.0, atol=1e-6)
         np.testing.assert_allclose(np.hypot(x - 6.0 * share, y), 60.0 - 40.0 * share, atol=1e-6)
         self.assertGreater(float(np.ptp(z)), 5.0)
-        away = b.edit_body(made, "b1", lambda d: edits.change_station(d, tip, chord=110.0))
+        away = station_edits.change_station(made, tip, chord=110.0)
         self.assertNotIn("u1", rebuild(away).guides)
         self.assertIn("meet nowhere", " ".join(f.text for f in rebuild(away).findings))
         block = stacked((0, 200, "circle", 80), (60, 140, "circle", 60))
-        for station in block.rest[0].stations:
-            block = b.edit_body(block, "b1", lambda d, k=station.id: edits.change_station(d, k, offset_x=40.0))  # type: ignore[misc]
+        for station in block.body("b1").stations:
+            block = station_edits.change_station(block, station.id, offset_x=40.0)
         block = loft_edits.add_guide(block, Guide("u1", "second", "meets", ("body", "b1"), (2.0,)))
         x, y, z = rebuild(block).guides["u1"].at(np.linspace(0, 1, 50)).T
         np.testing.assert_allclose(np.hypot(x, y), 40.0, atol=1e-6)
@@ -141,14 +151,16 @@ class InHand(unittest.TestCase):
         np.testing.assert_allclose([z.min(), z.max()], [60.0, 140.0], atol=1e-6)
 
     def test_files_that_do_not_hold_together_are_refused(self) -> None:
-        """A place beyond the bodies, the same id twice, and a body combined with one that is gone or no body of its own."""
-        made = stacked((0, 50, "circle", 40), (20, 60, "circle", 30))
-        other = made.rest[0]
+        """No body, the same id twice, a body combined with one that is gone, or with one that is made with it; a step without an
+        id; rebuilt up to a step that is gone."""
+        made = stacked((0, 50, "circle", 40), (20, 60, "circle", 30), makes=("cut",))
         for wrong, words in (
-            (replace(made, place=7), "number 8 of 2"),
-            (replace(made, rest=(replace(other, stations=made.stations),)), "same id"),
-            (replace(made, loft=replace(made.loft, makes="cut", onto=("b9",))), "gone"),
-            (replace(made, loft=replace(made.loft, makes="cut")), "with nothing"),
+            (replace(made, bodies=()), "0 bodies"),
+            (changed(made, "b1", stations=made.bodies[0].stations), "same id"),
+            (changed(made, "body", steps=(Combine("b9", "cut"),)), "gone"),
+            (changed(made, "b1", steps=(Combine("body"),)), "in a circle"),
+            (b.change_body(made, "b1", steps=(Move(x=1.0),)), "has no id"),
+            (changed(made, up_to="k9"), "is gone"),
         ):
             with self.subTest(words), self.assertRaisesRegex(Exception, words):
                 decode(encode(wrong))
@@ -161,11 +173,11 @@ class GoingOn(unittest.TestCase):
         self, rows: list[tuple[float, str, float, float]], top: tuple[float, str, float], how: str, tilt: float = 0.0
     ) -> Design:
         """A body of rows, and one from its last end to another section."""
-        made = edits.change_station(design(rows), f"s{len(rows) - 1}", tilt_x=tilt)
+        made = station_edits.change_station(design(rows), f"s{len(rows) - 1}", tilt_x=tilt)
         made = b.add_body(made, "top", ())
-        made = edits.add_station(made, Station("s8", "from", 0.0, BodyEnd("body", "last"), None))
-        made = edits.add_station(made, Station("s9", "to", top[0], parse_section(top[1]), top[2]))
-        return loft_edits.change_ending(made, "first", how=how, strength=30.0)
+        made = station_edits.add_station(made, "b1", Station("s8", "from", 0.0, BodyEnd("body", "last"), None))
+        made = station_edits.add_station(made, "b1", Station("s9", "to", top[0], parse_section(top[1]), top[2]))
+        return b.change_ending(made, "b1", "first", how=how, strength=30.0)
 
     def test_flush_and_fair_are_reached(self) -> None:
         """Round, unlike, cornered and foil sections, flat and tilted: kinks below 1e-6 rad, and fair ones without a step in
@@ -198,7 +210,7 @@ class GoingOn(unittest.TestCase):
         ):
             for how in ("flush", "fair"):
                 with self.subTest(rows[-1], how=how):
-                    quick = rebuild(self.on_top(rows, top, how, tilt))
+                    quick = rebuild(self.on_top(rows, top, how, tilt), "b1")
                     self.assertEqual([f.text for f in quick.findings], [])
                     assert quick.full is not None and quick.full.reached[0] is not None
                     self.assertLess(quick.full.reached[0].kink, 1e-6)
@@ -212,12 +224,12 @@ class GoingOn(unittest.TestCase):
         """It moves and turns with that body's end; flush with nothing, on its own end, and a circle of two are explained."""
         rows = [(0.0, "circle", 60.0, 0.0), (100.0, "ellipse:0.5", 60.0, 40.0)]
         made = self.on_top(rows, (180.0, "circle", 30.0), "flush")
-        moved = b.edit_body(made, "body", lambda d: edits.change_station(d, "s1", position=120.0, offset_x=7.0))
-        first = rebuild(moved).resolved.stations[0]
+        moved = station_edits.change_station(made, "s1", position=120.0, offset_x=7.0)
+        first = rebuild(moved, "b1").resolved.stations[0]
         self.assertEqual((first.position, round(first.offset[0], 6)), (120.0, 7.0))
-        alone = loft_edits.change_ending(design(rows), "last", how="fair")
-        own = edits.change_station(made, "s8", section=BodyEnd("b1", "last"))
-        other = b.edit_body(made, "body", lambda d: edits.change_station(d, "s0", section=BodyEnd("b1", "last")))
+        alone = b.change_ending(design(rows), "body", "last", how="fair")
+        own = station_edits.change_station(made, "s8", section=BodyEnd("b1", "last"))
+        other = station_edits.change_station(made, "s0", section=BodyEnd("b1", "last"))
         for wrong, words in ((alone, "stands on no body's end"), (own, "its own end"), (other, "circle|stands on")):
             with self.subTest(words):
                 self.assertRegex(" ".join(f.text for f in rebuild(wrong).findings), words)
@@ -240,7 +252,7 @@ class OnCurves(unittest.TestCase):
         foot = Station("s0", "foot", 0.0, parse_section("polygon:4"), 60.0)
         head = Station("s9", "on the run", 100.0, parse_section("curve:run"), None)
         run = Guide("run", "run", "joined", edges, (), ("kept",))
-        return Design("on a run", guides=(*lines, run), stations=(foot, head))
+        return Design("on a run", guides=(*lines, run), bodies=(body(stations=(foot, head)),))
 
     def test_a_closed_run_of_edges_is_a_section_where_it_stands(self) -> None:
         """A tilted rectangle of four edges, run either way: its place, tilt, area and corners are the section's."""
@@ -267,8 +279,10 @@ class OnCurves(unittest.TestCase):
             for g in said.guides[:3]
         )  # type: ignore[operator]
         low = Guide("low", "low", "joined", tuple(g.id for g in lower), (), ("kept",))
-        foot = replace(said.stations[0], section=parse_section("curve:low"), chord=None)
-        skin = rebuild(replace(said, guides=(*said.guides, *lower, low), stations=(foot, said.stations[1])))
+        foot = replace(said.bodies[0].stations[0], section=parse_section("curve:low"), chord=None)
+        skin = rebuild(
+            replace(changed(said, stations=(foot, said.bodies[0].stations[1])), guides=(*said.guides, *lower, low))
+        )
         self.assertEqual(skin.findings, ())
         assert skin.shape is not None and skin.full is not None
         self.assertTrue(skin.shape.form.common.open)
@@ -302,7 +316,7 @@ class Combined(WithWorker):
     def test_a_body_gone_on_from_is_one_solid(self) -> None:
         """A vessel's neck carried on from its end and added: one valid piece with both volumes."""
         start = sample("kelp-steeper")
-        made = b.go_on(start, 470.0, 60.0)
+        made = b.go_on(start, "body", 470.0, 60.0)
         quick = rebuild(made)
         built = build_all(quick, self.supervisor)["body"]
         self.assertTrue(built.valid and built.watertight and built.pieces == 1)
@@ -322,9 +336,9 @@ class Combined(WithWorker):
         self.assertIn("cut by tool 0", check_table(result))
         names = build_all(quick, self.supervisor)["body"].names
         self.assertTrue({"first cap", "last cap", "b1: lane round from s2"} <= set(names), names)
-        renamed = rebuild(edits.change_loft(made, name="other"))
+        renamed = rebuild(b.change_body(made, "body", name="other"))
         self.assertEqual(finished_key(renamed), finished_key(quick))
-        moved = rebuild(edits.change_station(made, "s1", position=51.0))
+        moved = rebuild(station_edits.change_station(made, "s1", position=51.0))
         self.assertNotEqual(finished_key(moved), finished_key(quick))
         self.assertEqual([q.shape.key for q in moved.others], [q.shape.key for q in quick.others])  # type: ignore[union-attr]
 
@@ -353,8 +367,8 @@ class Combined(WithWorker):
         good = stacked(
             (0, 50, "polygon:4", 60), (100, 150, "circle", 20), (90, 160, "circle", 60), makes=("own", "cut")
         )
-        good = b.edit_body(good, "b2", lambda d: b.combine(d, "cut", ("b1",)))  # takes all of it away
-        broken = b.edit_body(good, "b2", lambda d: edits.change_station(d, d.stations[1].id, tilt_x=1.4))
+        good = b.combine(good, "b2", "cut", ("b1",))  # takes all of it away
+        broken = station_edits.change_station(good, good.body("b2").stations[1].id, tilt_x=1.4)
         wanted = plan(rebuild(broken))
         self.assertEqual((list(wanted.finished), list(wanted.refused)), (["body"], ["b1"]))
         self.assertIn("tool 1", wanted.refused["b1"])
@@ -365,7 +379,7 @@ class Combined(WithWorker):
             came: list[object] = []
             engine = Engine(self.supervisor)
             engine.solid_done.connect(lambda key, outcome, came=came: came.append(outcome))
-            engine.show(made)
+            engine.show(made, "body")
             self.assertTrue(wait_for(lambda came=came: bool(came), 30.0))
             self.assertEqual(list(engine.finished), ["body"])
             self.assertAlmostEqual(engine.finished["body"].volume / 90000.0, 1.0, delta=1e-9)

@@ -27,7 +27,7 @@ from isotomon.geometry.datums import SpaceCurve
 from isotomon.inspect.quick import rebuild
 from isotomon.inspect.results import Quick
 from isotomon.measure.joins import joins
-from tests.helpers import design
+from tests.helpers import changed, design
 
 R = 60.0
 AXIS = Carrying("axis", "y", R)
@@ -36,12 +36,12 @@ TURN = math.pi / 2
 
 def about(rows: list[tuple[float, str, float, float]], ring: bool = False, axis: Carrying = AXIS) -> Design:
     """A design whose stations stand at angles about Y."""
-    return change_loft(design(rows), carrier=axis, ring=ring)
+    return change_loft(design(rows), "body", carrier=axis, ring=ring)
 
 
 def along(rows: list[tuple[float, str, float, float]], guide: Guide, **loft: object) -> Design:
     """A design whose stations stand along a guide."""
-    return change_loft(e.add_guide(design(rows), guide), **{"carrier": Carrying("path", guide.id), **loft})
+    return change_loft(e.add_guide(design(rows), guide), "body", **{"carrier": Carrying("path", guide.id), **loft})
 
 
 def helix(turns: float = 2.0, radius: float = 40.0, pitch: float = 60.0) -> Guide:
@@ -108,9 +108,11 @@ class AboutAnAxis(unittest.TestCase):
         """They take degrees and formulas of angles, follow the radius, and an inserted station keeps the shape."""
         made = about([(0.0, "circle", 30.0, 0.0), (1.0, "ellipse:0.6", 40.0, 0.0), (2.0, "circle", 26.0, 0.0)])
         made = add_number(made, Number("n1", "sweep", 2.0, "angle"))
-        made = replace(made, stations=(*made.stations[:2], replace(made.stations[2], position="sweep * 0.75")))
+        made = changed(
+            made, stations=(*made.bodies[0].stations[:2], replace(made.bodies[0].stations[2], position="sweep * 0.75"))
+        )
         self.assertAlmostEqual(rebuild(made).resolved.stations[2].position, 1.5 * R, places=9)
-        wider = change_loft(change_number(made, "n1", value=2.4), carrier=replace(AXIS, radius=100.0))
+        wider = change_loft(change_number(made, "n1", value=2.4), "body", carrier=replace(AXIS, radius=100.0))
         self.assertAlmostEqual(rebuild(wider).resolved.stations[2].position, 180.0, places=9)
         before = rebuild(made).shape
         assert before is not None
@@ -188,8 +190,10 @@ class AlongAPath(unittest.TestCase):
             [(0.0, "circle", 14.0, 0.0), (length / 2, "circle", 16.0, 0.0), (length, "circle", 14.0, 0.0)], helix(1.5)
         )
         inner = replace(helix(1.5, 31.0), id="u2", name="inner")
-        made = e.add_rail(e.add_guide(made, inner), "u2")
-        made = change_loft(made, rails=tuple(replace(r, follows=("s0", "s1", "s2")) for r in made.loft.rails))
+        made = e.add_rail(e.add_guide(made, inner), "body", "u2")
+        made = change_loft(
+            made, "body", rails=tuple(replace(r, follows=("s0", "s1", "s2")) for r in made.bodies[0].loft.rails)
+        )
         quick = rebuild(made)
         assert quick.shape is not None and quick.shape.field.rails is not None, said(quick)
         self.assertEqual(said(quick), "")
@@ -206,15 +210,15 @@ class Carried(unittest.TestCase):
         start = e.add_guide(
             design([(0.0, "circle", 30.0, 0.0), (50.0, "circle", 40.0, 0.0), (150.0, "circle", 30.0, 0.0)]), loop()
         )
-        bent = carry(start, Carrying("axis", "y", 0.0))
-        np.testing.assert_allclose([s.position for s in bent.stations], [0.0, TURN / 3, TURN], atol=1e-4)  # type: ignore[arg-type]
-        back = carry(bent, Carrying())
-        np.testing.assert_allclose([s.position for s in back.stations], [0.0, 50.0, 150.0], atol=1e-3)  # type: ignore[arg-type]
+        bent = carry(start, "body", Carrying("axis", "y", 0.0))
+        np.testing.assert_allclose([s.position for s in bent.bodies[0].stations], [0.0, TURN / 3, TURN], atol=1e-4)  # type: ignore[arg-type]
+        back = carry(bent, "body", Carrying())
+        np.testing.assert_allclose([s.position for s in back.bodies[0].stations], [0.0, 50.0, 150.0], atol=1e-3)  # type: ignore[arg-type]
         short = e.change_guide(start, "u1", choices=("open",), points=loop().points[:2])
-        on = carry(short, Carrying("path", "u1"))
+        on = carry(short, "body", Carrying("path", "u1"))
         self.assertNotIn("error", [f.severity for f in rebuild(on).findings])
         with self.assertRaisesRegex(DesignError, "choose a guide"):
-            carry(start, Carrying("path"))
+            carry(start, "body", Carrying("path"))
 
     def test_a_ring_of_two_stations(self) -> None:
         """Two sections about an axis closed into a ring: alike a torus to rounding, unlike as large at both as they say; two or three
@@ -257,13 +261,16 @@ class Carried(unittest.TestCase):
         far = [(0.0, "circle", 20.0, 0.0), (900.0, "circle", 20.0, 0.0)]
         near = [(0.0, "circle", 20.0, 0.0), (50.0, "circle", 20.0, 0.0)]
         kinked = along(near, bend)
-        kinked = change_loft(e.add_guide(e.add_guide(kinked, other), corner), carrier=Carrying("path", "u2"))
+        kinked = change_loft(e.add_guide(e.add_guide(kinked, other), corner), "body", carrier=Carrying("path", "u2"))
         for made, words in (
-            (change_loft(design([(10.0 * k, "circle", 5.0, 0.0) for k in range(3)]), ring=True), "needs a closed path"),
+            (
+                change_loft(design([(10.0 * k, "circle", 5.0, 0.0) for k in range(3)]), "body", ring=True),
+                "needs a closed path",
+            ),
             (along(far, bend), "beyond the ends of the path"),
             (kinked, "has a corner"),
             (along(near, own), "circle"),
-            (change_loft(about(two), ruled=True), "straight rulings"),
+            (change_loft(about(two), "body", ruled=True), "straight rulings"),
             (about(two, axis=Carrying("axis", "y", 5.0)), "crosses the axis"),
             (about(two, axis=Carrying("axis", "u9", 50.0)), "gone"),
         ):

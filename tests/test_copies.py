@@ -10,25 +10,26 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from isotomon.design import bodies
-from isotomon.design.body import Along, Loft, Span, Wall
-from isotomon.design.drawing import Part
+from isotomon.design.body import Along, Span, Wall
 from isotomon.design.edits import replace
 from isotomon.design.file import decode, encode
 from isotomon.design.guides import Guide, GuidePoint
 from isotomon.design.records import Design
 from isotomon.design.section import Circle, Ellipse, Naca4, Polygon
 from isotomon.design.station import Station
-from isotomon.design.steps import After, Mirror, Move, Resize, Ring, Row
+from isotomon.design.steps import Mirror, Move, Resize, Ring, Row, Step
 from isotomon.errors import DesignError, SolidError
 from isotomon.inspect.quick import rebuild
 from isotomon.solids.deliver import build_all
-from tests.helpers import WithWorker
+from tests.helpers import WithWorker, body, changed
 
 
-def post(*steps: After, **fields: object) -> Design:
+def post(*steps: Step, **fields: object) -> Design:
     """A square post of 200 mm² by 100 mm, 60 mm from the Z axis, and what is done with it."""
     station = Station("s1", "post", 0.0, Polygon(4), 20.0, offset_x=60.0)
-    return Design("post", stations=(station,), loft=Loft("body", "post", span=Span(on=100.0), after=steps, **fields))  # type: ignore[arg-type]
+    return Design(
+        "post", bodies=(body("body", "post", span=Span(on=100.0), steps=steps, **fields, stations=(station,)),)
+    )  # type: ignore[arg-type]
 
 
 VOLUME = 200.0 * 100.0
@@ -73,7 +74,8 @@ class Copies(WithWorker):
         self.assertAlmostEqual(built.volume / quick.volume, 1.0, delta=1e-6)
         station = Station("s1", "tube", 0.0, Ellipse(0.7), 30.0)
         tube = Design(
-            "tube", stations=(station,), loft=Loft("body", "tube", span=Span(on=80.0, ends="round"), wall=Wall(3.0))
+            "tube",
+            bodies=(body("body", "tube", span=Span(on=80.0, ends="round"), wall=Wall(3.0), stations=(station,)),),
         )
         quick = rebuild(tube)
         built = build_all(quick, self.supervisor)["body"]
@@ -83,14 +85,14 @@ class Copies(WithWorker):
     def test_joined_copies_and_many_on_a_hub(self) -> None:
         """Three posts that overlap are one piece when joined; forty thin blades and their hub are one, of their volumes."""
         near = post(Ring(count=3, joined=True))
-        near = replace(near, stations=(replace(near.stations[0], chord=60.0, offset_x=20.0),))
+        near = changed(near, stations=(replace(near.bodies[0].stations[0], chord=60.0, offset_x=20.0),))
         built = build_all(rebuild(near), self.supervisor)["body"]
         self.assertEqual((built.pieces, built.valid, built.watertight), (1, True, True))
         self.assertLess(built.volume, 3.0 * 1800.0 * 100.0)
-        hub = Part(Loft("hub", "hub", span=Span(on=100.0)), (Station("h1", "hub", 0.0, Circle(), 120.0),))
-        blades = replace(post(Ring(count=40), makes="add", onto=("hub",)), rest=(hub,), place=1)
-        blades = replace(blades, stations=(replace(blades.stations[0], chord=6.0, position=10.0),))
-        blades = replace(blades, loft=replace(blades.loft, span=Span(on=80.0)))
+        hub = body("hub", "hub", span=Span(on=100.0), stations=(Station("h1", "hub", 0.0, Circle(), 120.0),))
+        blades = changed(post(Ring(count=40)), span=Span(on=80.0))
+        blades = changed(blades, stations=(replace(blades.bodies[0].stations[0], chord=6.0, position=10.0),))
+        blades = bodies.combine(replace(blades, bodies=(hub, *blades.bodies)), "body", "add")
         one = build_all(rebuild(blades), self.supervisor)["hub"]
         self.assertEqual((one.pieces, one.valid, one.watertight), (1, True, True))
         alone = math.pi * 60.0**2 * 100.0
@@ -100,10 +102,10 @@ class Copies(WithWorker):
     def test_cut_through_set_aside_and_reordered(self) -> None:
         """A hole through all of a hub, by formula; set aside the hub is whole again; beside it the cut misses, and says so; bodies
         change places and nothing else."""
-        hub = Part(Loft("hub", "hub", span=Span(on=100.0)), (Station("h1", "hub", 0.0, Circle(), 120.0),))
+        hub = body("hub", "hub", span=Span(on=100.0), stations=(Station("h1", "hub", 0.0, Circle(), 120.0),))
         hole = Station("s1", "hole", 50.0, Circle(), 20.0)
-        loft = Loft("body", "hole", span=Span(whole=True), makes="cut", onto=("hub",))
-        design = Design("bored", stations=(hole,), loft=loft, rest=(hub,), place=1)
+        bore = body("body", "hole", (hole,), span=Span(whole=True))
+        design = bodies.combine(Design("bored", bodies=(hub, bore)), "body", "cut")
         whole = math.pi * 3600.0 * 100.0
         for made, wanted in (
             (design, whole - math.pi * 100.0 * 100.0),
@@ -111,15 +113,15 @@ class Copies(WithWorker):
         ):
             one = build_all(rebuild(made), self.supervisor)["hub"]
             self.assertAlmostEqual(one.volume / wanted, 1.0, delta=1e-9)
-        missed = replace(design, stations=(replace(hole, offset_x=200.0),))
+        missed = changed(design, "body", stations=(replace(hole, offset_x=200.0),))
         with self.assertRaisesRegex(SolidError, "the cut misses"):
             build_all(rebuild(missed), self.supervisor)
         moved = bodies.move_body(design, "body", -1)
-        self.assertEqual((bodies.body_ids(moved), moved.loft), (("body", "hub"), design.loft))
+        self.assertEqual((bodies.body_ids(moved), moved.bodies[0]), (("body", "hub"), design.bodies[1]))
         self.assertEqual(bodies.move_body(moved, "body", 1), design)
         with self.assertRaisesRegex(DesignError, "leave one"):
             bodies.set_aside(design, ("body", "hub"), True)
-        self.assertEqual([p.loft.aside for p in bodies.up_to(design, "hub").parts], [False, True])
+        self.assertEqual([b.aside for b in bodies.bodies_up_to(design, "hub").bodies], [False, True])
 
     def test_what_cannot_be_copied(self) -> None:
         """A copy over another, none left, too many, beyond the path, about nothing: told, and the body is shown as shaped."""
@@ -166,7 +168,7 @@ class Over(unittest.TestCase):
             (Naca4("2412"), Mirror("zx"), False),
         ):
             post = Station("s1", "post", 0.0, section, 40.0, pivot=0.5)
-            made = Design("post", stations=(post,), loft=Loft("body", "post", span=Span(on=30.0), after=(step,)))
+            made = Design("post", bodies=(body("body", "post", span=Span(on=30.0), steps=(step,), stations=(post,)),))
             told = [f for f in rebuild(made).findings if "lies over the body itself" in f.text]
             self.assertEqual(len(told), int(over), (section, step))
             if over:

@@ -9,7 +9,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QComboBox
 
-from isotomon.design import edits
+from isotomon.design import edits, station_edits
 from isotomon.design.datums import CONSTRUCTIONS
 from isotomon.design.file import encode
 from isotomon.geometry.datums import Plane
@@ -25,10 +25,10 @@ class DatumTools(WithWindow):
         assert desk.design is not None and desk.session is not None
         self.settle()
         before = encode(desk.design)
-        desk.select((desk.design.stations[3].id,))
+        desk.select((desk.held.stations[3].id,))
         window.run_command("datum-parallel")
         key = desk.design.datums[0].id
-        self.assertEqual(desk.design.datums[0].on, (desk.design.stations[3].id,))
+        self.assertEqual(desk.design.datums[0].on, (desk.held.stations[3].id,))
         self.settle()
         plane = desk.quick.datums[key]
         assert isinstance(plane, Plane)
@@ -48,7 +48,7 @@ class DatumTools(WithWindow):
         self.assertAlmostEqual(moved, 80.0 + 40.0, delta=3.0)  # type: ignore[arg-type]
         window.run_command("station")
         self.settle()
-        self.assertEqual(desk.design.stations[-1].plane, key)
+        self.assertEqual(desk.held.stations[-1].plane, key)
         self.assertAlmostEqual(desk.quick.resolved.stations[-1].position, 300.0 + moved, delta=1e-9)  # type: ignore[operator]
         desk.select((key,))
         self.assertTrue(view.datums_shown)
@@ -73,11 +73,11 @@ class DatumTools(WithWindow):
                 window.run_command(f"datum-{kind}")
                 self.assertEqual(len(desk.design.datums), count + (0 if reason else 1), reason)
         self.settle()
-        desk.select((desk.design.stations[1].id,))
+        desk.select((desk.held.stations[1].id,))
         window.run_command("datum-centre")
         key = desk.design.datums[-1].id
         self.assertTrue(desk.design.datums[-1].on[0].startswith("s2"))
-        desk.do("remove", lambda d: edits.remove_stations(d, ("s2",)))
+        desk.do("remove", lambda d: station_edits.remove_stations(d, ("s2",)))
         self.settle()
         self.assertTrue(any(f.about == key and "ick again" in f.text for f in desk.quick.findings))
         desk.select((key,))
@@ -94,7 +94,7 @@ class DatumTools(WithWindow):
         assert desk.design is not None
         window.run_command("datum-coordinates")
         key = desk.design.datums[0].id
-        desk.select((desk.design.stations[0].id,))
+        desk.select((desk.held.stations[0].id,))
         self.keys("F6")
         room = window.room
         self.assertEqual(room.bring_in(key), "")
@@ -110,7 +110,7 @@ class DatumTools(WithWindow):
         """Each grip of the chosen station changes its own fields, as one step; Details show it."""
         window, desk = self.window, self.window.desk
         assert desk.design is not None and desk.session is not None
-        key = desk.design.stations[1].id
+        key = desk.held.stations[1].id
         desk.select((key,))
         self.settle()
         view = window.view
@@ -121,13 +121,13 @@ class DatumTools(WithWindow):
             ("tilt_y", ("tilt_y",)),
         ):
             with self.subTest(kind):
-                station = next(s for s in desk.design.stations if s.id == key)
+                station = next(s for s in desk.held.stations if s.id == key)
                 before = [getattr(station, f) for f in fields]
                 x, y = view.camera.project(view._grips[kind][None], view.width(), view.height())[0][:2].tolist()
                 start = QPoint(round(x), round(y))
                 self.drag(view, start, start + QPoint(9, -14))
                 self.settle()
-                station = next(s for s in desk.design.stations if s.id == key)
+                station = next(s for s in desk.held.stations if s.id == key)
                 self.assertNotEqual([getattr(station, f) for f in fields], before)
                 end = view.camera.project(view._grips[kind][None], view.width(), view.height())[0][:2]
                 if kind == "move":

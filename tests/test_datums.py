@@ -9,7 +9,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from isotomon.design import edits
+from isotomon.design import edits, station_edits
 from isotomon.design.datums import CONSTRUCTIONS, Datum
 from isotomon.design.drawing import Drawing, Point
 from isotomon.design.file import decode, encode
@@ -22,6 +22,7 @@ from isotomon.inspect.quick import rebuild
 from isotomon.inspect.results import Quick
 from isotomon.profile import shapes
 from isotomon.profile.shapes import Spot
+from tests.helpers import body
 
 BOX = shapes.rectangle_corners(Drawing("g1", "box"), Spot(-10, -5), Spot(10, 5))
 
@@ -29,7 +30,7 @@ BOX = shapes.rectangle_corners(Drawing("g1", "box"), Spot(-10, -5), Spot(10, 5))
 def base(*datums: Datum, **fields: object) -> Design:
     """A cylinder of three stations (radius 30, Z from 0 to 200), with datums."""
     stations = tuple(Station(f"s{k}", f"st{k}", 100.0 * k, Circle(), 60.0) for k in range(3))
-    return edits.replace(Design("d", stations=stations, datums=datums), **fields)
+    return edits.replace(Design("d", datums=datums, bodies=(body(stations=stations),)), **fields)
 
 
 def made(*datums: Datum, **fields: object) -> Quick:
@@ -104,11 +105,11 @@ class Constructions(unittest.TestCase):
         corner = rebuild(
             Design(
                 "d",
-                stations=square,
                 datums=(
                     Datum("d1", "c", "corner", ("s1/outline",), (2.0,)),
                     Datum("d2", "e", "along", ("body/along:s0.1of4",)),
                 ),
+                bodies=(body(stations=square),),
             )
         )
         self.near(corner.datums["d1"], (0, 30, 100), 1e-6)
@@ -151,7 +152,7 @@ class Standing(unittest.TestCase):
             Datum("d2", "second", "parallel", ("d1",), ("bay",)),
             numbers=(Number("n1", "bay", 40.0, "length"),),
         )
-        design = edits.stand_on(edits.stand_on(design, ("s1",), "d1"), ("s2",), "d2")
+        design = station_edits.stand_on(station_edits.stand_on(design, ("s1",), "d1"), ("s2",), "d2")
         for bay in (40.0, 65.0):
             moved = edits.change_number(design, "n1", value=bay)
             quick = rebuild(moved)
@@ -161,7 +162,7 @@ class Standing(unittest.TestCase):
         tilted = edits.add_datum(
             design, Datum("d3", "tilt", "placed", ("d2",), (0.0, 0.0, 0.0, 0.0, math.radians(10), 0.0))
         )
-        numbers = rebuild(edits.stand_on(tilted, ("s2",), "d3")).resolved.stations
+        numbers = rebuild(station_edits.stand_on(tilted, ("s2",), "d3")).resolved.stations
         self.assertAlmostEqual(
             max(abs(t) for t in next(n for n in numbers if n.station.id == "s2").tilt), math.radians(10), delta=1e-12
         )
@@ -173,7 +174,7 @@ class Standing(unittest.TestCase):
         self.assertIn("pick again", " ".join(f.text.lower() for f in gone.findings))
         ring = base(Datum("d1", "a", "parallel", ("d2",), (1.0,)), Datum("d2", "b", "parallel", ("d1",), (1.0,)))
         self.assertIn("in a circle: a → b → a", " ".join(f.text for f in rebuild(ring).findings))
-        self_made = edits.stand_on(base(Datum("d1", "a", "parallel", ("body/last",), (5.0,))), ("s1",), "d1")
+        self_made = station_edits.stand_on(base(Datum("d1", "a", "parallel", ("body/last",), (5.0,))), ("s1",), "d1")
         quick = rebuild(self_made)
         self.assertTrue(any("stands on it" in f.text for f in quick.findings))
         self.assertEqual(quick.resolved.stations[1].position, 100.0)
@@ -193,8 +194,8 @@ class Standing(unittest.TestCase):
         design = Design(
             "d",
             drawings=(BOX, follower),
-            stations=stations,
             datums=(Datum("d1", "mark", "coordinates", ("world",), (12.0, 5.0, 40.0)),),
+            bodies=(body(stations=stations),),
         )
         quick = rebuild(design)
         c, s = math.cos(0.5), math.sin(0.5)

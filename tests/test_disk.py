@@ -15,7 +15,7 @@ from pathlib import Path
 
 from isotomon.author.session import Session, find_recovered, open_session, restore
 from isotomon.cli import main
-from isotomon.design import edits
+from isotomon.design import station_edits
 from isotomon.design.disk import decode_text, read_bytes, runs_since, write_atomically
 from isotomon.design.file import encode, load, save
 from isotomon.errors import ChangedFileError, FileError
@@ -92,22 +92,22 @@ class Sessions(WithFolder):
         path = self.folder / "a.isotomon"
         save(design(ROWS), path)
         one, other = open_session(path), open_session(path)
-        one.apply("size", lambda d: edits.change_station(d, "s0", chord=41.0))
+        one.apply("size", lambda d: station_edits.change_station(d, "s0", chord=41.0))
         one.save()
-        one.apply("size", lambda d: edits.change_station(d, "s0", chord=42.0))
+        one.apply("size", lambda d: station_edits.change_station(d, "s0", chord=42.0))
         one.save()
-        other.apply("size", lambda d: edits.change_station(d, "s0", chord=50.0))
+        other.apply("size", lambda d: station_edits.change_station(d, "s0", chord=50.0))
         self.assertTrue(other.changed_outside())
         with self.assertRaisesRegex(ChangedFileError, "changed by someone else"):
             other.save()
-        self.assertEqual(load(path).stations[0].chord, 42.0)
+        self.assertEqual(load(path).bodies[0].stations[0].chord, 42.0)
         other.save(self.folder / "mine.isotomon")
-        self.assertEqual(load(path).stations[0].chord, 42.0)
+        self.assertEqual(load(path).bodies[0].stations[0].chord, 42.0)
         third = open_session(path)
         save(design(ROWS), path)
-        third.apply("size", lambda d: edits.change_station(d, "s0", chord=60.0))
+        third.apply("size", lambda d: station_edits.change_station(d, "s0", chord=60.0))
         third.save(replace=True)
-        self.assertEqual(load(path).stations[0].chord, 60.0)
+        self.assertEqual(load(path).bodies[0].stations[0].chord, 60.0)
 
     def test_recovered_work_is_at_no_time_nowhere(self) -> None:
         """Damaged, missing and hostile notes hide nothing; where the work cannot be kept anew it stays where it is."""
@@ -130,8 +130,8 @@ class Sessions(WithFolder):
     def test_what_cannot_be_kept_is_told_and_does_not_stop_the_work(self) -> None:
         """A folder that is not there: edits go on, and the reason is there to be said."""
         session = Session(design(ROWS), None, self.folder / "none" / "session-1.isotomon")
-        session.apply("size", lambda d: edits.change_station(d, "s0", chord=41.0))
-        self.assertEqual(session.design.stations[0].chord, 41.0)
+        session.apply("size", lambda d: station_edits.change_station(d, "s0", chord=41.0))
+        self.assertEqual(session.design.bodies[0].stations[0].chord, 41.0)
         self.assertIn("cannot be written", session.unkept)
 
 

@@ -26,6 +26,7 @@ from isotomon.profile.loops import find_runs
 from isotomon.profile.readymade import naca4
 from isotomon.profile.shapes import Spot
 from isotomon.profile.solver import freedoms, measured, solve
+from tests.helpers import body
 
 EMPTY = Drawing("g1", "test")
 
@@ -280,11 +281,14 @@ class InADesign(unittest.TestCase):
             drawings.append(pen.done())
             stations.append(Station(f"s{k}", f"st{k}", 25.0 * k, Drawn(f"g{k}"), None))
         design = Design(
-            "many", numbers=(Number("n1", "wide", 24.0, "length"),), drawings=tuple(drawings), stations=tuple(stations)
+            "many",
+            numbers=(Number("n1", "wide", 24.0, "length"),),
+            drawings=tuple(drawings),
+            bodies=(body(stations=tuple(stations)),),
         )
-        settle(design)
+        settle(design, design.bodies[0])
         before = solved.cache_info().misses
-        _, changed = settle(change_number(design, "n1", value=31.0))
+        _, changed = settle(change_number(design, "n1", value=31.0), change_number(design, "n1", value=31.0).bodies[0])
         self.assertEqual(solved.cache_info().misses - before, 2)
         xs = [p.x for p in changed.solutions["g17"].drawing.points]
         self.assertAlmostEqual(max(xs) - min(xs), 31.0, delta=1e-9)
@@ -298,7 +302,7 @@ class InADesign(unittest.TestCase):
         design = Design("clash", drawings=(pen.done(),))
         for _ in range(3):
             design = settled(design, "g1")
-        _, drawings = settle(design)
+        _, drawings = settle(design, design.bodies[0])
         self.assertEqual([set(c.culprits) for c in drawings.solutions["g1"].conflicts], [{"c1", "c2", "c3"}])
         freed = settled(edits.change_drawing(design, "g1", lambda d: remove(d, ("c2",))), "g1")
         self.assertAlmostEqual(find_point(freed.drawings[0], "p2").x, 30.0, delta=1e-9)

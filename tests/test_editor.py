@@ -30,11 +30,11 @@ class EditorCase(WithWindow):
         """Open a station's drawing by the command; returns the station's id."""
         design = self.window.desk.design
         assert design is not None
-        self.window.desk.select((design.stations[index].id,))
+        self.window.desk.select((design.bodies[0].stations[index].id,))
         self.keys("F6")
         self.assertTrue(self.window.room.editing)
         self.canvas.per_pixel, self.canvas.middle = 0.2, np.zeros(2)
-        return design.stations[index].id
+        return design.bodies[0].stations[index].id
 
     def place(self, x: float, y: float) -> QPoint:
         """Pixels of a place in mm."""
@@ -120,7 +120,7 @@ class Editor(EditorCase):
         self.keys("Ctrl+Return")
         self.assertFalse(self.window.room.editing)
         assert desk.design is not None
-        ids = [s.id for s in desk.design.stations[:3]]
+        ids = [s.id for s in desk.held.stations[:3]]
         desk.select(tuple(ids))
         self.window.room.link(drawing)
         for key, chord, turn in ((ids[1], "90", "15"), (ids[2], "40", "-10")):
@@ -131,7 +131,7 @@ class Editor(EditorCase):
                 edit.selectAll()
                 QTest.keyClicks(edit, text)
                 QTest.keyClick(edit, Qt.Key.Key_Return)
-        desk.select((desk.design.stations[3].id,))
+        desk.select((desk.held.stations[3].id,))
         self.window.run_command("remove")
         self.wait(lambda: isinstance(desk.solid, Built) and not desk.building, "the solid", 60)
         self.wait(lambda: len(desk.quick.resolved.stations) == 3 and desk.quick.full is not None, "three stations")
@@ -262,7 +262,7 @@ class Editor(EditorCase):
         """A ready-made section turned into a drawing keeps its area; links become copies; mirrors turn over."""
         desk = self.window.desk
         assert desk.design is not None
-        foil = desk.design.stations[1].id
+        foil = desk.held.stations[1].id
         desk.select((foil,))
         assert desk.quick is not None and desk.quick.shape is not None
         before = float(desk.quick.shape.curves.area[desk.quick.shape.at_stations[1]])
@@ -270,13 +270,13 @@ class Editor(EditorCase):
         self.assertTrue(self.window.room.editing)
         self.assertAlmostEqual(self.canvas.live_figures().area, before, delta=1e-4 * before)
         self.keys("Ctrl+Return")
-        desk.select((foil, desk.design.stations[2].id))
-        section = desk.design.stations[1].section
+        desk.select((foil, desk.held.stations[2].id))
+        section = desk.held.stations[1].section
         assert isinstance(section, Drawn)
         self.window.room.link(section.drawing)
         self.window.run_command("own-copy")
-        sections = [s.section for s in desk.design.stations[1:3]]
+        sections = [s.section for s in desk.held.stations[1:3]]
         assert all(isinstance(s, Drawn) for s in sections)
         self.assertEqual(len({s.drawing for s in sections}), 2)  # type: ignore[union-attr]
         self.window.run_command("mirror-section")
-        self.assertEqual([s.section.mirror for s in desk.design.stations[1:3]], ["x", "x"])  # type: ignore[union-attr]
+        self.assertEqual([s.section.mirror for s in desk.held.stations[1:3]], ["x", "x"])  # type: ignore[union-attr]

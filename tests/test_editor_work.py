@@ -234,7 +234,7 @@ class Work(EditorCase):
         self.keys("Ctrl+Z")
         desk = window.desk
         assert desk.design is not None
-        self.assertIsInstance(desk.design.stations[0].section, Drawn)
+        self.assertIsInstance(desk.held.stations[0].section, Drawn)
         self.keys("Ctrl+Return")
         self.settle()
         self.open(1)
@@ -242,7 +242,7 @@ class Work(EditorCase):
         self.settle()
         self.assertEqual([p.role for p in canvas.drawing.parts], ["construction"] * 4)
         xs = [p.x for p in canvas.drawing.points]
-        root = next(s for s in desk.design.stations if s.id == "s1").section
+        root = next(s for s in desk.held.stations if s.id == "s1").section
         assert isinstance(root, Drawn)
         desk.do(
             "wider",
@@ -326,13 +326,13 @@ class OpenRuns(EditorCase):
         self.key(Qt.Key.Key_Escape)
         self.key(Qt.Key.Key_Escape)
         drawing = self.canvas.key
-        self.assertNotIsInstance(desk.design.stations[0].section, Drawn)
+        self.assertNotIsInstance(desk.held.stations[0].section, Drawn)
         panel = self.window.room.panel
         QTest.mouseClick(next(b for b in panel.findChildren(QPushButton) if "for a skin" in b.text()), LEFT)
-        self.assertEqual(edits.find(desk.design.stations, station).section, Drawn(drawing))
+        self.assertEqual(edits.find(desk.held.stations, station).section, Drawn(drawing))
         self.wait(lambda: any("mixture of open and closed" in f.text for f in desk.quick.findings), "the finding")
         self.keys("Ctrl+Return")
-        desk.select(tuple(s.id for s in desk.design.stations))
+        desk.select(tuple(s.id for s in desk.held.stations))
         self.window.room.link(drawing)
         self.settle()
         self.wait(lambda: isinstance(desk.solid, Built) and not desk.building, "the skin", 60)

@@ -28,7 +28,7 @@ from isotomon.measure.body import body_measures
 from isotomon.measure.sections import extents
 from isotomon.profile.outline import Outline2D, line
 from isotomon.profile.readymade import naca4
-from tests.helpers import curves_at, design, naca_area, results
+from tests.helpers import changed, curves_at, design, naca_area, results
 
 SECTIONS = ["circle", "ellipse:0.4", "naca:2412", "naca:0018b", "polygon:5", "rounded:0.6:0.1", "star:5:0.5"]
 ROWS = st.lists(
@@ -240,15 +240,7 @@ class Properties(unittest.TestCase):
         """The field's slopes equal central differences, also with tilted planes and offsets."""
         base = design([(0.0, "circle", 40.0, 0.0), (50.0, "naca:2412", 80.0, 30.0), (120.0, "naca:0012", 60.0, -10.0)])
         base = change_station(base, "s1", tilt_x=0.2, tilt_y=-0.1, offset_x=7.0)
-        for made in (
-            base,
-            base.__class__(
-                **{
-                    **{f: getattr(base, f) for f in base.__struct_fields__},
-                    "loft": base.loft.__class__("body", "b", ruled=True),
-                }
-            ),
-        ):
+        for made in (base, changed(base, ruled=True)):
             shape = rebuild(made).shape
             assert shape is not None
             v, h = np.array([13.0, 47.0, 71.0]), 1e-4
@@ -290,7 +282,7 @@ class Behaviour(unittest.TestCase):
             [(0.0, "circle", 50.0, 0.0), (100.0, "naca:2412", 90.0, 20.0), (200.0, "naca:0012", 60.0, 5.0)]
         )
         inserted = insert_station(quick.design, shape, 150.0)
-        wide = rebuild(change_station(inserted, inserted.stations[-1].id, chord=100.0)).shape
+        wide = rebuild(change_station(inserted, inserted.bodies[0].stations[-1].id, chord=100.0)).shape
         assert wide is not None
         before, after = curves_at(shape, [0, 100, 150, 200]), curves_at(wide, [0, 100, 150, 200])
         np.testing.assert_allclose(after.area[[0, 1, 3]], before.area[[0, 1, 3]], rtol=1e-12)
@@ -369,4 +361,4 @@ class Behaviour(unittest.TestCase):
             (run.__class__(run.degree, run.breaks, run.multiplicity, crossed),), section.anchor, section.basis
         )  # type: ignore[attr-defined]
         station = Station("x", "x", 25.0, bad, 60.0, pivot=kept["pivot"], rank=1)  # type: ignore[arg-type]
-        self.assertIn("crosses itself", rebuild(add_station(quick.design, station)).findings[0].text)
+        self.assertIn("crosses itself", rebuild(add_station(quick.design, "body", station)).findings[0].text)

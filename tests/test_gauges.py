@@ -13,8 +13,7 @@ import numpy as np
 
 from isotomon import script
 from isotomon.cli import main
-from isotomon.design import bodies, edits
-from isotomon.design.body import Loft
+from isotomon.design import bodies, edits, station_edits
 from isotomon.design.datums import Datum
 from isotomon.design.drawing import Drawing
 from isotomon.design.edits import replace
@@ -31,6 +30,7 @@ from isotomon.measure.capacity import inside
 from isotomon.profile import shapes
 from isotomon.profile.shapes import Spot
 from isotomon.samples import sample
+from tests.helpers import body, changed
 
 UP = np.array([0.0, 0.0, 1.0])
 
@@ -38,7 +38,7 @@ UP = np.array([0.0, 0.0, 1.0])
 def bucket(top: float, tilt: float = 0.0) -> Design:
     """A cone's frustum standing on 100, 200 high, `top` wide."""
     stations = (Station("s1", "foot", 0.0, Circle(), 100.0), Station("s2", "rim", 200.0, Circle(), top, tilt_x=tilt))
-    return Design("bucket", stations=stations)
+    return Design("bucket", bodies=(body(stations=stations),))
 
 
 def frustum(low: float, high: float, far: float) -> float:
@@ -114,7 +114,9 @@ class Kept(unittest.TestCase):
         self.assertAlmostEqual(first["m5"]["Angle"], math.pi / 2.0, delta=1e-12)
         self.assertAlmostEqual(first["m6"]["Length"], 100.0 * math.pi, delta=1e-4)
         self.assertAlmostEqual(first["m7"]["Thickness"], 100.0, delta=2e-3)
-        wider = edits.change_station(edits.change_station(self.design(), "s1", chord=120.0), "s2", chord=120.0)
+        wider = station_edits.change_station(
+            station_edits.change_station(self.design(), "s1", chord=120.0), "s2", chord=120.0
+        )
         self.assertAlmostEqual(rebuild(wider).readings["m1"].figures[0][1], 20.0, delta=1e-6)
 
     def test_what_is_lost_is_told(self) -> None:
@@ -132,8 +134,7 @@ class Kept(unittest.TestCase):
     def test_moved_and_copied_bodies(self) -> None:
         """Copies are cut and weighed together, moved ones measured where they stand, flat ends count; a vessel that is moved
         and made larger holds so much more at a level so much higher."""
-        start = replace(bucket(100.0), loft=Loft("body", "post", density=1000.0))
-        twice = replace(start.loft, after=(Move(x=300.0), Ring(count=3)))
+        start = changed(bucket(100.0), density=1000.0)
         gauges = (
             Gauge("m1", "cut", "section", ("body", "xy"), (90.0,)),
             Gauge("m2", "mass", "body", ("body",)),
@@ -141,7 +142,7 @@ class Kept(unittest.TestCase):
             Gauge("m4", "above", "distance", ("body", "d1")),
         )
         above = Datum("d1", "above", "coordinates", ("world",), (310.0, 5.0, 230.0))
-        made = replace(start, loft=twice, datums=(above,), gauges=gauges)
+        made = replace(changed(start, steps=(Move(x=300.0), Ring(count=3))), datums=(above,), gauges=gauges)
         read = {key: {t: v for t, v, _ in r.figures} for key, r in rebuild(decode(encode(made))).readings.items()}
         self.assertAlmostEqual(read["m1"]["Area"] / (3.0 * math.pi * 2500.0), 1.0, delta=2e-5)
         self.assertAlmostEqual(read["m2"]["Mass"] / (3.0 * math.pi * 0.0025 * 0.2 * 1000.0), 1.0, delta=5e-4)
@@ -150,8 +151,8 @@ class Kept(unittest.TestCase):
         self.assertAlmostEqual(read["m3"]["Distance"], 250.0, delta=0.02)
         self.assertAlmostEqual(read["m4"]["Distance"], 30.0, delta=1e-6)
         held = Gauge("m1", "fill", "capacity", ("body", "z"), (190.0, 8.0, 1.0), ("volume",))
-        larger = replace(start.loft, after=(Move(x=40.0, turn=1.0), Resize(2.0, 2.0, 2.0), Move(z=-50.0)))
-        read = {t: v for t, v, _ in rebuild(replace(start, loft=larger, gauges=(held,))).readings["m1"].figures}
+        larger = changed(start, steps=(Move(x=40.0, turn=1.0), Resize(2.0, 2.0, 2.0), Move(z=-50.0)))
+        read = {t: v for t, v, _ in rebuild(replace(larger, gauges=(held,))).readings["m1"].figures}
         self.assertAlmostEqual(read["Volume"] / (math.pi * 92.0**2 * (190.0 + 50.0 - 8.0)), 1.0, delta=1e-6)
         self.assertAlmostEqual(read["Brim"], 350.0, delta=1e-9)
 
@@ -164,7 +165,9 @@ class Kept(unittest.TestCase):
         guide = Guide("u1", "oval", "through", (), (), ("closed",), oval)
         refs = ("body/face:s0.1of4~s0.2of4", "body/first", "s1", "body", "u1")
         gauges = tuple(Gauge(f"m{k}", f"m{k}", "area", (ref,)) for k, ref in enumerate(refs))
-        quick = rebuild(decode(encode(Design("frustum", stations=sides, guides=(guide,), gauges=gauges))))
+        quick = rebuild(
+            decode(encode(Design("frustum", guides=(guide,), gauges=gauges, bodies=(body(stations=sides),))))
+        )
         self.assertEqual(quick.findings, ())
         found = [r.figures[0][1] for r in quick.readings.values()]
         low, high = 60.0 / math.sqrt(2.0), 30.0 / math.sqrt(2.0)
@@ -179,20 +182,19 @@ class Kept(unittest.TestCase):
         stations = tuple(Station(f"s{k}", f"s{k}", 80.0 * k, Drawn("g1"), None) for k in (0, 1))
         mouth = Datum("d1", "mouth", "coordinates", ("world",), (0.0, 2.0, 40.0))
         gap = Gauge("m1", "gap", "distance", ("body", "d1"))
-        made = Design("arch", drawings=(arch,), stations=stations, datums=(mouth,), gauges=(gap,))
+        made = Design("arch", drawings=(arch,), datums=(mouth,), gauges=(gap,), bodies=(body(stations=stations),))
         self.assertAlmostEqual(rebuild(made).readings["m1"].figures[0][1], 28.0, delta=1e-6)
 
     def test_combined_bodies_are_measured_once_they_are_finished(self) -> None:
         """A block with a hole right through: its section, wall, mass, inertia and how far a disc above it is, by formula; asked
         of the field alone they wait; from scripts and the command line they are there."""
         block = tuple(Station(f"s{k}", f"s{k}", z, Polygon(4), 60.0) for k, z in ((1, 0.0), (2, 50.0)))
-        made = Design("x", stations=block, loft=Loft("body", "block", density=1000.0))
+        made = Design("x", bodies=(body("body", "block", density=1000.0, stations=block),))
         for name, low, high, wide in (("hole", -10.0, 60.0, 20.0), ("disc", 80.0, 90.0, 10.0)):
             made = bodies.add_body(
                 made, name, tuple(Station(f"{name}{z}", f"{name}{z}", z, Circle(), wide) for z in (low, high))
             )
-            made = bodies.combine(made, "cut", ("body",)) if name == "hole" else made
-        made = bodies.in_hand(made, "body")
+            made = bodies.combine(made, "b1", "cut", ("body",)) if name == "hole" else made
         gauges = (
             Gauge("m1", "cut", "section", ("body", "xy"), (20.0,)),
             Gauge("m2", "mass", "body", ("body",)),
@@ -224,17 +226,17 @@ class Kept(unittest.TestCase):
         """A post against itself 7 mm to the side, and twice as large: how far it lies outside, centres, volumes; by names and as
         files on the command line; a body against itself is refused."""
         post = bucket(100.0)
-        aside = replace(post, loft=replace(post.loft, after=(Move(x=7.0), Resize(1.0, 1.0, 1.0))))
+        aside = changed(post, steps=(Move(x=7.0), Resize(1.0, 1.0, 1.0)))
         found = script.compare(aside, post)
         self.assertAlmostEqual(found["outside"][0], 7.0, delta=1e-2)
         self.assertAlmostEqual(found["Centre X"][0] - found["Centre X"][1], 7.0, delta=1e-9)
-        larger = replace(post, loft=replace(post.loft, after=(Resize(2.0, 2.0, 2.0),)))
+        larger = changed(post, steps=(Resize(2.0, 2.0, 2.0),))
         found = script.compare(larger, post)
         self.assertAlmostEqual(found["Volume"][0] / found["Volume"][1], 8.0, delta=1e-9)
         self.assertAlmostEqual(found["Surface"][0] / found["Surface"][1], 4.0, delta=1e-9)
         self.assertAlmostEqual(found["outside"][0], 50.0, delta=1e-2)
         both = bodies.add_body(post, "other")
-        self.assertEqual(script.compare(both, bodies=("other", both.rest[0].loft.name))["Length"], (100.0, 200.0))
+        self.assertEqual(script.compare(both, bodies=("other", both.bodies[0].name))["Length"], (100.0, 200.0))
         for wrong in ((), ("nobody", "other")):
             with self.assertRaisesRegex(DesignError, "no body 'nobody'|another one"):
                 script.compare(both, bodies=wrong)
@@ -263,7 +265,10 @@ class Kept(unittest.TestCase):
         with self.assertRaisesRegex(DesignError, "there are fill"):
             script.capacity_table(kelp, "nothing")
         square = Design(
-            "x", stations=(Station("s1", "a", 0.0, Polygon(4), 60.0), Station("s2", "b", 9.0, Polygon(4), 60.0))
+            "x",
+            bodies=(
+                body(stations=(Station("s1", "a", 0.0, Polygon(4), 60.0), Station("s2", "b", 9.0, Polygon(4), 60.0))),
+            ),
         )
         self.assertEqual(script.measures(square), {})
 

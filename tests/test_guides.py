@@ -269,16 +269,16 @@ class AsRecords(unittest.TestCase):
     def test_round_trip_users_and_circles(self) -> None:
         """They survive the file byte for byte, name who uses them, and a circle of references is explained."""
         start = e.add_guide(design(CONE), replace(made("through", points=places((40, 0, 0), (20, 0, 200))), id="u1"))
-        start = e.add_rail(start, "u1")
+        start = e.add_rail(start, "body", "u1")
         start = e.mirror_guide(start, "u1", "yz")
-        self.assertEqual([r.guide for r in start.loft.rails], ["u1", start.guides[1].id])
+        self.assertEqual([r.guide for r in start.bodies[0].loft.rails], ["u1", start.guides[1].id])
         self.assertEqual(encode(decode(encode(start))), encode(start))
         with self.assertRaisesRegex(DesignError, "is made from"):
             e.remove_guide(start, "u1")
         loop = e.change_guide(start, "u1", kind="mirrored", on=(start.guides[1].id, "yz"), choices=(), points=())
         self.assertTrue(any("circle" in f.text for f in rebuild(loop).findings))
         with self.assertRaisesRegex(DesignError, "a rail of the loft already"):
-            e.add_rail(start, "u1")
+            e.add_rail(start, "body", "u1")
 
 
 if __name__ == "__main__":

@@ -11,7 +11,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QLabel, QPushButton
 
 from isotomon.app.meet_form import MeetForm
-from isotomon.design import loft_edits
+from isotomon.design import bodies, loft_edits
 from isotomon.design.body import Carrying
 from isotomon.design.records import Design
 from isotomon.design.station_edits import change_station
@@ -70,7 +70,7 @@ class Guiding(GuidingWindow):
         guide = self.design.guides[0]
         self.assertEqual((w.desk.selection, len(guide.points)), ((guide.id,), 4))
         self.run_command("rail")
-        self.assertEqual([r.guide for r in self.design.loft.rails], [guide.id])
+        self.assertEqual([r.guide for r in self.body.loft.rails], [guide.id])
         self.assertEqual([f for f in w.desk.quick.findings if f.severity == "error"], [])
         middles = w.desk.quick.full.moments.centroid
         grips = {k: p for k, p in w.view._grips.items() if k.startswith("point")}
@@ -86,7 +86,7 @@ class Guiding(GuidingWindow):
         self.settle()
         missed = [f for f in w.desk.quick.findings if "misses the profile" in f.text]
         self.assertEqual(len(missed), 1)
-        w.desk.select((self.design.loft.id,))
+        w.desk.select((self.body.id,))
         QApplication.processEvents()
         mend = next(b for b in w.details.findChildren(QPushButton) if "follow" in b.text() and b.isVisible())
         QTest.mouseClick(mend, LEFT)
@@ -118,24 +118,24 @@ class Guiding(GuidingWindow):
         even = next(b for b in w.details.findChildren(QPushButton) if b.text().startswith("Even out") and b.isVisible())
         QTest.mouseClick(even, LEFT)
         self.settle()
-        self.assertEqual(self.design.loft.ties, ())
+        self.assertEqual(self.body.loft.ties, ())
 
     def test_an_end_leans_by_its_handle(self) -> None:
         """Leaning is chosen in Details; its handle in the View changes strength and angle, and what is reached is shown."""
         w = self.window
-        w.desk.select((self.design.loft.id,))
+        w.desk.select((self.body.id,))
         self.pick("First end", "leaning")
-        self.assertEqual(self.design.loft.first.how, "leaning")
+        self.assertEqual(self.body.loft.first.how, "leaning")
         handle = self.pixel(w.view._grips["end first"])
         self.drag(w.view, handle, handle + QPoint(14, -20))
         self.settle()
-        first = self.design.loft.first
+        first = self.body.loft.first
         self.assertGreater(first.strength, 0.0)
         self.assertNotEqual(first.angle, 0.0)
         np.testing.assert_allclose(w.desk.quick.full.leans[0], first.angle, atol=1e-6)
         self.keys("Ctrl+Z")
         self.settle()
-        self.assertEqual(self.design.loft.first.angle, 0.0)
+        self.assertEqual(self.body.loft.first.angle, 0.0)
 
     def test_a_law_is_met_by_a_proposal(self) -> None:
         """The least change is proposed and shown, not made; put back leaves nothing, accepted it is one step."""
@@ -165,55 +165,55 @@ class Guiding(GuidingWindow):
         w = self.window
         w.set_stage("Shape")
         self.run_command("carry-axis")
-        carrier = self.design.loft.carrier
+        carrier = self.body.loft.carrier
         self.assertEqual((carrier.how, carrier.on), ("axis", "y"))
         self.assertIsInstance(carrier, Carrying)
         self.choose("far")
         self.type(w.details.fields["position"].edit, "75")
         self.settle()
         self.assertAlmostEqual(self.station("far").position, math.radians(75.0))
-        w.desk.select((self.design.loft.id,))
+        w.desk.select((self.body.id,))
         self.type(w.details.fields["radius"].edit, "300")
         self.settle()
         self.run_command("ring")
-        self.assertTrue(self.design.loft.ring)
+        self.assertTrue(self.body.loft.ring)
         self.assertEqual([f for f in w.desk.quick.findings if f.severity == "error"], [])
         self.assertAlmostEqual(w.desk.quick.shape.field.last, 2 * math.pi * 300.0, places=6)
         self.run_command("insert")
-        self.assertEqual(len(self.design.stations), 5)
+        self.assertEqual(len(self.body.stations), 5)
         self.run_command("carry-straight")
-        self.assertEqual((self.design.loft.carrier.how, self.design.loft.ring), ("straight", False))
+        self.assertEqual((self.body.loft.carrier.how, self.body.loft.ring), ("straight", False))
         self.assertEqual([f for f in w.desk.quick.findings if f.severity == "error"], [])
 
     def test_bodies_are_made_combined_and_switched(self) -> None:
         """A new body comes in hand; it is added to the first; a click on the other's row takes that in hand; Delete removes."""
         w = self.window
         w.set_stage("Shape")
-        first = self.design
+        first = self.body
         self.run_command("new-body")
-        self.assertEqual(len(self.design.parts), 2)
-        own = self.design.loft.id
+        self.assertEqual(len(self.design.bodies), 2)
+        own = self.body.id
         self.assertEqual(w.desk.selection, (own,))
         self.pick("Makes", "add")
-        self.assertEqual((self.design.loft.makes, self.design.loft.onto), ("add", (first.loft.id,)))
-        row = w.ledger._rows[first.loft.id]
+        self.assertEqual((bodies.makes(self.design, own), bodies.receivers(self.design, own)), ("add", (first.id,)))
+        row = w.ledger._rows[first.id]
         QTest.mouseClick(w.ledger.viewport(), LEFT, NONE, w.ledger.visualItemRect(row).center())
         self.settle()
-        self.assertEqual(self.design.loft.id, first.loft.id)
+        self.assertEqual(self.body.id, first.id)
         self.assertEqual(w.board.quick.resolved.stations[0].station.id, first.stations[0].id)
-        self.wait(lambda: w.desk.finished.keys() == {first.loft.id} and not w.desk.building, "the union", 60)
+        self.wait(lambda: w.desk.finished.keys() == {first.id} and not w.desk.building, "the union", 60)
         alone = w.desk.quick.full.body.volume
-        self.assertGreater(w.desk.finished[first.loft.id].volume, alone)
+        self.assertGreater(w.desk.finished[first.id].volume, alone)
         self.assertTrue(w.isActiveWindow())
         self.keys("Ctrl+J")
         self.settle()
-        self.assertEqual(self.design.loft.id, own)
+        self.assertEqual(self.body.id, own)
         self.keys("Del", widget=w.ledger)
         self.settle()
-        self.assertEqual(len(self.design.parts), 1)
+        self.assertEqual(len(self.design.bodies), 1)
         self.keys("Ctrl+Z")
         self.settle()
-        self.assertEqual(len(self.design.parts), 2)
+        self.assertEqual(len(self.design.bodies), 2)
 
     def test_the_skin_is_looked_at_closely(self) -> None:
         """Every colour, stripes, section curves, joins and fairness show their figures, and nothing of the design changes."""

@@ -24,6 +24,7 @@ from isotomon.profile.loops import find_runs
 from isotomon.profile.shapes import Spot, rectangle_corners
 from isotomon.solids.deliver import build
 from isotomon.solids.supervisor import Supervisor
+from tests.helpers import body
 
 
 def plate(key: str, *holes: tuple[float, float, float]) -> Drawing:
@@ -39,7 +40,7 @@ def tube(*drawings: Drawing, turn: float = 0.0) -> Design:
     stations = tuple(
         Station(f"s{k}", f"st{k}", 100.0 * k, Drawn(d.id), None, set_angle=turn * k) for k, d in enumerate(drawings)
     )
-    return Design("tube", drawings=tuple(dict.fromkeys(drawings)), stations=stations)
+    return Design("tube", drawings=tuple(dict.fromkeys(drawings)), bodies=(body(stations=stations),))
 
 
 class Holes(unittest.TestCase):
@@ -103,7 +104,7 @@ class Holes(unittest.TestCase):
         ]
         made = tube(one, one)
         for guide in guides:
-            made = loft_edits.add_rail(loft_edits.add_guide(made, guide), guide.id)
+            made = loft_edits.add_rail(loft_edits.add_guide(made, guide), "body", guide.id)
         quick = rebuild(made)
         assert quick.shape is not None
         self.assertEqual([f.text for f in quick.findings], [])

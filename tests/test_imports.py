@@ -22,7 +22,7 @@ from isotomon.design.steps import Mirror, Resize
 from isotomon.errors import DesignError, FileError, SolidError
 from isotomon.inspect.quick import rebuild
 from isotomon.solids.deliver import build_all, export
-from tests.helpers import WithWorker
+from tests.helpers import WithWorker, body, changed
 
 SIX = 40.0**2 * 3.0 * math.sqrt(3.0) / 8.0 * 100.0
 """mm³: of a six-sided post of 40 by 100."""
@@ -47,7 +47,7 @@ class BroughtIn(WithWorker):
         station = Station("s1", "post", 0.0, Polygon(6), 40.0)
         path = self.folder / f"post.{ending}"
         export(
-            rebuild(Design("post", stations=(station,), loft=Loft("body", "post", span=Span(on=100.0)))),
+            rebuild(Design("post", bodies=(body("body", "post", span=Span(on=100.0), stations=(station,)),))),
             self.supervisor,
             path,
         )
@@ -62,11 +62,11 @@ class BroughtIn(WithWorker):
             self.assertTrue(built.valid and built.watertight)
             self.assertAlmostEqual(built.volume / SIX, 1.0, delta=near)
             self.assertEqual(bool(built.told), ending == "stl")
-            twice = replace(made, loft=replace(made.loft, after=(Mirror("xy"),)))
+            twice = changed(made, steps=(Mirror("xy"),))
             self.assertAlmostEqual(build_all(rebuild(twice), self.supervisor)["body"].volume / SIX, 2.0, delta=2 * near)
-            bored = bodies.add_body(made, "bore", ())
-            loft = replace(bored.loft, span=Span(on=120.0), makes="cut", onto=("body",))
-            bored = replace(bored, loft=loft, stations=(Station("s9", "bore", -5.0, Circle(), 10.0),))
+            hole = Station("s9", "bore", -5.0, Circle(), 10.0)
+            bored = bodies.add_body(made, "bore", (hole,), Loft(span=Span(on=120.0)))
+            bored = bodies.combine(bored, bored.bodies[-1].id, "cut")
             one = build_all(rebuild(bored), self.supervisor)["body"]
             self.assertAlmostEqual(one.volume / (SIX - math.pi * 25.0 * 100.0), 1.0, delta=1e-6)
 
@@ -79,15 +79,15 @@ class BroughtIn(WithWorker):
         self.assertTrue(built.valid and built.watertight and "stay a mesh" in built.told[0])
         self.assertAlmostEqual(built.volume / wanted, 1.0, delta=1e-6)
         self.assertLess(np.abs(built.centre).max(), 1e-3)
-        stretched = replace(made, loft=replace(made.loft, after=(Resize(x=2.0, y=1.0, z=1.0), Mirror("xy"))))
+        stretched = changed(made, steps=(Resize(x=2.0, y=1.0, z=1.0), Mirror("xy")))
         self.assertAlmostEqual(build_all(rebuild(stretched), self.supervisor)["body"].volume / wanted, 4.0, delta=1e-5)
         export(rebuild(made), self.supervisor, self.folder / "again.stl")
         self.assertEqual((self.folder / "again.stl").stat().st_size, (self.folder / "torus.stl").stat().st_size)
         with self.assertRaisesRegex(SolidError, "write it as STL"):
             export(rebuild(made), self.supervisor, self.folder / "again.step")
-        bored = bodies.add_body(made, "bore", ())
-        loft = replace(bored.loft, span=Span(on=120.0), makes="cut", onto=("body",))
-        bored = replace(bored, loft=loft, stations=(Station("s9", "bore", -60.0, Circle(), 10.0),))
+        hole = Station("s9", "bore", -60.0, Circle(), 10.0)
+        bored = bodies.add_body(made, "bore", (hole,), Loft(span=Span(on=120.0)))
+        bored = bodies.combine(bored, bored.bodies[-1].id, "cut")
         with self.assertRaisesRegex(SolidError, "stays a mesh"):
             build_all(rebuild(bored), self.supervisor)
 
@@ -121,8 +121,10 @@ class BroughtIn(WithWorker):
             bytes_of(replace(bad.imports[0], data="AAAA"))
         with self.assertRaisesRegex(DesignError, "bring it in again"):
             rebuild(replace(bad, imports=()))
-        good = script.bring_in(Design("in", stations=(Station("s1", "a", 0.0, Circle(), 9.0),)), self.post("stl"))
-        self.assertEqual(len(bodies.remove_body(good, good.loft.id).imports), 0)
+        good = script.bring_in(
+            Design("in", bodies=(body(stations=(Station("s1", "a", 0.0, Circle(), 9.0),)),)), self.post("stl")
+        )
+        self.assertEqual(len(bodies.remove_body(good, good.bodies[-1].id).imports), 0)
 
 
 if __name__ == "__main__":

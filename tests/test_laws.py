@@ -7,16 +7,16 @@ import unittest
 
 import numpy as np
 
-from isotomon.design import edits
+from isotomon.design import edits, station_edits
 from isotomon.design.law import Law, LawPoint
 from isotomon.design.law_values import law_targets
 from isotomon.design.records import Design, Number
-from isotomon.design.resolve import resolve_design
+from isotomon.design.resolve import resolve_body
 from isotomon.design.station import Station
 from isotomon.errors import IsotomonError
 from isotomon.inspect.quick import rebuild
 from isotomon.inspect.results import Quick
-from tests.helpers import design
+from tests.helpers import body, design
 
 ROWS = [(0.0, "circle", 40.0, 0.0), (100.0, "circle", 30.0, 0.0), (200.0, "circle", 20.0, 0.0)]
 FOILS = [(0.0, "naca:0012", 40.0, 0.0), (100.0, "naca:0012", 40.0, 10.0), (200.0, "naca:0012", 40.0, 20.0)]
@@ -25,7 +25,7 @@ FOILS = [(0.0, "naca:0012", 40.0, 0.0), (100.0, "naca:0012", 40.0, 10.0), (200.0
 def with_law(base: Design, **fields: object) -> Quick:
     """The results of a design with one law."""
     law = Law("l", fields.pop("name", "law"), fields.pop("quality", "area"), fields.pop("band", 0.01), **fields)  # type: ignore[arg-type]
-    return rebuild(edits.add_law(base, law))
+    return rebuild(station_edits.add_law(base, "body", law))
 
 
 class Judging(unittest.TestCase):
@@ -84,7 +84,7 @@ class Judging(unittest.TestCase):
 
     def test_a_round_section_is_noted_not_judged(self) -> None:
         """A set angle intended at a circle makes a note, and the design is still in band."""
-        base = edits.change_station(design(FOILS), "s0", section=design(ROWS).stations[0].section)
+        base = station_edits.change_station(design(FOILS), "s0", section=design(ROWS).bodies[0].stations[0].section)
         quick = with_law(
             base, quality="set_angle", points=(LawPoint(0.0, "s0"), LawPoint(math.radians(10), "s1")), band=0.01
         )
@@ -94,7 +94,7 @@ class Judging(unittest.TestCase):
     def test_points_follow_their_station_and_take_their_own_band(self) -> None:
         """A point at a station moves with it; its own band replaces the law's; formulas work in both."""
         base = edits.add_number(design(ROWS), Number("n", "aim", 1000.0, "ratio"))
-        base = edits.change_station(base, "s1", position=120.0)
+        base = station_edits.change_station(base, "s1", position=120.0)
         law = Law(
             "l",
             "area",
@@ -103,11 +103,11 @@ class Judging(unittest.TestCase):
             relative=True,
             points=(LawPoint("aim * 1 mm * 1 mm", "s1", band=0.5), LawPoint(300.0, position="180 mm")),
         )
-        targets = law_targets(law, resolve_design(base))
+        targets = law_targets(law, resolve_body(base, base.bodies[0]))
         self.assertEqual(
             [(t.position, t.value, t.band) for t in targets], [(120.0, 1000.0, 500.0), (180.0, 300.0, 3.0)]
         )
-        self.assertEqual(rebuild(edits.add_law(base, law)).judged[0].position.tolist(), [120.0, 180.0])
+        self.assertEqual(rebuild(station_edits.add_law(base, "body", law)).judged[0].position.tolist(), [120.0, 180.0])
 
     def test_wrong_laws_are_findings_or_refusals(self) -> None:
         """A wrong unit, two points at one place, a lost station and a band of nothing each say so."""
@@ -129,5 +129,7 @@ class Judging(unittest.TestCase):
     def test_one_station_or_none_is_said(self) -> None:
         """Too few stations make a finding, not an error in the program."""
         self.assertIn("none", rebuild(Design("x")).findings[0].text)
-        one = Design("x", stations=(Station("s", "s", 0.0, design(ROWS).stations[0].section, 5.0),))
+        one = Design(
+            "x", bodies=(body(stations=(Station("s", "s", 0.0, design(ROWS).bodies[0].stations[0].section, 5.0),)),)
+        )
         self.assertIn("a body of one station goes on", rebuild(one).findings[0].text)

@@ -16,16 +16,17 @@ from hypothesis import strategies as st
 
 from isotomon.author.insert import insert_station
 from isotomon.author.session import Session, find_recovered, restore
-from isotomon.design import edits
+from isotomon.design import edits, station_edits
 from isotomon.design.file import SCHEMA_FILE, decode, encode, load, save, schema
 from isotomon.design.law import Law, LawPoint
 from isotomon.design.records import Design, Number
-from isotomon.design.resolve import resolve_design
+from isotomon.design.resolve import resolve_body
 from isotomon.design.section import Circle, Naca4, Polygon
 from isotomon.design.station import Station
 from isotomon.errors import DesignError, FileError, IsotomonError
 from isotomon.inspect.quick import rebuild
 from isotomon.samples import sample
+from tests.helpers import body
 
 
 def small() -> Design:
@@ -33,8 +34,15 @@ def small() -> Design:
     return Design(
         "small",
         numbers=(Number("n1", "size", 40.0, "length"),),
-        stations=(Station("s1", "a", 0, Circle(), "size"), Station("s2", "b", 100.0, Naca4("2412"), "2*size - 3 mm")),
-        laws=(Law("law1", "area", "area", 0.01, relative=True, points=(LawPoint(1256.0, "s1"),)),),
+        bodies=(
+            body(
+                stations=(
+                    Station("s1", "a", 0, Circle(), "size"),
+                    Station("s2", "b", 100.0, Naca4("2412"), "2*size - 3 mm"),
+                ),
+                laws=(Law("law1", "area", "area", 0.01, relative=True, points=(LawPoint(1256.0, "s1"),)),),
+            ),
+        ),
     )
 
 
@@ -43,7 +51,7 @@ class Files(unittest.TestCase):
 
     def test_equal_designs_give_equal_bytes_and_come_back(self) -> None:
         """-0.0, 1 and 1.0 are one number; what is read back is the same design and the same bytes."""
-        a = edits.change_station(small(), "s2", position=100, offset_x=-0.0)
+        a = station_edits.change_station(small(), "s2", position=100, offset_x=-0.0)
         self.assertEqual(a, small())
         self.assertEqual(encode(a), encode(small()))
         for design in (a, sample("reach-blade")):
@@ -65,7 +73,7 @@ class Files(unittest.TestCase):
         """Newer version, wrong type, unknown field, infinity, circle, double position, deep nesting, not a design."""
         data = encode(small())
         for old, new, words in (
-            (b'"version": 2', b'"version": 3', "newer Isotomon"),
+            (b'"version": 3', b'"version": 4', "newer Isotomon"),
             (b'"isotomon-design"', b'"something"', "not an Isotomon design"),
             (b'"position": 100.0', b'"position": []', r"Expected `float \| str`.*stations\[1\].position"),
             (b'"position": 100.0', b'"position": 0', "stand at one position"),
@@ -136,7 +144,7 @@ class Edits(unittest.TestCase):
         """Formulas follow a new name, and only whole names; a used number cannot be removed."""
         design = edits.add_number(small(), Number("n2", "size_2", "size/2", "length"))
         renamed = edits.change_number(design, "n1", name="girth")
-        self.assertEqual([s.chord for s in renamed.stations], ["girth", "2*girth - 3 mm"])
+        self.assertEqual([s.chord for s in renamed.bodies[0].stations], ["girth", "2*girth - 3 mm"])
         self.assertEqual(renamed.numbers[1].name, "size_2")
         self.assertEqual(renamed.numbers[1].value, "girth/2")
         with self.assertRaisesRegex(DesignError, "used by number size_2, station a chord"):
@@ -146,12 +154,12 @@ class Edits(unittest.TestCase):
 
     def test_removing_a_station_takes_its_law_points(self) -> None:
         """A law without points left goes too."""
-        self.assertEqual(edits.remove_stations(small(), ("s1",)).laws, ())
+        self.assertEqual(station_edits.remove_stations(small(), ("s1",)).bodies[0].laws, ())
 
     def test_position_and_fraction_in_formulas(self) -> None:
         """At a station, formulas may use its position and fraction."""
-        design = edits.change_station(small(), "s2", set_angle="30 deg * fraction", offset_x="position / 10")
-        found = resolve_design(design).stations[1]
+        design = station_edits.change_station(small(), "s2", set_angle="30 deg * fraction", offset_x="position / 10")
+        found = resolve_body(design, design.bodies[0]).stations[1]
         self.assertAlmostEqual(found.set_angle, 0.5235987755982988, places=12)
         self.assertEqual(found.offset[0], 10.0)
 
@@ -168,24 +176,24 @@ class Sessions(unittest.TestCase):
         for step, choice in enumerate(choices):
             try:
                 if choice == 0:
-                    session.apply("chord", lambda d, k=step: edits.change_station(d, "s1", chord=20.0 + k))
+                    session.apply("chord", lambda d, k=step: station_edits.change_station(d, "s1", chord=20.0 + k))
                 elif choice == 1:
                     session.apply(
-                        "section", lambda d, k=step: edits.change_station(d, "s2", section=Polygon(3 + k % 5))
+                        "section", lambda d, k=step: station_edits.change_station(d, "s2", section=Polygon(3 + k % 5))
                     )
                 elif choice == 2:
                     session.apply("number", lambda d, k=step: edits.change_number(d, "n1", name=f"name{k}"))
                 elif choice == 3:
-                    session.apply("wrong", lambda d: edits.change_station(d, "s2", position=0.0))
+                    session.apply("wrong", lambda d: station_edits.change_station(d, "s2", position=0.0))
                 elif choice == 4:
                     session.apply(
                         "add",
-                        lambda d, k=step: edits.add_station(
-                            d, Station(edits.fresh_id(d, "s"), f"x{k}", 3.0 * k + 1, Circle(), 9.0)
+                        lambda d, k=step: station_edits.add_station(
+                            d, "body", Station(edits.fresh_id(d, "s"), f"x{k}", 3.0 * k + 1, Circle(), 9.0)
                         ),
                     )
                 elif choice == 5:
-                    session.apply("remove", lambda d: edits.remove_stations(d, ("s2",)))
+                    session.apply("remove", lambda d: station_edits.remove_stations(d, ("s2",)))
                 elif choice == 6:
                     session.undo()
                 else:
@@ -210,8 +218,8 @@ class Sessions(unittest.TestCase):
         session = Session(small())
         for edit in (
             lambda d: edits.change_number(d, "n1", value="size * 2"),
-            lambda d: edits.change_station(d, "s1", chord=-1.0),
-            lambda d: edits.change_station(d, "nobody", chord=1.0),
+            lambda d: station_edits.change_station(d, "s1", chord=-1.0),
+            lambda d: station_edits.change_station(d, "nobody", chord=1.0),
         ):
             with self.assertRaises(IsotomonError):
                 session.apply("wrong", edit)
@@ -221,20 +229,20 @@ class Sessions(unittest.TestCase):
         """A process killed at once after an edit leaves that edit for the next one; a living one's is left alone."""
         with tempfile.TemporaryDirectory() as folder:
             code = (
-                "import os, signal\nfrom pathlib import Path\nfrom isotomon.design import edits\n"
+                "import os, signal\nfrom pathlib import Path\nfrom isotomon.design import station_edits\n"
                 "from isotomon.author.session import Session\nfrom isotomon.samples import sample\n"
                 f"s = Session(sample('reach-blade'), None, Path({folder!r}) / f'session-{{os.getpid()}}.isotomon')\n"
-                "s.apply('edit', lambda d: edits.change_station(d, 's6', chord=214.0))\n"
+                "s.apply('edit', lambda d: station_edits.change_station(d, 's6', chord=214.0))\n"
                 "os.kill(os.getpid(), signal.SIGKILL)\n"
             )
             subprocess.run([sys.executable, "-c", code], check=False)
             mine = Session(small(), None, Path(folder) / f"session-{os.getpid()}.isotomon")
-            mine.apply("edit", lambda d: edits.change_station(d, "s1", chord=1.0))
+            mine.apply("edit", lambda d: station_edits.change_station(d, "s1", chord=1.0))
             (Path(folder) / "session-1.isotomon").write_bytes(b"damaged")
             found = find_recovered(Path(folder))
             self.assertEqual(len(found), 1)
             session = restore(found[0], mine.recovery)
-            self.assertEqual(session.design.stations[5].chord, 214.0)
+            self.assertEqual(session.design.bodies[0].stations[5].chord, 214.0)
             self.assertTrue(session.dirty)
             session.save(Path(folder) / "kept.isotomon")
             self.assertEqual(find_recovered(Path(folder)), [])

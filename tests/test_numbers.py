@@ -58,7 +58,7 @@ class NumberTableTest(WithWindow):
         self.assertTrue(model.setData(model.index(1, 1), "2*width"))
         self.assertFalse(model.setData(model.index(0, 1), "number_1"))  # a circle
         assert desk.design is not None
-        desk.select((desk.design.stations[0].id,))
+        desk.select((desk.held.stations[0].id,))
         field = window.details.fields["chord"]
         self.type(field.edit, "number_1")
         self.settle()
@@ -70,10 +70,10 @@ class NumberTableTest(WithWindow):
         QTest.keyClick(window.numbers, Qt.Key.Key_Delete)
         self.assertEqual(len(desk.design.numbers), 2)
         self.assertIn("is used by station root chord", window.message.text())
-        desk.select((desk.design.stations[1].id,))
+        desk.select((desk.held.stations[1].id,))
         field = window.details.fields["chord"]
         self.type(field.edit, "belly = 131 mm")
-        self.assertEqual((desk.design.numbers[2].name, desk.design.stations[1].chord), ("belly", "belly"))
+        self.assertEqual((desk.design.numbers[2].name, desk.held.stations[1].chord), ("belly", "belly"))
         QTest.mouseClick(field.label, LEFT)
         field.begin_naming()
         self.assertEqual(field.edit.selectedText(), "name")
@@ -86,7 +86,7 @@ class NumberTableTest(WithWindow):
         self.assertTrue(model.setData(model.index(1, 3), "girth = 133 mm"))
         assert desk.design is not None
         self.assertEqual((desk.design.numbers[0].name, desk.design.numbers[0].value), ("girth", 133.0))
-        self.assertEqual(desk.design.stations[1].chord, "girth")
+        self.assertEqual(desk.held.stations[1].chord, "girth")
 
     def test_csv_and_points_in_space_through_the_window(self) -> None:
         """Numbers go out and come in as CSV; a file of points in space becomes a station; wrong files change nothing."""
@@ -103,12 +103,12 @@ class NumberTableTest(WithWindow):
         ring = [(20 * math.cos(a), 20 * math.sin(a), 340 + 2 * math.cos(a)) for a in (0.1 * k for k in range(63))]
         points = self.folder / "ring.xyz"
         points.write_text("\n".join(" ".join(f"{c:.9f}" for c in p) for p in ring))
-        count = len(desk.design.stations)
+        count = len(desk.held.stations)
         window.tools.put_space(points)
-        self.assertEqual(len(desk.design.stations), count + 1)
-        self.assertAlmostEqual(desk.design.stations[-1].position, 340.0, delta=1e-3)
+        self.assertEqual(len(desk.held.stations), count + 1)
+        self.assertAlmostEqual(desk.held.stations[-1].position, 340.0, delta=1e-3)
         self.assertIn("of the plane", window.message.text())
         self.settle()
         points.write_text("1 2 3\n")
         window.tools.put_space(points)
-        self.assertEqual(len(desk.design.stations), count + 1)
+        self.assertEqual(len(desk.held.stations), count + 1)

@@ -9,8 +9,8 @@ import numpy as np
 
 from isotomon.author import shaping
 from isotomon.author.insert import insert_station
-from isotomon.design import edits
-from isotomon.design.body import Carrying, Loft, Span
+from isotomon.design import station_edits
+from isotomon.design.body import Carrying, Span
 from isotomon.design.datums import Datum
 from isotomon.design.drawing import Drawing
 from isotomon.design.edits import replace
@@ -25,7 +25,7 @@ from isotomon.field.outward import outward
 from isotomon.inspect.quick import rebuild
 from isotomon.profile.outline import Outline2D, line
 from isotomon.profile.shapes import Spot, rectangle_corners
-from tests.helpers import design
+from tests.helpers import body, changed, design
 
 SECTIONS = ["circle", "ellipse:0.5", "naca:2412", "naca:0015b", "polygon:4", "rounded:0.7:0.2", "superellipse:0.8:4"]
 
@@ -39,7 +39,7 @@ def with_rails(made: Design, names: tuple[str, ...], off: float = 0.0) -> Design
 
     guides = tuple(Guide(f"u{k}", f"edge {k}", "through", (), (), ("open",), points(n)) for k, n in enumerate(names))
     rails = tuple(Rail(f"r{k}", f"u{k}") for k in range(len(names)))
-    return replace(made, guides=guides, loft=replace(made.loft, rails=rails))
+    return replace(changed(made, rails=rails), guides=guides)
 
 
 class RailsOnPoints(unittest.TestCase):
@@ -60,7 +60,7 @@ class RailsOnPoints(unittest.TestCase):
             assert shape is not None
             if rng.random() < 0.6:
                 made = insert_station(made, shape, 80.0 * float(rng.integers(0, count - 1)) + 40.0)
-                made = edits.change_station(made, made.stations[-1].id, chord=60.0)
+                made = station_edits.change_station(made, made.bodies[0].stations[-1].id, chord=60.0)
             names = tuple(rng.permutation(["lead", "trail", "upper", "lower"]))[: int(rng.integers(1, 5))]
             plain, railed = rebuild(made), rebuild(with_rails(made, names))
             if any(f.severity == "error" for f in railed.findings) or plain.shape is None or railed.shape is None:
@@ -78,9 +78,9 @@ class RailsOnPoints(unittest.TestCase):
         shape = rebuild(made).shape
         assert shape is not None
         made = insert_station(made, shape, 150.0)
-        self.assertEqual(made.stations[-1].section, Circle())
-        self.assertEqual(made.stations[-1].name, "st0 to st1")
-        made = edits.change_station(made, made.stations[-1].id, chord=130.0)
+        self.assertEqual(made.bodies[0].stations[-1].section, Circle())
+        self.assertEqual(made.bodies[0].stations[-1].name, "st0 to st1")
+        made = station_edits.change_station(made, made.bodies[0].stations[-1].id, chord=130.0)
         plain = rebuild(made).shape
         last = None
         for off in (0.0, 1.0, 4.0, 7.0, 10.0):
@@ -151,7 +151,7 @@ class Angles(unittest.TestCase):
             plane = Datum("d1", "wall plane", "turned", ("z", "zx"), (math.radians(degrees),))
             box = rectangle_corners(Drawing("g1", "wall", plane="d1"), Spot(-10.0, 30.0), Spot(0.0, 40.0))
             made = shaping.revolve(Design("tub", drawings=(box,), guides=(oval,), datums=(plane,)), "g1", "z")
-            quick = rebuild(replace(made, loft=replace(made.loft, carrier=replace(made.loft.carrier, rim="u1"))))
+            quick = rebuild(changed(made, carrier=replace(made.bodies[0].loft.carrier, rim="u1")))
             assert quick.full is not None, quick.findings
             found.append(quick.full.body.volume)
         np.testing.assert_allclose(found, math.pi * 2400.0 * 10.0, rtol=2e-6)
@@ -170,9 +170,16 @@ class Angles(unittest.TestCase):
                 ("height", "right", "constant", "straight"),
             )
             for size, meets in ((apart / 0.98, True), (apart / 1.01, False)):
-                loft = Loft("body", "coil", carrier=Carrying("path", "u1"), span=Span(whole=True))
                 made = Design(
-                    "coil", guides=(helix,), stations=(Station("s1", "wire", 0.0, Circle(), size),), loft=loft
+                    "coil",
+                    guides=(helix,),
+                    bodies=(
+                        body(
+                            stations=(Station("s1", "wire", 0.0, Circle(), size),),
+                            carrier=Carrying("path", "u1"),
+                            span=Span(whole=True),
+                        ),
+                    ),
                 )
                 told = [f for f in rebuild(made).findings if "meets itself" in f.text]
                 self.assertEqual(bool(told), meets, (turns, radius, size))
@@ -205,7 +212,7 @@ class Angles(unittest.TestCase):
             ]
         )
         self.assertEqual([f for f in rebuild(made).findings if f.severity == "error"], [])
-        folded = rebuild(edits.change_station(made, "s2", tilt_x=math.radians(3.0)))
+        folded = rebuild(station_edits.change_station(made, "s2", tilt_x=math.radians(3.0)))
         self.assertTrue(any("folds over itself" in f.text for f in folded.findings))
 
 
@@ -232,11 +239,8 @@ class GoingOn(unittest.TestCase):
     def test_an_inserted_station_leaves_them_as_long_as_they_were(self) -> None:
         """Before and after the one station, and again beyond the new one, with plain reaches and formulas: the same volume."""
         for reach in (40.0, "span * 2"):
-            made = replace(
-                design([(0.0, "rounded:0.7:0.2", 50.0, 10.0)]),
-                numbers=(Number("n1", "span", 20.0, "length"),),
-                loft=Loft("body", "post", span=Span(on=reach, back=10.0)),
-            )
+            post = changed(design([(0.0, "rounded:0.7:0.2", 50.0, 10.0)]), span=Span(on=reach, back=10.0))
+            made = replace(post, numbers=(Number("n1", "span", 20.0, "length"),))
             quick = rebuild(made)
             assert quick.full is not None and quick.shape is not None
             volume = quick.full.body.volume

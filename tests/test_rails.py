@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from isotomon.author.insert import insert_station
 from isotomon.author.meet import freedoms, meet
+from isotomon.design import bodies
 from isotomon.design import loft_edits as e
 from isotomon.design.bodies import change_loft
 from isotomon.design.body import Span
@@ -27,7 +28,7 @@ from isotomon.field.patches import patches
 from isotomon.inspect.quick import rebuild
 from isotomon.inspect.results import Quick, Shape
 from isotomon.measure.sections import moments
-from tests.helpers import curves_at, design
+from tests.helpers import changed, curves_at, design
 
 Array = NDArray[np.float64]
 Z = (0.0, 60.0, 140.0, 200.0)
@@ -50,8 +51,10 @@ def railed(start: Design, guides: list[Guide], follow: bool = True) -> Design:
     """A design with guides as its rails; the profiles' points follow them."""
     for k, guide in enumerate(guides):
         start = e.add_guide(start, guide)
-        stations = tuple(s.id for s in start.stations) if follow else ()
-        start = change_loft(start, rails=(*start.loft.rails, Rail(f"r{k + 1}", guide.id, follows=stations)))
+        stations = tuple(s.id for s in start.bodies[0].stations) if follow else ()
+        start = change_loft(
+            start, "body", rails=(*start.bodies[0].loft.rails, Rail(f"r{k + 1}", guide.id, follows=stations))
+        )
     return start
 
 
@@ -93,7 +96,8 @@ class Rails(unittest.TestCase):
         """Any order of four unlike rails gives the same section everywhere, and it passes all rails."""
         guides = [rail(f"u{k}", a, out=o) for k, (a, o) in enumerate([(0.2, 0), (1.7, 3), (3.3, -2), (4.9, 5)])]
         bodies = [
-            shape(change_loft(railed(design(ROUND), g), stretch=stretch)) for g in (guides, [guides[k] for k in order])
+            shape(change_loft(railed(design(ROUND), g), "body", stretch=stretch))
+            for g in (guides, [guides[k] for k in order])
         ]
         for v in (0.0, 35.0, 101.0, 200.0):
             np.testing.assert_allclose(ring(bodies[0], v), ring(bodies[1], v), atol=1e-9)
@@ -169,16 +173,18 @@ class Rails(unittest.TestCase):
         """Flat or round ends beyond what a rail reaches: it is told how far it is short, and the body is there without it."""
         made = design([(0.0, "ellipse:0.5", 40.0, 0.0), (100.0, "ellipse:0.6", 60.0, 0.0)])
         points = (GuidePoint("s0/lead"), GuidePoint("s1/lead"))
-        made = e.add_rail(e.add_guide(made, Guide("u0", "edge", "through", choices=("open",), points=points)), "u0")
+        made = e.add_rail(
+            e.add_guide(made, Guide("u0", "edge", "through", choices=("open",), points=points)), "body", "u0"
+        )
         for span, short in ((Span(on=20.0), 20), (Span(on=20.0, ends="round"), 50), (Span(ends="round"), 30)):
-            quick = rebuild(change_loft(made, span=span))
+            quick = rebuild(change_loft(made, "body", span=span))
             self.assertIn(f"stops {short} mm short", quick.findings[0].text)
             self.assertIsNotNone(quick.full)
 
     def test_an_inserted_station_keeps_a_railed_shape(self) -> None:
         """A station put in between moves no point of the body, with rails and a square end."""
         start = railed(design(ROUND), [rail("u1", 0.1), rail("u2", 2.0), rail("u3", 4.0)])
-        start = e.change_ending(start, "last", how="square")
+        start = bodies.change_ending(start, "body", "last", how="square")
         before = shape(start)
         after = shape(insert_station(start, before, 101.0))
         for v in (20.0, 99.0, 101.0, 180.0):
@@ -192,7 +198,9 @@ class TiesByHand(unittest.TestCase):
         """Corner on next corner: 90° of unintended turn, named between the stations, evened out or intended by a mend."""
         start = design([(0.0, "polygon:4", 80.0, 0.0), (100.0, "polygon:4", 80.0, 0.0)])
         for k in range(4):
-            start = e.add_tie(start, (End("s0", corner=f"{k + 1}of4"), End("s1", corner=f"{(k + 1) % 4 + 1}of4")))
+            start = e.add_tie(
+                start, "body", (End("s0", corner=f"{k + 1}of4"), End("s1", corner=f"{(k + 1) % 4 + 1}of4"))
+            )
         quick = rebuild(start)
         assert quick.unintended is not None and quick.shape is not None
         np.testing.assert_allclose(np.degrees(quick.unintended), [0.0, 90.0], atol=1e-6)
@@ -233,17 +241,19 @@ class EndsAndPoints(unittest.TestCase):
                 start = design(
                     [(0.0, "circle", 60.0, 0.0), (90.0, "ellipse:0.6", 100.0, 20.0), (150.0, "circle", 40.0, 0.0)]
                 )
-                start = e.change_ending(start, "first", how=how, angle=angle, strength=strength)
-                start = e.change_ending(start, "last", how=how, angle=angle, strength=strength)
+                start = bodies.change_ending(start, "body", "first", how=how, angle=angle, strength=strength)
+                start = bodies.change_ending(start, "body", "last", how=how, angle=angle, strength=strength)
                 quick = rebuild(start)
                 assert quick.full is not None
                 np.testing.assert_allclose(quick.full.leans, angle, atol=1e-6)
 
     def test_a_sharp_point_on_a_circle_is_a_cone(self) -> None:
         """Its volume is a third of base times height to 1e-9, its sections are round, and its faces end in poles."""
-        start = replace(design([(0.0, "circle", 80.0, 0.0)]), stations=())
-        start = add_station(start, Station("s0", "base", 0.0, design(ROUND).stations[0].section, 80.0))
-        start = add_station(start, Station("s1", "tip", 120.0, Apex(rounded=False), None))
+        start = changed(design([(0.0, "circle", 80.0, 0.0)]), stations=())
+        start = add_station(
+            start, "body", Station("s0", "base", 0.0, design(ROUND).bodies[0].stations[0].section, 80.0)
+        )
+        start = add_station(start, "body", Station("s1", "tip", 120.0, Apex(rounded=False), None))
         quick = rebuild(start)
         assert quick.full is not None and quick.shape is not None
         self.assertAlmostEqual(quick.full.body.volume / (math.pi * 1600.0 * 40.0), 1.0, places=8)
@@ -253,7 +263,7 @@ class EndsAndPoints(unittest.TestCase):
     def test_a_rounded_point_is_smooth(self) -> None:
         """Close to a rounded tip the skin is square to the axis, and the section's size grows as the root of the depth."""
         start = design([(0.0, "circle", 80.0, 0.0), (60.0, "circle", 80.0, 0.0)])
-        s = shape(add_station(start, Station("s2", "tip", 100.0, Apex(), None)))
+        s = shape(add_station(start, "body", Station("s2", "tip", 100.0, Apex(), None)))
         depth = np.array([1e-3, 4e-3, 16e-3])
         r = [float(np.linalg.norm(ring(s, float(s.field.params(np.array([100.0 - d]))[0]))[0])) for d in depth]
         np.testing.assert_allclose(r[1] / r[0], 2.0, rtol=2e-2)
@@ -261,11 +271,11 @@ class EndsAndPoints(unittest.TestCase):
 
     def test_points_in_the_middle_or_alone_are_explained(self) -> None:
         """A point inside the body, and points alone, say why there is no body."""
-        inner = add_station(design([ROUND[0], ROUND[3]]), Station("s9", "tip", 100.0, Apex(), None))
+        inner = add_station(design([ROUND[0], ROUND[3]]), "body", Station("s9", "tip", 100.0, Apex(), None))
         self.assertIn("only be at an end", errors(rebuild(inner)))
-        start = replace(design([ROUND[0]]), stations=())
+        start = changed(design([ROUND[0]]), stations=())
         for k in (0.0, 50.0):
-            start = add_station(start, Station(f"s{k:g}", f"p{k:g}", k, Apex(), None))
+            start = add_station(start, "body", Station(f"s{k:g}", f"p{k:g}", k, Apex(), None))
         self.assertIn("from point to point", errors(rebuild(start)))
 
 
@@ -278,7 +288,7 @@ class MeetingALaw(unittest.TestCase):
         areas = [math.pi / 8 * c * c for c in (80.0, 72.0, 60.0)]
         points = tuple(LawPoint(a, f"s{i}") for i, a in enumerate(areas))
         self.law = Law("law1", "area", "area", 0.01, relative=True, points=points)
-        self.start = replace(design(rows), laws=(self.law,))
+        self.start = changed(design(rows), laws=(self.law,))
 
     def test_the_size_that_is_wrong_is_changed(self) -> None:
         """Only that station's size changes by much; the law is met, told truly, and the design is one edit away."""
@@ -306,7 +316,7 @@ class MeetingALaw(unittest.TestCase):
         start = railed(design(ROUND), guides)
         start = change_station(start, "s0", chord="80 mm")
         points = tuple(LawPoint(2 * radius(z) + (4.0 if k == 1 else 0.0), f"s{k}") for k, z in enumerate(Z))
-        start = replace(start, laws=(Law("law1", "thick", "thickness", 0.5, points=points),))
+        start = changed(start, laws=(Law("law1", "thick", "thickness", 0.5, points=points),))
         chosen, driven = freedoms(rebuild(start), ["sizes", "rail points"])
         self.assertEqual(driven, ["chord of st0"])
         result = meet(start, "law1", [f for f in chosen if f.owner in ("u1", "u2")])

@@ -9,7 +9,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from isotomon.author.session import Session
-from isotomon.design import draw_edits, edits
+from isotomon.design import draw_edits, edits, station_edits
 from isotomon.design.datums import CONSTRUCTIONS, Datum
 from isotomon.design.drawing import Drawing
 from isotomon.design.file import decode, encode
@@ -24,15 +24,9 @@ from isotomon.profile.change import bevel_corner, break_at, extend, round_corner
 from isotomon.profile.copies import mirror, offset, ring, row, similarity, transform
 from isotomon.profile.relate import TITLES, add_dimension, dimension_kind, groups_for, put_ties
 from isotomon.profile.shapes import Spot
-from tests.helpers import trials
+from tests.helpers import body, trials
 
-START = Design(
-    "random",
-    numbers=(Number("n1", "size", 30.0, "length"),),
-    datums=(Datum("d1", "plane", "parallel", ("xy",), (50.0,)),),
-    drawings=(shapes.rectangle_corners(Drawing("g1", "box"), Spot(-15, -8), Spot(15, 8)),),
-    stations=(Station("s1", "a", 0.0, Drawn("g1"), None), Station("s2", "b", 80.0, Circle(), "size"), Station("s3", "c", 160.0, Circle(), 40.0, plane="")),
-)  # fmt: skip
+START = Design("random", numbers=(Number("n1", "size", 30.0, "length"),), datums=(Datum("d1", "plane", "parallel", ("xy",), (50.0,)),), drawings=(shapes.rectangle_corners(Drawing("g1", "box"), Spot(-15, -8), Spot(15, 8)),), bodies=(body(stations=(Station("s1", "a", 0.0, Drawn("g1"), None), Station("s2", "b", 80.0, Circle(), "size"), Station("s3", "c", 160.0, Circle(), 40.0, plane=""))),))  # fmt: skip
 
 
 class Hand:
@@ -120,7 +114,7 @@ class Hand:
     def edit(self, design: Design) -> Design:
         """A random change of the design."""
         way = self.rng.random()
-        station = design.stations[self.rng.integers(len(design.stations))]
+        station = design.bodies[0].stations[self.rng.integers(len(design.bodies[0].stations))]
         if way < 0.72:
             drawing = self.any(design.drawings)
             if drawing is None:
@@ -153,22 +147,22 @@ class Hand:
             return edits.remove_datum(design, datum.id)
         if way < 0.88:
             plane = str(self.rng.choice(["", *(d.id for d in design.datums)]))
-            return edits.stand_on(design, (station.id,), plane)
+            return station_edits.stand_on(design, (station.id,), plane)
         if way < 0.92:
             section = (
                 Drawn(self.any(design.drawings).id, str(self.rng.choice(["", "x", "y"])))
                 if design.drawings
                 else Circle()
             )  # type: ignore[arg-type]
-            return edits.put_section(design, (station.id,), section)
+            return station_edits.put_section(design, (station.id,), section)
         if way < 0.94:
-            return edits.own_copy(design, (station.id,))
+            return station_edits.own_copy(design, (station.id,))
         if way < 0.96:
             return edits.change_number(
                 design, "n1", value=float(self.rng.uniform(5, 60)), name=str(self.rng.choice(["size", "breadth"]))
             )
-        if way < 0.98 and len(design.stations) > 2:
-            return edits.remove_stations(design, (station.id,))
+        if way < 0.98 and len(design.bodies[0].stations) > 2:
+            return station_edits.remove_stations(design, (station.id,))
         return edits.remove_drawing(design, self.any(design.drawings).id) if design.drawings else design
 
 
@@ -196,9 +190,9 @@ class RandomEdits(unittest.TestCase):
 
     def check(self, design: Design) -> None:
         """Whatever a drawing or datum stands on that is gone has a finding of its own."""
-        _, drawings = settle(design)
+        _, drawings = settle(design, design.bodies[0])
         told = {key for key, _, _ in drawings.troubles}
-        ids = {d.id for d in design.datums} | {s.id for s in design.stations}
+        ids = {d.id for d in design.datums} | {s.id for s in design.bodies[0].stations}
         for d in design.drawings:
             heads = {p.source.split(":")[0].split("/")[0] for p in d.points if p.source}
             if heads - ids - {"origin"}:

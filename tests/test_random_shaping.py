@@ -6,19 +6,18 @@ import math
 import random
 import unittest
 
-from isotomon.design.body import Along, Carrying, Loft, Span, Wall
+from isotomon.design.body import Along, Carrying, Span, Wall
 from isotomon.design.drawing import Drawing
-from isotomon.design.edits import replace
 from isotomon.design.guides import Guide, GuidePoint
 from isotomon.design.records import Design
 from isotomon.design.section import Circle, Drawn, Ellipse, Naca4, Polygon, Rounded, Section, Star, Superellipse
 from isotomon.design.station import Station
-from isotomon.design.steps import After, Mirror, Move, Resize, Ring, Row
+from isotomon.design.steps import Mirror, Move, Resize, Ring, Row, Step
 from isotomon.errors import IsotomonError
 from isotomon.inspect.quick import rebuild
 from isotomon.profile.shapes import Spot, line, rectangle_corners
 from isotomon.solids.deliver import build_all
-from tests.helpers import WithWorker, trials
+from tests.helpers import WithWorker, body, trials
 
 SOLIDS = 8
 """So many of the sound ones are built."""
@@ -65,8 +64,8 @@ def carrying(r: random.Random) -> Carrying:
     )
 
 
-def steps(r: random.Random) -> tuple[After, ...]:
-    every: list[After] = [
+def steps(r: random.Random) -> tuple[Step, ...]:
+    every: list[Step] = [
         Move(x=10.0, turn=0.4),
         Resize(r.uniform(0.5, 2.0)),
         Mirror(),
@@ -110,11 +109,9 @@ def design(r: random.Random) -> Design:
         )
         for k in range(r.choice([1, 1, 1, 2]))
     )
-    loft = Loft(
-        "body", "body", carrier=carrier, span=span, along=along, after=steps(r), wall=wall, shut=r.random() < 0.3
-    )
-    made = Design("random", tolerance=1e-3, drawings=(box, angle), guides=guides(r), stations=stations, loft=loft)
-    return replace(made, loft=replace(loft, makes="own"))
+    carried = {"carrier": carrier, "span": span, "along": along, "wall": wall, "shut": r.random() < 0.3}
+    made = body(stations=stations, steps=steps(r), **carried)
+    return Design("random", tolerance=1e-3, drawings=(box, angle), guides=guides(r), bodies=(made,))
 
 
 class RandomShaping(WithWorker):

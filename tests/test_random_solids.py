@@ -7,6 +7,7 @@ import tempfile
 import unittest
 from pathlib import Path
 
+from isotomon.design import bodies
 from isotomon.design import loft_edits as e
 from isotomon.design.guides import End, Guide, GuidePoint
 from isotomon.design.records import Design
@@ -41,15 +42,19 @@ def combination(rng: random.Random) -> Design:
             x, y = (w * rng.uniform(0, 8) for w in WAYS[part])
             points.insert(1, GuidePoint(f"s0/{part}", x=x, y=y, z=z[1] / 2))
         guide = Guide(f"u{k}", f"guide {k}", "through", choices=("open",), points=tuple(points))
-        made = e.add_rail(e.add_guide(made, guide), guide.id)
+        made = e.add_rail(e.add_guide(made, guide), "body", guide.id)
     for _ in range(rng.choice((0, 0, 1, 2))):
         share = rng.random()
-        made = e.add_tie(made, tuple(End(f"s{i}", (share + rng.uniform(-0.06, 0.06)) % 1.0) for i in range(len(z))))
+        made = e.add_tie(
+            made, "body", tuple(End(f"s{i}", (share + rng.uniform(-0.06, 0.06)) % 1.0) for i in range(len(z)))
+        )
     if rng.random() < 0.2:
         made = e.set_turns(made, "s1", rng.choice((-1, 1)))
     if rng.random() < 0.3:
         how, which = rng.choice(("square", "leaning")), rng.choice(("first", "last"))
-        made = e.change_ending(made, which, how=how, angle=rng.uniform(-0.3, 0.3), strength=rng.uniform(0, 40))
+        made = bodies.change_ending(
+            made, "body", which, how=how, angle=rng.uniform(-0.3, 0.3), strength=rng.uniform(0, 40)
+        )
     return made
 
 

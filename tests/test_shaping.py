@@ -14,9 +14,9 @@ from hypothesis import strategies as st
 
 from isotomon.author import shaping
 from isotomon.design import edits
-from isotomon.design.body import Along, Carrying, Loft, Span, Wall
+from isotomon.design.body import Along, Carrying, Span, Wall
 from isotomon.design.datums import Datum
-from isotomon.design.drawing import Drawing, Part
+from isotomon.design.drawing import Drawing
 from isotomon.design.edits import change_number, replace
 from isotomon.design.file import decode, encode
 from isotomon.design.guides import Guide, GuidePoint, Rail
@@ -32,16 +32,16 @@ from isotomon.inspect.results import Quick
 from isotomon.profile.shapes import Spot, arc_through, line, rectangle_corners
 from isotomon.samples import sample
 from isotomon.solids.deliver import build_all, export
-from tests.helpers import WithWorker, volume_read
+from tests.helpers import WithWorker, body, changed, volume_read
 
 SQUARE = 60.0**2 / 2.0
 """mm²: of a square whose corners lie on a circle of 60."""
 
 
-def body(section: object = None, **fields: object) -> Design:
+def shaped(section: object = None, **fields: object) -> Design:
     """A body of one station, of a square of that size unless said."""
     station = Station("s1", "profile", 0.0, section or Polygon(4), 60.0)  # type: ignore[arg-type]
-    return Design("shaped", stations=(station,), loft=Loft("body", "body", **fields))  # type: ignore[arg-type]
+    return Design("shaped", bodies=(body("body", "body", **fields, stations=(station,)),))  # type: ignore[arg-type]
 
 
 def helix(radius: float = 40.0, pitch: float = 20.0, turns: float = 3.0) -> Guide:
@@ -79,17 +79,17 @@ class Extruded(unittest.TestCase):
             (Along(offset_x=30.0, offset_y="10 mm * fraction"), SQUARE * 100.0),
         ):
             with self.subTest(along):
-                quick = rebuild(decode(encode(body(span=Span(on=70.0, back=30.0), along=along))))
+                quick = rebuild(decode(encode(shaped(span=Span(on=70.0, back=30.0), along=along))))
                 self.assertEqual(quick.findings, ())
                 self.assertAlmostEqual(volume(quick) / wanted, 1.0, delta=2e-9)
-        turned = rebuild(body(span=Span(on=100.0), along=Along(turn=math.radians(90.0), turn_over=25.0)))
+        turned = rebuild(shaped(span=Span(on=100.0), along=Along(turn=math.radians(90.0), turn_over=25.0)))
         assert turned.shape is not None
         self.assertAlmostEqual(float(turned.shape.curves.turn[-1]), 2.0 * math.pi, delta=1e-9)
 
     def test_the_area_is_kept_between_unlike_profiles(self) -> None:
         """A square that becomes a circle of any size keeps the square's area to 1e-9 all along."""
         stations = (Station("s1", "a", 0.0, Polygon(4), 60.0), Station("s2", "b", 200.0, Circle(), 90.0))
-        quick = rebuild(Design("kept", stations=stations, loft=Loft("body", "body", along=Along(keep_area=True))))
+        quick = rebuild(Design("kept", bodies=(body("body", "body", along=Along(keep_area=True), stations=stations),)))
         assert quick.shape is not None
         np.testing.assert_allclose(quick.shape.curves.area, SQUARE, rtol=1e-9)
         self.assertAlmostEqual(volume(quick), SQUARE * 200.0, delta=1e-3)
@@ -97,14 +97,14 @@ class Extruded(unittest.TestCase):
     def test_up_to_planes_and_points(self) -> None:
         """It goes on to a plane square to it or a point's height; to what lies behind, or leans, it says why not."""
         made = shaping.extrude(Design("x"), "", 5.0)
-        made = replace(made, stations=(replace(made.stations[0], position=-40.0),))
-        quick = rebuild(replace(made, loft=replace(made.loft, span=Span(on_to="origin"))))
+        made = changed(made, stations=(replace(made.bodies[0].stations[0], position=-40.0),))
+        quick = rebuild(changed(made, span=Span(on_to="origin")))
         self.assertAlmostEqual(volume(quick), math.pi * 400.0 * 40.0, delta=1e-4)
         for ref, words in (("zx", "never comes to it"), ("gone", "gone")):
-            told = rebuild(replace(made, loft=replace(made.loft, span=Span(on_to=ref)))).findings
+            told = rebuild(changed(made, span=Span(on_to=ref))).findings
             self.assertIn(words, told[0].text)
-        behind = replace(made, stations=(replace(made.stations[0], position=40.0),))
-        told = rebuild(replace(behind, loft=replace(behind.loft, span=Span(on_to="origin")))).findings
+        behind = changed(made, stations=(replace(made.bodies[0].stations[0], position=40.0),))
+        told = rebuild(changed(behind, span=Span(on_to="origin"))).findings
         self.assertIn("does not lie beyond the last station", told[0].text)
 
     def test_up_to_a_leaning_plane(self) -> None:
@@ -114,7 +114,7 @@ class Extruded(unittest.TestCase):
             Datum("d1", "lean", "turned", ("x", "xy"), (lean,)),
             Datum("d2", "roof", "parallel", ("d1",), (80.0,)),
         )
-        quick = rebuild(replace(body(Circle(), span=Span(on_to="d2")), datums=datums))
+        quick = rebuild(replace(shaped(Circle(), span=Span(on_to="d2")), datums=datums))
         self.assertEqual(quick.findings, ())
         high = 80.0 / math.cos(lean)
         self.assertAlmostEqual(volume(quick) / (math.pi * 900.0 * high), 1.0, delta=1e-8)
@@ -125,17 +125,21 @@ class Extruded(unittest.TestCase):
     def test_up_to_another_body(self) -> None:
         """A peg goes on until all of it has come to a drum across its way, as far as the drum's side is away at the peg's rim; beside the
         drum it says so; the drum itself knows nothing of it."""
-        drum = Loft("drum", "drum", carrier=Carrying("plane", "zx"), span=Span(on=60.0, back=60.0))
-        other = Part(drum, (Station("h1", "drum", 0.0, Circle(), 100.0),))
+        side = (Station("h1", "drum", 0.0, Circle(), 100.0),)
+        drum = body("drum", "drum", side, carrier=Carrying("plane", "zx"), span=Span(on=60.0, back=60.0))
         peg = Station("s9", "peg", -120.0, Circle(), 20.0)
         design = Design(
-            "peg", stations=(peg,), loft=Loft("body", "peg", span=Span(on_to="drum")), rest=(other,), place=1
+            "peg",
+            bodies=(
+                drum,
+                body("body", "peg", span=Span(on_to="drum"), stations=(peg,)),
+            ),
         )
-        quick = rebuild(decode(encode(design)))
+        quick = rebuild(decode(encode(design)), "body")
         self.assertEqual(quick.findings, ())
         assert quick.shape is not None
         self.assertAlmostEqual(quick.shape.field.last, -math.sqrt(2500.0 - 100.0), delta=0.02)
-        beside = replace(design, stations=(replace(peg, offset_x=45.0),))
+        beside = changed(design, "body", stations=(replace(peg, offset_x=45.0),))
         self.assertIn("not all of the profile comes to drum", rebuild(beside).findings[0].text)
 
     def test_walls(self) -> None:
@@ -145,23 +149,23 @@ class Extruded(unittest.TestCase):
         )
         made = shaping.extrude(Design("x", drawings=(drawn,)), "g1", 10.0)
         for side, area in (("inside", 144.0), ("middle", 140.0), ("outside", 136.0)):
-            walled = replace(made, loft=replace(made.loft, wall=Wall(2.0, side)))  # type: ignore[arg-type]
+            walled = changed(made, wall=Wall(2.0, side))  # type: ignore[arg-type]
             self.assertAlmostEqual(volume(rebuild(walled)), 10.0 * area, delta=1e-6)
-        self.assertAlmostEqual(volume(rebuild(replace(made, loft=replace(made.loft, shut=True)))), 6000.0, delta=1e-6)
-        tube = rebuild(body(Circle(), span=Span(on=100.0), wall=Wall(5.0)))
+        self.assertAlmostEqual(volume(rebuild(changed(made, shut=True))), 6000.0, delta=1e-6)
+        tube = rebuild(shaped(Circle(), span=Span(on=100.0), wall=Wall(5.0)))
         self.assertAlmostEqual(volume(tube), math.pi * (30.0**2 - 25.0**2) * 100.0, delta=1e-2)
-        thick = rebuild(body(Circle(), span=Span(on=100.0), wall=Wall(40.0)))
+        thick = rebuild(shaped(Circle(), span=Span(on=100.0), wall=Wall(40.0)))
         self.assertIn("thicker than the profile has room for", thick.findings[-1].text)
 
     def test_numbers_behind_it_follow_their_names(self) -> None:
         """Reach, laws, wall and copies may be formulas: a number's new name reaches all, and its uses are told."""
         numbers = (Number("n1", "far", 100.0, "length"), Number("n2", "spin", math.radians(90.0), "angle"))
-        made = body(Circle(), span=Span(on="far"), along=Along(turn="spin * fraction"), wall=Wall("far / 20"))
+        made = shaped(Circle(), span=Span(on="far"), along=Along(turn="spin * fraction"), wall=Wall("far / 20"))
         made = replace(made, numbers=numbers)
         before = volume(rebuild(made))
         self.assertEqual(number_uses(made, "far"), ["body, how far it goes", "body, its wall"])
         renamed = change_number(change_number(made, "n1", name="reach"), "n2", name="whirl")
-        self.assertEqual(renamed.loft.along.turn, "whirl * fraction")
+        self.assertEqual(renamed.bodies[0].loft.along.turn, "whirl * fraction")
         self.assertEqual(volume(rebuild(renamed)), before)
 
 
@@ -178,8 +182,8 @@ class Swept(WithSolids):
             ("axis", area * 3.0 * 2.0 * math.pi * 40.0),
         ):
             carrier = Carrying("path", "u1", hold=hold, toward="z")  # type: ignore[arg-type]
-            made = replace(body(Circle(), carrier=carrier, span=Span(whole=True)), guides=(helix(),))
-            made = replace(made, stations=(replace(made.stations[0], chord=8.0),))
+            made = replace(shaped(Circle(), carrier=carrier, span=Span(whole=True)), guides=(helix(),))
+            made = changed(made, stations=(replace(made.bodies[0].stations[0], chord=8.0),))
             quick = rebuild(made)
             self.assertEqual(quick.findings, ())
             assert quick.shape is not None
@@ -195,15 +199,15 @@ class Swept(WithSolids):
         path = Guide("u1", "path", "through", (), (), ("open",), points)
         beside = Guide("u2", "beside", "through", (), (), ("open",), tuple(replace(p, x=p.x + 50.0) for p in points))  # type: ignore[operator]
         carrier = Carrying("path", "u1", hold="curve", toward="u2")
-        made = replace(body(Circle(), carrier=carrier, span=Span(whole=True)), guides=(path, beside))
-        made = replace(made, stations=(replace(made.stations[0], chord=10.0),))
+        made = replace(shaped(Circle(), carrier=carrier, span=Span(whole=True)), guides=(path, beside))
+        made = changed(made, stations=(replace(made.bodies[0].stations[0], chord=10.0),))
         shape = rebuild(made).shape
         assert shape is not None
         normal, across = shape.sections.normal, shape.sections.across
         aim = np.array([1.0, 0.0, 0.0]) - normal[:, :1] * normal
         aim = aim / np.linalg.norm(aim, axis=1, keepdims=True)
         self.assertLess(float(np.abs(across - aim)[5:-5].max()), 1e-3)
-        drawn = rebuild(replace(made, loft=replace(made.loft, carrier=replace(carrier, drawn_on="xy")))).shape
+        drawn = rebuild(changed(made, carrier=replace(carrier, drawn_on="xy"))).shape
         assert drawn is not None
         np.testing.assert_allclose(drawn.sections.normal[0], [0.0, 0.0, 1.0], atol=1e-12)
 
@@ -219,8 +223,8 @@ class Swept(WithSolids):
             for key, ends in lines.items()
         )
         rails = (Rail("r1", "u2"), Rail("r2", "u3"))
-        made = body(Circle(), carrier=Carrying("path", "u1"), span=Span(whole=True), rails=rails)
-        made = replace(made, guides=guides, stations=(replace(made.stations[0], chord=20.0),))
+        made = shaped(Circle(), carrier=Carrying("path", "u1"), span=Span(whole=True), rails=rails)
+        made = replace(changed(made, stations=(replace(made.bodies[0].stations[0], chord=20.0),)), guides=guides)
         quick = rebuild(made)
         self.assertEqual(quick.findings, ())
         self.assertAlmostEqual(volume(quick) / (math.pi * 90.0 / 3.0 * (100.0 + 625.0 + 250.0)), 1.0, delta=1e-8)
@@ -229,12 +233,12 @@ class Swept(WithSolids):
         """A path tighter than the section is found before any solid, with the size that would do; of that size it is sound."""
         points = tuple(GuidePoint(x=x, z=z) for x, z in ((0.0, 0.0), (6.0, 20.0), (26.0, 26.0)))
         path = Guide("u1", "bend", "through", (), (), ("open",), points)
-        made = replace(body(Circle(), carrier=Carrying("path", "u1"), span=Span(whole=True)), guides=(path,))
+        made = replace(shaped(Circle(), carrier=Carrying("path", "u1"), span=Span(whole=True)), guides=(path,))
         told = next(f for f in rebuild(made).findings if "bends tighter" in f.text)
         share = float(told.text.split("at most ")[1].split(" %")[0]) / 100.0
-        fits = replace(made, stations=(replace(made.stations[0], chord=60.0 * share * 0.99),))
+        fits = changed(made, stations=(replace(made.bodies[0].stations[0], chord=60.0 * share * 0.99),))
         self.assertEqual(rebuild(fits).findings, ())
-        tight = replace(made, stations=(replace(made.stations[0], chord=60.0 * share * 1.02),))
+        tight = changed(made, stations=(replace(made.bodies[0].stations[0], chord=60.0 * share * 1.02),))
         self.assertIn("bends tighter", rebuild(tight).findings[0].text)
 
     def bent(self, corners: str, bend: float = 20.0, hold: str = "least") -> Design:
@@ -246,8 +250,8 @@ class Swept(WithSolids):
         )
         joined = Guide("u9", "run", "joined", ("u0", "u1", "u2"), (), ("kept",))
         carrier = Carrying("path", "u9", hold=hold, toward="x", corners=corners, bend=bend)  # type: ignore[arg-type]
-        made = replace(body(Rounded(0.6, 0.1), carrier=carrier, span=Span(whole=True)), guides=(*edges, joined))
-        return replace(made, stations=(replace(made.stations[0], chord=20.0),))
+        made = replace(shaped(Rounded(0.6, 0.1), carrier=carrier, span=Span(whole=True)), guides=(*edges, joined))
+        return changed(made, stations=(replace(made.bodies[0].stations[0], chord=20.0),))
 
     def test_corners_of_the_path(self) -> None:
         """Mitred, the volume is area × length; rounded, the length less what the bends cut off; refused, the place is told."""
@@ -277,8 +281,8 @@ class Swept(WithSolids):
             )
             joined = Guide("u9", "run", "joined", ("u0", "u1"), (), ("kept",))
             carrier = Carrying("path", "u9", corners=corners, bend=20.0)  # type: ignore[arg-type]
-            made = replace(body(Circle(), carrier=carrier, span=Span(whole=True)), guides=(*edges, joined))
-            return replace(made, stations=(replace(made.stations[0], chord=10.0),))
+            made = replace(shaped(Circle(), carrier=carrier, span=Span(whole=True)), guides=(*edges, joined))
+            return changed(made, stations=(replace(made.bodies[0].stations[0], chord=10.0),))
 
         for corners in ("rounded", "mitred"):
             back = rebuild(run(points[0], points[1], points[1], points[2], corners)).findings[0]
@@ -292,7 +296,7 @@ class Swept(WithSolids):
         drawn = rectangle_corners(Drawing("g1", "p", plane="xy"), Spot(500.0, 0.0), Spot(520.0, 20.0))
         straight = Guide("u1", "way", "through", (), (), ("open",), (points[0], points[1]))
         far = shaping.sweep(Design("x", drawings=(drawn,), guides=(straight,)), "g1", "u1")
-        far = replace(far, loft=replace(far.loft, carrier=replace(far.loft.carrier, drawn_on="xy")))
+        far = changed(far, carrier=replace(far.bodies[0].loft.carrier, drawn_on="xy"))
         (told,) = rebuild(far).findings
         self.assertIn("drawn 500 mm from where the path begins", told.text)
         self.assertEqual(rebuild(told.mends[0].edit(far)).findings, ())
@@ -301,7 +305,7 @@ class Swept(WithSolids):
         """Its removal is refused, naming the body that goes along it."""
         drawn = rectangle_corners(Drawing("g1", "frame", plane="yz"), Spot(-60.0, -40.0), Spot(60.0, 40.0))
         made = replace(
-            body(Circle(), carrier=Carrying("path", "g1", corners="mitred"), span=Span(whole=True)), drawings=(drawn,)
+            shaped(Circle(), carrier=Carrying("path", "g1", corners="mitred"), span=Span(whole=True)), drawings=(drawn,)
         )
         with self.assertRaisesRegex(DesignError, "is the way of body body"):
             edits.remove_drawing(made, "g1")
@@ -312,8 +316,8 @@ class Swept(WithSolids):
         drawn = rectangle_corners(Drawing("g1", "frame", plane="yz"), Spot(-60.0, -40.0), Spot(60.0, 40.0))
         for place, span, far in ((0.0, Span(whole=True), 400.0), (37.0, Span(whole=True), 400.0), (10.0, Span(on=150.0, back=60.0), 210.0)):  # fmt: skip
             carrier = Carrying("path", "g1", corners="mitred")
-            made = replace(body(Rounded(0.5, 0.1), carrier=carrier, span=span), drawings=(drawn,))
-            made = replace(made, stations=(replace(made.stations[0], position=place, chord=10.0),))
+            made = replace(shaped(Rounded(0.5, 0.1), carrier=carrier, span=span), drawings=(drawn,))
+            made = changed(made, stations=(replace(made.bodies[0].stations[0], position=place, chord=10.0),))
             quick = rebuild(decode(encode(made)))
             self.assertEqual(quick.findings, ())
             area = 50.0 - (4.0 - math.pi)
@@ -328,7 +332,7 @@ class Swept(WithSolids):
         )
         skew = Guide("u9", "skew", "joined", ("u0", "u1", "u2", "u3"), (), ("kept",))
         made = replace(
-            body(Circle(), carrier=Carrying("path", "u9", corners="mitred"), span=Span(whole=True)),
+            shaped(Circle(), carrier=Carrying("path", "u9", corners="mitred"), span=Span(whole=True)),
             guides=(*runs, skew),
         )
         self.assertRegex(rebuild(made).findings[0].text, "comes round turned by [0-9.]+°")
@@ -343,8 +347,7 @@ class Swept(WithSolids):
                 "ribbon",
                 drawings=(ribbon,),
                 guides=(helix(pitch=pitch),),
-                stations=(station,),
-                loft=Loft("body", "ribbon", carrier=carrier, span=Span(whole=True)),
+                bodies=(body("body", "ribbon", carrier=carrier, span=Span(whole=True), stations=(station,)),),
             )
             told = [f for f in rebuild(made).findings if "meets itself" in f.text]
             self.assertEqual(bool(told), share is not None)
@@ -353,13 +356,13 @@ class Swept(WithSolids):
 
     def test_what_cannot_be_swept(self) -> None:
         """Beyond the path, through the axis it stands along, along nothing: each is told in plain words."""
-        made = replace(body(Circle(), carrier=Carrying("path", "u1"), span=Span(on=900.0)), guides=(helix(),))
+        made = replace(shaped(Circle(), carrier=Carrying("path", "u1"), span=Span(on=900.0)), guides=(helix(),))
         self.assertIn("beyond the ends of the path", rebuild(made).findings[0].text)
         for carrier, words in (
             (Carrying("path", "u1", hold="axis", toward="x"), "comes to the axis|go round the axis"),
             (Carrying("path", "u9"), "gone"),
         ):
-            told = rebuild(replace(made, loft=replace(made.loft, carrier=carrier))).findings
+            told = rebuild(changed(made, carrier=carrier)).findings
             self.assertRegex(told[0].text, words)
         with self.assertRaisesRegex(DesignError, "as the path"):
             shaping.sweep(Design("x"), "", "")
@@ -378,10 +381,10 @@ class Revolved(WithSolids):
         start = self.drawn()
         ring = shaping.revolve(start, "g1")
         ball = shaping.revolve(start, "g2", "y")
-        self.assertTrue(ball.loft.shut)
-        part = replace(ring, loft=replace(ring.loft, span=Span(on=math.radians(90.0), back=math.radians(30.0))))
-        shell = replace(ball, loft=replace(ball.loft, shut=False, wall=Wall(3.0)))
-        torus = body(Circle(), carrier=Carrying("axis", "z", 50.0), span=Span(whole=True))
+        self.assertTrue(ball.bodies[0].loft.shut)
+        part = changed(ring, span=Span(on=math.radians(90.0), back=math.radians(30.0)))
+        shell = changed(ball, shut=False, wall=Wall(3.0))
+        torus = shaped(Circle(), carrier=Carrying("axis", "z", 50.0), span=Span(whole=True))
         for name, made, wanted in (
             ("ring", ring, 2.0 * math.pi * 27.5 * 450.0),
             ("about x", shaping.revolve(start, "g1", "x"), 2.0 * math.pi * 25.0 * 450.0),
@@ -403,14 +406,14 @@ class Revolved(WithSolids):
         independent reader finds the volume of the formula to 1e-6."""
         tri = line(line(line(Drawing("g1", "half", plane="zx"), Spot(0, 0), Spot(50, 0)), Spot(50, 0), Spot(0, 30)), Spot(0, 30), Spot(0, 0))  # fmt: skip
         ball = shaping.revolve(self.drawn(), "g2", "y")
-        ring = Design("ring", stations=(Station("s1", "p", 0.0, Circle(), 20.0),))
-        around = Loft("body", "ring", carrier=Carrying("axis", "y", radius=50.0), span=Span(whole=True))
+        around = {"carrier": Carrying("axis", "y", radius=50.0), "span": Span(whole=True)}
+        ring = Design("ring", bodies=(body(stations=(Station("s1", "p", 0.0, Circle(), 20.0),), **around),))
         cases = (
-            ("cylinder", body(Circle(), span=Span(on=80.0)), math.pi * 900.0 * 80.0, "CYLINDRICAL_SURFACE", "30."),
-            ("prism", body(Polygon(6), span=Span(on=80.0)), 60.0**2 * 3.0 * math.sqrt(3.0) / 8.0 * 80.0, "PLANE", ""),
+            ("cylinder", shaped(Circle(), span=Span(on=80.0)), math.pi * 900.0 * 80.0, "CYLINDRICAL_SURFACE", "30."),
+            ("prism", shaped(Polygon(6), span=Span(on=80.0)), 60.0**2 * 3.0 * math.sqrt(3.0) / 8.0 * 80.0, "PLANE", ""),
             ("cone", shaping.revolve(Design("cone", drawings=(tri,)), "g1", "z"), math.pi * 900.0 * 50.0 / 3.0, "CONICAL_SURFACE", ""),
             ("sphere", ball, 36000.0 * math.pi, "SPHERICAL_SURFACE", "30."),
-            ("torus", replace(ring, loft=around), 2.0 * math.pi**2 * 50.0 * 100.0, "TOROIDAL_SURFACE", "50.,10."),
+            ("torus", ring, 2.0 * math.pi**2 * 50.0 * 100.0, "TOROIDAL_SURFACE", "50.,10."),
         )  # fmt: skip
         with tempfile.TemporaryDirectory() as folder:
             for name, made, wanted, surface, radii in cases:
@@ -434,7 +437,7 @@ class Revolved(WithSolids):
             oval = Guide("u1", "oval", "through", (), (), ("closed",), points)
             box = rectangle_corners(Drawing("g1", "wall", plane="zx"), Spot(-10.0, 30.0), Spot(0.0, 40.0))
             made = shaping.revolve(Design("tub", drawings=(box,), guides=(oval,)), "g1", "z")
-            made = replace(made, loft=replace(made.loft, carrier=replace(made.loft.carrier, rim="u1")))
+            made = changed(made, carrier=replace(made.bodies[0].loft.carrier, rim="u1"))
             quick = rebuild(decode(encode(made)))
             self.assertEqual(quick.findings, ())
             self.assertAlmostEqual(volume(quick) / (math.pi * 2400.0 * 10.0 * (1.0 - 9.0 / 16.0)), 1.0, delta=1e-5)
@@ -442,7 +445,8 @@ class Revolved(WithSolids):
             self.assertTrue(sound)
             self.assertAlmostEqual(built / volume(quick), 1.0, delta=1e-6)
             assert quick.shape is not None and quick.shape.field.rim is not None
-            along = rebuild(shaping.along_the_rim(made, quick.shape.field.rim))
+            beside = shaping.along_the_rim(made, "body", quick.shape.field.rim)
+            along = rebuild(beside, beside.bodies[-1].id)
             self.assertEqual(along.findings, ())
             axis = Axis(np.zeros(3), np.array([0.0, 0.0, 1.0]))
             below = SpaceCurve(lambda t, rim=quick.guides["u1"]: rim.at(t) - [0.0, 0.0, 1.0], True)  # type: ignore[misc]
@@ -452,22 +456,22 @@ class Revolved(WithSolids):
             rows = {title: (a, b) for title, a, b, _ in compare(quick, along).figures}
             self.assertEqual(rows["Volume"], (volume(quick), volume(along)))
             self.assertLess(rows["Volume"][1], rows["Volume"][0])
-        lost = replace(made, loft=replace(made.loft, carrier=replace(made.loft.carrier, rim="g1")))
+        lost = changed(made, carrier=replace(made.bodies[0].loft.carrier, rim="g1"))
         self.assertIn("once round the axis", rebuild(lost).findings[0].text)
 
     def test_what_cannot_be_turned(self) -> None:
         """A profile across its axis by how much; an axis beside the plane or leaning out of it; no axis that will do."""
         start = self.drawn()
         made = shaping.revolve(start, "g1")
-        crossing = replace(made, stations=(replace(made.stations[0], offset_y=-25.0),))
+        crossing = changed(made, stations=(replace(made.bodies[0].stations[0], offset_y=-25.0),))
         self.assertIn("crosses the axis it is turned about, by up to 5 mm", rebuild(crossing).findings[0].text)
         for section, shift, words in (
             (Polygon(4), -20.0, "touches the axis in a point alone"),
             (Circle(), -20.0, "touches the axis in a point alone"),
             (Rounded(1.0, 0.1), -19.95, "a sliver of 0.05 mm"),
         ):
-            near = body(section, carrier=Carrying("axis", "z", 50.0), span=Span(whole=True))
-            near = replace(near, stations=(replace(near.stations[0], offset_x=shift),))
+            near = shaped(section, carrier=Carrying("axis", "z", 50.0), span=Span(whole=True))
+            near = changed(near, stations=(replace(near.bodies[0].stations[0], offset_x=shift),))
             self.assertIn(words, rebuild(near).findings[0].text)
         with self.assertRaisesRegex(DesignError, "leans out of it by 90°"):
             shaping.revolve(start, "g1", "y")
@@ -477,8 +481,8 @@ class Revolved(WithSolids):
     def test_random_parts_of_rings(self, radius: float, angle: float, kind: str) -> None:
         """Parts of rings of random size and angle: the solid's volume is Pappus's."""
         section = Polygon(5) if kind == "polygon" else Rounded(0.7, 0.2)
-        made = body(section, carrier=Carrying("axis", "y", 40.0 + radius), span=Span(on=angle))
-        made = replace(made, stations=(replace(made.stations[0], chord=radius),))
+        made = shaped(section, carrier=Carrying("axis", "y", 40.0 + radius), span=Span(on=angle))
+        made = changed(made, stations=(replace(made.bodies[0].stations[0], chord=radius),))
         quick = rebuild(made)
         assert quick.shape is not None and quick.full is not None
         built, sound = self.solid(made)

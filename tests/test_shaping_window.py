@@ -10,10 +10,9 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QCheckBox
 
-from isotomon.app.after_form import change_step
 from isotomon.app.along_form import AlongForm
 from isotomon.app.gauges import GaugeForm
-from isotomon.design.body import Loft
+from isotomon.design.bodies import change_step
 from isotomon.design.drawing import Drawing
 from isotomon.design.file import encode
 from isotomon.design.guides import Guide
@@ -24,6 +23,7 @@ from isotomon.design.steps import Move, Resize, Ring, Row
 from isotomon.inspect.looks import ground_of
 from isotomon.profile.shapes import Spot, rectangle_corners
 from isotomon.samples import sample
+from tests.helpers import body
 from tests.test_guiding import GuidingWindow
 from tests.test_window import CTRL, LEFT
 
@@ -59,25 +59,25 @@ class Shaping(GuidingWindow):
         w.desk.select(("g1",))
         self.keys("Ctrl+Shift+X")
         self.settle()
-        self.assertEqual(w.desk.selection, (self.design.loft.id,))
+        self.assertEqual(w.desk.selection, (self.body.id,))
         self.assertAlmostEqual(self.volume(), 120.0 * 12.0, delta=1e-6)
         start = w.board.handle_of("reach on").toPoint()
-        middle = w.board.handle_of(self.design.stations[0].id).toPoint()
+        middle = w.board.handle_of(self.body.stations[0].id).toPoint()
         self.drag(w.board, start, start + (middle - start) / 2)
         self.settle()
-        shorter = self.design.loft.span.on
+        shorter = self.body.loft.span.on
         self.assertTrue(4.0 < shorter < 8.0, shorter)
         self.assertAlmostEqual(self.volume(), 120.0 * shorter, delta=1e-6)
         grip = w.view._grips["reach on"]
         normal = w.desk.quick.shape.sections.normal[-1]
         self.drag(w.view, self.pixel(grip), self.pixel(grip + 8.0 * normal))
         self.settle()
-        self.assertAlmostEqual(self.design.loft.span.on, shorter + 8.0, delta=0.6)
+        self.assertAlmostEqual(self.body.loft.span.on, shorter + 8.0, delta=0.6)
         self.run_command("after-move")
-        grip = w.view._grips["step 0 z"]
+        grip = w.view._grips[f"step {self.body.steps[0].id} z"]
         self.drag(w.view, self.pixel(grip), self.pixel(grip + np.array([0.0, 0.0, 5.0])))
         self.settle()
-        self.assertAlmostEqual(self.design.loft.after[0].z, 5.0, delta=0.6)
+        self.assertAlmostEqual(self.body.steps[0].z, 5.0, delta=0.6)
         self.type(w.details.fields["on"].edit, "50 mm")
         self.settle()
         QTest.mouseClick(w.details.findChild(AlongForm).more, LEFT)
@@ -87,12 +87,12 @@ class Shaping(GuidingWindow):
         self.assertAlmostEqual(float(w.desk.quick.shape.curves.turn[-1]), math.pi / 2.0, delta=1e-9)
         self.type(w.details.fields["width"].edit, "no number")
         self.assertTrue(w.details.fields["width"].wrong.isVisible())
-        self.assertEqual(self.design.loft.along.width, 1.0)
+        self.assertEqual(self.body.loft.along.width, 1.0)
         self.run_command("both-ways")
-        self.assertEqual((self.design.loft.span.on, self.design.loft.span.back), (25.0, 25.0))
+        self.assertEqual((self.body.loft.span.on, self.body.loft.span.back), (25.0, 25.0))
         while encode(self.design) != before:
             self.keys("Ctrl+Z")
-        self.assertEqual(self.design.stations, ())
+        self.assertEqual(self.body.stations, ())
 
     def test_swept_revolved_copied_and_set_aside(self) -> None:
         """A drawing is swept along the helix and held otherwise; revolved about an axis by a part of a turn; copied round it; the
@@ -101,34 +101,34 @@ class Shaping(GuidingWindow):
         w.desk.select(("g1", "u1"))
         self.keys("Ctrl+Shift+W")
         self.settle()
-        self.assertEqual(self.design.loft.carrier.hold, "axis")
+        self.assertEqual(self.body.loft.carrier.hold, "axis")
         upright = self.volume()
         self.pick("Held", "least")
-        self.assertEqual(self.design.loft.carrier.hold, "least")
+        self.assertEqual(self.body.loft.carrier.hold, "least")
         self.assertGreater(self.volume(), upright)
         w.desk.select(("g1",))
         self.keys("Ctrl+Shift+V")
         self.settle()
-        self.assertEqual(len(self.design.parts), 2)
+        self.assertEqual(len(self.design.bodies), 2)
         self.assertAlmostEqual(self.volume() / (2.0 * math.pi * 25.0 * 120.0), 1.0, delta=1e-8)
         whole = next(b for b in w.details.findChildren(QCheckBox) if b.text() == "Once round" and b.isVisible())
         QTest.mouseClick(whole, LEFT, pos=QPoint(8, whole.height() // 2))
-        self.assertFalse(self.design.loft.span.whole)
+        self.assertFalse(self.body.loft.span.whole)
         self.type(w.details.fields["on"].edit, "30")
         self.settle()
         self.assertAlmostEqual(self.volume() / (2.0 * math.pi * 25.0 * 120.0), 1.0 / 12.0, delta=1e-8)
         self.pick("Material", "Steel")
-        self.assertEqual((self.design.loft.material, self.design.loft.density), ("Steel", 7850.0))
+        self.assertEqual((self.body.material, self.body.density), ("Steel", 7850.0))
         self.type(w.details.fields["density"].edit, "7800")
-        self.assertEqual((self.design.loft.material, self.design.loft.density), ("", 7800.0))
+        self.assertEqual((self.body.material, self.body.density), ("", 7800.0))
         self.run_command("after-ring")
         self.assertEqual(len(w.desk.quick.placed), 3)
         self.run_command("aside")
-        self.assertTrue(self.design.loft.aside)
+        self.assertTrue(self.body.aside)
         self.run_command("take-up")
-        self.assertFalse(self.design.loft.aside)
-        self.wait(lambda: self.design.loft.id in w.desk.finished and not w.desk.building, "the solids", 60)
-        built = w.desk.finished[self.design.loft.id]
+        self.assertFalse(self.body.aside)
+        self.wait(lambda: self.body.id in w.desk.finished and not w.desk.building, "the solids", 60)
+        built = w.desk.finished[self.body.id]
         self.assertEqual((built.pieces, built.valid, built.watertight), (3, True, True))
 
     def test_moves_sizes_and_copies_by_their_handles(self) -> None:
@@ -137,13 +137,17 @@ class Shaping(GuidingWindow):
         w = self.window
         post = (Station("s1", "foot", 0.0, Polygon(4), 20.0, offset_x=60.0), Station("s2", "head", 40.0, Polygon(4), 20.0, offset_x=60.0))  # fmt: skip
         steps = (Move(), Resize(), Ring("z", 3, 0.5, "step"), Row("z", 3, 200.0, "total"))
-        self.on(Design("post", stations=post, loft=Loft("body", "post", after=steps)))
+        self.on(Design("post", bodies=(body("body", "post", steps=steps, stations=post),)))
         w.desk.select(("body",))
         self.settle()
         before = encode(self.design)
-        wanted = {f"step 0 {f}" for f in ("x", "y", "z", "turn")} | {f"step 1 size-{f}" for f in ("x", "y", "z", "all")}
+        move, size, ring, row = (step.id for step in self.body.steps)
+        wanted = {f"step {move} {f}" for f in ("x", "y", "z", "turn")} | {
+            f"step {size} size-{f}" for f in ("x", "y", "z", "all")
+        }
         self.assertEqual(
-            {k for k in w.view._grips if k.startswith("step")}, wanted | {"step 2 angle", "step 3 distance"}
+            {k for k in w.view._grips if k.startswith("step")},
+            wanted | {f"step {ring} angle", f"step {row} distance"},
         )
 
         def pull(kind: str, to: np.ndarray) -> None:
@@ -156,25 +160,25 @@ class Shaping(GuidingWindow):
             return np.array([c * place[0] - s * place[1], s * place[0] + c * place[1], place[2]])
 
         w.view.look_from("front")
-        pull("step 0 turn", round_z(w.view._grips["step 0 turn"], 0.6))
-        self.assertAlmostEqual(self.design.loft.after[0].turn, 0.6, delta=0.05)
-        pull("step 2 angle", round_z(w.view._grips["step 2 angle"], 0.4))
-        self.assertAlmostEqual(self.design.loft.after[2].angle, 0.9, delta=0.05)
+        pull(f"step {self.body.steps[0].id} turn", round_z(w.view._grips[f"step {self.body.steps[0].id} turn"], 0.6))
+        self.assertAlmostEqual(self.body.steps[0].turn, 0.6, delta=0.05)
+        pull(f"step {self.body.steps[2].id} angle", round_z(w.view._grips[f"step {self.body.steps[2].id} angle"], 0.4))
+        self.assertAlmostEqual(self.body.steps[2].angle, 0.9, delta=0.05)
         w.view.look_from("plan")
-        high = w.view._grips["step 1 size-z"]
-        pull("step 1 size-z", high * np.array([1.0, 1.0, 1.5]))
-        self.assertAlmostEqual(self.design.loft.after[1].z, 1.5, delta=0.05)
-        far = w.view._grips["step 1 size-all"]
-        pull("step 1 size-all", far * 1.2)
-        sizes = self.design.loft.after[1]
+        high = w.view._grips[f"step {self.body.steps[1].id} size-z"]
+        pull(f"step {self.body.steps[1].id} size-z", high * np.array([1.0, 1.0, 1.5]))
+        self.assertAlmostEqual(self.body.steps[1].z, 1.5, delta=0.05)
+        far = w.view._grips[f"step {self.body.steps[1].id} size-all"]
+        pull(f"step {self.body.steps[1].id} size-all", far * 1.2)
+        sizes = self.body.steps[1]
         self.assertAlmostEqual(sizes.x, 1.2, delta=0.05)
         self.assertAlmostEqual(sizes.z / sizes.x, 1.5, delta=0.05)
-        last = w.view._grips["step 3 distance"]
-        pull("step 3 distance", last + np.array([0.0, 0.0, 30.0]))
-        self.assertAlmostEqual(self.design.loft.after[3].distance, 230.0, delta=4.0)
-        w.desk.do("by a formula", lambda d: change_step(d, 0, turn="45 deg"))
+        last = w.view._grips[f"step {self.body.steps[3].id} distance"]
+        pull(f"step {self.body.steps[3].id} distance", last + np.array([0.0, 0.0, 30.0]))
+        self.assertAlmostEqual(self.body.steps[3].distance, 230.0, delta=4.0)
+        w.desk.do("by a formula", lambda d: change_step(d, self.body.steps[0].id, turn="45 deg"))
         self.settle()
-        self.assertNotIn("step 0 turn", w.view._grips)
+        self.assertNotIn(f"step {self.body.steps[0].id} turn", w.view._grips)
         for _ in range(6):
             self.keys("Ctrl+Z")
         self.assertEqual(encode(self.design), before)
@@ -184,7 +188,7 @@ class Shaping(GuidingWindow):
         two edges a run is joined; a click without it chooses the body again."""
         w = self.window
         block = tuple(Station(f"s{k}", f"s{k}", 80.0 * k, Polygon(4), 60.0, 0.4) for k in (0, 1))
-        self.on(Design("block", stations=block, loft=Loft("body", "block")))
+        self.on(Design("block", bodies=(body("body", "block", stations=block),)))
         self.settle()
         quick = w.desk.quick
         ground = ground_of(quick)
@@ -234,7 +238,7 @@ class Shaping(GuidingWindow):
         self.settle()
         self.assertEqual(len(self.design.gauges), 1)
         self.run_command("copy-body")
-        other = self.design.rest[0].loft
+        other = w.desk.others[0]
         w.checks.compare_with(other.id, other.name)
         self.wait(lambda: w.checks.seen is not None and bool(w.checks.seen.rows), "the comparison", 30)
         rows = {title: (a, b) for title, a, b in w.checks.seen.rows}

@@ -13,7 +13,6 @@ from isotomon.design import bodies
 from isotomon.design import loft_edits as e
 from isotomon.design.draw_edits import Pen
 from isotomon.design.drawing import Drawing
-from isotomon.design.edits import replace
 from isotomon.design.file import decode, encode
 from isotomon.design.guides import End, Guide, GuidePoint
 from isotomon.design.law import Law, LawPoint
@@ -25,7 +24,7 @@ from isotomon.errors import SolidError
 from isotomon.inspect.quick import rebuild
 from isotomon.solids.checked import checked
 from isotomon.solids.deliver import build
-from tests.helpers import WithWorker
+from tests.helpers import WithWorker, body, changed
 
 
 def chain(key: str, *points: tuple[float, float]) -> Drawing:
@@ -49,7 +48,7 @@ def skin(*drawings: Drawing, turn: float = 0.0) -> Design:
     stations = tuple(
         Station(f"s{k}", f"st{k}", 100.0 * k, Drawn(d.id), None, set_angle=turn * k) for k, d in enumerate(drawings)
     )
-    return Design("skin", drawings=tuple(dict.fromkeys(drawings)), stations=stations)
+    return Design("skin", drawings=tuple(dict.fromkeys(drawings)), bodies=(body(stations=stations),))
 
 
 def said(design: Design) -> str:
@@ -104,9 +103,10 @@ class Skins(WithWorker):
             points.insert(1, GuidePoint("s0/" + part, x=6.0 * way, y=0.0, z=50.0))
             made = e.add_rail(
                 e.add_guide(made, Guide(f"u{k}", f"edge {k}", "through", choices=("open",), points=tuple(points))),
+                "body",
                 f"u{k}",
             )
-        made = e.add_tie(made, tuple(End(f"s{i}", 0.4) for i in range(3)))
+        made = e.add_tie(made, "body", tuple(End(f"s{i}", 0.4) for i in range(3)))
         quick = rebuild(made)
         assert quick.shape is not None and quick.full is not None, quick.findings
         self.assertEqual([f for f in quick.findings if f.severity == "error"], [])
@@ -115,21 +115,21 @@ class Skins(WithWorker):
         )
         self.assertAlmostEqual(float(ends[1, 0] - ends[0, 0]), 72.0, places=6)
         self.assertTrue(build(quick, self.supervisor).valid)
-        pointed = add_station(made, Station("tip", "tip", 240.0, Apex(), 0.0))
-        pointed = replace(pointed, loft=replace(pointed.loft, rails=()))
-        quick = rebuild(e.change_ending(pointed, "first", how="leaning", angle=0.3))
+        pointed = add_station(made, "body", Station("tip", "tip", 240.0, Apex(), 0.0))
+        pointed = changed(pointed, rails=())
+        quick = rebuild(bodies.change_ending(pointed, "body", "first", how="leaning", angle=0.3))
         assert quick.shape is not None, quick.findings
         self.assertTrue(build(quick, self.supervisor).valid)
 
     def test_what_does_not_go_is_said(self) -> None:
         """Open with closed, an area law, a skin among bodies combined: each in words, and nothing is lost."""
         made = skin(bow("g1", 30.0), bow("g1", 30.0))
-        mixed = add_station(made, Station("s9", "round", 200.0, Circle(), 60.0))
+        mixed = add_station(made, "body", Station("s9", "round", 200.0, Circle(), 60.0))
         self.assertIn("mixture of open and closed profiles", said(mixed))
         law = Law("l1", "area", "area", 0.01, points=(LawPoint(100.0, "s0"),))
-        self.assertIn("an open section has no area", said(replace(made, laws=(law,))))
+        self.assertIn("an open section has no area", said(changed(made, laws=(law,))))
         stations = tuple(Station(f"t{k}", f"block {k}", 100.0 * k, Circle(), 20.0) for k in range(2))
-        other = bodies.combine(bodies.add_body(made, "block", stations), "cut")
+        other = bodies.combine(bodies.add_body(made, "block", stations), "body", "cut")
         with self.assertRaisesRegex(SolidError, "is a skin, which bounds nothing"):
             build(rebuild(other), self.supervisor)
 

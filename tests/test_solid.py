@@ -17,7 +17,7 @@ from pathlib import Path
 import msgspec
 import numpy as np
 
-from isotomon.design import edits
+from isotomon.design import station_edits
 from isotomon.design.section import Naca4
 from isotomon.errors import FileError, SolidError
 from isotomon.inspect.check import check_json, exit_code
@@ -125,7 +125,7 @@ class Bodies(WithWorker):
             base = design(rows, ruled=case % 4 == 3)
             for i in range(count):
                 tilt = float(rng.uniform(-0.25, 0.25)) if case % 4 != 3 else 0.0
-                base = edits.change_station(base, f"s{i}", offset_x=float(rng.uniform(-8, 8)), tilt_x=tilt)
+                base = station_edits.change_station(base, f"s{i}", offset_x=float(rng.uniform(-8, 8)), tilt_x=tilt)
             quick = rebuild(base)
             with self.subTest(rows=rows):
                 assert quick.shape is not None, quick.findings
@@ -152,7 +152,7 @@ class Bodies(WithWorker):
                 text = path.read_text()
                 self.assertIn("AUTOMOTIVE_DESIGN", text)
                 self.assertIn("SI_UNIT(.MILLI.,.METRE.)", text)
-                self.assertIn(f"'{quick.design.loft.name}'", text)
+                self.assertIn(f"'{quick.body.name}'", text)
                 self.assertEqual(text.count("MANIFOLD_SOLID_BREP("), 1)
                 assert quick.full is not None
                 self.assertAlmostEqual(volume_read(path) / quick.full.body.volume, 1.0, delta=1e-4)
@@ -188,7 +188,9 @@ class Bodies(WithWorker):
 
     def test_the_check_says_the_same_in_json(self) -> None:
         """Figures, null for what is undefined, exit codes, and a folded body that is not called valid."""
-        result = checked(rebuild(edits.change_station(sample("reach-blade"), "s6", chord=202.0)), self.supervisor)
+        result = checked(
+            rebuild(station_edits.change_station(sample("reach-blade"), "s6", chord=202.0)), self.supervisor
+        )
         self.assertEqual((result["ok"], exit_code(result)), (False, 1))
         self.assertIsNone(result["stations"][0]["set_angle_deg"])
         self.assertGreaterEqual(len(result["along"]), 101)

@@ -39,7 +39,7 @@ class Meaning(unittest.TestCase):
         cm = "station;position_cm;section;chord_in;set_angle_turn\na;0;circle;1;0\nb;20;circle;2;0.25\n"
         for text in (cm, cm.replace(";", "\t")):
             design = table_design(text, "t", "t", Path("."))
-            self.assertEqual([(s.position, s.chord) for s in design.stations], [(0.0, 25.4), (200.0, 50.8)])
+            self.assertEqual([(s.position, s.chord) for s in design.bodies[0].stations], [(0.0, 25.4), (200.0, 50.8)])
             self.assertEqual(design.unit, "cm")
 
     def test_targets_become_laws_judged_at_the_stations(self) -> None:

@@ -6,7 +6,7 @@ import unittest
 
 import numpy as np
 
-from isotomon.design.drawing import Part
+from isotomon.design import bodies
 from isotomon.design.edits import replace
 from isotomon.design.steps import Row
 from isotomon.inspect.check import check_table, exit_code
@@ -14,7 +14,7 @@ from isotomon.inspect.quick import rebuild
 from isotomon.kernel.volumes import Lump, contains, doubt, shared
 from isotomon.samples import sample
 from isotomon.solids.checked import checked
-from tests.helpers import WithWorker, design
+from tests.helpers import WithWorker, body, changed, design
 
 
 def block(low: tuple[float, float, float], high: tuple[float, float, float]) -> Lump:
@@ -62,11 +62,10 @@ class Findings(WithWorker):
         base = design(square)
         side = 40.0 / np.sqrt(2.0)
         beside = design(square, offset_x=side, offset_y=side)
-        tool = Part(
-            loft=replace(beside.loft, id="b2", name="beside", makes="add", onto=("body",)),
-            stations=tuple(replace(s, id=f"t{k}") for k, s in enumerate(beside.stations)),
-        )
-        result = checked(rebuild(replace(base, rest=(tool,))), self.supervisor)
+        stations = tuple(replace(s, id=f"t{k}") for k, s in enumerate(beside.bodies[0].stations))
+        tool = body("b2", "beside", stations)
+        both = bodies.combine(replace(base, bodies=(*base.bodies, tool)), "b2", "add")
+        result = checked(rebuild(both), self.supervisor)
         self.assertEqual(exit_code(result), 2)
         self.assertRegex(" ".join(f["text"] for f in result["findings"]), "not watertight|not valid")
         self.assertNotIn("All in band", check_table(result))
@@ -77,7 +76,7 @@ class Findings(WithWorker):
         side = 40.0 / np.sqrt(2.0)
         made = design(square)
         row = Row(along="x", count=3, distance=side / 2.0)
-        made = replace(made, loft=replace(made.loft, after=(row,)))
+        made = changed(made, steps=(row,))
         result = checked(rebuild(made), self.supervisor)
         told = next(f["text"] for f in result["findings"] if "overlap" in f["text"])
         united = float(told.split("they have ")[1].split(";")[0].replace(",", ""))

@@ -22,12 +22,11 @@ from PySide6.QtWidgets import QApplication, QFileDialog, QLineEdit, QMenu, QMess
 from isotomon.app.engine import Engine
 from isotomon.app.main import make_window, scratch_settings, solid_ready, wait_for
 from isotomon.app.window import Window
-from isotomon.design.edits import replace
 from isotomon.design.file import encode, load
 from isotomon.kernel.protocol import Built, Failed
 from isotomon.samples import sample
 from isotomon.solids.supervisor import Supervisor
-from tests.helpers import shared_supervisor
+from tests.helpers import changed, shared_supervisor
 from tests.test_solid import grandchildren
 
 TABLE = """station,position_mm,section,chord_mm,set_angle_deg,target_area_mm2,band_percent
@@ -81,7 +80,12 @@ class WithWindow(unittest.TestCase):
         """Until the newest design is shown at rest."""
         desk = self.window.desk
         self.wait(
-            lambda: desk.quick is not None and desk.quick.full is not None and desk.quick.design == desk.design,
+            lambda: (
+                desk.quick is not None
+                and desk.quick.full is not None
+                and desk.quick.design == desk.design
+                and desk.quick.body.id == desk.hand
+            ),
             "the rebuild",
         )
 
@@ -97,7 +101,7 @@ class WithWindow(unittest.TestCase):
 
     def choose(self, name: str) -> str:
         """Click a station's handle on the Board."""
-        key = next(s.id for s in self.design.stations if s.name == name)
+        key = next(s.id for s in self.body.stations if s.name == name)
         QTest.mouseClick(
             self.window.board, LEFT, Qt.KeyboardModifier.NoModifier, self.window.board.handle_of(key).toPoint()
         )
@@ -127,9 +131,14 @@ class WithWindow(unittest.TestCase):
         """The design as it is."""
         return self.window.desk.design
 
+    @property
+    def body(self):
+        """The body in hand."""
+        return self.window.desk.held
+
     def station(self, name: str):
         """A station by name."""
-        return next(s for s in self.design.stations if s.name == name)
+        return next(s for s in self.body.stations if s.name == name)
 
 
 class TheWholeJob(WithWindow):
@@ -174,7 +183,7 @@ class TheWholeJob(WithWindow):
         QTest.mouseClick(board, LEFT, Qt.KeyboardModifier.NoModifier, plus)
         self.settle()
         history.append(encode(self.design))
-        self.assertEqual(len(self.design.stations), 5)
+        self.assertEqual(len(self.body.stations), 5)
         after = w.desk.quick.shape
         v = before.v
         gap = abs(before.field.sections(v).control - after.field.sections(v).control).max()
@@ -192,7 +201,7 @@ class TheWholeJob(WithWindow):
         self.assertEqual(encode(load(path)), history[-1])
         self.assertFalse(w.desk.session.dirty)
         self.keys("Ctrl+N")
-        self.assertEqual(len(self.design.stations), 2)
+        self.assertEqual(len(self.body.stations), 2)
         self.keys("Ctrl+O", answer=path)
         self.settle()
         self.assertEqual(encode(self.design), history[-1])
@@ -341,23 +350,23 @@ class Editing(WithWindow):
         QTest.keyClicks(w.finder.query, "turn law")
         QTest.keyClick(w.finder.query, Qt.Key.Key_Return)
         self.settle()
-        self.assertEqual(self.design.laws[-1].quality, "turn")
-        self.assertEqual(w.desk.selection, (self.design.laws[-1].id,))
+        self.assertEqual(self.body.laws[-1].quality, "turn")
+        self.assertEqual(w.desk.selection, (self.body.laws[-1].id,))
         form_band = next(e for e in w.details.findChildren(QLineEdit) if "percentage" in e.toolTip())
         self.type(form_band, "0.25")
-        self.assertAlmostEqual(self.design.laws[-1].band, 0.004363323129985824)
+        self.assertAlmostEqual(self.body.laws[-1].band, 0.004363323129985824)
         self.keys("Ctrl+Shift+T")
         self.settle()
-        self.assertEqual(len(self.design.stations), 5)
+        self.assertEqual(len(self.body.stations), 5)
         self.assertEqual(w.desk.quick.resolved.stations[-1].position, 400.0)
         w.board.setFocus()
         self.keys("Del", widget=w.board)
-        self.assertEqual(len(self.design.stations), 4)
+        self.assertEqual(len(self.body.stations), 4)
         self.keys("F8")
         self.assertTrue(w.finding_list.isVisible())
         self.keys("Ctrl+F8")
         self.assertIn("station tip", w.message.text())
-        w.desk.do("drop the laws", lambda d: replace(d, laws=()))
+        w.desk.do("drop the laws", lambda d: changed(d, laws=()))
         self.settle()
         self.assertEqual(w.message.text(), "")
 
@@ -375,7 +384,7 @@ class Editing(WithWindow):
         view.setFocus()
         self.keys("2", widget=view)
         self.assertEqual(tuple(view.camera.ahead), (1.0, 0.0, 0.0))
-        key = next(s.id for s in self.design.stations if s.name == "far")
+        key = next(s.id for s in self.body.stations if s.name == "far")
         line = view.camera.project(view._outlines[key], view.width(), view.height())
         spot = QPoint(*(round(float(c)) for c in line[len(line) // 3]))
         QTest.mouseMove(view, spot)
@@ -475,7 +484,7 @@ class Survival(WithWindow):
         self.choose("mid")
         self.type(w.details.fields["chord"].edit, "111")
         kept = list((self.folder / "recovery").glob("*.isotomon"))
-        self.assertEqual(json.loads(kept[0].read_bytes())["stations"][1]["chord"], 111.0)
+        self.assertEqual(json.loads(kept[0].read_bytes())["bodies"][0]["stations"][1]["chord"], 111.0)
         asked: list[str] = []
         with mock.patch.object(QMessageBox, "exec", lambda box: asked.append(box.text())):
             self.assertFalse(w.files.may_leave())
@@ -499,6 +508,6 @@ class Survival(WithWindow):
         }
         QTest.mouseClick(cards["Recover unsaved work on reach-blade"], LEFT)
         self.settle()
-        self.assertEqual(len(self.design.stations), 12)
+        self.assertEqual(len(self.body.stations), 12)
         self.assertTrue(w.desk.session.dirty)
         self.assertFalse(left.exists())

@@ -18,7 +18,7 @@ from isotomon.app.commands import COMMANDS, MENUS, STAGES
 from isotomon.app.finder import HELP, matches
 from isotomon.app.law_form import LawForm
 from isotomon.app.theme import ASSETS, SLATE, VELLUM, station_colour
-from isotomon.design import edits
+from isotomon.design import station_edits
 from isotomon.design.file import encode, save
 from isotomon.samples import sample
 from tests.test_window import CTRL, LEFT, WithWindow
@@ -106,7 +106,7 @@ class OnTheBoard(WithWindow):
         self.assertEqual((field.edit.text(), field.edit.placeholderText()), ("", "differ"))
         self.type(field.edit, "85")
         self.settle()
-        self.assertEqual([s.chord for s in self.design.stations], [60.0, 85.0, 85.0, 85.0])
+        self.assertEqual([s.chord for s in self.body.stations], [60.0, 85.0, 85.0, 85.0])
         self.keys("Ctrl+Z")
         self.assertEqual(encode(self.design), before)
 
@@ -122,7 +122,7 @@ class OnTheBoard(WithWindow):
         action.trigger()
         menu.close()
         self.settle()
-        new = self.design.stations[-1]
+        new = self.body.stations[-1]
         self.assertAlmostEqual(new.position, 150.0, delta=0.6)
         self.assertEqual((new.rank, w.desk.selection), (1, (new.id,)))
         QApplication.processEvents()
@@ -154,7 +154,7 @@ class OtherParts(WithWindow):
         self.assertEqual(row.text(1), "17.71 cm² · 20°")
         QTest.mouseClick(w.ledger.viewport(), LEFT, NONE, w.ledger.visualItemRect(row).center())
         self.assertEqual(w.desk.selection, ("s2",))
-        w.desk.do("chord", lambda d: edits.change_station(d, "s2", chord=127.5))
+        w.desk.do("chord", lambda d: station_edits.change_station(d, "s2", chord=127.5))
         self.settle()
         self.assertEqual((row.text(0), row.text(1)), ("mid", "19.99 cm² · 20°"))
 
@@ -188,25 +188,25 @@ class OtherParts(WithWindow):
         form = w.details.findChild(LawForm)
         form.points.item(2, 1).setText("")
         self.settle()
-        self.assertEqual(len(self.design.laws[0].points), 2)
+        self.assertEqual(len(self.body.laws[0].points), 2)
         form = w.details.findChild(LawForm)
         self.type(form.band, "nonsense %")
         self.assertFalse(form.wrong.isHidden())
         self.type(form.band, "25 %")
-        self.assertEqual((self.design.laws[0].band, self.design.laws[0].relative), (0.25, True))
+        self.assertEqual((self.body.laws[0].band, self.body.laws[0].relative), (0.25, True))
         form.judged.setCurrentIndex(1)
         form.judged.activated.emit(1)
         self.settle()
-        self.assertEqual(self.design.laws[0].judged, "along")
+        self.assertEqual(self.body.laws[0].judged, "along")
         form.way.activated.emit(1)
         self.settle()
         form = w.details.findChild(LawForm)
         self.type(form.formula, "2827 mm * 1 mm * (1 - fraction) + 400 mm * 1 mm * fraction")
         self.settle()
-        self.assertIn("fraction", self.design.laws[0].formula)
+        self.assertIn("fraction", self.body.laws[0].formula)
         self.type(form.formula, "2 *")
         self.assertIn("not a number or a formula", form.wrong.text())
-        while len(self.design.laws[0].points) != 3:
+        while len(self.body.laws[0].points) != 3:
             self.assertIsNotNone(w.desk.session.undo_title)
             w.board.setFocus()
             self.keys("Ctrl+Z")
@@ -221,7 +221,7 @@ class OtherParts(WithWindow):
         boxes["Between"].setCurrentIndex(1)
         boxes["Between"].activated.emit(1)
         self.settle()
-        self.assertTrue(self.design.loft.ruled)
+        self.assertTrue(self.body.loft.ruled)
         self.type(w.details.fields["density"].edit, "1000")
         self.settle()
         text = "".join(label.text() for label in w.details.findChildren(QLabel))
@@ -245,7 +245,7 @@ class OtherParts(WithWindow):
         data.setUrls([QUrl.fromLocalFile(str(path))])
         w.dropEvent(QDropEvent(QPointF(300, 300), Qt.DropAction.CopyAction, data, LEFT, NONE))
         self.settle()
-        self.assertEqual(len(self.design.stations), 12)
+        self.assertEqual(len(self.body.stations), 12)
         self.assertEqual(w.windowTitle(), "dropped.isotomon – Isotomon")
         w.view.setFocus()
         for look in ("see-through", "lines", "shaded"):
@@ -268,19 +268,19 @@ class OtherParts(WithWindow):
         self.choose("far")
         line = next(e for e in w.details.findChildren(QLineEdit) if e.accessibleName() == "Name")
         self.type(line, "outer")
-        self.assertEqual(self.design.stations[2].name, "outer")
+        self.assertEqual(self.body.stations[2].name, "outer")
         self.assertEqual(w.desk.session.undo_title, "rename the station")
         self.type(line, "  ")
-        self.assertEqual(self.design.stations[2].name, "station")
+        self.assertEqual(self.body.stations[2].name, "station")
         self.keys("Ctrl+Z")
         self.keys("Ctrl+Z")
-        self.assertEqual(self.design.stations[2].name, "far")
+        self.assertEqual(self.body.stations[2].name, "far")
         # A name that is still being typed when its station goes, goes with it.
         line = next(e for e in w.details.findChildren(QLineEdit) if e.accessibleName() == "Name")
         line.setFocus()
         QTest.keyClicks(line, "th")
         with mock.patch.object(sys, "excepthook") as told:
-            w.desk.do("take it out", lambda d: edits.remove_stations(d, (d.stations[2].id,)))
+            w.desk.do("take it out", lambda d: station_edits.remove_stations(d, (d.bodies[0].stations[2].id,)))
             line.editingFinished.emit()
             QApplication.processEvents()
         told.assert_not_called()

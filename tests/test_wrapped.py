@@ -8,7 +8,7 @@ import unittest
 import numpy as np
 
 from isotomon.author.insert import insert_station
-from isotomon.design import edits
+from isotomon.design import bodies, edits, station_edits
 from isotomon.design.datums import Datum
 from isotomon.design.records import Design
 from isotomon.design.section import Circle, Naca4, Polygon, Rounded, Section
@@ -16,6 +16,7 @@ from isotomon.design.station import Station
 from isotomon.evaluate.settle import stand_and_check
 from isotomon.inspect.quick import rebuild
 from isotomon.inspect.results import Quick
+from tests.helpers import body
 
 RADII = (60.0, 110.0, 170.0)
 
@@ -27,7 +28,7 @@ def fan(section: Section, wrapped: bool = True) -> Design:
         Station(f"s{k}", f"st{k}", r, section, c, math.radians(a), plane=f"d{k}" if wrapped else "")
         for k, (r, c, a) in enumerate(zip(RADII, (70.0, 80.0, 60.0), (50.0, 32.0, 20.0), strict=True))
     )
-    return Design("fan", datums=datums, stations=stations)
+    return Design("fan", datums=datums, bodies=(body(stations=stations),))
 
 
 def volume(quick: Quick) -> float:
@@ -75,8 +76,8 @@ class Wrapped(unittest.TestCase):
         with self.assertRaisesRegex(ValueError, "squarely"):
             stand_and_check(aside, ("s0",), "d9")
         for wrong, words in (
-            (edits.change_loft(design, ruled=True), "rulings"),
-            (edits.change_station(design, "s0", chord=400.0), "whole cylinder"),
-            (edits.change_station(edits.stand_on(design, ("s1",), ""), "s1", tilt_x=0.2), "tilted"),
+            (bodies.change_loft(design, "body", ruled=True), "rulings"),
+            (station_edits.change_station(design, "s0", chord=400.0), "whole cylinder"),
+            (station_edits.change_station(station_edits.stand_on(design, ("s1",), ""), "s1", tilt_x=0.2), "tilted"),
         ):
             self.assertTrue(any(words in f.text for f in rebuild(wrong).findings), words)

@@ -17,7 +17,7 @@ from isotomon.author import shaping
 from isotomon.author.carry import carry
 from isotomon.author.insert import insert_station
 from isotomon.author.session import Session, open_session
-from isotomon.design import bodies, edits, loft_edits
+from isotomon.design import bodies, edits, loft_edits, station_edits
 from isotomon.design.base import Record
 from isotomon.design.body import Carrying
 from isotomon.design.datums import CONSTRUCTIONS, Datum
@@ -115,7 +115,7 @@ class Walker:
             raise Hit(f"{title}: the design does not come back from its file as it was")
         begun = time.thread_time()
         try:
-            quick = rebuild(design, moving=bool(self.rng.random() < 0.5))
+            quick = rebuild(design, self.one(design.bodies).id, moving=bool(self.rng.random() < 0.5))
         except Exception as error:
             raise Hit(f"rebuild after {title}: {type(error).__name__}: {error}") from error
         if time.thread_time() - begun > SLOW_SECONDS:
@@ -142,15 +142,9 @@ class Walker:
         d = self.session.design
         found = ["xy", "yz", "zx", "x", "y", "z", "origin", "", "d99", "s1/nowhere", "body/face:a~b"]
         found += [r.id for group in (d.datums, d.guides, d.drawings, d.gauges, d.numbers) for r in group]
-        for part in d.parts:
-            found += [
-                part.loft.id,
-                f"{part.loft.id}/first",
-                f"{part.loft.id}/last",
-                f"{part.loft.id}/axis",
-                f"{part.loft.id}/first rim",
-            ]
-            for s in part.stations:
+        for body in d.bodies:
+            found += [body.id, *(f"{body.id}/{part}" for part in ("first", "last", "axis", "first rim"))]
+            for s in body.stations:
                 found += [s.id, f"{s.id}/lead", f"{s.id}/trail", f"{s.id}/at:0.3", f"{s.id}/outline", f"{s.id}/centre"]
         return found
 
@@ -167,7 +161,8 @@ class Walker:
     def structured(self) -> tuple[str, Callable[[Design], Design]]:
         """An edit as the window makes them."""
         d = self.session.design
-        s, part = self.one(d.stations), self.one(d.parts)
+        body = self.one(d.bodies)
+        s, own = self.one(body.stations), body.id
         key, refs = s.id if s else "s1", self.refs()
         rng, one, number = self.rng, self.one, self.number
         kind = one(list(CONSTRUCTIONS))
@@ -185,12 +180,12 @@ class Walker:
         def station(design: Design) -> Design:
             made = Station(
                 edits.fresh_id(design, "s"),
-                f"s {len(design.stations)}",
+                f"s {len(body.stations)}",
                 number(),
                 parse_section(str(one(SECTIONS))),
                 abs(number()) + 1.0,
             )
-            return edits.add_station(design, made)
+            return station_edits.add_station(design, own, made)
 
         def drawing(design: Design) -> Design:
             empty = Drawing(
@@ -235,38 +230,41 @@ class Walker:
         ways: list[tuple[str, Callable[[Design], Design]]] = [
             ("add a station", station),
             ("insert a station", inserted),
-            ("remove stations", lambda d: edits.remove_stations(d, (key,))),
-            ("size", lambda d: edits.change_station(d, key, chord=abs(number()) + 0.5)),
-            ("angle", lambda d: edits.change_station(d, key, set_angle=float(rng.uniform(-4, 4)))),
-            ("tilt", lambda d: edits.change_station(d, key, tilt_x=float(rng.uniform(-1, 1)))),
-            ("section", lambda d: edits.put_section(d, (key,), parse_section(str(one(SECTIONS))))),
-            ("stand on", lambda d: edits.stand_on(d, (key,), str(one(refs)))),
+            ("remove stations", lambda d: station_edits.remove_stations(d, (key,))),
+            ("size", lambda d: station_edits.change_station(d, key, chord=abs(number()) + 0.5)),
+            ("angle", lambda d: station_edits.change_station(d, key, set_angle=float(rng.uniform(-4, 4)))),
+            ("tilt", lambda d: station_edits.change_station(d, key, tilt_x=float(rng.uniform(-1, 1)))),
+            ("section", lambda d: station_edits.put_section(d, (key,), parse_section(str(one(SECTIONS))))),
+            ("stand on", lambda d: station_edits.stand_on(d, (key,), str(one(refs)))),
             ("datum", lambda d: edits.add_datum(d, Datum(edits.fresh_id(d, "d"), f"datum {len(d.datums)}", kind, some(len(way.on)), tuple(number() for _ in way.fields)))),
             ("remove a datum", lambda d: edits.remove_datum(d, one(d.datums).id) if d.datums else d),
             ("drawing", drawing),
-            ("draw on a station", lambda d: edits.put_section(d, (key,), Drawn(one(d.drawings).id)) if d.drawings else d),
+            ("draw on a station", lambda d: station_edits.put_section(d, (key,), Drawn(one(d.drawings).id)) if d.drawings else d),
             ("remove a drawing", lambda d: edits.remove_drawing(d, one(d.drawings).id) if d.drawings else d),
             ("guide", guide),
             ("remove a guide", lambda d: loft_edits.remove_guide(d, one(d.guides).id) if d.guides else d),
-            ("rail", lambda d: loft_edits.add_rail(d, one(d.guides).id) if d.guides else d),
-            ("tie", lambda d: loft_edits.add_tie(d, tuple(End(x.id, float(rng.random())) for x in d.stations[:3]))),
+            ("rail", lambda d: loft_edits.add_rail(d, own, one(d.guides).id) if d.guides else d),
+            ("tie", lambda d: loft_edits.add_tie(d, own, tuple(End(x.id, float(rng.random())) for x in body.stations[:3]))),
             ("turns", lambda d: loft_edits.set_turns(d, key, int(rng.integers(-2, 3)))),
-            ("end", lambda d: loft_edits.change_ending(d, str(one(["first", "last"])), how=str(one(["free", "square", "leaning"])), strength=20.0)),
+            ("end", lambda d: bodies.change_ending(d, own, str(one(["first", "last"])), how=str(one(["free", "square", "leaning"])), strength=20.0)),
             ("number", lambda d: edits.add_number(d, Number(edits.fresh_id(d, "n"), f"num{len(d.numbers)}", number(), "length"))),
             ("remove a number", lambda d: edits.remove_number(d, one(d.numbers).id) if d.numbers else d),
             ("measure", lambda d: edits.add_gauge(d, Gauge(edits.fresh_id(d, "m"), f"measure {len(d.gauges)}", gauging, some(len(GAUGES[gauging].on)), tuple(f.default for f in GAUGES[gauging].fields), tuple(c[1][0] for c in GAUGES[gauging].choices)))),  # type: ignore[arg-type]
-            ("law", lambda d: edits.add_law(d, law)),
+            ("law", lambda d: station_edits.add_law(d, own, law)),
             ("body", lambda d: bodies.add_body(d)),
-            ("copy the body", lambda d: bodies.copy_body(d)),
-            ("remove a body", lambda d: bodies.remove_body(d, part.loft.id)),
-            ("in hand", lambda d: bodies.in_hand(d, part.loft.id)),
-            ("combine", lambda d: bodies.combine(d, str(one(["own", "add", "cut", "common"])))),
-            ("aside", lambda d: bodies.set_aside(d, (part.loft.id,), bool(rng.random() < 0.5))),
-            ("earlier", lambda d: bodies.move_body(d, part.loft.id, int(one([-1, 1])))),
-            ("step", lambda d: edits.change_loft(d, after=(*d.loft.after, one([Move(x=20.0, turn=0.3), Resize(x=1.2), Mirror(), Ring(count=3), Row(count=2)])))),
-            ("carry", lambda d: carry(d, Carrying(str(one(["straight", "path", "axis", "plane"])), str(one(refs))))),  # type: ignore[arg-type]
-            ("ring", lambda d: edits.change_loft(d, ring=not d.loft.ring)),
-            ("ruled", lambda d: edits.change_loft(d, ruled=not d.loft.ruled)),
+            ("copy the body", lambda d: bodies.copy_body(d, own)),
+            ("remove a body", lambda d: bodies.remove_body(d, own)),
+            ("combine", lambda d: bodies.combine(d, own, str(one(["own", "add", "cut", "common"])))),
+            ("aside", lambda d: bodies.set_aside(d, (own,), bool(rng.random() < 0.5))),
+            ("earlier", lambda d: bodies.move_body(d, own, int(one([-1, 1])))),
+            ("step", lambda d: bodies.add_step(d, own, one([Move(x=20.0, turn=0.3), Resize(x=1.2), Mirror(), Ring(count=3), Row(count=2)]))),
+            ("step elsewhere", lambda d: bodies.move_step(d, one(body.steps).id, int(rng.integers(0, 3))) if body.steps else d),
+            ("step aside", lambda d: bodies.change_step(d, one(body.steps).id, aside=bool(rng.random() < 0.5)) if body.steps else d),
+            ("step out", lambda d: bodies.remove_step(d, one(body.steps).id) if body.steps else d),
+            ("up to a step", lambda d: bodies.rebuild_up_to(d, own, one([None, "", *(step.id for step in body.steps)]))),
+            ("carry", lambda d: carry(d, own, Carrying(str(one(["straight", "path", "axis", "plane"])), str(one(refs))))),  # type: ignore[arg-type]
+            ("ring", lambda d: bodies.change_loft(d, own, ring=not body.loft.ring)),
+            ("ruled", lambda d: bodies.change_loft(d, own, ruled=not body.loft.ruled)),
             ("extrude", lambda d: shaping.extrude(d, str(one(refs)))),
             ("sweep", lambda d: shaping.sweep(d, str(one(refs)), str(one(refs)))),
             ("revolve", lambda d: shaping.revolve(d, str(one(refs)), str(one(["", "z", "x"])))),

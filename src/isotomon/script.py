@@ -3,7 +3,7 @@
 import isotomon
 design = isotomon.read_table("blade.csv")
 session = isotomon.Session(design)
-session.apply("wider", lambda d: isotomon.edits.change_station(d, "s3", chord=120.0))
+session.apply("wider", lambda d: isotomon.station_edits.change_station(d, "s3", chord=120.0))
 with isotomon.Solids() as solids:
     result = isotomon.check(session.design, solids)
     isotomon.export(session.design, "blade.step", solids)
@@ -23,8 +23,8 @@ from isotomon.author import shaping
 from isotomon.author.carry import carry
 from isotomon.author.insert import insert_station
 from isotomon.author.session import Session
-from isotomon.design import bodies, draw_edits, edits, file, loft_edits
-from isotomon.design.body import Along, Carrying, Ending, Loft, Span, Wall
+from isotomon.design import bodies, draw_edits, edits, file, loft_edits, station_edits
+from isotomon.design.body import Along, Body, Carrying, Ending, Loft, Span, Wall
 from isotomon.design.datums import Datum
 from isotomon.design.draw_edits import Pen
 from isotomon.design.drawing import Constraint, Drawing
@@ -49,7 +49,7 @@ from isotomon.design.section import (
 )
 from isotomon.design.section_text import parse_section, section_text
 from isotomon.design.station import Station
-from isotomon.design.steps import Mirror, Move, Resize, Ring, Row
+from isotomon.design.steps import Combine, Mirror, Move, Resize, Ring, Row
 from isotomon.errors import DesignError, IsotomonError
 from isotomon.evaluate.settle import settled
 from isotomon.exchange.drawing_files import read_drawing as _read_drawing
@@ -248,9 +248,11 @@ def export(design: Design, path: str | Path, solids: Solids, fine: float = 0.0, 
 __all__ = [
     "Along",
     "Apex",
+    "Body",
     "BodyEnd",
     "Carrying",
     "Circle",
+    "Combine",
     "Constraint",
     "Datum",
     "Design",
@@ -322,6 +324,7 @@ __all__ = [
     "shapes",
     "shaping",
     "solve",
+    "station_edits",
     "write_drawing",
     "write_numbers",
     "write_table",

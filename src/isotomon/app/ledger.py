@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTreeWidget, QTree
 from isotomon.app.gauges import reading_lines
 from isotomon.app.theme import Theme, station_colour
 from isotomon.design import edits
-from isotomon.design.bodies import makes
+from isotomon.design.bodies import makes, results
 from isotomon.design.datums import BASE_SHOWN, BUILT_IN_NAMES, Datum, construction
 from isotomon.design.walk import users as users_of
 from isotomon.errors import IsotomonError
@@ -181,7 +181,7 @@ class Ledger(QTreeWidget):
         if one is None or one.full is None:
             return "–"
         skin, body = one.shape is not None and one.shape.open, one.body
-        how = makes(quick.design, body.id)
+        how = "own" if body.id in results(quick.design) else makes(quick.design, body.id)
         built = self._finished.get(body.id) if self._fresh else None
         volume = one.volume if built is None else built.volume
         figure = f"skin {display(one.full.body.area / 100.0, 1)} cm²" if skin else f"{display(volume / 1e3, 1)} cm³"

@@ -7,7 +7,7 @@ from functools import partial
 from typing import Any, NamedTuple
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QMouseEvent
+from PySide6.QtGui import QMouseEvent, QPalette
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -15,7 +15,8 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QLineEdit,
-    QPushButton,
+    QSizePolicy,
+    QToolButton,
     QWidget,
 )
 
@@ -24,6 +25,7 @@ from isotomon.app.command import Command, needs_design
 from isotomon.app.datums import candidates
 from isotomon.app.desk import Desk
 from isotomon.app.fields import NumberField
+from isotomon.app.theme import icon
 from isotomon.app.wiring import wire
 from isotomon.design import bodies
 from isotomon.design.edits import replace
@@ -168,35 +170,35 @@ class StepsForm(QWidget):
         row, title = QWidget(), TITLES[self._shown[k][1]]
         line = QHBoxLayout(row)
         line.setContentsMargins(0, 6, 0, 0)
-        line.setSpacing(2)
-        handle, label = Handle(title), QLabel()
+        line.setSpacing(0)
+        handle, taken = Handle(title), QCheckBox()
         handle.dragged.connect(lambda by: self._show_drop(k, by))
         handle.dropped.connect(lambda by: self._drop(k, by))
-        label.setProperty("group", True)
+        taken.setProperty("group", True)
+        taken.setToolTip("Without the tick the step is set aside: it keeps its numbers and is not done")
+        taken.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        taken.clicked.connect(lambda on: self._set_aside(k, not on))
         line.addWidget(handle)
-        line.addWidget(label, 1)
-        self._button(line, "↑", f"Earlier: {title}", partial(self._move, k, k - 1)).setEnabled(k > 0)
-        aside = self._button(line, "⊘", f"Set aside: {title}", lambda: self._set_aside(k))
-        up_to = self._button(line, "⤓", f"Rebuild up to here: {title}", lambda: self._up_to(k))
-        self._button(line, "✕", f"Take out: {title}", lambda: self._take_out(k))
-        aside.setCheckable(True)
+        line.addWidget(taken, 1)
+        self._button(line, "earlier", f"Earlier: {title}", partial(self._move, k, k - 1)).setEnabled(k > 0)
+        up_to = self._button(line, "up-to", f"Rebuild up to here: {title}", lambda: self._up_to(k))
+        self._button(line, "x", f"Take out: {title}", lambda: self._take_out(k))
         up_to.setCheckable(True)
 
         def refresh() -> None:
             body, step = self.desk.held, self._steps()[k]
-            aside.setChecked(step.aside)
+            taken.setChecked(not step.aside)
             up_to.setChecked(body.up_to == step.id)
-            done = step in body.done
-            words = "" if done else " · set aside" if step.aside else " · not done"
-            label.setText(f"{self._title(step)}{words}")
-            label.setEnabled(done)
+            words = " (not done)" if step not in body.done and not step.aside else ""
+            taken.setText(f"{self._title(step)}{words}")
 
         self._refreshers.append(refresh)
         return row
 
-    def _button(self, line: QHBoxLayout, text: str, name: str, press: Callable[[], object]) -> QPushButton:
-        button = QPushButton(text)
-        button.setFixedWidth(28)
+    def _button(self, line: QHBoxLayout, picture: str, name: str, press: Callable[[], object]) -> QToolButton:
+        button = QToolButton()
+        button.setIcon(icon(picture, self.palette().color(QPalette.ColorRole.WindowText).name()))
+        button.setProperty("small", True)
         button.setToolTip(name.partition(":")[0])
         button.setAccessibleName(name)
         button.clicked.connect(lambda *_: press())
@@ -239,10 +241,10 @@ class StepsForm(QWidget):
         key = self._steps()[k].id
         self.desk.do("take a step out", lambda d: bodies.remove_step(d, key))
 
-    def _set_aside(self, k: int) -> None:
-        step = self._steps()[k]
-        title = "take a step up again" if step.aside else "set a step aside"
-        self.desk.do(title, lambda d: bodies.change_step(d, step.id, aside=not step.aside))
+    def _set_aside(self, k: int, aside: bool) -> None:
+        key = self._steps()[k].id
+        title = "set a step aside" if aside else "take a step up again"
+        self.desk.do(title, lambda d: bodies.change_step(d, key, aside=aside))
         self.refresh()
 
     def _up_to(self, k: int) -> None:

@@ -150,6 +150,7 @@ def _sheet(t: Theme) -> str:
     #stages QPushButton:focus {{ border-bottom-color: {t.ink}; }}
     #tray {{ background: {t.paper}; border-top: 1px solid {t.hairline}; border-bottom: 1px solid {t.hairline}; }}
     QToolButton {{ border: 1px solid transparent; border-radius: 4px; padding: 4px 8px; color: {t.ink}; background: transparent; }}
+    QToolButton[small="true"] {{ padding: 2px 3px; }}
     QToolButton:hover {{ border-color: {t.hairline}; background: {t.panel}; }}
     QToolButton:checked, QToolButton:pressed {{ background: {t.chosen}; border-color: {t.accent}; }}
     QToolButton:focus {{ border-color: {t.accent}; }}
@@ -189,6 +190,8 @@ def _sheet(t: Theme) -> str:
     QLabel {{ color: {t.ink}; background: transparent; }}
     QLabel[soft="true"] {{ color: {t.soft_ink}; }}
     QLabel[head="true"] {{ font-weight: bold; font-size: 15px; }}
+    QCheckBox[group="true"] {{ font-weight: bold; color: {t.soft_ink}; }}
+    QFrame[drop="true"] {{ background: {t.accent}; border: none; }}
     QLabel[group="true"] {{ font-weight: bold; color: {t.soft_ink}; padding-top: 8px; }}
     QLabel[scrub="true"]:hover {{ color: {t.accent}; text-decoration: underline; }}
     QStatusBar, #foot {{ background: {t.panel}; color: {t.ink}; border-top: 1px solid {t.hairline}; }}

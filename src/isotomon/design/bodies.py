@@ -173,11 +173,13 @@ def go_on(design: Design, key: str, position: float, chord: float) -> Design:
 
 
 def remove_body(design: Design, key: str) -> Design:
-    """The design without a body.
+    """The design without a body, and without the steps that combine others with it.
 
     Raises: DesignError, for the last one, and for one that others are made with or on.
     """
     body = design.body(key)
+    for step in [s for b in design.bodies for s in b.steps if isinstance(s, Combine) and s.body == key]:
+        design = remove_step(design, step.id)
     if len(design.bodies) == 1:
         raise DesignError("this is the only body of the design; take its stations out, or begin a new design")
     found = body_users(design, key)
@@ -315,7 +317,7 @@ def receivers(design: Design, key: str) -> tuple[str, ...]:
 
 def makes(design: Design, key: str) -> str:
     """What a body makes: `own`, or how it is combined with others (`add`, `cut`, `common`)."""
-    steps = (step for b in design.bodies for step in b.steps)
+    steps = (step for b in design.bodies for step in (*b.done, *b.steps))
     return next((s.how for s in steps if isinstance(s, Combine) and s.body == key), "own")
 
 

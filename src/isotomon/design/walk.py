@@ -17,26 +17,40 @@ Role = Literal["formula", "reference", "records", ""]
 _HEAD = re.compile(r"[/:@]")
 _TITLES = {"Gauge": "measure", "Outline": "foil"}
 """What things are called that are not called as their records are."""
-_PLACES = {"shaped": "", "values": "", "points": "", "constraints": "", "span": "how far it goes", "wall": "its wall"}
-"""Of fields on the way to a formula: what they are called, where that is not their own name."""
+_PLACES = {
+    "value": "",
+    "values": "",
+    "shaped": "",
+    "points": "a point",
+    "constraints": "a constraint",
+    "first": "first end",
+    "last": "last end",
+    "carrier": "what carries it",
+    "span": "how far it goes",
+    "along": "what changes along it",
+    "wall": "its wall",
+    "steps": "its steps",
+}
+"""What fields on the way to a formula are called that are not called as in the record."""
 
 
 class Found(NamedTuple):
-    """A reference or formula: the id of the thing it belongs to, where that is in words, and its text."""
+    """A reference or formula: the id of the thing it belongs to, that thing and where in it in words, and its text."""
 
     owner: str
-    where: str
+    thing: str
+    place: str
     text: str
 
 
 def references(design: Design) -> Iterator[Found]:
     """Every reference in a design, with the thing that refers."""
-    yield from _walk(design, "reference", "", "")
+    yield from _walk(design, "reference", "", "", "")
 
 
 def formulas(design: Design) -> Iterator[Found]:
-    """Every formula in a design; its place is the thing it belongs to and which of its values it is."""
-    yield from _walk(design, "formula", "", "")
+    """Every formula in a design."""
+    yield from _walk(design, "formula", "", "", "")
 
 
 def head_of(reference: str) -> str:
@@ -46,14 +60,15 @@ def head_of(reference: str) -> str:
 
 def users(design: Design, *keys: str) -> list[str]:
     """What refers to any of some things or to parts of them, in words, once each; not these things themselves."""
-    found = (f.where.partition(",")[0] for f in references(design) if f.owner not in keys and head_of(f.text) in keys)
+    found = (f.thing for f in references(design) if f.owner not in keys and head_of(f.text) in keys)
     return list(dict.fromkeys(found))
 
 
 def number_uses(design: Design, name: str) -> list[str]:
     """Where formulas use a named number, in words."""
     word = word_of(name)
-    return list(dict.fromkeys(f.where for f in formulas(design) if word.search(f.text)))
+    found = (f"{f.thing.removeprefix('body ')}{f.place}" for f in formulas(design) if word.search(f.text))
+    return list(dict.fromkeys(found))
 
 
 def word_of(name: str) -> re.Pattern[str]:
@@ -83,26 +98,25 @@ def _map_texts(value: Any, change: Callable[[str], str]) -> Any:
     return change(value) if isinstance(value, str) else value
 
 
-def _walk(value: Any, wanted: Role, owner: str, where: str) -> Iterator[Found]:
-    """What is wanted in a record, or in several."""
+def _walk(value: Any, wanted: Role, owner: str, thing: str, place: str) -> Iterator[Found]:
+    """What is wanted in a record, or in several, that stand at a place in a thing."""
     if isinstance(value, tuple):
         for item in value:
-            yield from _walk(item, wanted, owner, where)
+            yield from _walk(item, wanted, owner, thing, place)
         return
     if not isinstance(value, Record):
         return
     if not isinstance(value, Design) and hasattr(value, "id") and hasattr(value, "name"):
         word = type(value).__name__
-        owner, where = value.id, f"{_TITLES.get(word, word.lower())} {value.name}"
+        owner, thing, place = value.id, f"{_TITLES.get(word, word.lower())} {value.name}", ""
     for name, role in _roles(type(value)):
         word = _PLACES.get(name, name.replace("_", " "))
         if role == wanted:
-            there = f"{where}, {word}" if word else where
             for text in _texts(getattr(value, name)):
-                yield Found(owner, there, text)
+                yield Found(owner, thing, place or (f" {word}" if word else ""), text)
         elif role == "records":
-            inside = where if isinstance(value, Design) or not word else f"{where}, {word}"
-            yield from _walk(getattr(value, name), wanted, owner, inside)
+            inside = place or (f", {word}" if word and thing else "")
+            yield from _walk(getattr(value, name), wanted, owner, thing, inside)
 
 
 def _texts(value: Any) -> Iterator[str]:
