@@ -18,14 +18,14 @@ from tests.drawings import random_drawing, shaken
 
 from isotomon.design import bodies, edits, loft_edits, station_edits
 from isotomon.design.body import Body, Carrying, Loft, Span
-from isotomon.design.drawing import Drawing
 from isotomon.design.edits import replace
 from isotomon.design.guides import Guide, GuidePoint
 from isotomon.design.records import Design
-from isotomon.design.section import Circle, Drawn, Naca4
 from isotomon.design.station import Station
-from isotomon.design.steps import Ring
 from isotomon.inspect.quick import rebuild
+from isotomon.operations.ring import Ring
+from isotomon.profile.drawing import Drawing
+from isotomon.profile.section import Circle, Drawn, Naca4
 from isotomon.profile.shapes import Spot, rectangle_corners
 from isotomon.profile.solver import begin_drag, drag_to, solve
 from isotomon.samples import sample

@@ -16,10 +16,10 @@ from isotomon.app.meet_form import MeetForm
 from isotomon.app.window import Window
 from isotomon.author import shaping
 from isotomon.design import bodies, edits, station_edits
-from isotomon.design.drawing import Drawing
 from isotomon.design.guides import Guide, GuidePoint
 from isotomon.design.records import Design
 from isotomon.profile import shapes
+from isotomon.profile.drawing import Drawing
 from isotomon.profile.shapes import Spot
 from isotomon.samples import sample
 

@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 
-from isotomon.design.drawing import DIMENSIONS, Arc, Constraint, Drawing, Line, Part, Point, Ring, replace
+from isotomon.profile.drawing import DIMENSIONS, Arc, Constraint, Drawing, Line, Part, Point, Ring, replace
 from isotomon.profile.solver import measured
 
 

@@ -19,12 +19,12 @@ from isotomon.design.body import Body, Loft
 from isotomon.design.edits import replace
 from isotomon.design.law import Law
 from isotomon.design.records import Design
-from isotomon.design.section_text import parse_section
 from isotomon.design.station import Station
-from isotomon.design.steps import Step
 from isotomon.inspect.quick import rebuild
 from isotomon.inspect.results import Quick, Shape
 from isotomon.measure.sections import Curves, curves
+from isotomon.operations import Step
+from isotomon.profile.section_text import parse_section
 from isotomon.solids.supervisor import Supervisor
 
 Array = NDArray[np.float64]

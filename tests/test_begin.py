@@ -15,10 +15,10 @@ from isotomon.app.later import read_aside
 from isotomon.app.main import solid_ready
 from isotomon.design import station_edits
 from isotomon.design.file import load, save
-from isotomon.design.section_text import parse_section
 from isotomon.errors import FileError
 from isotomon.kernel.protocol import Built
 from isotomon.pace import GivenUp, checkpoint
+from isotomon.profile.section_text import parse_section
 from tests.test_window import LEFT, WithWindow
 
 NONE = Qt.KeyboardModifier.NoModifier

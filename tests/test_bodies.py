@@ -22,14 +22,15 @@ from isotomon.design.file import decode, encode
 from isotomon.design.guides import Guide, GuidePoint
 from isotomon.design.law import Law, LawPoint
 from isotomon.design.records import Design, Number
-from isotomon.design.section import BodyEnd
-from isotomon.design.section_text import parse_section
 from isotomon.design.station import Station
-from isotomon.design.steps import Combine, Move
 from isotomon.errors import DesignError, SolidError
 from isotomon.inspect.check import check_table
 from isotomon.inspect.gauges import with_finished
 from isotomon.inspect.quick import rebuild
+from isotomon.operations.combine import Combine
+from isotomon.operations.move import Move
+from isotomon.profile.section import BodyEnd
+from isotomon.profile.section_text import parse_section
 from isotomon.samples import sample
 from isotomon.solids.checked import checked
 from isotomon.solids.deliver import build_all

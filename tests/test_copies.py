@@ -15,11 +15,16 @@ from isotomon.design.edits import replace
 from isotomon.design.file import decode, encode
 from isotomon.design.guides import Guide, GuidePoint
 from isotomon.design.records import Design
-from isotomon.design.section import Circle, Ellipse, Naca4, Polygon
 from isotomon.design.station import Station
-from isotomon.design.steps import Mirror, Move, Resize, Ring, Row, Step
 from isotomon.errors import DesignError, SolidError
 from isotomon.inspect.quick import rebuild
+from isotomon.operations import Step
+from isotomon.operations.mirror import Mirror
+from isotomon.operations.move import Move
+from isotomon.operations.resize import Resize
+from isotomon.operations.ring import Ring
+from isotomon.operations.row import Row
+from isotomon.profile.section import Circle, Ellipse, Naca4, Polygon
 from isotomon.solids.deliver import build_all
 from tests.helpers import WithWorker, body, changed
 

@@ -48,6 +48,10 @@ def differences(here: Any, there: Any, where: str = "") -> list[str]:
     return [] if here == there else [f"{where}: {here!r} {there!r}"]
 
 
+MENDED = {506: ("'b2 first rim' is gone;", "the body has no first rim any more;")}
+"""Designs of which something else is said now: there is a body b2, which has no such part; it was not looked for."""
+
+
 def placeless(made: dict[str, Any]) -> dict[str, Any]:
     """The same without where along the body a finding is: the worst of places that are equally bad but for rounding."""
     findings = [[s, re.sub(r"^[\d.,-]+ mm along$", "along", where), text] for s, where, text in made["findings"]]
@@ -64,6 +68,10 @@ class Corpus(unittest.TestCase):
         for number in range(0, len(lines), EVERY):
             kept = json.loads(lines[number])
             made = figures(rebuild(decode(json.dumps(kept["file"]).encode()), kept["file"]["loft"]["id"]))
+            kept["figures"]["findings"] = [
+                [s, where, text.replace(*MENDED.get(number, ("", "")))]
+                for s, where, text in kept["figures"]["findings"]
+            ]
             with self.subTest(number=number, origin=kept["from"]):
                 self.assertEqual(differences(placeless(json.loads(json.dumps(made))), placeless(kept["figures"])), [])
 

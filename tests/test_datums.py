@@ -11,16 +11,16 @@ from hypothesis import strategies as st
 
 from isotomon.design import edits, station_edits
 from isotomon.design.datums import CONSTRUCTIONS, Datum
-from isotomon.design.drawing import Drawing, Point
 from isotomon.design.file import decode, encode
 from isotomon.design.records import Design, Number
-from isotomon.design.section import Circle, Drawn, Naca4, Polygon
 from isotomon.design.station import Station
 from isotomon.errors import DesignError
 from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane, fitted_plane, plane_at, tilts_of
 from isotomon.inspect.quick import rebuild
 from isotomon.inspect.results import Quick
 from isotomon.profile import shapes
+from isotomon.profile.drawing import Drawing, Point
+from isotomon.profile.section import Circle, Drawn, Naca4, Polygon
 from isotomon.profile.shapes import Spot
 from tests.helpers import body
 

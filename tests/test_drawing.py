@@ -8,11 +8,8 @@ import unittest
 import numpy as np
 
 from isotomon.design import edits
-from isotomon.design.draw_edits import Pen, copy_into, join, part_from, remove
-from isotomon.design.drawing import Arc, Curve, Drawing, Line, Ring, check_drawing, find_part, find_point, replace
 from isotomon.design.edits import change_number
 from isotomon.design.records import Design, Number
-from isotomon.design.section import Drawn
 from isotomon.design.station import Station
 from isotomon.errors import DesignError, ProfileError
 from isotomon.evaluate.drawn import solved
@@ -21,9 +18,12 @@ from isotomon.geometry.planar import signed_area
 from isotomon.profile import shapes
 from isotomon.profile.change import bevel_corner, break_at, extend, round_corner, trim
 from isotomon.profile.copies import mirror, offset, ring, row, similarity, transform
+from isotomon.profile.draw_edits import Pen, copy_into, join, part_from, remove
+from isotomon.profile.drawing import Arc, Curve, Drawing, Line, Ring, check_drawing, find_part, find_point, replace
 from isotomon.profile.drawn import drawn_shape, figures_of
 from isotomon.profile.loops import find_runs
 from isotomon.profile.readymade import naca4
+from isotomon.profile.section import Drawn
 from isotomon.profile.shapes import Spot
 from isotomon.profile.solver import freedoms, measured, solve
 from tests.helpers import body

@@ -12,7 +12,6 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from isotomon.design.drawing import Arc, Curve, Drawing, Line, Oval, Ring, check_drawing
 from isotomon.errors import DesignError, FileError
 from isotomon.exchange.drawing_files import read_drawing, write_drawing
 from isotomon.exchange.pieces import MOST_PIECES
@@ -20,6 +19,7 @@ from isotomon.exchange.space_points import read_points, section_in_space
 from isotomon.geometry.planar import signed_area
 from isotomon.profile import shapes
 from isotomon.profile.change import break_at
+from isotomon.profile.drawing import Arc, Curve, Drawing, Line, Oval, Ring, check_drawing
 from isotomon.profile.drawn import figures_of
 from isotomon.profile.loops import find_runs
 from isotomon.profile.shapes import Spot

@@ -8,10 +8,10 @@ import numpy as np
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
-from isotomon.design.drawing import DIMENSIONS, Line
 from isotomon.design.file import encode
-from isotomon.design.section import Drawn
 from isotomon.kernel.protocol import Built
+from isotomon.profile.drawing import DIMENSIONS, Line
+from isotomon.profile.section import Drawn
 from isotomon.samples import sample
 from tests.test_window import LEFT, WithWindow
 

@@ -12,13 +12,13 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QListWidget, QMenu, QPushButton, QToolButton
 
 from isotomon.app.drawing.marks import handle_tips
-from isotomon.design import draw_edits, edits
-from isotomon.design.drawing import Arc, Curve, Drawing, Line, Ring
-from isotomon.design.section import Drawn, Star
+from isotomon.design import edits
 from isotomon.kernel.protocol import Built
-from isotomon.profile import shapes
+from isotomon.profile import draw_edits, shapes
+from isotomon.profile.drawing import Arc, Curve, Drawing, Line, Ring
 from isotomon.profile.drawn import figures_of
 from isotomon.profile.relate import add_dimension, put_ties
+from isotomon.profile.section import Drawn, Star
 from isotomon.profile.shapes import Spot
 from isotomon.samples import sample
 from tests.test_editor import ALT, NONE, EditorCase

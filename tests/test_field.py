@@ -297,7 +297,7 @@ class Behaviour(unittest.TestCase):
         quick, shape = results([(0.0, "circle", 50.0, 0.0), (100.0, "naca:2412", 90.0, 20.0)])
         inserted = insert_station(quick.design, shape, 40.0)
         for text in ("polygon:5", "naca:0018b", "rounded:0.6:0.1"):
-            from isotomon.design.section_text import parse_section
+            from isotomon.profile.section_text import parse_section
 
             changed = rebuild(change_station(inserted, "s0", section=parse_section(text)))
             assert changed.shape is not None, changed.findings

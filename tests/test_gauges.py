@@ -15,19 +15,21 @@ from isotomon import script
 from isotomon.cli import main
 from isotomon.design import bodies, edits, station_edits
 from isotomon.design.datums import Datum
-from isotomon.design.drawing import Drawing
 from isotomon.design.edits import replace
 from isotomon.design.file import decode, encode, save
 from isotomon.design.gauges import Gauge
 from isotomon.design.guides import Guide, GuidePoint
 from isotomon.design.records import Design
-from isotomon.design.section import Circle, Drawn, Polygon
 from isotomon.design.station import Station
-from isotomon.design.steps import Move, Resize, Ring
 from isotomon.errors import DesignError
 from isotomon.inspect.quick import rebuild
 from isotomon.measure.capacity import inside
+from isotomon.operations.move import Move
+from isotomon.operations.resize import Resize
+from isotomon.operations.ring import Ring
 from isotomon.profile import shapes
+from isotomon.profile.drawing import Drawing
+from isotomon.profile.section import Circle, Drawn, Polygon
 from isotomon.profile.shapes import Spot
 from isotomon.samples import sample
 from tests.helpers import body, changed

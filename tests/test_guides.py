@@ -10,8 +10,6 @@ from numpy.typing import NDArray
 from scipy.special import ellipe
 
 from isotomon.design import loft_edits as e
-from isotomon.design.draw_edits import Pen
-from isotomon.design.drawing import Drawing
 from isotomon.design.edits import replace
 from isotomon.design.file import decode, encode
 from isotomon.design.guides import GUIDES, Guide, GuidePoint
@@ -22,6 +20,8 @@ from isotomon.geometry import space
 from isotomon.geometry.datums import Plane, SpaceCurve
 from isotomon.inspect.quick import rebuild
 from isotomon.profile import shapes
+from isotomon.profile.draw_edits import Pen
+from isotomon.profile.drawing import Drawing
 from isotomon.profile.shapes import Spot
 from tests.helpers import design
 

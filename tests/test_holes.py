@@ -9,18 +9,18 @@ import numpy as np
 
 from isotomon.author.insert import insert_station
 from isotomon.design import loft_edits
-from isotomon.design.draw_edits import Pen
-from isotomon.design.drawing import Drawing
 from isotomon.design.guides import Guide, GuidePoint
 from isotomon.design.records import Design
-from isotomon.design.section import Circle, Drawn
 from isotomon.design.station import Station
 from isotomon.design.station_edits import change_station
 from isotomon.field.checks import _crossed
 from isotomon.inspect.quick import rebuild
 from isotomon.measure.sections import extents
+from isotomon.profile.draw_edits import Pen
+from isotomon.profile.drawing import Drawing
 from isotomon.profile.drawn import figures_of
 from isotomon.profile.loops import find_runs
+from isotomon.profile.section import Circle, Drawn
 from isotomon.profile.shapes import Spot, rectangle_corners
 from isotomon.solids.deliver import build
 from isotomon.solids.supervisor import Supervisor

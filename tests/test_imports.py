@@ -16,11 +16,12 @@ from isotomon.design.edits import replace
 from isotomon.design.file import decode, encode
 from isotomon.design.imports import bytes_of
 from isotomon.design.records import Design
-from isotomon.design.section import Circle, Polygon
 from isotomon.design.station import Station
-from isotomon.design.steps import Mirror, Resize
 from isotomon.errors import DesignError, FileError, SolidError
 from isotomon.inspect.quick import rebuild
+from isotomon.operations.mirror import Mirror
+from isotomon.operations.resize import Resize
+from isotomon.profile.section import Circle, Polygon
 from isotomon.solids.deliver import build_all, export
 from tests.helpers import WithWorker, body, changed
 

@@ -21,10 +21,10 @@ from isotomon.design.file import SCHEMA_FILE, decode, encode, load, save, schema
 from isotomon.design.law import Law, LawPoint
 from isotomon.design.records import Design, Number
 from isotomon.design.resolve import resolve_body
-from isotomon.design.section import Circle, Naca4, Polygon
 from isotomon.design.station import Station
 from isotomon.errors import DesignError, FileError, IsotomonError
 from isotomon.inspect.quick import rebuild
+from isotomon.profile.section import Circle, Naca4, Polygon
 from isotomon.samples import sample
 from tests.helpers import body
 

@@ -13,12 +13,9 @@ from hypothesis import strategies as st
 from isotomon.design import bodies, edits, loft_edits, station_edits
 from isotomon.design.body import Carrying, Span
 from isotomon.design.datums import Datum
-from isotomon.design.draw_edits import Pen, remove
-from isotomon.design.drawing import Drawing
 from isotomon.design.file import decode, encode
 from isotomon.design.guides import End
 from isotomon.design.records import Design
-from isotomon.design.section import Circle, Drawn, Naca4, Polygon, Star
 from isotomon.design.station import Station
 from isotomon.errors import IsotomonError
 from isotomon.evaluate.datums import Ground
@@ -32,6 +29,9 @@ from isotomon.inspect.results import Quick
 from isotomon.kernel import combining
 from isotomon.kernel.exact import moved
 from isotomon.profile.change import bevel_corner, break_at, round_corner
+from isotomon.profile.draw_edits import Pen, remove
+from isotomon.profile.drawing import Drawing
+from isotomon.profile.section import Circle, Drawn, Naca4, Polygon, Star
 from tests.helpers import body, changed, trials
 
 Array = np.ndarray

@@ -7,13 +7,12 @@ import unittest
 
 import numpy as np
 
-from isotomon.design.records import Outline
-from isotomon.design.section import FromPoints
-from isotomon.design.section_text import parse_section, section_text
 from isotomon.errors import ProfileError
 from isotomon.profile.foil_points import parse_foil_text
 from isotomon.profile.outline import Outline2D, fit_run
 from isotomon.profile.readymade import naca4, outline_of
+from isotomon.profile.section import FromPoints, Outline
+from isotomon.profile.section_text import parse_section, section_text
 from tests.helpers import naca_area
 
 

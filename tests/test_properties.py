@@ -12,18 +12,18 @@ from isotomon.author.insert import insert_station
 from isotomon.design import station_edits
 from isotomon.design.body import Carrying, Span
 from isotomon.design.datums import Datum
-from isotomon.design.drawing import Drawing
 from isotomon.design.edits import replace
 from isotomon.design.gauges import Gauge
 from isotomon.design.guides import Guide, GuidePoint, Rail
 from isotomon.design.records import Design, Number
-from isotomon.design.section import Circle
 from isotomon.design.station import Station
 from isotomon.errors import FieldError
 from isotomon.field.correspond import correspond
 from isotomon.field.outward import outward
 from isotomon.inspect.quick import rebuild
+from isotomon.profile.drawing import Drawing
 from isotomon.profile.outline import Outline2D, line
+from isotomon.profile.section import Circle
 from isotomon.profile.shapes import Spot, rectangle_corners
 from tests.helpers import body, changed, design
 

@@ -21,13 +21,13 @@ from isotomon.design.file import decode, encode
 from isotomon.design.guides import End, Guide, GuidePoint, Rail
 from isotomon.design.law import Law, LawPoint
 from isotomon.design.records import Design
-from isotomon.design.section import Apex
 from isotomon.design.station import Station
 from isotomon.design.station_edits import add_station, change_station
 from isotomon.field.patches import patches
 from isotomon.inspect.quick import rebuild
 from isotomon.inspect.results import Quick, Shape
 from isotomon.measure.sections import moments
+from isotomon.profile.section import Apex
 from tests.helpers import changed, curves_at, design
 
 Array = NDArray[np.float64]

@@ -9,20 +9,20 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from isotomon.author.session import Session
-from isotomon.design import draw_edits, edits, station_edits
+from isotomon.design import edits, station_edits
 from isotomon.design.datums import CONSTRUCTIONS, Datum
-from isotomon.design.drawing import Drawing
 from isotomon.design.file import decode, encode
 from isotomon.design.records import Design, Number
-from isotomon.design.section import Circle, Drawn
 from isotomon.design.station import Station
 from isotomon.errors import IsotomonError
 from isotomon.evaluate.settle import settle, settled
 from isotomon.inspect.quick import rebuild
-from isotomon.profile import shapes
+from isotomon.profile import draw_edits, shapes
 from isotomon.profile.change import bevel_corner, break_at, extend, round_corner, trim
 from isotomon.profile.copies import mirror, offset, ring, row, similarity, transform
+from isotomon.profile.drawing import Drawing
 from isotomon.profile.relate import TITLES, add_dimension, dimension_kind, groups_for, put_ties
+from isotomon.profile.section import Circle, Drawn
 from isotomon.profile.shapes import Spot
 from tests.helpers import body, trials
 

@@ -7,14 +7,19 @@ import random
 import unittest
 
 from isotomon.design.body import Along, Carrying, Span, Wall
-from isotomon.design.drawing import Drawing
 from isotomon.design.guides import Guide, GuidePoint
 from isotomon.design.records import Design
-from isotomon.design.section import Circle, Drawn, Ellipse, Naca4, Polygon, Rounded, Section, Star, Superellipse
 from isotomon.design.station import Station
-from isotomon.design.steps import Mirror, Move, Resize, Ring, Row, Step
 from isotomon.errors import IsotomonError
 from isotomon.inspect.quick import rebuild
+from isotomon.operations import Step
+from isotomon.operations.mirror import Mirror
+from isotomon.operations.move import Move
+from isotomon.operations.resize import Resize
+from isotomon.operations.ring import Ring
+from isotomon.operations.row import Row
+from isotomon.profile.drawing import Drawing
+from isotomon.profile.section import Circle, Drawn, Ellipse, Naca4, Polygon, Rounded, Section, Star, Superellipse
 from isotomon.profile.shapes import Spot, line, rectangle_corners
 from isotomon.solids.deliver import build_all
 from tests.helpers import WithWorker, body, trials

@@ -13,10 +13,11 @@ ORDER = (
     *(
         "quantity",
         "geometry",
-        "design",
         "profile",
         "field",
         "measure",
+        "operations",
+        "design",
         "kernel",
         "evaluate",
         "inspect",
@@ -28,13 +29,12 @@ ORDER = (
 """The rooms in the order of the work: each may use those before it."""
 NOT = {
     "geometry": {"quantity"},
-    "design": {"geometry"},
-    "field": {"design"},
-    "measure": {"design", "profile"},
-    "kernel": {"quantity", "design", "profile", "field", "measure"},
+    "measure": {"profile"},
+    "design": {"geometry", "field", "measure"},
+    "kernel": {"quantity", "design", "profile", "field", "measure", "operations"},
     "evaluate": {"kernel"},
     "exchange": {"evaluate", "inspect", "author", "solids"},
-    "samples": set(ORDER) - {"design", "quantity"},
+    "samples": set(ORDER) - {"design", "quantity", "profile", "operations"},
 }
 """What a room does without, though it stands before it."""
 ALLOWED = {room: set(ORDER[:k]) - NOT.get(room, set()) for k, room in enumerate(ORDER)}

@@ -16,12 +16,10 @@ from isotomon.author import shaping
 from isotomon.design import edits
 from isotomon.design.body import Along, Carrying, Span, Wall
 from isotomon.design.datums import Datum
-from isotomon.design.drawing import Drawing
 from isotomon.design.edits import change_number, replace
 from isotomon.design.file import decode, encode
 from isotomon.design.guides import Guide, GuidePoint, Rail
 from isotomon.design.records import Design, Number
-from isotomon.design.section import Circle, Drawn, Polygon, Rounded
 from isotomon.design.station import Station
 from isotomon.design.walk import number_uses
 from isotomon.errors import DesignError
@@ -29,6 +27,8 @@ from isotomon.geometry.datums import Axis, SpaceCurve
 from isotomon.inspect.compare import compare, wall_widths
 from isotomon.inspect.quick import rebuild
 from isotomon.inspect.results import Quick
+from isotomon.profile.drawing import Drawing
+from isotomon.profile.section import Circle, Drawn, Polygon, Rounded
 from isotomon.profile.shapes import Spot, arc_through, line, rectangle_corners
 from isotomon.samples import sample
 from isotomon.solids.deliver import build_all, export

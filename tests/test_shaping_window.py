@@ -13,14 +13,17 @@ from PySide6.QtWidgets import QApplication, QCheckBox
 from isotomon.app.along_form import AlongForm
 from isotomon.app.gauges import GaugeForm
 from isotomon.design.bodies import change_step
-from isotomon.design.drawing import Drawing
 from isotomon.design.file import encode
 from isotomon.design.guides import Guide
 from isotomon.design.records import Design
-from isotomon.design.section import Polygon
 from isotomon.design.station import Station
-from isotomon.design.steps import Move, Resize, Ring, Row
 from isotomon.inspect.looks import ground_of
+from isotomon.operations.move import Move
+from isotomon.operations.resize import Resize
+from isotomon.operations.ring import Ring
+from isotomon.operations.row import Row
+from isotomon.profile.drawing import Drawing
+from isotomon.profile.section import Polygon
 from isotomon.profile.shapes import Spot, rectangle_corners
 from isotomon.samples import sample
 from tests.helpers import body

@@ -11,17 +11,17 @@ import numpy as np
 from isotomon.author.insert import insert_station
 from isotomon.design import bodies
 from isotomon.design import loft_edits as e
-from isotomon.design.draw_edits import Pen
-from isotomon.design.drawing import Drawing
 from isotomon.design.file import decode, encode
 from isotomon.design.guides import End, Guide, GuidePoint
 from isotomon.design.law import Law, LawPoint
 from isotomon.design.records import Design
-from isotomon.design.section import Apex, Circle, Drawn
 from isotomon.design.station import Station
 from isotomon.design.station_edits import add_station
 from isotomon.errors import SolidError
 from isotomon.inspect.quick import rebuild
+from isotomon.profile.draw_edits import Pen
+from isotomon.profile.drawing import Drawing
+from isotomon.profile.section import Apex, Circle, Drawn
 from isotomon.solids.checked import checked
 from isotomon.solids.deliver import build
 from tests.helpers import WithWorker, body, changed

@@ -18,7 +18,6 @@ import msgspec
 import numpy as np
 
 from isotomon.design import station_edits
-from isotomon.design.section import Naca4
 from isotomon.errors import FileError, SolidError
 from isotomon.inspect.check import check_json, exit_code
 from isotomon.inspect.quick import rebuild
@@ -37,6 +36,7 @@ from isotomon.kernel.protocol import (
     unpack,
 )
 from isotomon.measure.body import body_measures
+from isotomon.profile.section import Naca4
 from isotomon.samples import sample
 from isotomon.solids.checked import checked
 from isotomon.solids.deliver import build, export

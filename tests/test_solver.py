@@ -9,7 +9,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from isotomon.design.drawing import (
+from isotomon.profile.drawing import (
     Arc,
     Constraint,
     Curve,

@@ -13,12 +13,16 @@ from isotomon.app.steps_form import Handle, StepsForm
 from isotomon.design import bodies
 from isotomon.design.file import decode, encode
 from isotomon.design.records import Design
-from isotomon.design.section import Circle, Polygon, Section
 from isotomon.design.station import Station
-from isotomon.design.steps import Combine, Move, Resize, Row, Step
 from isotomon.errors import DesignError, SolidError
 from isotomon.inspect.check import check_json
 from isotomon.inspect.quick import rebuild
+from isotomon.operations import Step
+from isotomon.operations.combine import Combine
+from isotomon.operations.move import Move
+from isotomon.operations.resize import Resize
+from isotomon.operations.row import Row
+from isotomon.profile.section import Circle, Polygon, Section
 from isotomon.solids.deliver import build_all
 from tests.helpers import WithWorker, body, changed
 from tests.test_window import WithWindow

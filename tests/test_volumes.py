@@ -8,10 +8,10 @@ import numpy as np
 
 from isotomon.design import bodies
 from isotomon.design.edits import replace
-from isotomon.design.steps import Row
 from isotomon.inspect.check import check_table, exit_code
 from isotomon.inspect.quick import rebuild
 from isotomon.kernel.volumes import Lump, contains, doubt, shared
+from isotomon.operations.row import Row
 from isotomon.samples import sample
 from isotomon.solids.checked import checked
 from tests.helpers import WithWorker, body, changed, design

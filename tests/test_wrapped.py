@@ -11,11 +11,11 @@ from isotomon.author.insert import insert_station
 from isotomon.design import bodies, edits, station_edits
 from isotomon.design.datums import Datum
 from isotomon.design.records import Design
-from isotomon.design.section import Circle, Naca4, Polygon, Rounded, Section
 from isotomon.design.station import Station
 from isotomon.evaluate.settle import stand_and_check
 from isotomon.inspect.quick import rebuild
 from isotomon.inspect.results import Quick
+from isotomon.profile.section import Circle, Naca4, Polygon, Rounded, Section
 from tests.helpers import body
 
 RADII = (60.0, 110.0, 170.0)

@@ -11,8 +11,6 @@ import numpy as np
 
 from isotomon.design.file import encode, load
 from isotomon.design.imports import read_import
-from isotomon.design.records import Outline
-from isotomon.design.section import FromPoints
 from isotomon.errors import IsotomonError
 from isotomon.exchange.drawing_files import read_drawing
 from isotomon.exchange.numbers import read_numbers
@@ -20,6 +18,7 @@ from isotomon.exchange.space_points import read_points
 from isotomon.exchange.table import read_foil, read_table
 from isotomon.inspect.quick import rebuild
 from isotomon.profile.readymade import outline_of
+from isotomon.profile.section import FromPoints, Outline
 from isotomon.samples import SAMPLES, sample
 from tests.walk_session import Hit
 
@@ -42,9 +41,9 @@ POINTS = "# mm\n" + "\n".join(
 
 def dxf() -> bytes:
     """A drawing as our own writer writes it."""
-    from isotomon.design.drawing import Drawing
     from isotomon.exchange import dxf as writer
     from isotomon.profile import shapes
+    from isotomon.profile.drawing import Drawing
     from isotomon.profile.shapes import Spot
 
     made = shapes.rectangle_corners(Drawing("g1", "box"), Spot(-20, -10), Spot(20, 10))

@@ -18,23 +18,27 @@ from isotomon.author.carry import carry
 from isotomon.author.insert import insert_station
 from isotomon.author.session import Session, open_session
 from isotomon.design import bodies, edits, loft_edits, station_edits
-from isotomon.design.base import Record
 from isotomon.design.body import Carrying
 from isotomon.design.datums import CONSTRUCTIONS, Datum
-from isotomon.design.drawing import Drawing
 from isotomon.design.file import decode, encode
 from isotomon.design.gauges import GAUGES, Gauge
 from isotomon.design.guides import GUIDES, End, Guide, GuidePoint
 from isotomon.design.law import Law, LawPoint
 from isotomon.design.records import Design, Number
-from isotomon.design.section import Drawn
-from isotomon.design.section_text import parse_section
 from isotomon.design.station import Station
-from isotomon.design.steps import Mirror, Move, Resize, Ring, Row
 from isotomon.errors import IsotomonError
 from isotomon.inspect.quick import rebuild
+from isotomon.operations.mirror import Mirror
+from isotomon.operations.move import Move
+from isotomon.operations.resize import Resize
+from isotomon.operations.ring import Ring
+from isotomon.operations.row import Row
 from isotomon.profile import shapes
+from isotomon.profile.drawing import Drawing
+from isotomon.profile.section import Drawn
+from isotomon.profile.section_text import parse_section
 from isotomon.profile.shapes import Spot
+from isotomon.quantity.record import Record
 from isotomon.samples import SAMPLES, sample
 
 SECTIONS = (

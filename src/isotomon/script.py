@@ -23,33 +23,15 @@ from isotomon.author import shaping
 from isotomon.author.carry import carry
 from isotomon.author.insert import insert_station
 from isotomon.author.session import Session
-from isotomon.design import bodies, draw_edits, edits, file, loft_edits, station_edits
+from isotomon.design import bodies, edits, file, loft_edits, station_edits
 from isotomon.design.body import Along, Body, Carrying, Ending, Loft, Span, Wall
 from isotomon.design.datums import Datum
-from isotomon.design.draw_edits import Pen
-from isotomon.design.drawing import Constraint, Drawing
 from isotomon.design.gauges import Gauge
 from isotomon.design.guides import End, Guide, GuidePoint, Rail, Tie
 from isotomon.design.imports import read_import as _read_import
 from isotomon.design.law import Law, LawPoint
-from isotomon.design.records import Design, Number, Outline
-from isotomon.design.section import (
-    Apex,
-    BodyEnd,
-    Circle,
-    Drawn,
-    Ellipse,
-    FromPoints,
-    Naca4,
-    OnCurve,
-    Polygon,
-    Rounded,
-    Star,
-    Superellipse,
-)
-from isotomon.design.section_text import parse_section, section_text
+from isotomon.design.records import Design, Number
 from isotomon.design.station import Station
-from isotomon.design.steps import Combine, Mirror, Move, Resize, Ring, Row
 from isotomon.errors import DesignError, IsotomonError
 from isotomon.evaluate.settle import settled
 from isotomon.exchange.drawing_files import read_drawing as _read_drawing
@@ -65,8 +47,32 @@ from isotomon.inspect.gauges import with_finished
 from isotomon.inspect.quick import rebuild as rebuilt
 from isotomon.inspect.results import Quick
 from isotomon.kernel.protocol import Built
-from isotomon.profile import change, copies, shapes
+from isotomon.operations.combine import Combine
+from isotomon.operations.mirror import Mirror
+from isotomon.operations.move import Move
+from isotomon.operations.resize import Resize
+from isotomon.operations.ring import Ring
+from isotomon.operations.row import Row
+from isotomon.profile import change, copies, draw_edits, shapes
+from isotomon.profile.draw_edits import Pen
+from isotomon.profile.drawing import Constraint, Drawing
 from isotomon.profile.relate import add_dimension
+from isotomon.profile.section import (
+    Apex,
+    BodyEnd,
+    Circle,
+    Drawn,
+    Ellipse,
+    FromPoints,
+    Naca4,
+    OnCurve,
+    Outline,
+    Polygon,
+    Rounded,
+    Star,
+    Superellipse,
+)
+from isotomon.profile.section_text import parse_section, section_text
 from isotomon.profile.shapes import Spot
 from isotomon.profile.solver import freedoms, solve
 from isotomon.samples import sample

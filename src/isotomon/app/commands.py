@@ -17,7 +17,7 @@ from isotomon.app.ties import TIE_COMMANDS
 from isotomon.design import bodies
 from isotomon.design.bodies import makes, stations_of_all
 from isotomon.design.datums import BASE_PLANES, construction
-from isotomon.design.section import Drawn
+from isotomon.profile.section import Drawn
 
 if TYPE_CHECKING:
     from isotomon.app.window import Window

@@ -15,11 +15,11 @@ from isotomon.app.fields import NumberField
 from isotomon.app.wiring import wire
 from isotomon.design import edits
 from isotomon.design.datums import Datum, construction
-from isotomon.design.draw_edits import next_name
 from isotomon.design.records import Design
 from isotomon.design.walk import users
 from isotomon.errors import IsotomonError
 from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane
+from isotomon.profile.draw_edits import next_name
 from isotomon.quantity import Value, display, read, resolve, to_unit
 
 _SLOTS = {"P": "Plane", "A": "Axis or line", "p": "Point", "c": "Curve", "R": "Round thing", "F": "Frame"}

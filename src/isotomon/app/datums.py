@@ -12,17 +12,17 @@ from isotomon.app.command import Command
 from isotomon.design import edits
 from isotomon.design.body import Body
 from isotomon.design.datums import BUILT_IN, BUILT_IN_NAMES, CONSTRUCTIONS, Datum, construction
-from isotomon.design.draw_edits import next_name
-from isotomon.design.drawing import Line, Ring
 from isotomon.design.records import Design
-from isotomon.design.section import Drawn
 from isotomon.design.station import Station
 from isotomon.errors import IsotomonError
 from isotomon.evaluate.datums import Ground
 from isotomon.evaluate.sources import Thing
 from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane, SpaceCurve, flat_normal
 from isotomon.inspect.results import Quick, Shape
+from isotomon.profile.draw_edits import next_name
+from isotomon.profile.drawing import Line, Ring
 from isotomon.profile.outline import edge_words
+from isotomon.profile.section import Drawn
 from isotomon.quantity import resolve
 
 if TYPE_CHECKING:

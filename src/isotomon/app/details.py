@@ -41,8 +41,6 @@ from isotomon.design.datums import BASE_PLANES, BASE_SHOWN, BUILT_IN_NAMES, cons
 from isotomon.design.materials import MATERIALS
 from isotomon.design.records import Design, Number
 from isotomon.design.resolved import StationNumbers, own_position, station_kind
-from isotomon.design.section import Apex, Elsewhere
-from isotomon.design.section_text import GRAMMAR, parse_section, section_text
 from isotomon.design.station import Station
 from isotomon.errors import DesignError, IsotomonError
 from isotomon.evaluate.settle import stand_and_check
@@ -50,6 +48,8 @@ from isotomon.field.section_field import SectionField
 from isotomon.inspect.results import Quick
 from isotomon.kernel.protocol import Built
 from isotomon.measure.skin import plane_area
+from isotomon.profile.section import Apex, Elsewhere
+from isotomon.profile.section_text import GRAMMAR, parse_section, section_text
 from isotomon.quantity import Kind, Value, display, to_unit
 from isotomon.solids.plan import finished_key
 

@@ -16,13 +16,13 @@ from isotomon.design import edits
 from isotomon.design.body import Body
 from isotomon.design.disk import refuse_same, write_atomically
 from isotomon.design.records import Design
-from isotomon.design.section import Circle
 from isotomon.design.station import Station
 from isotomon.errors import ChangedFileError, FileError, IsotomonError
 from isotomon.exchange.numbers import read_numbers, write_numbers
 from isotomon.exchange.table import read_table, write_table
 from isotomon.inspect.check import check_json
 from isotomon.kernel.protocol import Built
+from isotomon.profile.section import Circle
 from isotomon.solids.deliver import USUAL, Fineness, export_form
 from isotomon.solids.plan import finished_key
 

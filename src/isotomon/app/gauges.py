@@ -20,12 +20,12 @@ from isotomon.design import edits
 from isotomon.design.bodies import stations_of_all
 from isotomon.design.body import Body
 from isotomon.design.disk import write_atomically
-from isotomon.design.draw_edits import next_name
 from isotomon.design.gauges import GAUGES, Gauge
 from isotomon.design.records import Design
 from isotomon.errors import IsotomonError
 from isotomon.inspect.gauges import capacity_table
 from isotomon.inspect.results import Quick, Reading
+from isotomon.profile.draw_edits import next_name
 from isotomon.quantity import Value, display, resolve, to_unit
 
 if TYPE_CHECKING:

@@ -16,12 +16,13 @@ from isotomon.app.fields import NAMING
 from isotomon.author.session import Edit
 from isotomon.design import edits, station_edits
 from isotomon.design.body import Body
-from isotomon.design.drawing import Drawing
-from isotomon.design.records import Design, Number, Outline
+from isotomon.design.records import Design, Number
 from isotomon.design.resolved import STATION_KINDS, StationNumbers, own_position, station_kind
-from isotomon.design.section_text import parse_section, section_text
 from isotomon.design.station import Station
 from isotomon.errors import DesignError, IsotomonError
+from isotomon.profile.drawing import Drawing
+from isotomon.profile.section import Outline
+from isotomon.profile.section_text import parse_section, section_text
 from isotomon.quantity import display, read, scale_of, show
 
 Index = QModelIndex | QPersistentModelIndex

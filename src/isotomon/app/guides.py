@@ -13,7 +13,6 @@ from isotomon.app.datums import candidates, rims_of
 from isotomon.design import edits, loft_edits
 from isotomon.design.body import Body
 from isotomon.design.datums import construction
-from isotomon.design.draw_edits import next_name
 from isotomon.design.guides import GUIDES, Guide, GuidePoint
 from isotomon.design.records import Design
 from isotomon.errors import IsotomonError
@@ -22,6 +21,7 @@ from isotomon.evaluate.guides import point_place
 from isotomon.geometry.datums import Plane, SpaceCurve
 from isotomon.inspect.looks import ground_of
 from isotomon.inspect.results import Quick
+from isotomon.profile.draw_edits import next_name
 from isotomon.quantity import Value
 
 if TYPE_CHECKING:

@@ -12,11 +12,16 @@ from numpy.typing import NDArray
 
 from isotomon.design.bodies import change_step
 from isotomon.design.records import Design
-from isotomon.design.steps import Move, Resize, Ring, Row, Step
 from isotomon.errors import IsotomonError
 from isotomon.evaluate.datums import Ground
-from isotomon.evaluate.placements import placements, turned
+from isotomon.evaluate.stages import placements
+from isotomon.geometry.affine import turned
 from isotomon.geometry.datums import Axis
+from isotomon.operations import Step
+from isotomon.operations.move import Move
+from isotomon.operations.resize import Resize
+from isotomon.operations.ring import Ring
+from isotomon.operations.row import Row
 
 if TYPE_CHECKING:
     from isotomon.app.window import Window

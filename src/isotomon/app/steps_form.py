@@ -4,86 +4,32 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial
-from typing import Any, NamedTuple
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QMouseEvent, QPalette
 from PySide6.QtWidgets import (
     QCheckBox,
-    QComboBox,
     QFrame,
     QHBoxLayout,
     QLabel,
-    QLineEdit,
     QSizePolicy,
     QToolButton,
     QWidget,
 )
 
-from isotomon.app.choices import choice, column_of, titled
+from isotomon.app.choices import column_of
 from isotomon.app.command import Command, needs_design
-from isotomon.app.datums import candidates
 from isotomon.app.desk import Desk
 from isotomon.app.fields import NumberField
+from isotomon.app.step_inputs import input_of, offers_of
 from isotomon.app.theme import icon
-from isotomon.app.wiring import wire
 from isotomon.design import bodies
-from isotomon.design.edits import replace
-from isotomon.design.records import Design
-from isotomon.design.steps import TITLES, Combine, Mirror, Move, Placing, Resize, Ring, Row, Step
-from isotomon.errors import DesignError
-from isotomon.quantity import Value, resolve
+from isotomon.operations import OPERATIONS, Step
+from isotomon.operations.base import Operation, inputs_of
 
-
-class Entry(NamedTuple):
-    """One value of a step: its field, title, and `what`: a kind of number, `count`, letters of what can be chosen, `by`,
-    `yes`, or `numbers`."""
-
-    field: str
-    title: str
-    what: str
-
-
-ENTRIES: dict[type, tuple[Entry, ...]] = {
-    Move: (
-        Entry("x", "X", "length"),
-        Entry("y", "Y", "length"),
-        Entry("z", "Z", "length"),
-        Entry("turn", "Turn", "angle"),
-        Entry("about", "About", "A"),
-    ),
-    Resize: (
-        Entry("x", "X", "ratio"),
-        Entry("y", "Y", "ratio"),
-        Entry("z", "Z", "ratio"),
-        Entry("about", "About", "p"),
-    ),
-    Mirror: (
-        Entry("plane", "Plane", "P"),
-        Entry("keep", "Keep the body itself, too", "yes"),
-        Entry("joined", "Joined", "yes"),
-    ),
-    Ring: (
-        Entry("about", "About", "A"),
-        Entry("count", "How many", "count"),
-        Entry("angle", "Angle", "angle"),
-        Entry("by", "It is", "by"),
-        Entry("without", "Left out", "numbers"),
-        Entry("joined", "Joined", "yes"),
-    ),
-    Row: (
-        Entry("along", "Along", "Ac"),
-        Entry("count", "How many", "count"),
-        Entry("distance", "Distance", "length"),
-        Entry("by", "It is", "by"),
-        Entry("turning", "Turning with the path", "yes"),
-        Entry("without", "Left out", "numbers"),
-        Entry("joined", "Joined", "yes"),
-    ),
-    Combine: (Entry("body", "Body", "B"), Entry("how", "It is", "how")),
-}
-BY = {"total": "in all", "step": "from one to the next"}
-HOW = {"add": "added to it", "cut": "cut from it", "common": "kept in common with it"}
+if TYPE_CHECKING:
+    from isotomon.app.window import Window
 
 
 class Handle(QLabel):
@@ -129,7 +75,7 @@ class StepsForm(QWidget):
         self._line.setProperty("drop", True)
         self._line.setFixedHeight(3)
         self._line.hide()
-        self._shown: tuple[tuple[str, type], ...] = ()
+        self._shown: tuple[tuple[str, type[Operation]], ...] = ()
         self._refreshers: list[Callable[[], None]] = []
         self.refresh()
 
@@ -150,24 +96,18 @@ class StepsForm(QWidget):
         for refresher in self._refreshers:
             refresher()
 
-    def _make(self, k: int, kind: type) -> None:
+    def _make(self, k: int, kind: type[Operation]) -> None:
         self.heads.append(self._head(k))
         self.column.addWidget(self.heads[-1])
-        for entry in ENTRIES[kind]:
-            makers = {
-                "yes": self._yes,
-                "numbers": self._numbers,
-                "by": self._by,
-                "how": self._how,
-                "count": self._number,
-            }
-            maker = makers.get(entry.what)
-            if maker is None:
-                maker = self._number if entry.what in ("length", "angle", "ratio") else self._reference
-            maker(k, entry)
+        for given in inputs_of(kind):
+            made = input_of(self.desk, self._shown[k][0], given)
+            self.column.addWidget(made.widget)
+            self._refreshers.append(made.refresh)
+            if made.field is not None:
+                self.fields[f"{k} {given.name}"] = made.field
 
     def _head(self, k: int) -> QWidget:
-        row, title = QWidget(), TITLES[self._shown[k][1]]
+        row, title = QWidget(), self._shown[k][1].TITLE
         line = QHBoxLayout(row)
         line.setContentsMargins(0, 6, 0, 0)
         line.setSpacing(0)
@@ -206,10 +146,8 @@ class StepsForm(QWidget):
         return button
 
     def _title(self, step: Step) -> str:
-        if not isinstance(step, Combine):
-            return TITLES[type(step)]
-        name = next((b.name for b in self.desk.others if b.id == step.body), "what is gone")
-        return {"add": "With {}", "cut": "Cut by {}", "common": "In common with {}"}[step.how].format(name)
+        names = {b.id: b.name for b in self.desk.others}
+        return step.titled(lambda key: names.get(key, "what is gone"))
 
     # The order
 
@@ -254,138 +192,41 @@ class StepsForm(QWidget):
         self.desk.do(title, lambda d: bodies.rebuild_up_to(d, hand, wanted))
         self.refresh()
 
-    # The numbers
 
-    def _value(self, k: int, entry: Entry) -> Any:
-        return getattr(self._steps()[k], entry.field)
-
-    def _put(self, k: int, entry: Entry, value: Any) -> str:
-        key = self._steps()[k].id
-        return self.desk.do(
-            f"change {entry.title.lower()}", lambda d: bodies.change_step(d, key, **{entry.field: value})
-        )
-
-    def _number(self, k: int, entry: Entry) -> None:
-        key = self._steps()[k].id
-        unit = self.desk.design.unit if self.desk.design is not None else "mm"
-        kind = "ratio" if entry.what == "count" else entry.what
-        field = NumberField(entry.title, kind, {"length": unit, "angle": "deg"}.get(kind, ""), "")  # type: ignore[arg-type]
-
-        def edit(value: Value | None) -> Callable[[Design], Design]:
-            given: Value = 0.0 if value is None else value
-            return lambda d: bodies.change_step(
-                d, key, **{entry.field: _whole(given) if entry.what == "count" else given}
-            )
-
-        wire(self.desk, field, f"change {entry.title.lower()}", edit)
-        self.fields[f"{k} {entry.field}"] = field
-        self.column.addWidget(field)
-        self._refreshers.append(partial(self._show, field, k, entry))
-
-    def _show(self, field: NumberField, k: int, entry: Entry) -> None:
-        quick, value = self.desk.quick, self._value(k, entry)
-        names = quick.resolved.names if quick is not None else {}
-        try:
-            number = resolve(value, field.kind, names)
-        except ValueError:
-            number = float("nan")
-        field.set_value(float(value) if isinstance(value, int) else value, number)
-
-    def _box(self, k: int, entry: Entry, offers: Callable[[], list[tuple[str, str]]]) -> None:
-        box: QComboBox = choice(entry.title)
-        box.activated.connect(lambda row: self._put(k, entry, box.itemData(row)))
-        self.column.addWidget(titled(entry.title, box))
-
-        def refresh() -> None:
-            now = self._value(k, entry)
-            box.clear()
-            for key, text in offers():
-                box.addItem(text, key)
-            if box.findData(now) < 0:
-                box.addItem(f"{now} (gone)", now)
-            box.setCurrentIndex(box.findData(now))
-
-        self._refreshers.append(refresh)
-
-    def _by(self, k: int, entry: Entry) -> None:
-        self._box(k, entry, lambda: list(BY.items()))
-
-    def _how(self, k: int, entry: Entry) -> None:
-        self._box(k, entry, lambda: list(HOW.items()))
-
-    def _reference(self, k: int, entry: Entry) -> None:
-        def offers() -> list[tuple[str, str]]:
-            if self.desk.design is None:
-                return []
-            if entry.what == "B":
-                hand = self.desk.hand
-                return [(b.id, b.name) for b in self.desk.others if bodies.may_receive(self.desk.design, hand, b.id)]
-            return [o for letter in entry.what for o in candidates(self.desk.design, letter)]
-
-        self._box(k, entry, offers)
-
-    def _yes(self, k: int, entry: Entry) -> None:
-        box = QCheckBox(entry.title)
-        box.clicked.connect(lambda on: self._put(k, entry, on))
-        self.column.addWidget(box)
-        self._refreshers.append(lambda: box.setChecked(self._value(k, entry)))
-
-    def _numbers(self, k: int, entry: Entry) -> None:
-        edit = QLineEdit()
-        edit.setAccessibleName(entry.title)
-        edit.setPlaceholderText("none")
-        edit.setToolTip("Numbers of copies to leave out, from 1, such as 2, 5")
-
-        def done() -> None:
-            if edit.isModified():
-                edit.setModified(False)
-                try:
-                    self._put(k, entry, _places(edit.text()))
-                except DesignError as error:
-                    self.desk.said.emit("error", f"{error}. Nothing was changed.")
-
-        edit.editingFinished.connect(done)
-        self.column.addWidget(titled(entry.title, edit))
-        self._refreshers.append(lambda: edit.setText(", ".join(str(n + 1) for n in self._value(k, entry))))
-
-
-def _whole(value: Value) -> int:
-    if isinstance(value, str) or value != round(value):
-        raise DesignError(f"how many is a whole number; found {value}")
-    return round(value)
-
-
-def _places(text: str) -> tuple[int, ...]:
-    words = text.replace(",", " ").split()
-    if not all(w.isdecimal() and 0 < int(w) <= 1000 for w in words):
-        raise DesignError(f"'{text}' is no list of numbers of copies; write such as 2, 5")
-    return tuple(sorted({int(w) - 1 for w in words}))
-
-
-def _add(w: Any, step: Placing) -> None:
-    """One more step for the body in hand, about the chosen axis or plane where that fits."""
+def _add(w: Window, kind: type[Operation]) -> None:
+    """One more step for the body in hand, about the chosen thing where that fits."""
     design, desk = w.desk.design, w.desk
-    letters = next((e.what for e in ENTRIES[type(step)] if e.what in ("A", "P", "p", "Ac")), "")
-    known = [ref for letter in letters for ref, _ in candidates(design, letter)]
-    entry = next(e for e in ENTRIES[type(step)] if e.what == letters)
-    chosen = next((k for k in desk.selection if k in known), None)
-    made = step if chosen is None else replace(step, **{entry.field: chosen})
-    if not desk.do(f"{TITLES[type(step)].lower()}", lambda d: bodies.add_step(d, desk.hand, made)):
+    assert design is not None
+    fields = dict(kind.BEGIN)
+    for given in inputs_of(kind):
+        refs = [ref for ref, _ in offers_of(desk, given)]
+        chosen = [key for key in desk.selection if key in refs]
+        if chosen or (given.what == "B" and refs):
+            fields[given.name] = (chosen or refs)[0]
+    step = kind(**fields)
+    if not desk.do(kind.COMMAND.lower(), lambda d: bodies.add_step(d, desk.hand, step)):
         desk.select((desk.hand,))
         w.view.fit()
 
 
-# fmt: off
-STEP_COMMANDS: tuple[Command, ...] = (
-    Command("after-move", "Move the body", lambda w: _add(w, Move(x=20.0)), "", "Shape", "",
-            "The body in hand moved and turned by figures, once it is shaped", needs_design, None, "Copies"),
-    Command("after-resize", "Resize the body", lambda w: _add(w, Resize(2.0, 2.0, 2.0)), "", "Shape", "",
-            "Each direction by its own ratio, about a point", needs_design, None, "Copies"),
-    Command("after-mirror", "Mirror the body", lambda w: _add(w, Mirror()), "", "Shape", "",
-            "Its mirror image in the chosen plane, with it or instead of it", needs_design, None, "Copies"),
-    Command("after-ring", "Copies round an axis", lambda w: _add(w, Ring()), "", "Shape", "",
-            "The body in hand several times round the chosen axis", needs_design, None, "Copies"),
-    Command("after-row", "Copies in a row", lambda w: _add(w, Row()), "", "Shape", "",
-            "The body in hand several times along the chosen axis or guide", needs_design, None, "Copies"),
-)
-# fmt: on
+def _reason(kind: type[Operation], w: Window) -> str:
+    alone = any(given.what == "B" for given in inputs_of(kind)) and not w.desk.others
+    return needs_design(w) or ("There is one body only; make another first" if alone else "")
+
+
+def _command(kind: str, operation: type[Operation]) -> Command:
+    return Command(
+        f"after-{kind}",
+        operation.COMMAND,
+        partial(_add, kind=operation),
+        operation.SHORTCUT,
+        "Shape",
+        operation.ICON,
+        operation.HELP,
+        partial(_reason, operation),
+        None,
+        operation.FAMILY,
+    )
+
+
+STEP_COMMANDS: tuple[Command, ...] = tuple(_command(kind, operation) for kind, operation in OPERATIONS.items())

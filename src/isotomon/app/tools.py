@@ -15,11 +15,18 @@ from PySide6.QtWidgets import QFileDialog, QMenu
 from isotomon.app.later import read_aside
 from isotomon.author.insert import insert_station
 from isotomon.design import bodies, edits, loft_edits, station_edits
-from isotomon.design.draw_edits import next_name
 from isotomon.design.law import Law, Quality
 from isotomon.design.records import Design, Number
 from isotomon.design.resolved import own_position
-from isotomon.design.section import (
+from isotomon.design.station import Station
+from isotomon.errors import IsotomonError
+from isotomon.exchange.space_points import read_points, section_in_space
+from isotomon.exchange.table import read_foil
+from isotomon.field.carriers import STRAIGHT
+from isotomon.field.section_field import SectionField
+from isotomon.geometry.datums import Cylinder, Plane
+from isotomon.profile.draw_edits import next_name
+from isotomon.profile.section import (
     Apex,
     BodyEnd,
     Circle,
@@ -34,13 +41,6 @@ from isotomon.design.section import (
     Star,
     Superellipse,
 )
-from isotomon.design.station import Station
-from isotomon.errors import IsotomonError
-from isotomon.exchange.space_points import read_points, section_in_space
-from isotomon.exchange.table import read_foil
-from isotomon.field.carriers import STRAIGHT
-from isotomon.field.section_field import SectionField
-from isotomon.geometry.datums import Cylinder, Plane
 
 if TYPE_CHECKING:
     from isotomon.app.window import Window

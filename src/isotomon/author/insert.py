@@ -6,11 +6,9 @@ import numpy as np
 
 from isotomon.design.bodies import body_of, change_loft
 from isotomon.design.body import Body
-from isotomon.design.draw_edits import next_name
 from isotomon.design.edits import find, fresh_id, replace
 from isotomon.design.records import Design
 from isotomon.design.resolved import own_position
-from isotomon.design.section import Apex, Elsewhere, Kept, Section
 from isotomon.design.station import Station
 from isotomon.design.station_edits import add_station
 from isotomon.errors import DesignError
@@ -18,6 +16,8 @@ from isotomon.evaluate.shape import SAME_POINT, keep_section
 from isotomon.field.carriers import Turning
 from isotomon.field.section_field import SectionField
 from isotomon.inspect.results import Shape
+from isotomon.profile.draw_edits import next_name
+from isotomon.profile.section import Apex, Elsewhere, Kept, Section
 
 
 def insert_station(design: Design, shape: Shape, position: float, name: str | None = None) -> Design:

@@ -18,12 +18,12 @@ from scipy.optimize import linprog, nnls
 from isotomon.design import edits, loft_edits
 from isotomon.design.bodies import body_of
 from isotomon.design.records import Design
-from isotomon.design.section import Apex, Elsewhere
 from isotomon.design.station_edits import change_station
 from isotomon.errors import DesignError, IsotomonError
 from isotomon.inspect.quick import rebuild
 from isotomon.inspect.results import Quick
 from isotomon.measure.laws import Judged
+from isotomon.profile.section import Apex, Elsewhere
 from isotomon.quantity import display
 
 Array = NDArray[np.float64]

@@ -13,7 +13,6 @@ from isotomon.design.bodies import stations_of_all
 from isotomon.design.body import Body, Carrying, Loft, Span
 from isotomon.design.edits import fresh_id, replace
 from isotomon.design.records import Design
-from isotomon.design.section import Circle, Drawn
 from isotomon.design.station import Station
 from isotomon.errors import DesignError
 from isotomon.evaluate.datums import Ground
@@ -22,6 +21,7 @@ from isotomon.evaluate.settle import settle
 from isotomon.field.rim import Rim
 from isotomon.geometry.datums import Axis, Plane, SpaceCurve
 from isotomon.geometry.planar import cross
+from isotomon.profile.section import Circle, Drawn
 from isotomon.quantity import Value
 
 Array = NDArray[np.float64]

@@ -6,14 +6,16 @@ from collections.abc import Callable, Iterator
 from typing import Any
 
 from isotomon.design.body import PLAIN, Body, BroughtIn, Ending, Loft
-from isotomon.design.draw_edits import next_name
 from isotomon.design.edits import find, fresh_id, replace
 from isotomon.design.records import Design, Imported
-from isotomon.design.section import BodyEnd, Circle
 from isotomon.design.station import Station
-from isotomon.design.steps import Combine, Step
 from isotomon.design.walk import users
 from isotomon.errors import DesignError
+from isotomon.operations import Step
+from isotomon.operations.base import bodies_of
+from isotomon.operations.combine import Combine
+from isotomon.profile.draw_edits import next_name
+from isotomon.profile.section import BodyEnd, Circle
 
 
 def body_ids(design: Design) -> tuple[str, ...]:
@@ -178,7 +180,7 @@ def remove_body(design: Design, key: str) -> Design:
     Raises: DesignError, for the last one, and for one that others are made with or on.
     """
     body = design.body(key)
-    for step in [s for b in design.bodies for s in b.steps if isinstance(s, Combine) and s.body == key]:
+    for step in [s for b in design.bodies for s in b.steps if key in bodies_of(s)]:
         design = remove_step(design, step.id)
     if len(design.bodies) == 1:
         raise DesignError("this is the only body of the design; take its stations out, or begin a new design")
@@ -312,7 +314,7 @@ def combine(design: Design, key: str, how: str, onto: tuple[str, ...] | None = N
 
 def receivers(design: Design, key: str) -> tuple[str, ...]:
     """The bodies with whose steps a body is combined, whether these are done or not."""
-    return tuple(b.id for b in design.bodies if any(isinstance(step, Combine) and step.body == key for step in b.steps))
+    return tuple(b.id for b in design.bodies if any(key in bodies_of(step) for step in b.steps))
 
 
 def makes(design: Design, key: str) -> str:
@@ -325,7 +327,7 @@ def made_with(design: Design, key: str) -> set[str]:
     """The bodies with which a body is combined, and those with which these are."""
     found = {key}
     while True:
-        more = {s.body for b in design.bodies if b.id in found for s in b.steps if isinstance(s, Combine)} - found
+        more = {key for b in design.bodies if b.id in found for s in b.steps for key in bodies_of(s)} - found
         if not more:
             return found - {key}
         found |= more
@@ -346,7 +348,7 @@ def tools_of(design: Design, key: str) -> tuple[tuple[str, str], ...]:
 def results(design: Design) -> tuple[str, ...]:
     """The bodies that the design makes: those not set aside that no other one is made with."""
     there = [b for b in design.bodies if not b.aside]
-    used = {tool for b in there for _, tool in tools_of(design, b.id)}
+    used = {key for b in there for step in b.done for key in bodies_of(step)}
     return tuple(b.id for b in there if b.id not in used)
 
 
@@ -360,7 +362,7 @@ def check_bodies(design: Design) -> None:
     """
     if not 1 <= len(design.bodies) <= MOST_BODIES:
         raise DesignError(f"the design has {len(design.bodies)} bodies; it can have 1 to {MOST_BODIES}")
-    ids = [e.id for b in design.bodies for e in (b, *b.stations, *b.laws, *b.steps)]
+    ids = [key for b in design.bodies for key in (b.id, *(e.id for g in (b.stations, b.laws, b.steps) for e in g))]
     twice = next((i for i in ids if ids.count(i) > 1), None) if len(set(ids)) != len(ids) else None
     if twice is not None:
         raise DesignError(f"two things of the bodies have the same id '{twice}'; give each its own")
@@ -372,7 +374,7 @@ def check_combinations(design: Design) -> None:
 
     Raises: DesignError.
     """
-    made_with = {b.id: [s.body for s in b.steps if isinstance(s, Combine)] for b in design.bodies}
+    made_with = {b.id: [key for s in b.steps for key in bodies_of(s)] for b in design.bodies}
     for body in design.bodies:
         if any(tool not in made_with for tool in made_with[body.id]):
             raise DesignError(f"body '{body.name}' is combined with a body that is gone; choose another")

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from typing import Literal
 
-from isotomon.design.base import Id, Record, Ref
 from isotomon.design.guides import Rail, Tie, Turns
 from isotomon.design.law import Law
 from isotomon.design.station import Station
-from isotomon.design.steps import Step
+from isotomon.operations import Step
 from isotomon.quantity import Value
+from isotomon.quantity.record import Id, Record, Ref
 
 
 class Ending(Record, frozen=True):

@@ -10,9 +10,9 @@ from __future__ import annotations
 
 from typing import Literal, NamedTuple
 
-from isotomon.design.base import Id, Record, Ref
 from isotomon.errors import DesignError
 from isotomon.quantity import Kind, Value
+from isotomon.quantity.record import Id, Record, Ref
 
 DatumKind = Literal[
     "parallel",

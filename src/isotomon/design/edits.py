@@ -10,16 +10,16 @@ import msgspec
 
 from isotomon.design.body import Body
 from isotomon.design.datums import Datum
-from isotomon.design.drawing import Drawing
 from isotomon.design.gauges import Gauge, check_gauge
 from isotomon.design.guides import Guide, Rail, Tie
 from isotomon.design.law import Law
-from isotomon.design.records import Design, Imported, Number, Outline
-from isotomon.design.section import Drawn
+from isotomon.design.records import Design, Imported, Number
 from isotomon.design.station import Station
-from isotomon.design.steps import Step
 from isotomon.design.walk import map_formulas, number_uses, users, word_of
 from isotomon.errors import DesignError
+from isotomon.operations import Step
+from isotomon.profile.drawing import Drawing
+from isotomon.profile.section import Drawn, Outline
 from isotomon.quantity import Value, check_name
 
 Entry = TypeVar("Entry", Number, Outline, Body, Station, Law, Step, Drawing, Datum, Guide, Gauge, Rail, Tie, Imported)

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from typing import Literal, NamedTuple
 
-from isotomon.design.base import Id, Record, Ref
 from isotomon.design.datums import Field
 from isotomon.errors import DesignError
 from isotomon.quantity import Value
+from isotomon.quantity.record import Id, Record, Ref
 
 GaugeKind = Literal["distance", "angle", "length", "radius", "thickness", "section", "capacity", "body", "area"]
 MOST_GAUGES = 200

@@ -12,10 +12,10 @@ from typing import Literal, NamedTuple
 
 import msgspec
 
-from isotomon.design.base import Id, Record, Ref
 from isotomon.design.datums import Field
 from isotomon.errors import DesignError
 from isotomon.quantity import Value
+from isotomon.quantity.record import Id, Record, Ref
 
 GuideKind = Literal[
     "through",

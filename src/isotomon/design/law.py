@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import Literal
 
-from isotomon.design.base import Formula, Id, Record, Ref
 from isotomon.quantity import Value
+from isotomon.quantity.record import Formula, Id, Record, Ref
 
 Quality = Literal["area", "set_angle", "turn", "twist_rate", "thickness"]
 

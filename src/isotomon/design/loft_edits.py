@@ -7,7 +7,6 @@ from typing import Any
 
 from isotomon.design.bodies import body_of, change_body, change_loft, edit_bodies, stations_of_all
 from isotomon.design.body import Body
-from isotomon.design.draw_edits import next_name
 from isotomon.design.edits import changed, find, fresh_id, replace
 from isotomon.design.guides import End, Guide, GuidePoint, Rail, Tie, Turns
 from isotomon.design.law import Law, LawPoint
@@ -16,6 +15,7 @@ from isotomon.design.station import Station
 from isotomon.design.station_edits import add_law
 from isotomon.design.walk import users
 from isotomon.errors import DesignError
+from isotomon.profile.draw_edits import next_name
 from isotomon.quantity import Value
 
 

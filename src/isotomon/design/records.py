@@ -4,14 +4,15 @@ from __future__ import annotations
 
 from typing import Literal
 
-from isotomon.design.base import Id, Pair, Record, clean_pairs
 from isotomon.design.body import Body
 from isotomon.design.datums import Datum
-from isotomon.design.drawing import Drawing
 from isotomon.design.gauges import Gauge
 from isotomon.design.guides import Guide
 from isotomon.errors import DesignError
+from isotomon.profile.drawing import Drawing
+from isotomon.profile.section import Outline
 from isotomon.quantity import Kind, Value
+from isotomon.quantity.record import Id, Record
 
 FORMAT = "isotomon-design"
 VERSION = 3
@@ -25,18 +26,6 @@ class Number(Record, frozen=True):
     value: Value
     kind: Kind
     note: str = ""
-
-
-class Outline(Record, frozen=True):
-    """Foil coordinates brought in from a file, as they stood there."""
-
-    id: Id
-    name: str
-    points: tuple[Pair, ...]
-
-    def __post_init__(self) -> None:
-        super().__post_init__()
-        clean_pairs(self, "points")
 
 
 class Imported(Record, frozen=True):

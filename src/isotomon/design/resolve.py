@@ -10,17 +10,17 @@ from typing import Any
 from isotomon.design.bodies import check_bodies
 from isotomon.design.body import Along, Body, Ending
 from isotomon.design.datums import check_datum
-from isotomon.design.drawing import DIMENSIONS, Drawing, check_drawing
 from isotomon.design.gauges import MOST_GAUGES, check_gauge
 from isotomon.design.guides import check_guide
 from isotomon.design.law_values import law_band
 from isotomon.design.records import Design
 from isotomon.design.resolved import STATION_KINDS, EndNumbers, Placed, Resolved, SpanNumbers, StationNumbers
-from isotomon.design.section import Apex, Drawn, Elsewhere
-from isotomon.design.section_text import check_section, is_foil
 from isotomon.design.station import Station
-from isotomon.design.steps import check_steps
 from isotomon.errors import DesignError, IsotomonError, QuantityError
+from isotomon.operations.counting import check_steps
+from isotomon.profile.drawing import DIMENSIONS, Drawing, check_drawing
+from isotomon.profile.section import Apex, Drawn, Elsewhere
+from isotomon.profile.section_text import check_section, is_foil
 from isotomon.quantity import Kind, Quantity, Value, resolve, resolve_numbers
 
 MOST_STATIONS = 1000

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from isotomon.design.base import Id, Record, Ref
-from isotomon.design.section import Section
+from isotomon.profile.section import Section
 from isotomon.quantity import Value
+from isotomon.quantity.record import Id, Record, Ref
 
 
 class Station(Record, frozen=True):

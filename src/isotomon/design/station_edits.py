@@ -8,13 +8,13 @@ from typing import Any
 
 from isotomon.design.bodies import body_of, change_body, edit_bodies
 from isotomon.design.body import Body
-from isotomon.design.draw_edits import next_name
 from isotomon.design.edits import add_drawing, changed, find, fresh_id, replace
 from isotomon.design.law import Law
 from isotomon.design.records import Design
-from isotomon.design.section import Drawn, Kept, Section
 from isotomon.design.station import Station
 from isotomon.errors import DesignError
+from isotomon.profile.draw_edits import next_name
+from isotomon.profile.section import Drawn, Kept, Section
 
 
 def find_station(design: Design, key: str) -> Station:

@@ -10,8 +10,8 @@ from typing import Any, Literal, NamedTuple
 
 import msgspec
 
-from isotomon.design.base import FORMULA, REFERENCE, Record
 from isotomon.design.records import Design
+from isotomon.quantity.record import FORMULA, REFERENCE, Record
 
 Role = Literal["formula", "reference", "records", ""]
 _HEAD = re.compile(r"[/:@]")

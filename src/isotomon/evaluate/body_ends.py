@@ -10,7 +10,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.design.resolved import Resolved, StationNumbers
-from isotomon.design.section import BodyEnd, Elsewhere, KeptRun, OnCurve
 from isotomon.errors import DesignError, IsotomonError
 from isotomon.evaluate.datums import Ground
 from isotomon.evaluate.drawn import EndSection
@@ -21,6 +20,7 @@ from isotomon.geometry import space
 from isotomon.geometry.datums import Plane, tilts_of
 from isotomon.geometry.planar import cross, cross3
 from isotomon.profile.outline import Run, fit_run
+from isotomon.profile.section import BodyEnd, Elsewhere, KeptRun, OnCurve
 
 Array = NDArray[np.float64]
 UNIT = ((0.0, 0.0), (1.0, 0.0))

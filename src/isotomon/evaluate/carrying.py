@@ -11,7 +11,6 @@ from numpy.typing import NDArray
 from isotomon.design.bodies import tools_of
 from isotomon.design.edits import replace as replace_record
 from isotomon.design.resolved import Resolved, StationNumbers
-from isotomon.design.section import Apex
 from isotomon.errors import DesignError, FieldError
 from isotomon.evaluate.guides import direction
 from isotomon.evaluate.sources import Sources
@@ -23,6 +22,7 @@ from isotomon.geometry.corners import polyline, rounded
 from isotomon.geometry.datums import Axis, Frame, Plane, SpaceCurve
 from isotomon.geometry.space import turned_round
 from isotomon.measure.apart import first_hit
+from isotomon.profile.section import Apex
 from isotomon.quantity import resolve
 
 Array = NDArray[np.float64]

@@ -12,11 +12,9 @@ from numpy.typing import NDArray
 
 from isotomon.design.body import Body
 from isotomon.design.datums import BUILT_IN, BUILT_IN_NAMES, Datum, construction
-from isotomon.design.drawing import Drawing
 from isotomon.design.guides import Guide
 from isotomon.design.records import Design
 from isotomon.design.resolved import Resolved
-from isotomon.design.section import Drawn
 from isotomon.design.station import Station
 from isotomon.errors import DesignError, IsotomonError, QuantityError
 from isotomon.evaluate.carrying import carrier_of
@@ -34,8 +32,10 @@ from isotomon.geometry import datums as g
 from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane, SpaceCurve
 from isotomon.geometry.space import line
 from isotomon.profile.curves import piece_of
+from isotomon.profile.drawing import Drawing
 from isotomon.profile.loops import places_of
 from isotomon.profile.outline import corner_words, edge_words
+from isotomon.profile.section import Drawn
 from isotomon.quantity import Quantity, resolve
 
 Array = NDArray[np.float64]

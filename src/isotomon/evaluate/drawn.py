@@ -12,15 +12,14 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from isotomon.design.base import Pair
-from isotomon.design.drawing import Drawing, replace
-from isotomon.design.records import Outline
 from isotomon.design.resolved import Resolved, StationNumbers
-from isotomon.design.section import Drawn, KeptRun, Section
 from isotomon.errors import IsotomonError, ProfileError
+from isotomon.profile.drawing import Drawing, replace
 from isotomon.profile.drawn import DrawnShape, drawn_shape
 from isotomon.profile.loops import places_of, size_of
+from isotomon.profile.section import Drawn, KeptRun, Outline, Section
 from isotomon.profile.solver import Solution, solve
+from isotomon.quantity.record import Pair
 
 Array = NDArray[np.float64]
 Figured = tuple[tuple[str, float], ...]

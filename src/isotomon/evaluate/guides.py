@@ -10,7 +10,6 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.interpolate import CubicSpline
 
-from isotomon.design.drawing import Drawing
 from isotomon.design.guides import Guide, GuidePoint, check_guide
 from isotomon.errors import DesignError, IsotomonError, QuantityError
 from isotomon.evaluate.sources import Sources
@@ -20,6 +19,7 @@ from isotomon.geometry import space
 from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane, SpaceCurve, unit
 from isotomon.geometry.helix import Helix
 from isotomon.geometry.hermite import smooth
+from isotomon.profile.drawing import Drawing
 from isotomon.profile.drawn import corner_name, joints
 from isotomon.profile.loops import Chain, find_runs
 from isotomon.quantity import Quantity, Value, resolve

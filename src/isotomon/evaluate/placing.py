@@ -9,9 +9,8 @@ from functools import cached_property, lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from isotomon.design.records import Design, Outline
+from isotomon.design.records import Design
 from isotomon.design.resolved import Resolved, StationNumbers
-from isotomon.design.section import Apex, Drawn, Elsewhere, FromPoints, Kept, KeptRun, Section
 from isotomon.errors import DesignError, ProfileError
 from isotomon.evaluate.drawn import Drawings, EndSection, SolvedSection, WorkedSection, section_shape
 from isotomon.field.layers import Turned, angle_course
@@ -21,6 +20,7 @@ from isotomon.geometry.datums import Plane, SpaceCurve
 from isotomon.profile import walls
 from isotomon.profile.outline import Outline2D, Run, fit_run
 from isotomon.profile.readymade import outline_of
+from isotomon.profile.section import Apex, Drawn, Elsewhere, FromPoints, Kept, KeptRun, Outline, Section
 
 Array = NDArray[np.float64]
 Source = Section | Outline | SolvedSection | EndSection | WorkedSection

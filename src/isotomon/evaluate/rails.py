@@ -15,7 +15,6 @@ from isotomon.design.body import Body
 from isotomon.design.guides import End, Guide, Rail, Tie
 from isotomon.design.records import Design
 from isotomon.design.resolved import Resolved, StationNumbers
-from isotomon.design.section import Apex, Kept
 from isotomon.errors import IsotomonError
 from isotomon.evaluate.datums import Ground
 from isotomon.evaluate.placing import Stood, named_share, nearest_share, outline_for, source_of
@@ -25,6 +24,7 @@ from isotomon.field.wrapping import Wrap
 from isotomon.geometry.datums import SpaceCurve
 from isotomon.measure.laws import Finding, Mend
 from isotomon.profile.outline import Outline2D
+from isotomon.profile.section import Apex, Kept
 
 Array = NDArray[np.float64]
 Shares = dict[str, float | None]

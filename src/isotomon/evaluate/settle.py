@@ -9,18 +9,18 @@ import numpy as np
 
 from isotomon.design.bodies import check_bodies, stations_of_all
 from isotomon.design.body import Body
-from isotomon.design.drawing import Drawing
 from isotomon.design.edits import change_drawing, find
 from isotomon.design.records import Design
 from isotomon.design.resolve import resolve_body
 from isotomon.design.resolved import Resolved
-from isotomon.design.section import Drawn
 from isotomon.design.station_edits import stand_on
 from isotomon.errors import DesignError, IsotomonError
 from isotomon.evaluate.datums import Ground
 from isotomon.evaluate.drawn import Drawings, numbers_so_far, replace_numbers, said, solved, to_drawing
 from isotomon.evaluate.standing import Trouble, stand
 from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane, SpaceCurve, meets_plane, planes_meet
+from isotomon.profile.drawing import Drawing
+from isotomon.profile.section import Drawn
 from isotomon.profile.solver import Solution
 from isotomon.quantity import resolve_numbers
 

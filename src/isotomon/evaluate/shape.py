@@ -13,7 +13,6 @@ from numpy.typing import NDArray
 
 from isotomon.design.records import Design
 from isotomon.design.resolved import Resolved, StationNumbers
-from isotomon.design.section import Apex, Kept, KeptRun
 from isotomon.errors import FieldError, ProfileError
 from isotomon.evaluate.along import course_of, rim_of
 from isotomon.evaluate.drawn import Drawings
@@ -33,6 +32,7 @@ from isotomon.geometry.basis import Basis
 from isotomon.geometry.datums import SpaceCurve
 from isotomon.measure.sections import Quadrature, quadrature
 from isotomon.profile.outline import Outline2D
+from isotomon.profile.section import Apex, Kept, KeptRun
 from isotomon.version import VERSION
 
 Array = NDArray[np.float64]

@@ -9,7 +9,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.design.body import Body
-from isotomon.design.drawing import Drawing
 from isotomon.design.records import Design
 from isotomon.design.resolved import Resolved
 from isotomon.design.station import Station
@@ -19,6 +18,7 @@ from isotomon.field.carriers import Carrier
 from isotomon.field.section_field import SectionField
 from isotomon.field.skin import Skin
 from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane, SpaceCurve
+from isotomon.profile.drawing import Drawing
 from isotomon.quantity import Quantity
 
 Array = NDArray[np.float64]

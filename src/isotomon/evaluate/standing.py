@@ -8,10 +8,10 @@ import numpy as np
 
 from isotomon.design.resolve import resolve_body
 from isotomon.design.resolved import Resolved
-from isotomon.design.section import Apex
 from isotomon.errors import DesignError, IsotomonError
 from isotomon.evaluate.sources import Sources
 from isotomon.geometry.datums import Cylinder, Frame, tilts_of
+from isotomon.profile.section import Apex
 
 Trouble = tuple[str, str, str]
 """(id, what it is with its name, what is wrong)"""

@@ -13,11 +13,11 @@ from scipy.sparse.csgraph import connected_components
 from scipy.spatial import cKDTree
 
 from isotomon.design.disk import decode_text, read_bytes, write_atomically
-from isotomon.design.draw_edits import join_all, remove
-from isotomon.design.drawing import Drawing, part_ends
 from isotomon.errors import FileError, ProfileError
 from isotomon.exchange import svg
 from isotomon.exchange.pieces import FURTHEST, MOST_PIECES, Sheet
+from isotomon.profile.draw_edits import join_all, remove
+from isotomon.profile.drawing import Drawing, part_ends
 from isotomon.profile.drawn import lofted_run
 from isotomon.profile.loops import find_runs
 from isotomon.quantity import LENGTHS

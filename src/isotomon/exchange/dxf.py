@@ -13,10 +13,10 @@ from ezdxf import recover
 from numpy.typing import NDArray
 from scipy.interpolate import BSpline, make_interp_spline
 
-from isotomon.design.drawing import Arc, Curve, Drawing, Line, Oval, Ring, Spline
 from isotomon.errors import FileError
 from isotomon.exchange.pieces import MOST_PIECES, Sheet
 from isotomon.profile.curves import frame_of, oval_span, sources
+from isotomon.profile.drawing import Arc, Curve, Drawing, Line, Oval, Ring, Spline
 from isotomon.profile.loops import places_of
 
 Array = NDArray[np.float64]

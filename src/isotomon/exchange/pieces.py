@@ -9,10 +9,10 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.interpolate import CubicHermiteSpline
 
-from isotomon.design.draw_edits import Pen
-from isotomon.design.drawing import Drawing, Handle
 from isotomon.errors import FileError
 from isotomon.profile.curves import spread
+from isotomon.profile.draw_edits import Pen
+from isotomon.profile.drawing import Drawing, Handle
 
 Array = NDArray[np.float64]
 MOST_PIECES = 5000

@@ -9,10 +9,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.design.disk import decode_text, read_bytes
-from isotomon.design.drawing import Drawing
 from isotomon.errors import DesignError, FileError
 from isotomon.exchange.pieces import MOST_PIECES, Sheet
 from isotomon.geometry.datums import fitted_plane, tilts_of
+from isotomon.profile.drawing import Drawing
 from isotomon.quantity import LENGTHS
 
 Array = NDArray[np.float64]

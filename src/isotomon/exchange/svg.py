@@ -11,11 +11,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.design.disk import decode_text
-from isotomon.design.drawing import Arc, Curve, Drawing, Line, Oval, Part, Ring, Spline
 from isotomon.errors import FileError
 from isotomon.exchange.pieces import Sheet
 from isotomon.pace import checkpoint
 from isotomon.profile.curves import Places, arc_angles, frame_of, oval_axes, oval_span, piece_of, sources
+from isotomon.profile.drawing import Arc, Curve, Drawing, Line, Oval, Part, Ring, Spline
 from isotomon.profile.loops import places_of
 
 Array = NDArray[np.float64]

@@ -13,14 +13,14 @@ from isotomon.design.bodies import leading
 from isotomon.design.body import Body
 from isotomon.design.disk import decode_text, read_bytes
 from isotomon.design.law import Law, LawPoint
-from isotomon.design.records import Design, Outline
+from isotomon.design.records import Design
 from isotomon.design.resolve import MOST_STATIONS, resolve_body
-from isotomon.design.section import Drawn, FromPoints, Kept, Section
-from isotomon.design.section_text import parse_section, section_text
 from isotomon.design.station import Station
 from isotomon.errors import DesignError, FileError, ProfileError
 from isotomon.profile.foil_points import parse_foil_text
 from isotomon.profile.readymade import outline_of
+from isotomon.profile.section import Drawn, FromPoints, Kept, Outline, Section
+from isotomon.profile.section_text import parse_section, section_text
 from isotomon.quantity import ANGLES, AREAS, LENGTHS, scale_of, to_unit
 
 MOST_BYTES = 256 * 1024 * 1024

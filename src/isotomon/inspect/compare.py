@@ -10,8 +10,8 @@ from numpy.typing import NDArray
 
 from isotomon.design.records import Design
 from isotomon.errors import DesignError, IsotomonError
-from isotomon.evaluate.placements import even_sizes
 from isotomon.field.mesh import skin_mesh, triangles
+from isotomon.geometry.affine import even_sizes
 from isotomon.geometry.datums import Axis, SpaceCurve
 from isotomon.inspect.looks import ground_of
 from isotomon.inspect.quick import rebuild

@@ -12,14 +12,13 @@ from numpy.typing import NDArray
 from isotomon.design.bodies import body_ids, name_of, results, set_aside, tools_of
 from isotomon.design.gauges import Gauge, check_gauge
 from isotomon.design.records import Design
-from isotomon.design.steps import is_joined
 from isotomon.errors import DesignError, IsotomonError, QuantityError
 from isotomon.evaluate.datums import Ground
 from isotomon.evaluate.guides import direction
-from isotomon.evaluate.placements import ITSELF, even_sizes
 from isotomon.evaluate.sources import Thing
 from isotomon.field.skin import BodySkin
 from isotomon.geometry import space
+from isotomon.geometry.affine import ITSELF, even_sizes
 from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane, SpaceCurve, round_through
 from isotomon.inspect.looks import ground_of
 from isotomon.inspect.results import Quick, Reading
@@ -93,7 +92,7 @@ def _pieces(quick: Quick, finished: Finished) -> list[Finding]:
         one, built, tools = quick.of(body), finished.get(body), tools_of(quick.design, body)
         if one is None or built is None or one.body.file:
             continue
-        whole = 1 if is_joined(one.body.done) else len(one.placed)
+        whole = 1 if any(s.joins for s in one.body.done) else len(one.placed)
         if built.pieces <= whole or not (tools or whole < len(one.placed)):
             continue
         name = one.body.name

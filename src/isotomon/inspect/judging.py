@@ -13,7 +13,6 @@ from isotomon.design.law import Law, LawPoint
 from isotomon.design.law_values import law_band, law_targets, law_value
 from isotomon.design.records import Design
 from isotomon.design.resolved import Resolved, names_at
-from isotomon.design.section import Apex, Kept
 from isotomon.errors import IsotomonError
 from isotomon.evaluate.drawn import Drawings
 from isotomon.evaluate.placing import holes_for, source_of
@@ -21,6 +20,7 @@ from isotomon.field.checks import find_flaws
 from isotomon.inspect.results import Full, Shape
 from isotomon.measure.laws import Finding, Judged, Mend, course, law_findings, quality_of
 from isotomon.measure.sections import Curves, curves
+from isotomon.profile.section import Apex, Kept
 
 Array = NDArray[np.float64]
 BULGE = 0.02

@@ -16,19 +16,17 @@ from isotomon.design.body import Body
 from isotomon.design.edits import replace as replace_record
 from isotomon.design.records import Design
 from isotomon.design.resolved import Resolved
-from isotomon.design.section import Elsewhere
-from isotomon.design.steps import Combine
 from isotomon.design.walk import head_of, references
 from isotomon.errors import FieldError, IsotomonError
 from isotomon.evaluate.body_ends import endings, reached, stand_on_ends
 from isotomon.evaluate.carrying import leaning, spanned
 from isotomon.evaluate.datums import Ground, work_out
 from isotomon.evaluate.drawn import Drawings
-from isotomon.evaluate.placements import Stage, placed_by, stages
 from isotomon.evaluate.rails import Laid, lay_rails, lay_ties, lost_corners, miss_findings, together
 from isotomon.evaluate.settle import settle
 from isotomon.evaluate.shape import Form, make_shape, shape_key
 from isotomon.evaluate.sources import Thing
+from isotomon.evaluate.stages import Stage, placed_by, stages
 from isotomon.field.ends import Ending
 from isotomon.field.mesh import skin_mesh
 from isotomon.field.section_field import SectionField
@@ -47,6 +45,8 @@ from isotomon.inspect.results import Full, Quick, Shape
 from isotomon.measure.body import body_measures
 from isotomon.measure.laws import Finding
 from isotomon.measure.sections import curves, extents, leans, moments
+from isotomon.operations.combine import Combine
+from isotomon.profile.section import Elsewhere
 
 Array = NDArray[np.float64]
 MOVING, AT_REST = 101, 201

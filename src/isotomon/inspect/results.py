@@ -18,9 +18,9 @@ from isotomon.design.resolved import Resolved
 from isotomon.errors import DesignError
 from isotomon.evaluate.body_ends import Reached
 from isotomon.evaluate.drawn import Drawings
-from isotomon.evaluate.placements import Stage, placed_by
 from isotomon.evaluate.shape import Form
 from isotomon.evaluate.sources import Thing
+from isotomon.evaluate.stages import Stage, placed_by
 from isotomon.field.carriers import Relative, Turning
 from isotomon.field.mesh import SkinMesh, taken
 from isotomon.field.section_field import SectionField, Sections

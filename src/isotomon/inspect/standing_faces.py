@@ -8,7 +8,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.design.bodies import name_of, results, tools_of
-from isotomon.design.steps import is_joined
 from isotomon.errors import DesignError, IsotomonError
 from isotomon.field.mesh import open_triangles, sampling, skin_mesh, triangles
 from isotomon.geometry.datums import Plane
@@ -33,7 +32,7 @@ def of_solid(quick: Quick, one: Quick) -> bool:
     """Whether a body is known by its finished solid alone: it was brought in, is combined with others or with its own
     copies, or has holes."""
     shape = one.shape
-    if one.body.file or is_joined(one.body.done) or tools_of(quick.design, one.body.id):
+    if one.body.file or any(s.joins for s in one.body.done) or tools_of(quick.design, one.body.id):
         return True
     return shape is not None and bool(shape.form.samples.holes)
 

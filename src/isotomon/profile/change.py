@@ -7,9 +7,10 @@ from collections.abc import Iterable
 import numpy as np
 from numpy.typing import NDArray
 
-from isotomon.design.base import Id
-from isotomon.design.draw_edits import Pen, letters, remove, spent
-from isotomon.design.drawing import (
+from isotomon.errors import ProfileError
+from isotomon.profile.curves import Piece, Places, frame_of, piece_of, sources
+from isotomon.profile.draw_edits import Pen, letters, remove, spent
+from isotomon.profile.drawing import (
     Arc,
     Curve,
     Drawing,
@@ -25,10 +26,9 @@ from isotomon.design.drawing import (
     replace,
     signature_fits,
 )
-from isotomon.errors import ProfileError
-from isotomon.profile.curves import Piece, Places, frame_of, piece_of, sources
 from isotomon.profile.loops import places_of, size_of
 from isotomon.profile.meet import meets, nearest
+from isotomon.quantity.record import Id
 
 Array = NDArray[np.float64]
 _OF_LENGTH = ("distance", "across", "up", "equal", "middle")

@@ -5,7 +5,9 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from isotomon.design.drawing import (
+from isotomon.errors import ProfileError
+from isotomon.profile.curves import frame_of
+from isotomon.profile.drawing import (
     Arc,
     Constraint,
     Curve,
@@ -17,8 +19,6 @@ from isotomon.design.drawing import (
     part_ends,
     part_points,
 )
-from isotomon.errors import ProfileError
-from isotomon.profile.curves import frame_of
 from isotomon.profile.forms import NOUGHT, Form, Vec, fixed
 from isotomon.profile.rows import Geometry, oval_touches, ovals_touch
 

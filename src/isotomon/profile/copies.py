@@ -7,9 +7,11 @@ from collections.abc import Callable, Iterable, Mapping
 import numpy as np
 from numpy.typing import NDArray
 
-from isotomon.design.base import Id
-from isotomon.design.draw_edits import Pen
-from isotomon.design.drawing import (
+from isotomon.errors import ProfileError
+from isotomon.profile.change import beside, parts_of
+from isotomon.profile.curves import Piece
+from isotomon.profile.draw_edits import Pen
+from isotomon.profile.drawing import (
     DIMENSIONS,
     Arc,
     Curve,
@@ -24,11 +26,9 @@ from isotomon.design.drawing import (
     part_points,
     replace,
 )
-from isotomon.errors import ProfileError
-from isotomon.profile.change import beside, parts_of
-from isotomon.profile.curves import Piece
 from isotomon.profile.loops import TOUCH, find_runs, places_of, size_of
 from isotomon.profile.meet import meets
+from isotomon.quantity.record import Id
 
 Array = NDArray[np.float64]
 

@@ -10,8 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.interpolate import BSpline
 
-from isotomon.design.drawing import Arc, Curve, Handle, Line, Oval, Part, Ring, Spline, part_ends
 from isotomon.errors import ProfileError
+from isotomon.profile.drawing import Arc, Curve, Handle, Line, Oval, Part, Ring, Spline, part_ends
 
 Array = NDArray[np.float64]
 Places = Mapping[str, Array]

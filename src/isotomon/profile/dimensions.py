@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import numpy as np
 
-from isotomon.design.drawing import (
+from isotomon.profile.constraints import Constraints
+from isotomon.profile.drawing import (
     Constraint,
     Line,
     letter_of,
 )
-from isotomon.profile.constraints import Constraints
 from isotomon.profile.forms import NOUGHT
 from isotomon.profile.rows import Terms
 

@@ -10,10 +10,10 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import brentq
 
-from isotomon.design.drawing import Drawing
 from isotomon.errors import ProfileError
 from isotomon.geometry.planar import cross, thickness
 from isotomon.profile.curves import Piece
+from isotomon.profile.drawing import Drawing
 from isotomon.profile.loops import Chain, Runs, find_runs
 from isotomon.profile.outline import Outline2D, Run, fit_run, line
 

@@ -9,9 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
-from isotomon.design.drawing import Drawing, Line, Ring, part_ends
 from isotomon.geometry.planar import crossing, inside, signed_area
 from isotomon.profile.curves import Piece, Places, piece_of
+from isotomon.profile.drawing import Drawing, Line, Ring, part_ends
 
 Array = NDArray[np.float64]
 TOUCH = 1e-7

@@ -10,24 +10,24 @@ from typing import assert_never
 import numpy as np
 from numpy.typing import NDArray
 
-from isotomon.design.records import Outline
-from isotomon.design.section import (
+from isotomon.errors import ProfileError
+from isotomon.geometry.basis import Basis, fit
+from isotomon.profile.foil_points import foil_runs, outline_from_points
+from isotomon.profile.outline import FIT, ROUND_FIT, Mark, Outline2D, Run, fit_run, line
+from isotomon.profile.section import (
     Apex,
     Circle,
     Ellipse,
     FromPoints,
     Kept,
     Naca4,
+    Outline,
     Polygon,
     Rounded,
     Section,
     Star,
     Superellipse,
 )
-from isotomon.errors import ProfileError
-from isotomon.geometry.basis import Basis, fit
-from isotomon.profile.foil_points import foil_runs, outline_from_points
-from isotomon.profile.outline import FIT, ROUND_FIT, Mark, Outline2D, Run, fit_run, line
 
 Array = NDArray[np.float64]
 FOIL_ANCHOR = np.array([[0.0, 0.0], [1.0, 0.0]])

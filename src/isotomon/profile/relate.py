@@ -5,9 +5,9 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from isotomon.design.draw_edits import Pen, letters
-from isotomon.design.drawing import Arc, Constraint, ConstraintKind, Drawing, Line, arrange, find_part, replace
 from isotomon.errors import IsotomonError
+from isotomon.profile.draw_edits import Pen, letters
+from isotomon.profile.drawing import Arc, Constraint, ConstraintKind, Drawing, Line, arrange, find_part, replace
 from isotomon.profile.loops import places_of
 from isotomon.profile.solver import freedoms, measured
 

@@ -9,7 +9,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from isotomon.design.drawing import (
+from isotomon.profile.curves import Frame, frame_of
+from isotomon.profile.drawing import (
     Arc,
     Curve,
     Drawing,
@@ -19,7 +20,6 @@ from isotomon.design.drawing import (
     Ring,
     Spline,
 )
-from isotomon.profile.curves import Frame, frame_of
 from isotomon.profile.forms import NOUGHT, Form, Vec, combine, fixed
 
 Array = NDArray[np.float64]

@@ -8,12 +8,12 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.interpolate import CubicSpline
 
-from isotomon.design.base import Id
-from isotomon.design.draw_edits import Pen
-from isotomon.design.drawing import Drawing, Line, Role
 from isotomon.errors import ProfileError
 from isotomon.profile.curves import spread
+from isotomon.profile.draw_edits import Pen
+from isotomon.profile.drawing import Drawing, Line, Role
 from isotomon.profile.outline import Outline2D, Run
+from isotomon.quantity.record import Id
 
 Array = NDArray[np.float64]
 

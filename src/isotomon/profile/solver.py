@@ -12,8 +12,8 @@ from scipy.linalg import LinAlgError, cho_factor, cho_solve, qr
 from scipy.linalg.blas import dsyrk
 from scipy.sparse.csgraph import connected_components
 
-from isotomon.design.drawing import Constraint, Curve, Drawing, Handle, Oval, Part, Ring, replace
 from isotomon.errors import ProfileError
+from isotomon.profile.drawing import Constraint, Curve, Drawing, Handle, Oval, Part, Ring, replace
 from isotomon.profile.system import System, make_system
 
 Array = NDArray[np.float64]

@@ -9,8 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import sparse
 
-from isotomon.design.drawing import Constraint, Drawing
 from isotomon.profile.dimensions import Writer
+from isotomon.profile.drawing import Constraint, Drawing
 from isotomon.profile.forms import NOUGHT, UNIT, Form, Vec, stack
 from isotomon.profile.rows import Function, Rows
 

@@ -6,13 +6,13 @@ from __future__ import annotations
 import math
 
 from isotomon.design.body import Body, Loft
-from isotomon.design.draw_edits import Pen
-from isotomon.design.drawing import Drawing
 from isotomon.design.gauges import Gauge
 from isotomon.design.guides import Guide, GuidePoint, Rail
 from isotomon.design.records import Design, Number
-from isotomon.design.section import Circle, Drawn, Ellipse, Superellipse
 from isotomon.design.station import Station
+from isotomon.profile.draw_edits import Pen
+from isotomon.profile.drawing import Drawing
+from isotomon.profile.section import Circle, Drawn, Ellipse, Superellipse
 
 
 def d_foot() -> Drawing:

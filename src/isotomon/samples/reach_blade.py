@@ -5,13 +5,13 @@ from __future__ import annotations
 import math
 
 from isotomon.design.body import Body, Loft
-from isotomon.design.draw_edits import Pen
-from isotomon.design.drawing import Drawing
 from isotomon.design.guides import Guide, GuidePoint, Rail
 from isotomon.design.law import Law, LawPoint
 from isotomon.design.records import Design, Number
-from isotomon.design.section import Circle, Drawn, Naca4, Section
 from isotomon.design.station import Station
+from isotomon.profile.draw_edits import Pen
+from isotomon.profile.drawing import Drawing
+from isotomon.profile.section import Circle, Drawn, Naca4, Section
 
 _ROWS: tuple[tuple[str, float, Section, str, float], ...] = (
     ("root", 0.0, Drawn("g1"), "", 0.0),

@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 from isotomon.design.body import Body, Carrying, Loft, Span
-from isotomon.design.draw_edits import Pen
-from isotomon.design.drawing import Drawing
 from isotomon.design.edits import replace
 from isotomon.design.records import Design, Number
-from isotomon.design.section import Drawn
 from isotomon.design.station import Station
-from isotomon.design.steps import Combine, Move, Ring
+from isotomon.operations.combine import Combine
+from isotomon.operations.move import Move
+from isotomon.operations.ring import Ring
+from isotomon.profile.draw_edits import Pen
+from isotomon.profile.drawing import Drawing
+from isotomon.profile.section import Drawn
 from isotomon.samples.reach_blade import reach_blade
 
 

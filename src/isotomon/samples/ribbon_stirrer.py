@@ -5,13 +5,14 @@ from __future__ import annotations
 import math
 
 from isotomon.design.body import Body, Carrying, Loft, Span
-from isotomon.design.draw_edits import Pen
-from isotomon.design.drawing import Drawing
 from isotomon.design.guides import Guide
 from isotomon.design.records import Design, Number
-from isotomon.design.section import Circle, Drawn
 from isotomon.design.station import Station
-from isotomon.design.steps import Combine, Step
+from isotomon.operations import Step
+from isotomon.operations.combine import Combine
+from isotomon.profile.draw_edits import Pen
+from isotomon.profile.drawing import Drawing
+from isotomon.profile.section import Circle, Drawn
 
 
 def _ribbon(key: str, name: str, width: str, rough: float) -> Drawing:

@@ -5,13 +5,13 @@ from __future__ import annotations
 import math
 
 from isotomon.design.body import Body, Loft
-from isotomon.design.draw_edits import Pen
-from isotomon.design.drawing import Drawing
 from isotomon.design.guides import End, Tie
 from isotomon.design.law import Law, LawPoint
 from isotomon.design.records import Design, Number
-from isotomon.design.section import Drawn
 from isotomon.design.station import Station
+from isotomon.profile.draw_edits import Pen
+from isotomon.profile.drawing import Drawing
+from isotomon.profile.section import Drawn
 
 _ROWS: tuple[tuple[str, float, str | None, float], ...] = (
     ("foot", 0.0, None, 0.0),

@@ -6,8 +6,8 @@ from isotomon.design.body import Along, Body, Carrying, Loft, Span
 from isotomon.design.guides import Guide, GuidePoint
 from isotomon.design.law import Law, LawPoint
 from isotomon.design.records import Design, Number
-from isotomon.design.section import Circle, Rounded, Superellipse
 from isotomon.design.station import Station
+from isotomon.profile.section import Circle, Rounded, Superellipse
 
 
 def vapour_duct() -> Design:

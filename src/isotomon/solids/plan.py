@@ -12,9 +12,10 @@ from numpy.typing import NDArray
 from isotomon.design.bodies import name_of, receivers, results, tools_of
 from isotomon.design.records import Design
 from isotomon.errors import IsotomonError, SolidError
-from isotomon.evaluate.placements import Put, even_sizes
 from isotomon.evaluate.shape import digest
+from isotomon.evaluate.stages import Put
 from isotomon.field.exact import motion
+from isotomon.geometry.affine import even_sizes
 from isotomon.inspect.results import Quick, Shape
 from isotomon.kernel.protocol import Work
 from isotomon.solids.requests import (

@@ -23,8 +23,8 @@ from isotomon.app.drawing.pens import DrawTool
 from isotomon.app.drawing.sheet import Sheet
 from isotomon.app.drawing.snap import Catch, Catcher
 from isotomon.app.theme import Theme
-from isotomon.design.drawing import DIMENSIONS, Constraint, Curve, replace
 from isotomon.errors import IsotomonError
+from isotomon.profile.drawing import DIMENSIONS, Constraint, Curve, replace
 from isotomon.quantity import show
 
 Array = NDArray[np.float64]

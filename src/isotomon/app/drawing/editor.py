@@ -22,10 +22,11 @@ from isotomon.app.drawing.picks import PickTool
 from isotomon.app.drawing.snap import Catch
 from isotomon.app.drawing.ties import tie_chosen
 from isotomon.app.theme import Theme
-from isotomon.design import draw_edits, edits
-from isotomon.design.drawing import DIMENSIONS, Curve, Drawing, Handle, Ring, part_points, replace
+from isotomon.design import edits
 from isotomon.errors import IsotomonError
+from isotomon.profile import draw_edits
 from isotomon.profile.curves import handles_of
+from isotomon.profile.drawing import DIMENSIONS, Curve, Drawing, Handle, Ring, part_points, replace
 from isotomon.profile.relate import possible_ties
 from isotomon.profile.shapes import Spot
 from isotomon.profile.solver import (

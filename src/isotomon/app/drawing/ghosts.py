@@ -7,9 +7,9 @@ from numpy.typing import NDArray
 from PySide6.QtGui import QColor
 
 from isotomon.app.theme import Theme, station_colour
-from isotomon.design.section import Drawn
 from isotomon.evaluate.drawn import to_drawing
 from isotomon.inspect.results import Quick
+from isotomon.profile.section import Drawn
 
 Array = NDArray[np.float64]
 

@@ -9,8 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.app.drawing.snap import Catcher
-from isotomon.design.drawing import DIMENSIONS, Arc, Constraint, Curve, Line, Oval, Ring
 from isotomon.profile.curves import handles_of
+from isotomon.profile.drawing import DIMENSIONS, Arc, Constraint, Curve, Line, Oval, Ring
 
 Array = NDArray[np.float64]
 

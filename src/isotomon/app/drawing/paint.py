@@ -14,7 +14,7 @@ from isotomon.app.drawing.marks import Mark
 from isotomon.app.drawing.snap import Catcher
 from isotomon.app.shapes import polygon
 from isotomon.app.theme import Theme
-from isotomon.design.drawing import part_points
+from isotomon.profile.drawing import part_points
 
 Array = NDArray[np.float64]
 ToScreen = Callable[[Array], Array]

@@ -28,14 +28,15 @@ from isotomon.app.choices import choice
 from isotomon.app.drawing.editor import DrawingEditor
 from isotomon.app.drawing.ties import tie_chosen
 from isotomon.app.fields import NumberField
-from isotomon.design import draw_edits, edits
+from isotomon.design import edits
 from isotomon.design.bodies import stations_of_all
-from isotomon.design.drawing import DIMENSIONS, Constraint, Line, Ring, Spline, replace
-from isotomon.design.section import Drawn
 from isotomon.errors import IsotomonError
+from isotomon.profile import draw_edits
 from isotomon.profile.copies import offset, ring, row, similarity, transform
+from isotomon.profile.drawing import DIMENSIONS, Constraint, Line, Ring, Spline, replace
 from isotomon.profile.drawn import Figures
 from isotomon.profile.relate import constraint_words, possible_ties
+from isotomon.profile.section import Drawn
 from isotomon.quantity import Kind, Value, display, resolve, to_unit
 
 ASKED: dict[str, tuple[str, Kind, str]] = {

@@ -7,13 +7,13 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from isotomon.design.draw_edits import Pen
-from isotomon.design.drawing import Drawing, Role, replace
 from isotomon.errors import ProfileError
 from isotomon.profile import shapes
 from isotomon.profile.change import leaving
 from isotomon.profile.copies import similarity, transform
 from isotomon.profile.curves import oval_axes
+from isotomon.profile.draw_edits import Pen
+from isotomon.profile.drawing import Drawing, Role, replace
 from isotomon.profile.shapes import Spot
 
 

@@ -9,9 +9,9 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from isotomon.app.drawing.marks import middle_of
-from isotomon.design.drawing import Constraint, Drawing
 from isotomon.profile.change import bevel_corner, break_at, extend, round_corner, trim
 from isotomon.profile.copies import mirror
+from isotomon.profile.drawing import Constraint, Drawing
 from isotomon.profile.relate import add_dimension, dimension_kind
 
 if TYPE_CHECKING:

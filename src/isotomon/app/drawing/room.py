@@ -17,17 +17,18 @@ from isotomon.app.drawing.pens import BY_ID as DRAW_TOOLS
 from isotomon.app.drawing.picks import BY_ID as PICK_TOOLS
 from isotomon.app.drawing.ties import tie_chosen
 from isotomon.app.later import read_aside
-from isotomon.design import draw_edits, edits, station_edits
+from isotomon.design import edits, station_edits
 from isotomon.design.bodies import stations_of_all
 from isotomon.design.datums import BASE_PLANES, BUILT_IN_NAMES
-from isotomon.design.drawing import Arc, Drawing, Line, replace
 from isotomon.design.records import Design
-from isotomon.design.section import Drawn, Section
 from isotomon.design.station_edits import find_station
 from isotomon.errors import IsotomonError
 from isotomon.exchange.drawing_files import read_drawing, write_drawing
+from isotomon.profile import draw_edits
+from isotomon.profile.drawing import Arc, Drawing, Line, replace
 from isotomon.profile.readymade import outline_of
 from isotomon.profile.relate import TITLES, groups_for
+from isotomon.profile.section import Drawn, Section
 from isotomon.profile.shapes import from_outline
 
 if TYPE_CHECKING:

@@ -16,18 +16,19 @@ from isotomon.app.drawing.picks import PickTool
 from isotomon.app.drawing.snap import NEW, Catch, Catcher
 from isotomon.app.fields import NAMING
 from isotomon.app.theme import Theme
-from isotomon.design import draw_edits, edits, station_edits
+from isotomon.design import edits, station_edits
 from isotomon.design.bodies import stations_of_all
-from isotomon.design.draw_edits import Pen
-from isotomon.design.drawing import DIMENSIONS, Constraint, Drawing, part_points, replace
 from isotomon.design.records import Design, Number
 from isotomon.design.resolve import drawing_figures
-from isotomon.design.section import Drawn
 from isotomon.errors import IsotomonError
 from isotomon.evaluate.drawn import solved
 from isotomon.evaluate.settle import settled
+from isotomon.profile import draw_edits
+from isotomon.profile.draw_edits import Pen
+from isotomon.profile.drawing import DIMENSIONS, Constraint, Drawing, part_points, replace
 from isotomon.profile.drawn import figures_of
 from isotomon.profile.loops import Runs, find_runs
+from isotomon.profile.section import Drawn
 from isotomon.profile.shapes import Spot
 from isotomon.profile.solver import (
     Freedoms,

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from isotomon.design.drawing import ConstraintKind, Drawing, Line, part_ends, part_points
 from isotomon.profile.curves import Piece, piece_of, polyline
+from isotomon.profile.drawing import ConstraintKind, Drawing, Line, part_ends, part_points
 from isotomon.profile.loops import places_of
 from isotomon.profile.meet import meets, nearest
 from isotomon.profile.shapes import Spot

@@ -7,8 +7,8 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from isotomon.evaluate.placements import ITSELF
 from isotomon.field.mesh import SkinMesh, taken
+from isotomon.geometry.affine import ITSELF
 from isotomon.inspect.results import Quick
 
 Array = NDArray[np.float64]

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import math
 
-from isotomon.design.drawing import Drawing
-from isotomon.design.records import Outline
-from isotomon.design.section import (
+from isotomon.errors import ProfileError
+from isotomon.profile.drawing import Drawing
+from isotomon.profile.section import (
     Apex,
     BodyEnd,
     Circle,
@@ -16,13 +16,13 @@ from isotomon.design.section import (
     Kept,
     Naca4,
     OnCurve,
+    Outline,
     Polygon,
     Rounded,
     Section,
     Star,
     Superellipse,
 )
-from isotomon.errors import ProfileError
 
 GRAMMAR = "naca:2412, naca:0018b, circle, ellipse:0.4, rounded:0.6:0.1, superellipse:0.6:3, polygon:5, star:5:0.5, file:root.dat, drawn:NAME, point, point:sharp, end:b1:last, curve:u1"
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Mapping
 
-from isotomon.design.base import Id
-from isotomon.design.drawing import (
+from isotomon.errors import DesignError
+from isotomon.profile.drawing import (
     DIMENSIONS,
     Arc,
     Constraint,
@@ -26,8 +26,8 @@ from isotomon.design.drawing import (
     part_points,
     replace,
 )
-from isotomon.errors import DesignError
 from isotomon.quantity import Value
+from isotomon.quantity.record import Id
 
 
 class Pen:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Literal
 
-from isotomon.design.base import Pair, Record, Ref, clean_pairs
+from isotomon.quantity.record import Id, Pair, Record, Ref, clean_pairs
 
 
 class Naca4(Record, frozen=True, tag="naca", tag_field="kind"):
@@ -126,3 +126,15 @@ Section = (
     | Kept
     | Drawn
 )
+
+
+class Outline(Record, frozen=True):
+    """Foil coordinates brought in from a file, as they stood there."""
+
+    id: Id
+    name: str
+    points: tuple[Pair, ...]
+
+    def __post_init__(self) -> None:
+        super().__post_init__()
+        clean_pairs(self, "points")

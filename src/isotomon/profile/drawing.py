@@ -10,9 +10,9 @@ from typing import Literal
 
 import msgspec
 
-from isotomon.design.base import Id, Pair, Record, Ref
 from isotomon.errors import DesignError
 from isotomon.quantity import Kind, Value
+from isotomon.quantity.record import Id, Pair, Record, Ref
 
 Role = Literal["shape", "construction", "centre"]
 """`shape` bounds the profile; `construction` only helps; a `centre` line is also the axis of a half section."""

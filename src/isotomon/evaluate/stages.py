@@ -1,0 +1,121 @@
+"""What is done with a body once it is shaped, worked out in order: affine maps of moves and copies, what is made of its field, and
+what it is combined with."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from isotomon.errors import DesignError
+from isotomon.evaluate.sources import Sources
+from isotomon.field.section_field import SectionField
+from isotomon.geometry.affine import ITSELF
+from isotomon.operations.base import Ask, Operation
+from isotomon.operations.combine import Combine
+from isotomon.operations.counting import check_steps
+
+Array = NDArray[np.float64]
+SAME = 1e-6
+"""Maps that differ by no more than this (in directions times 100, in shifts in mm) put copies at one place."""
+
+
+@dataclass(frozen=True, eq=False)
+class Put:
+    """What steps in a row do with a body: affine maps (k, 4, 4), mm, one for each place it comes to, and whether the copies
+    are made one."""
+
+    maps: Array
+    joined: bool
+
+
+Stage = Put | Combine
+"""What is done with a finished body at once: put elsewhere, or combined with another one."""
+
+
+def on_field(ground: Sources, steps: Sequence[Operation], field: SectionField) -> tuple[SectionField, int]:
+    """What the first steps make of a body's field, and how many of them these are.
+
+    Raises: IsotomonError, naming the step.
+    """
+    ask = Ask(ground, ground.names)
+    for number, step in enumerate(steps):
+        made = _said(step, lambda step=step, field=field: step.on_field(ask, field))
+        if made is None:
+            return field, number
+        field = made
+    return field, len(steps)
+
+
+def stages(ground: Sources, steps: Sequence[Operation]) -> tuple[Stage, ...]:
+    """What steps do with a body that is finished, in order; those that put it elsewhere and follow one another at once.
+
+    Raises: IsotomonError, naming the step; for copies that lie over one another.
+    """
+    check_steps(steps)
+    made: list[Stage] = []
+    for step in steps:
+        if isinstance(step, Combine):
+            made.append(step)
+            continue
+        maps = placements(ground, (step,))
+        before = made[-1] if made else None
+        if isinstance(before, Put):
+            made[-1] = Put(_after(before.maps, maps), before.joined or step.joins)
+        else:
+            made.append(Put(maps, step.joins))
+    _check_apart(placed_by(made))
+    return tuple(made)
+
+
+def placed_by(made: Sequence[Stage]) -> Array:
+    """(k, 4, 4) affine maps, mm, of a body's copies, one for each place it comes to; combining it with others moves nothing."""
+    maps = ITSELF
+    for stage in made:
+        if isinstance(stage, Put):
+            maps = _after(maps, stage.maps)
+    return maps
+
+
+def placements(ground: Sources, steps: Iterable[Operation]) -> Array:
+    """(k, 4, 4) affine maps, mm, of steps that put a body elsewhere; others move nothing.
+
+    Raises: IsotomonError, naming the step.
+    """
+    ask, maps = Ask(ground, ground.names), ITSELF
+    for step in steps:
+        own = _said(step, lambda step=step: step.maps(ask))
+        if own is None:
+            raise DesignError(
+                f"{step.TITLE.lower()}: this is done with a body as it is shaped; let it come before moves, copies and combinations"
+            )
+        maps = _after(maps, own)
+    return maps
+
+
+def _said(step: Operation, work):  # type: ignore[no-untyped-def]
+    """What a step's work gives. Raises: IsotomonError, naming the step."""
+    try:
+        return work()
+    except ValueError as error:
+        raise DesignError(f"{step.TITLE.lower()}: {error}") from None
+
+
+def _after(first: Array, then: Array) -> Array:
+    """(k m, 4, 4) every one of `then` (m, 4, 4) done after every one of `first` (k, 4, 4)."""
+    return np.asarray((then[:, None] @ first[None]).reshape(-1, 4, 4))
+
+
+def _check_apart(maps: Array) -> None:
+    """Raises: DesignError, for copies that lie over one another."""
+    if len(maps) < 2:
+        return
+    flat = maps[:, :3].reshape(len(maps), 12) * np.array([100.0, 100.0, 100.0, 1.0] * 3)
+    near = np.abs(flat[:, None] - flat[None]).max(axis=2) < SAME
+    a, b = np.nonzero(np.triu(near, 1))
+    if len(a):
+        raise DesignError(
+            f"copy {b[0] + 1} lies over copy {a[0] + 1}; use fewer copies, or another angle or distance between them"
+        )

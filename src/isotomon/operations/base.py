@@ -1,0 +1,179 @@
+"""What an operation is: a frozen record with typed fields, that says what it does with a body."""
+
+from __future__ import annotations
+
+import typing
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import Annotated, Any, ClassVar, Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+
+from isotomon.errors import DesignError, IsotomonError
+from isotomon.field.section_field import SectionField
+from isotomon.geometry.datums import Axis, Plane, SpaceCurve
+from isotomon.quantity import Kind, Quantity, Value, resolve
+from isotomon.quantity.record import Id, Record, Ref
+
+Array = NDArray[np.float64]
+KINDS = ("length", "angle", "ratio")
+
+
+@dataclass(frozen=True)
+class Says:
+    """What a field of an operation is to those who use it: its title; `what` it takes, where its type does not say so: a kind
+    of number, or letters of what can be referred to (A an axis, P a plane, p a point, c a curve, B another body); its choices
+    in words; and what it does, in a sentence."""
+
+    title: str
+    what: str = ""
+    words: tuple[tuple[str, str], ...] = ()
+    tip: str = ""
+
+
+@dataclass(frozen=True)
+class Input:
+    """A field of an operation: its name, what it says, the type it has besides formulas and references, and its usual value.
+
+    `what`: a kind of number, letters of what can be referred to, `count`, `copies` (numbers of copies), `yes`, or `choice`."""
+
+    name: str
+    title: str
+    what: str
+    words: tuple[tuple[str, str], ...]
+    tip: str
+    usual: Any
+
+
+class References(Protocol):
+    """What an operation may ask of the design. Every method raises an IsotomonError, in words, for what is not there."""
+
+    def get(self, ref: str) -> Any:
+        """What a reference stands for."""
+
+    def called(self, ref: str) -> str:
+        """A reference in words."""
+
+    def axis(self, ref: str) -> Axis:
+        """An axis, a cylinder's, or along a straight curve."""
+
+    def plane(self, ref: str) -> Plane:
+        """A plane, or a frame's XY plane."""
+
+    def point(self, ref: str) -> Array:
+        """(3,) mm: a point, or a frame's origin."""
+
+    def curve(self, ref: str) -> SpaceCurve:
+        """A curve, or a straight edge."""
+
+
+@dataclass(frozen=True)
+class Ask:
+    """What an operation works from: the design's references, and its named numbers."""
+
+    references: References
+    names: dict[str, Quantity]
+
+    def number(self, step: Operation, name: str) -> float:
+        """A field that may be a formula, in mm, rad, or as a plain ratio.
+
+        Raises: DesignError, naming the field.
+        """
+        given = next(i for i in inputs_of(type(step)) if i.name == name)
+        try:
+            return resolve(getattr(step, name), typing.cast(Kind, given.what), self.names)
+        except IsotomonError as error:
+            raise DesignError(f"{given.title.lower()}: {error}") from None
+
+
+class Operation(Record, frozen=True, kw_only=True, tag_field="kind"):
+    """The common base. What an operation can do with a body it says by one of `maps` and `on_field`."""
+
+    TITLE: ClassVar[str] = ""
+    """In the list of steps: what has been done."""
+    COMMAND: ClassVar[str] = ""
+    """In the tray and the finder: what is to be done."""
+    HELP: ClassVar[str] = ""
+    FAMILY: ClassVar[str] = "Copies"
+    PLACE: ClassVar[int] = 50
+    """Among its family."""
+    ICON: ClassVar[str] = ""
+    SHORTCUT: ClassVar[str] = ""
+    BEGIN: ClassVar[dict[str, Any]] = {}
+    """What a new one has instead of the usual values, so that something is seen at once."""
+
+    aside: bool = False
+    """Set aside: it is not done."""
+    id: Id = ""
+
+    @property
+    def copies(self) -> int:
+        """How many of a body it makes."""
+        return 1
+
+    @property
+    def joins(self) -> bool:
+        """Whether it makes all copies one."""
+        return False
+
+    def check(self) -> None:
+        """Raises: DesignError, for what can never be done."""
+
+    def maps(self, ask: Ask) -> Array | None:
+        """(copies, 4, 4) affine maps, mm, of one that puts a body elsewhere; None of any other.
+
+        Raises: IsotomonError.
+        """
+        return None
+
+    def on_field(self, ask: Ask, field: SectionField) -> SectionField | None:
+        """What one makes of a body that is a field still; None of any that makes nothing of fields.
+
+        Raises: IsotomonError.
+        """
+        return None
+
+    def titled(self, ask_name: typing.Callable[[str], str]) -> str:
+        """In the list of steps: what has been done; `ask_name` calls a body by its name."""
+        return self.TITLE
+
+
+Length = Annotated[Value, "length"]
+Angle = Annotated[Value, "angle"]
+Ratio = Annotated[Value, "ratio"]
+Other = Annotated[Ref, "B"]
+"""Another body."""
+
+
+@lru_cache(maxsize=64)
+def inputs_of(kind: type[Operation]) -> tuple[Input, ...]:
+    """The fields of an operation that its users fill in, in order."""
+    hints = typing.get_type_hints(kind, include_extras=True)
+    usual = {f: getattr(kind_default, "value", kind_default) for f, kind_default in _defaults(kind).items()}
+    return tuple(
+        _input(name, hints[name], usual.get(name)) for name in kind.__struct_fields__ if name not in ("aside", "id")
+    )
+
+
+def _defaults(kind: type[Operation]) -> dict[str, Any]:
+    fields, defaults = kind.__struct_fields__, kind.__struct_defaults__
+    return dict(zip(fields[len(fields) - len(defaults) :], defaults, strict=True))
+
+
+def _input(name: str, hint: Any, usual: Any) -> Input:
+    marks = [m for m in getattr(hint, "__metadata__", ()) if isinstance(m, str | Says)]
+    plain = hint.__origin__ if marks else hint
+    says = next((m for m in marks if isinstance(m, Says)), Says(name.replace("_", " ").capitalize()))
+    what = says.what or next((m for m in marks if isinstance(m, str) and m != "reference"), "")
+    if not what:
+        what = {bool: "yes", int: "count", tuple[int, ...]: "copies"}.get(plain, "choice")
+    words = says.words
+    if what == "choice" and not words:
+        words = tuple((choice, choice) for choice in typing.get_args(plain))
+    return Input(name, says.title, what, words, says.tip, usual)
+
+
+def bodies_of(step: Operation) -> tuple[Id, ...]:
+    """The other bodies that an operation works with."""
+    return tuple(getattr(step, i.name) for i in inputs_of(type(step)) if i.what == "B")
