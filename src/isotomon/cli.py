@@ -12,6 +12,7 @@ import sys
 from collections.abc import Sequence
 from pathlib import Path
 
+from isotomon.cli_steps import add_step_parsers
 from isotomon.design.disk import refuse_same
 from isotomon.errors import FileError, IsotomonError
 from isotomon.version import VERSION
@@ -166,6 +167,7 @@ def _parser() -> argparse.ArgumentParser:
         "--view", default="round", metavar="NAME", help="plan, front, side, round, window or plan of sections: body"
     )
     picture.set_defaults(run=_picture)
+    add_step_parsers(commands)
     return parser
 
 

@@ -47,12 +47,7 @@ from isotomon.inspect.gauges import with_finished
 from isotomon.inspect.quick import rebuild as rebuilt
 from isotomon.inspect.results import Quick
 from isotomon.kernel.protocol import Built
-from isotomon.operations.combine import Combine
-from isotomon.operations.mirror import Mirror
-from isotomon.operations.move import Move
-from isotomon.operations.resize import Resize
-from isotomon.operations.ring import Ring
-from isotomon.operations.row import Row
+from isotomon.operations import OPERATIONS
 from isotomon.profile import change, copies, draw_edits, shapes
 from isotomon.profile.draw_edits import Pen
 from isotomon.profile.drawing import Constraint, Drawing
@@ -258,7 +253,6 @@ __all__ = [
     "BodyEnd",
     "Carrying",
     "Circle",
-    "Combine",
     "Constraint",
     "Datum",
     "Design",
@@ -275,8 +269,6 @@ __all__ = [
     "Law",
     "LawPoint",
     "Loft",
-    "Mirror",
-    "Move",
     "Naca4",
     "Number",
     "OnCurve",
@@ -285,10 +277,7 @@ __all__ = [
     "Polygon",
     "Quick",
     "Rail",
-    "Resize",
-    "Ring",
     "Rounded",
-    "Row",
     "Session",
     "Solids",
     "Span",
@@ -335,3 +324,5 @@ __all__ = [
     "write_numbers",
     "write_table",
 ]
+globals().update({operation.__name__: operation for operation in OPERATIONS.values()})
+__all__ += [operation.__name__ for operation in OPERATIONS.values()]

@@ -197,7 +197,7 @@ class DatumTools:
         step = 1e-4 if construction(datum).fields[0].kind != "length" else 1e-2
         for k in (0.0, step):
             design = edits.set_datum_value(self.w.desk.design, datum.id, 0, value + k)
-            shape = quick.shape.field if quick.shape is not None else None
+            shape = quick.shape.field.as_shaped() if quick.shape is not None else None
             try:
                 places.append(
                     handle_of(

@@ -313,7 +313,7 @@ class GuideForm(QWidget):
                 quick.resolved.names,
                 quick.body,
                 quick.resolved,
-                quick.shape.field if quick.shape else None,
+                quick.shape.field.as_shaped() if quick.shape else None,
                 quick.drawings,
             )
             for k, join in enumerate(joined_run(ground, guide)[1]):

@@ -292,7 +292,8 @@ def shape_key(field: SectionField, form: Form, tolerance: float) -> str:
         rails = (field.rails.stretch, curves)
     carried = (hashlib.sha256(field.carrier.marks()).digest(), field.ring)
     course = [hashlib.sha256(m.marks()).digest() if m is not None else None for m in (field.course, field.rim)]
-    everything = (form.key, field.ruled, wrap, tolerance, stations, rails, ends, carried, course)
+    bent = tuple(hashlib.sha256(b.marks()).digest() for b in field.bendings)
+    everything = (form.key, field.ruled, wrap, tolerance, stations, rails, ends, carried, course, *bent)
     return digest((VERSION, *everything))
 
 

@@ -54,7 +54,8 @@ def find_flaws(field: SectionField, places: int = 61) -> list[Flaw]:
     Folded: neighbouring sections pass through each other (S_v·n ≤ 0, n the plane's normal). Inside out: the section
     runs clockwise. Crossing: the section's outline crosses itself.
     """
-    wrap, field = field.wrap, replace(field, wrap=None)  # a flat body that is sound stays so when it is bent
+    # A flat body that is sound stays so when it is wrapped or bent.
+    wrap, field = field.wrap, replace(field, wrap=None, bendings=())
     flaws = _foldings(field, wrap)
     v = np.unique(np.concatenate([np.linspace(field.first, field.last, places), field.edges]))
     v = v[(1 if field.stations[0].tip else 0) : (-1 if field.stations[-1].tip else None)]

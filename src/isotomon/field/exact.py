@@ -76,6 +76,7 @@ def _alike(field: SectionField) -> bool:
         or field.rim is not None
         or field.rails is not None
         or field.wrap is not None
+        or bool(field.bendings)
         or bool(field.ends)
     )
     return not bent and all(

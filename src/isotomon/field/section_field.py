@@ -14,6 +14,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
+from isotomon.field.bending import Bending
 from isotomon.field.carriers import STRAIGHT, Carrier, Frames, tilted
 from isotomon.field.correspond import Correspondence
 from isotomon.field.course import Course
@@ -115,6 +116,8 @@ class SectionField:
     ring: bool = False
     course: Course | None = None
     rim: Rim | None = None
+    bendings: tuple[Bending, ...] = ()
+    """What the whole body is bent by, once it is shaped."""
 
     @cached_property
     def names(self) -> Names:
@@ -139,10 +142,16 @@ class SectionField:
         """The sections at every v (n_v,), with all that is derived from them at once."""
         v = np.asarray(v, dtype=np.float64)
         flat = _ruled_sections(self, v) if self.ruled else _smooth_sections(self, v)
-        if self.wrap is None:
-            return flat
-        control, slopes = bent(self.common, self.wrap, flat.control, flat.slopes)
-        return replace(flat, control=control, slopes=slopes)
+        if self.wrap is not None:
+            control, slopes = bent(self.common, self.wrap, flat.control, flat.slopes)
+            flat = replace(flat, control=control, slopes=slopes)
+        for bending in self.bendings:
+            flat = _bent(flat, bending)
+        return flat
+
+    def as_shaped(self) -> SectionField:
+        """The field before anything is done with the whole body."""
+        return replace(self, bendings=())
 
     def counted_from(self, sections: Sections) -> Sections:
         """The one of `sections` that turn is counted from: at the first station that is not a point."""
@@ -179,6 +188,13 @@ class SectionField:
             flags = np.append(flags, flags[0])
         bay, share = _bays(self.edges, v)
         return (flags[bay] & flags[bay + 1]) | (flags[bay] & (share == 0.0)) | (flags[bay + 1] & (share == 1.0))
+
+
+def _bent(flat: Sections, bending: Bending) -> Sections:
+    along = flat.advance * np.sign(flat.normal @ np.array(bending.way))
+    plane = (flat.origin, flat.across, flat.up)
+    origin, across, up, control, slopes = bending.bent(plane, along, flat.control, flat.slopes)
+    return replace(flat, origin=origin, across=across, up=up, control=control, slopes=slopes)
 
 
 def flat_sections(field: SectionField, v: Array) -> tuple[Array, Array, Frames, Array, Array]:

@@ -38,7 +38,7 @@ class Colouring:
 
 def ground_of(quick: Quick) -> Ground:
     """What references of a rebuilt design are looked up on."""
-    shapes = {q.body.id: q.shape.field for q in (quick, *quick.others) if q.shape is not None}
+    shapes = {q.body.id: q.shape.field.as_shaped() for q in (quick, *quick.others) if q.shape is not None}
     return Ground(
         quick.design,
         quick.resolved.names,

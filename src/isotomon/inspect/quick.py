@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections import Counter
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from functools import lru_cache
 
@@ -26,7 +26,7 @@ from isotomon.evaluate.rails import Laid, lay_rails, lay_ties, lost_corners, mis
 from isotomon.evaluate.settle import settle
 from isotomon.evaluate.shape import Form, make_shape, shape_key
 from isotomon.evaluate.sources import Thing
-from isotomon.evaluate.stages import Stage, placed_by, stages
+from isotomon.evaluate.stages import Stage, on_field, placed_by, stages
 from isotomon.field.ends import Ending
 from isotomon.field.mesh import skin_mesh
 from isotomon.field.section_field import SectionField
@@ -45,6 +45,7 @@ from isotomon.inspect.results import Full, Quick, Shape
 from isotomon.measure.body import body_measures
 from isotomon.measure.laws import Finding
 from isotomon.measure.sections import curves, extents, leans, moments
+from isotomon.operations.base import Operation
 from isotomon.operations.combine import Combine
 from isotomon.profile.section import Elsewhere
 
@@ -110,12 +111,12 @@ def _one(design: Design, body: Body, moving: bool) -> tuple[Quick, Ground]:
     drawn = drawing_findings(drawings)
     ground = Ground(design, resolved.names, body, resolved, None, drawings, _field_of)
     resolved, drawings, missing = _on_ends(ground, resolved, drawings)
-    shape, loft, groups = _shape(ground, resolved, drawings, MOVING if moving else AT_REST)
+    shape, loft, groups, left = _shape(ground, resolved, drawings, MOVING if moving else AT_REST, body.done)
     loft = [*missing, *(f for f in loft if all(f.text != m.text for m in missing))]
-    ground.shape = shape.field if shape is not None else None
+    ground.shape = shape.field.as_shaped() if shape is not None else None
     datums, lost = _datums(design, ground)
     guides, unmade = _guides(design, ground)
-    put, misplaced = _put(ground)
+    put, misplaced = _put(ground, left)
     if shape is not None and not moving:
         over = laid_over(body, shape.mesh, placed_by(put))
         misplaced += [*path_findings(ground, shape.field), *([over] if over is not None else [])]
@@ -145,10 +146,10 @@ def _one(design: Design, body: Body, moving: bool) -> tuple[Quick, Ground]:
     return Quick(design, body, resolved, drawings, datums, guides, shape, full, judged, found, turn, put), ground
 
 
-def _put(ground: Ground) -> tuple[tuple[Stage, ...], list[Finding]]:
+def _put(ground: Ground, steps: Sequence[Operation]) -> tuple[tuple[Stage, ...], list[Finding]]:
     """What is done with the body once it is shaped, or nothing, with a finding that says why not."""
     try:
-        return stages(ground, ground.body.done), []
+        return stages(ground, steps), []
     except IsotomonError as error:
         return (), [body_finding(ground.body, error)]
 
@@ -174,7 +175,7 @@ def _field_of(ground: Ground) -> SectionField | None:
     if ground.resolved is None or ground.drawings is None:
         return None
     resolved, drawings, _ = _on_ends(ground, ground.resolved, ground.drawings)
-    shape, _, _ = _shape(ground, resolved, drawings, MOVING)
+    shape, *_ = _shape(ground, resolved, drawings, MOVING, ())
     return shape.field if shape is not None else None
 
 
@@ -203,15 +204,16 @@ def _guides(design: Design, ground: Ground) -> tuple[Mapping[str, SpaceCurve], l
 
 
 def _shape(
-    ground: Ground, resolved: Resolved, drawings: Drawings, places: int
-) -> tuple[Shape | None, list[Finding], list[list[Laid]]]:
-    """The body, if one can be made, what is wrong with it and its rails and ties, and the rails it follows."""
+    ground: Ground, resolved: Resolved, drawings: Drawings, places: int, steps: Sequence[Operation]
+) -> tuple[Shape | None, list[Finding], list[list[Laid]], Sequence[Operation]]:
+    """The body, if one can be made, with what the first of its `steps` make of its field; what is wrong with it and its rails and
+    ties; the rails it follows; and the steps that are left to be done with the finished body."""
     design, body = ground.design, ground.body
     if body.file:  # it has no field: the worker has its body
-        return None, [], []
+        return None, [], [], steps
     if not (resolved.stations or body.loft.rails):
         text = "there is no body yet, and no station, of which it needs two, or one and how it goes on: it has none"
-        return None, [Finding("note", body.name, text, about=body.id)], []
+        return None, [Finding("note", body.name, text, about=body.id)], [], steps
     groups: list[list[Laid]] = []
     findings: list[Finding] = []
     try:
@@ -232,15 +234,21 @@ def _shape(
             groups = []
             field, form, shares = make_shape(design, resolved, drawings, carrier=carrier, endings=ends, rim=rim)
         findings += miss_findings(design, body, [one for group in groups for one in group])
-        return _laid_out(design, body, field, form, shares, places), findings, groups
+        try:
+            field, done = on_field(ground, steps, field)
+        except IsotomonError as error:
+            findings.append(body_finding(body, error))
+            done = len(steps)
+        return _laid_out(design, body, field, form, shares, places), findings, groups, steps[done:]
     except IsotomonError as error:
-        return None, [*findings, body_finding(body, error)], groups
+        return None, [*findings, body_finding(body, error)], groups, steps
 
 
 def _places(field: SectionField, least: int) -> int:
     """How many sections are laid along a body: more where it goes round, so that every turn of it is followed."""
     reach = (field.last - field.first) / field.carrier.length if math.isfinite(field.carrier.length) else 0.0
     turns = field.carrier.bending * reach / math.tau
+    turns += sum(abs(b.rate) for b in field.bendings) * (field.last - field.first) / math.tau
     if field.course is not None:
         turns += abs(float(np.ptp(field.course.laws(np.array([field.first, field.last]))[:, 0]))) / math.tau
     return min(max(least, int(turns * PLACES_A_TURN[least == MOVING]) | 1), MOST_PLACES)

@@ -1,0 +1,54 @@
+"""Commands of the command line that come from the operations and the file's own schema."""
+
+from __future__ import annotations
+
+import argparse
+import json
+from pathlib import Path
+from typing import Any
+
+
+def add_step_parsers(commands: Any) -> None:
+    """The parsers of `step` and `schema`; `commands`: where sub-parsers are added."""
+    step = commands.add_parser("step", help="list what is done with a body, or do one thing more")
+    step.add_argument("design", type=Path, metavar="DESIGN", help="the design file, DESIGN.isotomon")
+    step.add_argument("kind", nargs="?", metavar="KIND", help="what is to be done, such as move, ring or bend")
+    step.add_argument("fields", nargs="*", metavar="NAME=VALUE", help="such as angle='30 deg'")
+    step.add_argument("--body", metavar="NAME", help="with which body (default: the one with most stations)")
+    step.add_argument("--out", type=Path, metavar="DESIGN", help="where the changed design goes (default: back)")
+    step.set_defaults(run=_step)
+    schema = commands.add_parser("schema", help="print the JSON Schema of the design file")
+    schema.set_defaults(run=_schema)
+
+
+def _step(options: argparse.Namespace) -> int:
+    from isotomon.design import bodies
+    from isotomon.design.file import load, save
+    from isotomon.errors import DesignError
+    from isotomon.evaluate.settle import check_design
+    from isotomon.exchange.operations import read_operation
+
+    design = load(options.design)
+    ids = {b.name: b.id for b in design.bodies}
+    if options.body is not None and options.body not in ids:
+        raise DesignError(f"there is no body '{options.body}'; there are {', '.join(ids)}")
+    body = ids[options.body] if options.body is not None else bodies.leading(design)
+    if options.kind is not None:
+        step = read_operation(options.kind, options.fields, design.unit, ids)
+        design = bodies.add_step(design, body, step)
+        check_design(design)
+        save(design, options.out or options.design)
+    names = {b.id: b.name for b in design.bodies}
+    done = design.body(body).done
+    print(f"{names[body]}:")
+    for step in design.body(body).steps:
+        left = "" if step in done else " (not done)"
+        print(f"  {step.id}  {step.titled(lambda key: names.get(key, 'what is gone'))}{left}")
+    return 0
+
+
+def _schema(options: argparse.Namespace) -> int:
+    from isotomon.design.file import schema
+
+    print(json.dumps(schema(), indent=1))
+    return 0
