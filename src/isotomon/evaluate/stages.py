@@ -13,8 +13,7 @@ from isotomon.errors import DesignError
 from isotomon.evaluate.sources import Sources
 from isotomon.field.section_field import SectionField
 from isotomon.geometry.affine import ITSELF
-from isotomon.operations.base import Ask, Operation
-from isotomon.operations.combine import Combine
+from isotomon.operations.base import Ask, Asked, Operation
 from isotomon.operations.counting import check_steps
 
 Array = NDArray[np.float64]
@@ -31,8 +30,8 @@ class Put:
     joined: bool
 
 
-Stage = Put | Combine
-"""What is done with a finished body at once: put elsewhere, or combined with another one."""
+Stage = Put | Asked
+"""What is done with a finished body at once: put elsewhere, or what is asked of the kernel."""
 
 
 def on_field(ground: Sources, steps: Sequence[Operation], field: SectionField) -> tuple[SectionField, int]:
@@ -55,17 +54,17 @@ def stages(ground: Sources, steps: Sequence[Operation]) -> tuple[Stage, ...]:
     Raises: IsotomonError, naming the step; for copies that lie over one another.
     """
     check_steps(steps)
-    made: list[Stage] = []
+    ask, made = Ask(ground, ground.names), list[Stage]()
+    names = {b.id: b.name for b in ground.design.bodies}
     for step in steps:
-        if isinstance(step, Combine):
-            made.append(step)
-            continue
-        maps = placements(ground, (step,))
+        asked = step.asks(ask, lambda key: names.get(key, "what is gone"))
         before = made[-1] if made else None
-        if isinstance(before, Put):
-            made[-1] = Put(_after(before.maps, maps), before.joined or step.joins)
+        if asked is not None:
+            made.append(asked)
+        elif isinstance(before, Put):
+            made[-1] = Put(_after(before.maps, placements(ground, (step,))), before.joined or step.joins)
         else:
-            made.append(Put(maps, step.joins))
+            made.append(Put(placements(ground, (step,)), step.joins))
     _check_apart(placed_by(made))
     return tuple(made)
 

@@ -15,7 +15,7 @@ from isotomon.geometry.basis import Basis
 from isotomon.geometry.edge import Edge, EdgeKind
 from isotomon.geometry.patch import Patch
 
-PROTOCOL = 10
+PROTOCOL = 11
 _HEAD = struct.Struct("<Q")
 MOST_BYTES = 1 << 31
 
@@ -128,15 +128,16 @@ class Read(msgspec.Struct, tag=True):
     version: int = PROTOCOL
 
 
-class Place(msgspec.Struct, tag=True):
-    """Put the body kept under `base` where each of `maps` (k, 4, 4) takes it, and keep all of them, side by side or
-    `joined`, under `key`."""
+class Apply(msgspec.Struct, tag=True):
+    """Do a piece of work (`isotomon.kernel.operations`) with the bodies kept under `inputs`, the one worked on first, and keep
+    what comes of it under `key`."""
 
     id: int
     key: str
-    base: str
-    maps: ArrayData
-    joined: bool
+    operation: str
+    inputs: list[str]
+    arrays: dict[str, ArrayData]
+    values: dict[str, bool | float | str]
     tolerance: float
     deflection: float
     limit: float
@@ -160,22 +161,6 @@ class Loft(msgspec.Struct, tag=True):
     deflection: float
     limit: float
     skin: bool = False
-    version: int = PROTOCOL
-
-
-class Combine(msgspec.Struct, tag=True):
-    """Make one body of those kept under `base` and `tool`, and keep it under `key`. `mark` goes before names of the
-    tool's faces."""
-
-    id: int
-    key: str
-    base: str
-    tool: str
-    how: Literal["add", "cut", "common"]
-    mark: str
-    tolerance: float
-    deflection: float
-    limit: float
     version: int = PROTOCOL
 
 
@@ -261,7 +246,7 @@ class Failed(msgspec.Struct, tag=True):
     version: int = PROTOCOL
 
 
-Making = Loft | Move | Place | Combine | Read
+Making = Loft | Move | Apply | Read
 """Requests that end in a body."""
 Work = Making | Export
 Request = Work | Cancel

@@ -20,19 +20,19 @@ from typing import BinaryIO
 import msgspec
 
 from isotomon.errors import SolidError
-from isotomon.kernel import combining, exact, making
+from isotomon.kernel import exact, making
 from isotomon.kernel.meshing import Mesh, is_closed, is_mesh, mesh_of, welded
+from isotomon.kernel.operations.base import Given, apply
 from isotomon.kernel.protocol import (
     Alive,
+    Apply,
     Built,
     Cancel,
-    Combine,
     Exported,
     Failed,
     Loft,
     Making,
     Move,
-    Place,
     Read,
     Ready,
     Reply,
@@ -86,17 +86,16 @@ def run_step(request: Work, bodies: OrderedDict[str, Built]) -> Reply:
     if isinstance(request, Read):
         body, told, mesh = read_body(request.data, request.form, request.tolerance)
         return _built(request, body, told, mesh)
-    if isinstance(request, Place):
-        base, maps = _kept(bodies, request.base), unpack(request.maps)
-        built = _built(request, combining.placed(base, maps, request.joined, request.tolerance))
-        if len(maps) == 1 or request.joined or request.skin:
-            return built
-        once = combining.united(base, _lump(bodies[request.base]), maps, request.tolerance)
-        return msgspec.structs.replace(built, united=once)
-    if isinstance(request, Combine):
-        base, tool = _kept(bodies, request.base), _kept(bodies, request.tool)
-        lumps = (_lump(bodies[request.base]), _lump(bodies[request.tool]))
-        return _built(request, combining.combine(base, tool, request.how, request.mark, request.tolerance, lumps))
+    if isinstance(request, Apply):
+        given = Given(
+            [_kept(bodies, key) for key in request.inputs],
+            {name: unpack(array) for name, array in request.arrays.items()},
+            request.values,
+            request.tolerance,
+            lambda k: _lump(bodies[request.inputs[k]]),
+        )
+        made = apply(request.operation, given)
+        return msgspec.structs.replace(_built(request, made.body), united=made.united)
     found, path = [(name, _kept(bodies, key)) for name, key in request.bodies], Path(request.path)
     if request.form == "step":
         making.write_step(found, request.name, path)

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import typing
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
 from functools import lru_cache
 from typing import Annotated, Any, ClassVar, Protocol
 
@@ -88,7 +89,7 @@ class Ask:
 
 
 class Operation(Record, frozen=True, kw_only=True, tag_field="kind"):
-    """The common base. What an operation can do with a body it says by one of `maps` and `on_field`."""
+    """The common base. What an operation can do with a body it says by one of `maps`, `on_field` and `asks`."""
 
     TITLE: ClassVar[str] = ""
     """In the list of steps: what has been done."""
@@ -134,9 +135,30 @@ class Operation(Record, frozen=True, kw_only=True, tag_field="kind"):
         """
         return None
 
-    def titled(self, ask_name: typing.Callable[[str], str]) -> str:
+    def asks(self, ask: Ask, called: Callable[[str], str]) -> Asked | None:
+        """What one asks of the kernel that neither puts a body elsewhere nor is done on its field; `called` gives bodies' names.
+
+        Raises: IsotomonError.
+        """
+        return None
+
+    def titled(self, ask_name: Callable[[str], str]) -> str:
         """In the list of steps: what has been done; `ask_name` calls a body by its name."""
         return self.TITLE
+
+
+@dataclass(frozen=True, eq=False)
+class Asked:
+    """What the kernel is to do with a finished body: a kind of work (`isotomon.kernel.operations`), with which other bodies and
+    values; `words`: what is done, for those who wait for it."""
+
+    work: str
+    words: str
+    bodies: tuple[Id, ...] = ()
+    values: Mapping[str, bool | float | str] = field(default_factory=dict)
+    arrays: Mapping[str, Array] = field(default_factory=dict)
+    skins: bool = False
+    """Whether it may be done with skins, too."""
 
 
 Length = Annotated[Value, "length"]

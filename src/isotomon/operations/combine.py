@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Annotated, Literal
 
-from isotomon.operations.base import Operation, Other, Says
+from isotomon.operations.base import Ask, Asked, Operation, Other, Says
 
+DONE = (("add", "added to"), ("cut", "cut from"), ("common", "kept in common with"))
 HOW = (("add", "added to it"), ("cut", "cut from it"), ("common", "kept in common with it"))
 
 
@@ -22,6 +23,11 @@ class Combine(Operation, frozen=True, tag="combine"):
 
     body: Other
     how: Annotated[Literal["add", "cut", "common"], Says("It is", words=HOW)] = "add"
+
+    def asks(self, ask: Ask, called: Callable[[str], str]) -> Asked:
+        """The other body's faces keep its id before their names, so that they are told apart."""
+        words = f"{called(self.body)}, {dict(DONE)[self.how]}"
+        return Asked("combine", words, (self.body,), {"how": self.how, "mark": f"{self.body}: "})
 
     def titled(self, ask_name: Callable[[str], str]) -> str:
         """With what, and how."""

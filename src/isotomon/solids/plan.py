@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import lru_cache, partial
 
@@ -18,12 +18,12 @@ from isotomon.field.exact import motion
 from isotomon.geometry.affine import even_sizes
 from isotomon.inspect.results import Quick, Shape
 from isotomon.kernel.protocol import Work
+from isotomon.operations.base import Asked
 from isotomon.solids.requests import (
     STEP_SECONDS,
-    combine_request,
+    apply_request,
     deflection,
     fine_of,
-    place_request,
     read_request,
     read_seconds,
     shape_request,
@@ -115,53 +115,57 @@ def _requests(
 
     Raises: SolidError, FieldError, when it cannot be made.
     """
-    q, design = quick.of(body), quick.design
+    q = quick.of(body)
     assert q is not None
-    tools = [tool for _, tool in tools_of(design, body)]
     shaped, left = _shaped(quick, q, limit)
-    for tool in tools:
-        if tool in wrong:
-            raise _Waits(wrong[tool])
-    for part in (body, *tools) if tools else ():
-        one = quick.of(part)
-        if one is not None and one.shape is not None and one.shape.open:
-            raise _Waits(
-                f"body '{name_of(design, part)}' is a skin, which bounds nothing that could be combined; close its profiles"
-            )
-    asked = {request.key: request for tool in tools for request in made[tool]} | {shaped.key: shaped}
-    key = shaped.key
-    open_ = q.shape is None or q.shape.open
+    asked, key = {shaped.key: shaped}, shaped.key
     for number, stage in enumerate(q.stages):
         if isinstance(stage, Put):
-            maps = left if number == 0 else stage.maps
-            request = _placed(quick, q, key, maps, stage.joined, number == 0, open_, limit)
-        elif stage.body in made:
-            request = _combined(quick, body, key, stage.how, stage.body, made[stage.body][-1].key, limit)
-        else:  # what is set aside
+            request = _placed(quick, q, key, left if number == 0 else stage.maps, stage.joined, number == 0, limit)
+        elif any(quick.design.body(tool).aside for tool in stage.bodies):
             continue
+        else:
+            for tool in stage.bodies:
+                if tool in wrong:
+                    raise _Waits(wrong[tool])
+            if not stage.skins:
+                _check_no_skins(quick, (body, *stage.bodies))
+            asked |= {request.key: request for tool in stage.bodies for request in made[tool]}
+            request = _worked(quick, q, stage, [key, *(made[tool][-1].key for tool in stage.bodies)], limit)
         asked[request.key] = request
         key = request.key
     return tuple(asked.values())
 
 
-def _combined(quick: Quick, body: str, base: str, how: str, tool: str, other: str, limit: float) -> Request:
-    key = digest((how, base, other, tool))
-    tolerance, fine = quick.design.tolerance, fine_of(quick) / 2.0
-    ask = partial(combine_request, key, base, other, how, tool, tolerance, fine, limit)
-    done = {"add": "added to", "cut": "cut from", "common": "kept in common with"}[how]
-    return Request(key, body, ask, f"{name_of(quick.design, tool)}, {done} {name_of(quick.design, body)}")
+def _check_no_skins(quick: Quick, bodies: Sequence[str]) -> None:
+    """Raises: SolidError, when one of them is a skin."""
+    for body in bodies:
+        one = quick.of(body)
+        if one is not None and one.shape is not None and one.shape.open:
+            name = name_of(quick.design, body)
+            raise _Waits(f"body '{name}' is a skin, which bounds nothing that could be combined; close its profiles")
 
 
-def _placed(
-    quick: Quick, q: Quick, base: str, maps: Array, joined: bool, first: bool, skin: bool, limit: float
-) -> Request:
+def _worked(quick: Quick, q: Quick, asked: Asked, inputs: Sequence[str], limit: float) -> Request:
+    """What is asked of the kernel."""
+    arrays = [(name, array.tobytes()) for name, array in asked.arrays.items()]
+    key = digest((asked.work, *inputs, *asked.values.items(), *arrays))
+    ask = partial(apply_request, key, asked, inputs, quick.design.tolerance, fine_of(quick) / 2.0, limit, False)
+    return Request(key, q.body.id, ask, f"{asked.words} {q.body.name}")
+
+
+def _placed(quick: Quick, q: Quick, base: str, maps: Array, joined: bool, first: bool, limit: float) -> Request:
     """Raises: SolidError, for a finished body that is to be resized unevenly."""
     if not first and even_sizes(maps) is None:
         raise SolidError("it is resized unevenly after it is combined with others; let the size come before that")
     key = digest((base, maps.tobytes(), joined))
     fine = deflection(q.shape) if q.shape is not None else fine_of(quick)
-    ask = partial(place_request, key, base, maps, joined, quick.design.tolerance, fine, limit, skin)
-    return Request(key, q.body.id, ask, f"{q.body.name}, moved and copied")
+    skin = q.shape is None or q.shape.open
+    words = f"{q.body.name}, moved and copied"
+    asked = Asked("place", words, (), {"joined": joined, "skin": skin}, {"maps": maps})
+    return Request(
+        key, q.body.id, partial(apply_request, key, asked, [base], quick.design.tolerance, fine, limit, skin), words
+    )
 
 
 def _shaped(quick: Quick, q: Quick, limit: float) -> tuple[Request, Array]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -12,7 +13,8 @@ from isotomon.design.records import Imported
 from isotomon.field.exact import motion
 from isotomon.field.patches import patches
 from isotomon.inspect.results import Quick, Shape
-from isotomon.kernel.protocol import Combine, Loft, Move, Place, Read, pack, pack_edge, pack_patch
+from isotomon.kernel.protocol import Apply, Loft, Move, Read, pack, pack_edge, pack_patch
+from isotomon.operations.base import Asked
 
 Array = NDArray[np.float64]
 STEP_SECONDS = 120.0
@@ -94,21 +96,27 @@ def read_request(key: str, imported: Imported, tolerance: float, fine: float, li
     return Read(request_id, key, bytes_of(imported), imported.form, max(tolerance, 1e-7), fine, limit)
 
 
-def place_request(
+def apply_request(
     key: str,
-    base: str,
-    maps: Array,
-    joined: bool,
+    asked: Asked,
+    inputs: Sequence[str],
     tolerance: float,
     fine: float,
     limit: float,
     skin: bool,
     request_id: int,
-) -> Place:
-    return Place(request_id, key, base, pack(maps), joined, max(tolerance, 1e-7), fine, limit, skin)
-
-
-def combine_request(
-    key: str, base: str, tool: str, how: str, mark: str, tolerance: float, fine: float, limit: float, request_id: int
-) -> Combine:
-    return Combine(request_id, key, base, tool, how, f"{mark}: ", max(tolerance, 1e-7), fine, limit)  # type: ignore[arg-type]
+) -> Apply:
+    """The request that has something done with bodies kept under `inputs`, the one worked on first."""
+    arrays = {name: pack(array) for name, array in asked.arrays.items()}
+    return Apply(
+        id=request_id,
+        key=key,
+        operation=asked.work,
+        inputs=list(inputs),
+        arrays=arrays,
+        values=dict(asked.values),
+        tolerance=max(tolerance, 1e-7),
+        deflection=fine,
+        limit=limit,
+        skin=skin,
+    )

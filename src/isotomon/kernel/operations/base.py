@@ -1,0 +1,44 @@
+"""What a piece of kernel work is given, and what it makes."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from importlib import import_module
+
+from numpy.typing import NDArray
+
+from isotomon.errors import SolidError
+from isotomon.kernel.making import Body
+from isotomon.kernel.volumes import Lump
+
+
+@dataclass(frozen=True, eq=False)
+class Given:
+    """The bodies, the one worked on first; what else it needs by name; and how near to what is meant it has to come (mm).
+    `lump`: the mesh of the body with that number."""
+
+    bodies: Sequence[Body]
+    arrays: Mapping[str, NDArray]
+    values: Mapping[str, float | str | bool]
+    tolerance: float
+    lump: Callable[[int], Lump]
+
+
+@dataclass(frozen=True, eq=False)
+class Made:
+    """A body. `united`: mm³ of copies that overlap, what lies in several of them once."""
+
+    body: Body
+    united: float | None = None
+
+
+def apply(operation: str, given: Given) -> Made:
+    """Do a piece of work.
+
+    Raises: SolidError, where it cannot be done.
+    """
+    if not operation.isidentifier():
+        raise SolidError(f"'{operation}' is no kernel work; rebuild the solids")
+    work: Callable[[Given], Made] = import_module(f"isotomon.kernel.operations.{operation}").apply
+    return work(given)

@@ -1,0 +1,16 @@
+"""A body combined with another one."""
+
+from __future__ import annotations
+
+from isotomon.kernel import combining
+from isotomon.kernel.operations.base import Given, Made
+
+
+def apply(given: Given) -> Made:
+    """The second body added, cut out or kept in common, as `how` says; its faces' names have `mark` before them.
+
+    Raises: SolidError.
+    """
+    base, tool = given.bodies
+    how, mark = str(given.values["how"]), str(given.values["mark"])
+    return Made(combining.combine(base, tool, how, mark, given.tolerance, (given.lump(0), given.lump(1))))

@@ -1,0 +1,16 @@
+"""A body put where affine maps take it, once or several times."""
+
+from __future__ import annotations
+
+from isotomon.kernel import combining
+from isotomon.kernel.operations.base import Given, Made
+
+
+def apply(given: Given) -> Made:
+    """All copies, one for each of the `maps` (k, 4, 4), side by side or `joined`. Raises: SolidError."""
+    (base,), maps = given.bodies, given.arrays["maps"]
+    joined = bool(given.values["joined"])
+    made = combining.placed(base, maps, joined, given.tolerance)
+    if len(maps) == 1 or joined or given.values["skin"]:
+        return Made(made)
+    return Made(made, combining.united(base, given.lump(0), maps, given.tolerance))
