@@ -15,7 +15,6 @@ from isotomon.design.datums import BUILT_IN, BUILT_IN_NAMES, CONSTRUCTIONS, Datu
 from isotomon.design.records import Design
 from isotomon.design.station import Station
 from isotomon.errors import IsotomonError
-from isotomon.evaluate.datums import Ground
 from isotomon.evaluate.sources import Thing
 from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane, SpaceCurve, flat_normal
 from isotomon.inspect.results import Quick, Shape
@@ -197,15 +196,8 @@ class DatumTools:
         step = 1e-4 if construction(datum).fields[0].kind != "length" else 1e-2
         for k in (0.0, step):
             design = edits.set_datum_value(self.w.desk.design, datum.id, 0, value + k)
-            shape = quick.shape.field.as_shaped() if quick.shape is not None else None
             try:
-                places.append(
-                    handle_of(
-                        Ground(design, quick.resolved.names, quick.body, quick.resolved, shape, quick.drawings).get(
-                            datum.id
-                        )
-                    )
-                )
+                places.append(handle_of(quick.worked.branch(design).ground(quick.body.id).get(datum.id)))
             except IsotomonError:
                 return None
         seen = view.camera.project(np.array(places), view.width(), view.height())

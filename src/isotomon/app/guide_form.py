@@ -19,9 +19,9 @@ from isotomon.design.guides import Guide, GuidePoint
 from isotomon.design.records import Design
 from isotomon.design.walk import users
 from isotomon.errors import IsotomonError
-from isotomon.evaluate.datums import Ground
 from isotomon.evaluate.guides import joined_run
 from isotomon.geometry import space
+from isotomon.inspect.looks import ground_of
 from isotomon.quantity import Kind, Value, display, resolve, to_unit
 
 _SLOTS = {"c": "Curve", "D": "Drawing", "S": "Skin", "V": "Along", "P": "Plane", "R": "Axis or cylinder"}
@@ -308,15 +308,7 @@ class GuideForm(QWidget):
         lines = [f"Length {display(length * scale, 3)} {unit}{', closed' if curve.closed else ''}"]
         lines.append("Straight" if np.isinf(tight) else f"Tightest radius {display(float(tight) * scale, 3)} {unit}")
         if guide.kind == "joined":
-            ground = Ground(
-                quick.design,
-                quick.resolved.names,
-                quick.body,
-                quick.resolved,
-                quick.shape.field.as_shaped() if quick.shape else None,
-                quick.drawings,
-            )
-            for k, join in enumerate(joined_run(ground, guide)[1]):
+            for k, join in enumerate(joined_run(ground_of(quick), guide)[1]):
                 lines.append(
                     f"Join {k + 1}: gap {join.gap * scale:.3g} {unit}, kink {np.degrees(join.kink):.3g}°, "
                     f"curvature step {join.step / scale:.3g} /{unit}"

@@ -16,7 +16,7 @@ from isotomon.design.datums import construction
 from isotomon.design.guides import GUIDES, Guide, GuidePoint
 from isotomon.design.records import Design
 from isotomon.errors import IsotomonError
-from isotomon.evaluate.datums import Ground
+from isotomon.evaluate.ground import Ground
 from isotomon.evaluate.guides import point_place
 from isotomon.geometry.datums import Plane, SpaceCurve
 from isotomon.inspect.looks import ground_of
@@ -288,9 +288,7 @@ class GuideTools:
         ground = self.ground()
         assert ground is not None
         design = desk.design
-        place = point_place(
-            Ground(design, quick.resolved.names, quick.body, quick.resolved, ground.shape, quick.drawings), point
-        )
+        place = point_place(quick.worked.branch(design).ground(quick.body.id), point)
         moved = place + view.camera.away(place, now, view.width(), view.height())
         step = np.round(moved - place, 3)
         fresh = {c: float(getattr(point, c) + s) for c, s in zip("xyz", step, strict=True)}

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from isotomon.design.bodies import change_step
 from isotomon.design.records import Design
 from isotomon.errors import IsotomonError
-from isotomon.evaluate.datums import Ground
+from isotomon.evaluate.ground import Ground
 from isotomon.evaluate.stages import placements
 from isotomon.geometry.affine import turned
 from isotomon.geometry.datums import Axis

@@ -10,7 +10,7 @@ from isotomon.design.edits import replace
 from isotomon.design.records import Design
 from isotomon.design.station_edits import change_station
 from isotomon.errors import DesignError
-from isotomon.evaluate.datums import Ground
+from isotomon.evaluate.ground import Worked
 from isotomon.evaluate.settle import settle
 from isotomon.quantity import Value
 
@@ -33,7 +33,7 @@ def carry(design: Design, key: str, to: Carrying) -> Design:
     moved = change_loft(design, key, carrier=to, ring=body.loft.ring and to.how != "straight")
     if to.how in ("straight", "plane"):
         return _positions(moved, {n.station.id: n.position for n in resolved.stations})
-    ground = Ground(moved, resolved.names, moved.body(key), resolved)
+    ground = Worked(moved).ground(key)
     length = ground.carrier().length
     if to.how == "axis":
         radius = length / (2.0 * math.pi)

@@ -15,7 +15,7 @@ from isotomon.design.edits import fresh_id, replace
 from isotomon.design.records import Design
 from isotomon.design.station import Station
 from isotomon.errors import DesignError
-from isotomon.evaluate.datums import Ground
+from isotomon.evaluate.ground import Ground, Worked
 from isotomon.evaluate.placing import outline_for, source_of
 from isotomon.evaluate.settle import settle
 from isotomon.field.rim import Rim
@@ -90,8 +90,7 @@ def _station_with(design: Design, drawing: str) -> str:
 
 
 def _ground(design: Design, body: Body) -> Ground:
-    resolved, drawings = settle(design, body)
-    return Ground(design, resolved.names, body, resolved, None, drawings)
+    return Worked(design).ground(body.id)
 
 
 def extrude(design: Design, key: str, distance: float = 0.0) -> Design:

@@ -3,7 +3,7 @@ from an end."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -11,8 +11,8 @@ from numpy.typing import NDArray
 
 from isotomon.design.resolved import Resolved, StationNumbers
 from isotomon.errors import DesignError, IsotomonError
-from isotomon.evaluate.datums import Ground
 from isotomon.evaluate.drawn import EndSection
+from isotomon.evaluate.sources import Sources
 from isotomon.field.carriers import STRAIGHT
 from isotomon.field.ends import Ending, Facing, Leaning
 from isotomon.field.section_field import SectionField
@@ -28,9 +28,27 @@ Standing = tuple[float, tuple[float, float]]
 """A position (mm) and the plane's tilts (rad)."""
 
 
-def stand_on_ends(ground: Ground, resolved: Resolved) -> tuple[Resolved, dict[str, EndSection], list[tuple[str, str]]]:
-    """The numbers of stations that stand on another body's end or a curve, what their sections are, and (station, what
-    is wrong)."""
+@dataclass(frozen=True, eq=False)
+class OnEnds:
+    """The numbers of stations with those that stand on another body's end or a curve, what the sections of these are, and
+    (station, what is wrong)."""
+
+    resolved: Resolved
+    sections: Mapping[str, EndSection]
+    troubles: tuple[tuple[str, str], ...]
+
+
+@dataclass(frozen=True, eq=False)
+class Ended:
+    """The same, with the outer sections carried on to the ends of the body, or why they are not."""
+
+    resolved: Resolved
+    on_ends: OnEnds
+    error: IsotomonError | None
+
+
+def stand_on_ends(ground: Sources, resolved: Resolved) -> OnEnds:
+    """The stations that stand on other bodies' ends and on curves worked out."""
     sections: dict[str, EndSection] = {}
     troubles: list[tuple[str, str]] = []
     stations = []
@@ -44,12 +62,12 @@ def stand_on_ends(ground: Ground, resolved: Resolved) -> tuple[Resolved, dict[st
             except IsotomonError as error:
                 troubles.append((n.station.id, str(error)))
         stations.append(n)
-    if not sections:
-        return resolved, sections, troubles
-    return replace(resolved, stations=tuple(sorted(stations, key=lambda n: n.position))), sections, troubles
+    if sections:
+        resolved = replace(resolved, stations=tuple(sorted(stations, key=lambda n: n.position)))
+    return OnEnds(resolved, sections, tuple(troubles))
 
 
-def _taken(ground: Ground, n: StationNumbers, said: BodyEnd) -> tuple[StationNumbers, EndSection]:
+def _taken(ground: Sources, n: StationNumbers, said: BodyEnd) -> tuple[StationNumbers, EndSection]:
     if said.body == ground.body.id:
         raise DesignError("a body cannot stand on its own end; choose another body's")
     field = ground.field_of(said.body)
@@ -82,7 +100,7 @@ def _taken(ground: Ground, n: StationNumbers, said: BodyEnd) -> tuple[StationNum
     return _at(n, stand, chord, angle, middle), EndSection(runs, UNIT, bool(s.round[0]), corners)
 
 
-def _traced(ground: Ground, n: StationNumbers, said: OnCurve) -> tuple[StationNumbers, EndSection]:
+def _traced(ground: Sources, n: StationNumbers, said: OnCurve) -> tuple[StationNumbers, EndSection]:
     """A station on a flat curve: its chord is the curve's width across the plane, the corners are the curve's."""
     curve, what = ground.curve(said.curve), ground.called(said.curve)
     stand, flat = _standing(ground, space.plane_of(curve, what))
@@ -134,7 +152,7 @@ def _kept(run: Run) -> KeptRun:
     )
 
 
-def _standing(ground: Ground, plane: Plane) -> tuple[Standing, Callable[[Array], Array]]:
+def _standing(ground: Sources, plane: Plane) -> tuple[Standing, Callable[[Array], Array]]:
     """Where a station is to stand to lie in a plane, and what takes points in space to its X and Y.
 
     Raises: DesignError, for a plane along the body, or a body that is not carried straight.
@@ -153,7 +171,7 @@ def _at(n: StationNumbers, stand: Standing, chord: float, angle: float, middle: 
     return replace(n, position=stand[0], tilt=stand[1], chord=chord, set_angle=angle, pivot=0.5, offset=offset)
 
 
-def endings(ground: Ground, resolved: Resolved) -> tuple[Ending | None, Ending | None]:
+def endings(ground: Sources, resolved: Resolved) -> tuple[Ending | None, Ending | None]:
     """How the skin leaves both ends.
 
     Raises: DesignError, for an end that is to be flush with nothing.

@@ -70,6 +70,16 @@ class Drawings:
         return SolvedSection(replace(drawing, name="", constraints=(), plane="", spent=()), section.mirror)
 
 
+@dataclass(frozen=True, eq=False)
+class SolvedDrawing:
+    """A drawing's solution, where what it follows lies in its plane (source → place), and (id, what it is with its name, what is
+    wrong) of all that is wrong with it."""
+
+    solution: Solution
+    places: Mapping[str, tuple[float, float]]
+    troubles: tuple[tuple[str, str, str], ...]
+
+
 @lru_cache(maxsize=512)
 def solved(drawing: Drawing, figures: Figured, outside: Places) -> Solution:
     """A drawing solved; the same one with the same figures is never solved again."""

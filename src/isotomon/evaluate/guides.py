@@ -109,7 +109,7 @@ def drawing_curve(ground: Sources, key: str) -> SpaceCurve:
     drawing = next((d for d in ground.design.drawings if d.id == key), None)
     if drawing is None:
         raise DesignError(f"the drawing '{key}' is gone; pick something else")
-    if ground.drawings is None or key not in ground.drawings.solutions:
+    if key not in ground.drawings.solutions:
         raise DesignError(f"the drawing '{drawing.name}' is not solved yet, or stands on this itself")
     flat, plane = _flat_curve(ground.drawings.solutions[key].drawing), ground.plane(drawing.plane or "xy")
 

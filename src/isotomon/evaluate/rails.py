@@ -16,8 +16,8 @@ from isotomon.design.guides import End, Guide, Rail, Tie
 from isotomon.design.records import Design
 from isotomon.design.resolved import Resolved, StationNumbers
 from isotomon.errors import IsotomonError
-from isotomon.evaluate.datums import Ground
 from isotomon.evaluate.placing import Stood, named_share, nearest_share, outline_for, source_of
+from isotomon.evaluate.sources import Sources
 from isotomon.field.carriers import STRAIGHT, Carrier, tilted
 from isotomon.field.rails import Track, met
 from isotomon.field.wrapping import Wrap
@@ -49,12 +49,12 @@ class Laid:
     gaps: dict[str, tuple[float, Array]]
 
 
-def lay_rails(design: Design, ground: Ground) -> tuple[list[Laid], list[Finding]]:
+def lay_rails(design: Design, ground: Sources) -> tuple[list[Laid], list[Finding]]:
     """The rails that can be followed, and a finding for each that cannot."""
     laid: list[Laid] = []
     findings: list[Finding] = []
-    resolved, drawings = ground.resolved, ground.drawings
-    if not ground.body.loft.rails or resolved is None or drawings is None or len(resolved.stations) < 2:
+    resolved = ground.resolved
+    if not ground.body.loft.rails or resolved is None or len(resolved.stations) < 2:
         return laid, findings
     if ground.body.loft.ruled:
         text = "straight rulings run straight from station to station, past the rails; make the loft smooth"
@@ -85,7 +85,7 @@ def lay_rails(design: Design, ground: Ground) -> tuple[list[Laid], list[Finding]
     return laid, findings
 
 
-def _stands(ground: Ground, resolved: Resolved, n: StationNumbers) -> Stood:
+def _stands(ground: Sources, resolved: Resolved, n: StationNumbers) -> Stood:
     """A section of the body where it stands; a carried one, or the tip of a round end, is its station's, elsewhere."""
     own = ground.profile(resolved.of(n.station.id.partition("/")[0]).station)
     return replace(own, n=n, plane=ground.plane_there(n.position, n.tilt)) if n.carried else own
@@ -211,11 +211,11 @@ def end_share(end: End, outline: Outline2D) -> float | None:
     return outline.share_of(end.corner) if known else None
 
 
-def lay_ties(design: Design, ground: Ground) -> list[tuple[str, Shares]]:
+def lay_ties(design: Design, ground: Sources) -> list[tuple[str, Shares]]:
     """(name, where it lies by station) of every tie set by hand. An end whose corner is gone takes the place between the
     others."""
     resolved, drawings = ground.resolved, ground.drawings
-    if resolved is None or drawings is None:
+    if resolved is None:
         return []
     sources = {n.station.id: source_of(n, design, drawings) for n in resolved.stations} if ground.body.loft.ties else {}
     laid: list[tuple[str, Shares]] = []
@@ -225,10 +225,10 @@ def lay_ties(design: Design, ground: Ground) -> list[tuple[str, Shares]]:
     return laid
 
 
-def lost_corners(design: Design, ground: Ground) -> list[Finding]:
+def lost_corners(design: Design, ground: Sources) -> list[Finding]:
     """The ends of ties and rails whose corners are gone: they are not held there any more."""
     resolved, drawings = ground.resolved, ground.drawings
-    if resolved is None or drawings is None:
+    if resolved is None:
         return []
     names = {g.id: g.name for g in design.guides}
     held: list[tuple[str, str, Tie | Rail]] = [(f"tie {t.id}", "tie", t) for t in ground.body.loft.ties]

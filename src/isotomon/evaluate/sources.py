@@ -1,8 +1,9 @@
 """What datums, guides, carriers and copies are made from, as those who make them ask for it: by reference, whatever it is and
-wherever in the design it stands. `datums.Ground` works it out."""
+wherever in the design it stands. `ground.Ground` works it out."""
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Protocol
 
 import numpy as np
@@ -10,9 +11,9 @@ from numpy.typing import NDArray
 
 from isotomon.design.body import Body
 from isotomon.design.records import Design
-from isotomon.design.resolved import Resolved
+from isotomon.design.resolved import Resolved, StationNumbers
 from isotomon.design.station import Station
-from isotomon.evaluate.drawn import Drawings
+from isotomon.evaluate.drawn import Drawings, EndSection, SolvedDrawing
 from isotomon.evaluate.placing import Stood
 from isotomon.field.carriers import Carrier
 from isotomon.field.section_field import SectionField
@@ -45,8 +46,8 @@ class Sources(Protocol):
         """The numbers of the stations, once they are known."""
 
     @property
-    def drawings(self) -> Drawings | None:
-        """The drawings, as far as they are solved."""
+    def drawings(self) -> Drawings:
+        """The drawings, each solved when it is asked for."""
 
     def get(self, ref: str) -> Thing:
         """What a reference stands for."""
@@ -83,6 +84,15 @@ class Sources(Protocol):
 
     def profile(self, station: Station) -> Stood:
         """A station's profile where it stands."""
+
+    def numbers_of(self, station: str) -> StationNumbers | None:
+        """The numbers of a station of whichever body, as far as they are known."""
+
+    def solved(self, drawing: str) -> SolvedDrawing | None:
+        """A drawing worked out; None for one that is gone, or under way."""
+
+    def end_sections(self) -> Mapping[str, EndSection]:
+        """The sections of stations that stand on other bodies' ends and on curves; none while they are worked out."""
 
     def plane_there(self, position: float, tilt: tuple[float, float]) -> Plane:
         """The plane a station has at a position (mm), tilted (rad)."""

@@ -47,7 +47,17 @@ def stand(ground: Sources) -> tuple[Resolved, list[Trouble]]:
                 troubles.append(
                     (station.id, f"station {station.name}", f"its plane: {error}; it stands where it stood")
                 )
-    resolved = replace(resolve_body(ground.design, body, placed), wrap=wrap)
+    try:
+        resolved = replace(resolve_body(ground.design, body, placed), wrap=wrap)
+    except DesignError as error:
+        if not placed:
+            raise
+        troubles += [
+            (s.id, f"station {s.name}", f"its plane: {error}; it stands where it stood")
+            for s in body.stations
+            if s.id in placed
+        ]
+        resolved, aside = resolve_body(ground.design, body), {}
     if aside:
         moved = tuple(replace(n, offset=aside.get(n.station.id, n.offset)) for n in resolved.stations)
         resolved = replace(resolved, stations=moved)

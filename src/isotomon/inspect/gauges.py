@@ -13,7 +13,7 @@ from isotomon.design.bodies import body_ids, name_of, results, set_aside, tools_
 from isotomon.design.gauges import Gauge, check_gauge
 from isotomon.design.records import Design
 from isotomon.errors import DesignError, IsotomonError, QuantityError
-from isotomon.evaluate.datums import Ground
+from isotomon.evaluate.ground import Ground
 from isotomon.evaluate.guides import direction
 from isotomon.evaluate.sources import Thing
 from isotomon.field.skin import BodySkin

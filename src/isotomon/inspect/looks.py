@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.errors import DesignError, FieldError
-from isotomon.evaluate.datums import Ground
+from isotomon.evaluate.ground import Ground
 from isotomon.evaluate.guides import direction
 from isotomon.field.mesh import SkinMesh
 from isotomon.field.patches import patches
@@ -38,16 +38,7 @@ class Colouring:
 
 def ground_of(quick: Quick) -> Ground:
     """What references of a rebuilt design are looked up on."""
-    shapes = {q.body.id: q.shape.field.as_shaped() for q in (quick, *quick.others) if q.shape is not None}
-    return Ground(
-        quick.design,
-        quick.resolved.names,
-        quick.body,
-        quick.resolved,
-        shapes.get(quick.body.id),
-        quick.drawings,
-        lambda ground: shapes.get(ground.body.id),
-    )
+    return quick.worked.branch().ground(quick.body.id)
 
 
 def way_of(quick: Quick, ref: str) -> Array:

@@ -10,7 +10,6 @@ from isotomon.design.bodies import change_loft, remove_step
 from isotomon.design.body import Body
 from isotomon.design.edits import replace
 from isotomon.design.loft_edits import change_guide
-from isotomon.errors import CornerError, IsotomonError
 from isotomon.evaluate.guides import joined_run
 from isotomon.evaluate.sources import Sources
 from isotomon.field.carriers import Relative
@@ -22,18 +21,6 @@ Array = NDArray[np.float64]
 OVER = 1e-3
 """Copies that lie nearer to each other all over than this share of their size are one over the other."""
 SAMPLES = 600
-
-
-def body_finding(body: Body, error: IsotomonError) -> Finding:
-    """Why a body cannot be made, where, and what would do."""
-    mends: tuple[Mend, ...] = ()
-    if isinstance(error, CornerError) and body.loft.carrier.how == "path":
-        mends = (_corners(body, "Round the corners", "rounded"), _corners(body, "Mitre the corners", "mitred"))
-    return Finding("error", body.name, str(error), place=error.place, about=body.id, mends=mends)
-
-
-def _corners(body: Body, title: str, how: str) -> Mend:
-    return Mend(title, lambda d: change_loft(d, body.id, carrier=replace(d.body(body.id).loft.carrier, corners=how)))
 
 
 def path_findings(ground: Sources, field: SectionField) -> list[Finding]:

@@ -17,14 +17,15 @@ from isotomon.design.edits import replace as replace_record
 from isotomon.design.records import Design
 from isotomon.design.resolved import Resolved
 from isotomon.design.walk import head_of, references
-from isotomon.errors import FieldError, IsotomonError
-from isotomon.evaluate.body_ends import endings, reached, stand_on_ends
-from isotomon.evaluate.carrying import leaning, spanned
-from isotomon.evaluate.datums import Ground, work_out
+from isotomon.errors import IsotomonError
+from isotomon.evaluate.body_ends import endings, reached
+from isotomon.evaluate.body_field import Made, body_finding
+from isotomon.evaluate.datums import work_out
 from isotomon.evaluate.drawn import Drawings
-from isotomon.evaluate.rails import Laid, lay_rails, lay_ties, lost_corners, miss_findings, together
-from isotomon.evaluate.settle import settle
-from isotomon.evaluate.shape import Form, make_shape, shape_key
+from isotomon.evaluate.ground import Ground, Worked
+from isotomon.evaluate.rails import Laid
+from isotomon.evaluate.settle import all_drawings
+from isotomon.evaluate.shape import make_shape, shape_key
 from isotomon.evaluate.sources import Thing
 from isotomon.evaluate.stages import Stage, on_field, placed_by, stages
 from isotomon.field.ends import Ending
@@ -40,14 +41,13 @@ from isotomon.inspect.judging import (
     judge_laws,
     turn_findings,
 )
-from isotomon.inspect.path_checks import body_finding, laid_over, path_findings
+from isotomon.inspect.path_checks import laid_over, path_findings
 from isotomon.inspect.results import Full, Quick, Shape
 from isotomon.measure.body import body_measures
 from isotomon.measure.laws import Finding
 from isotomon.measure.sections import curves, extents, leans, moments
 from isotomon.operations.base import Operation
 from isotomon.operations.combine import Combine
-from isotomon.profile.section import Elsewhere
 
 Array = NDArray[np.float64]
 MOVING, AT_REST = 101, 201
@@ -62,13 +62,14 @@ def rebuild(design: Design, hand: str = "", moving: bool = False) -> Quick:
     Raises: IsotomonError, when the design's numbers cannot be worked out (nothing that the session lets in).
     """
     body = design.body(hand or leading(design))
-    quick, ground = _one(design, body, moving)
+    worked = Worked(design)
+    quick = _one(worked.ground(body.id), moving)
     if len(design.bodies) == 1:
-        return _gauged(quick, ground, moving)
-    others = tuple(_beside(design, other, moving) for other in design.bodies if other.id != body.id)
+        return _gauged(quick, moving)
+    others = tuple(_beside(worked, other, moving) for other in design.bodies if other.id != body.id)
     told = tuple(replace(f, where=f"{q.body.name}: {f.where}") for q in others for f in q.own_findings)
     twice = _named_twice(design)
-    return _gauged(replace(quick, others=others, findings=(*quick.findings, *told, *twice)), ground, moving)
+    return _gauged(replace(quick, others=others, findings=(*quick.findings, *told, *twice)), moving)
 
 
 def _named_twice(design: Design) -> list[Finding]:
@@ -79,41 +80,43 @@ def _named_twice(design: Design) -> list[Finding]:
     return [Finding("note", name, f"{n} {text}", about=about[name]) for name, n in count.items() if n > 1]
 
 
-def _gauged(quick: Quick, ground: Ground, moving: bool) -> Quick:
+def _gauged(quick: Quick, moving: bool) -> Quick:
     """The same with what its measures read, and a finding for each that cannot be taken."""
     if moving or not quick.design.gauges:
         return quick
-    readings = read_gauges(ground, quick)
+    readings = read_gauges(quick.worked.ground(quick.body.id), quick)
     wrong = wrong_readings(quick.design, readings)
     return replace(quick, readings=readings, findings=(*quick.findings, *wrong))
 
 
-def _beside(design: Design, body: Body, moving: bool) -> Quick:
+def _beside(worked: Worked, body: Body, moving: bool) -> Quick:
     """The results of a body that is not in hand; what it is combined with does not bear on them."""
-    others = {key for b in design.bodies if b.id != body.id for key in (b.id, *(s.id for s in b.stations))}
+    others = {key for key, owner in worked.owners.items() if owner != body.id}
     bare = replace_record(body, steps=tuple(step for step in body.steps if not isinstance(step, Combine)), up_to=None)
-    alone = replace_record(design, bodies=(body,), note="", name="", gauges=())
+    alone = replace_record(worked.design, bodies=(body,), note="", name="", gauges=())
     span, straight = body.loft.span, body.loft.carrier.how in ("straight", "plane")
     bears = any(head_of(found.text) in others for found in references(replace_record(alone, bodies=(bare,))))
     if bears or (span is not None and span.whole and straight):
-        return _one(design, body, moving)[0]
-    return _alone(alone)
+        return _one(worked.ground(body.id), moving)
+    found = _alone(alone)
+    worked.keep("field", body.id, found.worked.ground(body.id).shaped())
+    return found
 
 
 @lru_cache(maxsize=64)
 def _alone(design: Design) -> Quick:
-    return _one(design, design.bodies[0], False)[0]
+    return _one(Worked(design).ground(design.bodies[0].id), False)
 
 
-def _one(design: Design, body: Body, moving: bool) -> tuple[Quick, Ground]:
-    """The results of a body, and what they were worked out on."""
-    resolved, drawings = settle(design, body)
+def _one(ground: Ground, moving: bool) -> Quick:
+    """The results of a body."""
+    design, body = ground.design, ground.body
+    resolved, drawings, missing = ground.ended().resolved, all_drawings(ground), _missing(ground)
     drawn = drawing_findings(drawings)
-    ground = Ground(design, resolved.names, body, resolved, None, drawings, _field_of)
-    resolved, drawings, missing = _on_ends(ground, resolved, drawings)
-    shape, loft, groups, left = _shape(ground, resolved, drawings, MOVING if moving else AT_REST, body.done)
+    made, loft, left = _after_shaping(ground, body.done)
+    shape = _laid_out(design, body, made, MOVING if moving else AT_REST) if made is not None else None
+    groups = made.groups if made is not None else []
     loft = [*missing, *(f for f in loft if all(f.text != m.text for m in missing))]
-    ground.shape = shape.field.as_shaped() if shape is not None else None
     datums, lost = _datums(design, ground)
     guides, unmade = _guides(design, ground)
     put, misplaced = _put(ground, left)
@@ -123,12 +126,14 @@ def _one(design: Design, body: Body, moving: bool) -> tuple[Quick, Ground]:
     lost += [*unmade, *loft, *misplaced]
     if shape is None:
         told = (*drawn, *lost)
-        return Quick(design, body, resolved, drawings, datums, guides, None, None, (), told, stages=put), ground
+        return Quick(design, body, ground.worked, resolved, drawings, datums, guides, None, None, (), told, stages=put)
     judged, findings = judge_laws(resolved, shape)
     if moving:
         turn = _unintended(design, resolved, drawings, shape, groups, endings(ground, resolved))
         found = (*drawn, *lost, *turn_findings(body, shape, turn, judged), *findings)
-        return Quick(design, body, resolved, drawings, datums, guides, shape, None, judged, found, turn, put), ground
+        return Quick(
+            design, body, ground.worked, resolved, drawings, datums, guides, shape, None, judged, found, turn, put
+        )
     rims, ends = shape.field.sections(shape.field.nodes[[0, -1]]), endings(ground, resolved)
     full = Full(
         moments(shape.sections, shape.form.rule),
@@ -143,7 +148,7 @@ def _one(design: Design, body: Body, moving: bool) -> tuple[Quick, Ground]:
     turn = _unintended(design, resolved, drawings, shape, groups, ends)
     flaws += turn_findings(body, shape, turn, judged)
     found = (*drawn, *lost, *flaws, *findings)
-    return Quick(design, body, resolved, drawings, datums, guides, shape, full, judged, found, turn, put), ground
+    return Quick(design, body, ground.worked, resolved, drawings, datums, guides, shape, full, judged, found, turn, put)
 
 
 def _put(ground: Ground, steps: Sequence[Operation]) -> tuple[tuple[Stage, ...], list[Finding]]:
@@ -154,29 +159,11 @@ def _put(ground: Ground, steps: Sequence[Operation]) -> tuple[tuple[Stage, ...],
         return (), [body_finding(ground.body, error)]
 
 
-def _on_ends(ground: Ground, resolved: Resolved, drawings: Drawings) -> tuple[Resolved, Drawings, list[Finding]]:
-    """The same with the stations that stand on other bodies' ends and on curves, and findings for those that cannot."""
-    findings: list[Finding] = []
-    if any(isinstance(n.station.section, Elsewhere) for n in resolved.stations):
-        resolved, sections, troubles = stand_on_ends(ground, resolved)
-        drawings = replace(drawings, ends=sections)
-        names = {s.id: s.name for s in ground.body.stations}
-        findings = [Finding("error", f"station {names[key]}", text, about=key) for key, text in troubles]
-    try:
-        resolved = spanned(ground, resolved)
-    except IsotomonError as error:
-        findings.append(body_finding(ground.body, error))
-    ground.resolved, ground.drawings = resolved, drawings
-    return resolved, drawings, findings
-
-
-def _field_of(ground: Ground) -> SectionField | None:
-    """The field of a body that something in hand is made from."""
-    if ground.resolved is None or ground.drawings is None:
-        return None
-    resolved, drawings, _ = _on_ends(ground, ground.resolved, ground.drawings)
-    shape, *_ = _shape(ground, resolved, drawings, MOVING, ())
-    return shape.field if shape is not None else None
+def _missing(ground: Ground) -> list[Finding]:
+    """Findings for stations that stand on what is not there, and for a body that cannot be carried on to its ends."""
+    ended, names = ground.ended(), {s.id: s.name for s in ground.body.stations}
+    found = [Finding("error", f"station {names[key]}", text, about=key) for key, text in ended.on_ends.troubles]
+    return found if ended.error is None else [*found, body_finding(ground.body, ended.error)]
 
 
 def _datums(design: Design, ground: Ground) -> tuple[Mapping[str, Thing], list[Finding]]:
@@ -203,45 +190,19 @@ def _guides(design: Design, ground: Ground) -> tuple[Mapping[str, SpaceCurve], l
     return curves, findings
 
 
-def _shape(
-    ground: Ground, resolved: Resolved, drawings: Drawings, places: int, steps: Sequence[Operation]
-) -> tuple[Shape | None, list[Finding], list[list[Laid]], Sequence[Operation]]:
-    """The body, if one can be made, with what the first of its `steps` make of its field; what is wrong with it and its rails and
-    ties; the rails it follows; and the steps that are left to be done with the finished body."""
-    design, body = ground.design, ground.body
-    if body.file:  # it has no field: the worker has its body
-        return None, [], [], steps
-    if not (resolved.stations or body.loft.rails):
-        text = "there is no body yet, and no station, of which it needs two, or one and how it goes on: it has none"
-        return None, [Finding("note", body.name, text, about=body.id)], [], steps
-    groups: list[list[Laid]] = []
-    findings: list[Finding] = []
+def _after_shaping(
+    ground: Ground, steps: Sequence[Operation]
+) -> tuple[Made | None, list[Finding], Sequence[Operation]]:
+    """The body as it is shaped, with what the first of its `steps` make of its field; what is wrong with it; and the steps that are
+    left to be done with the finished body."""
+    shaped = ground.shaped()
+    if shaped.made is None:
+        return None, list(shaped.findings), steps
     try:
-        carrier, ends = leaning(ground, resolved) or ground.carrier(), endings(ground, resolved)
-        rim = ground.curve(body.loft.carrier.rim) if body.loft.carrier.rim else None
-        laid, findings = lay_rails(design, ground)
-        groups, near = together(laid)
-        findings += near
-        ties = lay_ties(design, ground)
-        findings += lost_corners(design, ground)
-        try:
-            field, form, shares = make_shape(design, resolved, drawings, groups, ties, carrier, ends, rim)
-        except FieldError as error:
-            if not groups and not ties:
-                raise
-            text = f"{error}. The body is shown without its rails and ties"
-            findings.append(Finding("error", body.name, text, about=body.id))
-            groups = []
-            field, form, shares = make_shape(design, resolved, drawings, carrier=carrier, endings=ends, rim=rim)
-        findings += miss_findings(design, body, [one for group in groups for one in group])
-        try:
-            field, done = on_field(ground, steps, field)
-        except IsotomonError as error:
-            findings.append(body_finding(body, error))
-            done = len(steps)
-        return _laid_out(design, body, field, form, shares, places), findings, groups, steps[done:]
+        field, done = on_field(ground, steps, shaped.made.field)
     except IsotomonError as error:
-        return None, [*findings, body_finding(body, error)], groups, steps
+        return shaped.made, [*shaped.findings, body_finding(ground.body, error)], ()
+    return replace(shaped.made, field=field), list(shaped.findings), steps[done:]
 
 
 def _places(field: SectionField, least: int) -> int:
@@ -254,7 +215,8 @@ def _places(field: SectionField, least: int) -> int:
     return min(max(least, int(turns * PLACES_A_TURN[least == MOVING]) | 1), MOST_PLACES)
 
 
-def _laid_out(design: Design, body: Body, field: SectionField, form: Form, shares: Array, places: int) -> Shape:
+def _laid_out(design: Design, body: Body, made: Made, places: int) -> Shape:
+    field, form = made.field, made.form
     v = np.union1d(np.linspace(field.first, field.last, _places(field, places)), field.edges)
     sections, at_stations = field.sections(v), np.searchsorted(v, field.nodes)
     # While something moves, every other place is enough for the eye: the skin between is smooth by its normals.
@@ -272,7 +234,7 @@ def _laid_out(design: Design, body: Body, field: SectionField, form: Form, share
         at_stations=at_stations,
         mesh_rows=np.searchsorted(seen, at_stations),
         tie_lines=np.matmul(rows, sections.control[seen]).transpose(1, 0, 2),
-        tie_shares=shares,
+        tie_shares=made.shares,
     )
 
 

@@ -18,6 +18,7 @@ from isotomon.design.resolved import Resolved
 from isotomon.errors import DesignError
 from isotomon.evaluate.body_ends import Reached
 from isotomon.evaluate.drawn import Drawings
+from isotomon.evaluate.ground import Worked
 from isotomon.evaluate.shape import Form
 from isotomon.evaluate.sources import Thing
 from isotomon.evaluate.stages import Stage, placed_by
@@ -92,6 +93,8 @@ class Quick:
     design: Design
     body: Body
     """The body whose results these are."""
+    worked: Worked
+    """What has been worked out for them, of which more can be asked; other threads ask a branch of it."""
     resolved: Resolved
     drawings: Drawings
     datums: Mapping[str, Thing]

@@ -1,0 +1,94 @@
+"""The graph: each thing is worked out once, and what stands on itself is told where the circle closes."""
+
+from __future__ import annotations
+
+import unittest
+
+import numpy as np
+
+from isotomon.design import bodies, edits, loft_edits, station_edits
+from isotomon.design.datums import Datum
+from isotomon.design.guides import Guide, GuidePoint
+from isotomon.errors import DesignError
+from isotomon.evaluate.graph import Graph
+from isotomon.evaluate.ground import Worked
+from isotomon.inspect.quick import rebuild
+from isotomon.profile.section import BodyEnd
+from isotomon.samples import SAMPLES, sample
+from tests.helpers import design
+
+
+class Once(unittest.TestCase):
+    """In one rebuild."""
+
+    def test_nothing_is_worked_out_twice(self) -> None:
+        """The demos, whichever body is in hand, and bodies that stand on each other's ends, points and skins with a guide, datums and
+        a drawing between them: every node of the graph once."""
+        for name in SAMPLES:
+            made = sample(name)
+            for body in made.bodies:
+                with self.subTest(name, body=body.name):
+                    self.assertEqual(set(rebuild(made, body.id).worked.counts.values()), {1})
+        made = design([(0.0, "polygon:4", 60.0, 0.0), (100.0, "circle", 50.0, 0.0)])
+        made = bodies.go_on(made, "body", 180.0, 30.0)
+        made = bodies.go_on(made, "b1", 240.0, 20.0)
+        made = edits.add_datum(made, Datum("d1", "top", "parallel", ("b1/last",), (10.0,)))
+        points = (GuidePoint("s0/upper"), GuidePoint(f"{made.body('b2').stations[1].id}/upper"))
+        made = loft_edits.add_guide(made, Guide("u1", "over all", "through", (), (), ("open",), points))
+        made = loft_edits.add_guide(made, Guide("u2", "round it", "meets", ("body", "d1"), (1.0,)))
+        quick = rebuild(made, "b2")
+        self.assertEqual([key for key, count in quick.worked.counts.items() if count > 1], [])
+        self.assertEqual(len(quick.others), 2)
+        self.assertGreater(quick.worked.counts["field", "body"], 0)
+
+    def test_errors_are_values_and_circles_are_told(self) -> None:
+        """What fails fails once, and says the same to all who ask; a circle names what it goes through; what was worked out above it
+        is not kept, and comes out right when it is asked for by itself."""
+        made = edits.add_datum(
+            design([(0.0, "circle", 50.0, 0.0), (90.0, "circle", 50.0, 0.0)]),
+            Datum("d1", "a", "parallel", ("d2",), (5.0,)),
+        )
+        made = edits.add_datum(made, Datum("d2", "b", "parallel", ("d1",), (5.0,)))
+        worked = Worked(made)
+        for ref in ("d1", "d2", "d1"):
+            with self.assertRaisesRegex(DesignError, "stand on each other in a circle"):
+                worked.ground("body").plane(ref)
+        pair = station_edits.change_station(
+            bodies.go_on(design([(0.0, "circle", 50.0, 0.0), (90.0, "circle", 50.0, 0.0)]), "body", 150.0, 20.0),
+            "s0",
+            section=BodyEnd("b1"),
+        )
+        told = " ".join(f.text for f in rebuild(pair).findings)
+        self.assertRegex(told, "circle|stands on it")
+
+        graph = Graph(made, {"n": lambda name: name})
+        value = {"a": 1}
+
+        def a() -> int:
+            try:
+                return graph.once("n", "b", b)
+            except DesignError:
+                return value["a"]
+
+        def b() -> int:
+            return graph.once("n", "a", a) + 1
+
+        self.assertEqual(graph.once("n", "a", a), 1)
+        self.assertEqual(graph.once("n", "b", b), 2)
+        self.assertEqual(graph.counts["n", "b"], 2)
+
+    def test_a_branch_knows_what_was_known(self) -> None:
+        """Nothing is worked out again in a branch; what is new there is not known to the graph it came from."""
+        quick = rebuild(sample("kelp-steeper"))
+        before = dict(quick.worked.counts)
+        branch = quick.worked.branch()
+        guide = quick.design.guides[0].id
+        curve = branch.ground("body").curve(guide)
+        np.testing.assert_array_equal(curve.at(np.linspace(0, 1, 9)), quick.guides[guide].at(np.linspace(0, 1, 9)))
+        self.assertEqual(branch.counts.total(), 0)
+        branch.ground("body").plane("body/last")
+        self.assertEqual((branch.counts.total(), quick.worked.counts), (1, before))
+
+
+if __name__ == "__main__":
+    unittest.main()
