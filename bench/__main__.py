@@ -24,10 +24,11 @@ from isotomon.design.records import Design
 from isotomon.design.station import Station
 from isotomon.inspect.quick import rebuild
 from isotomon.operations.ring import Ring
+from isotomon.profile.dragging import begin_drag, drag_to
 from isotomon.profile.drawing import Drawing
 from isotomon.profile.section import Circle, Drawn, Naca4
 from isotomon.profile.shapes import Spot, rectangle_corners
-from isotomon.profile.solver import begin_drag, drag_to, solve
+from isotomon.profile.solver import solve
 from isotomon.samples import sample
 from isotomon.solids.deliver import build
 from isotomon.solids.supervisor import Supervisor

@@ -25,7 +25,7 @@ from isotomon.design.records import Design, Number
 from isotomon.design.station import Station
 from isotomon.errors import DesignError, SolidError
 from isotomon.inspect.check import check_table
-from isotomon.inspect.gauges import with_finished
+from isotomon.inspect.finished import with_finished
 from isotomon.inspect.quick import rebuild
 from isotomon.operations.combine import Combine
 from isotomon.operations.move import Move

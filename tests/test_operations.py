@@ -50,7 +50,7 @@ class Bent(WithWorker):
                 wanted = AREA * RADIUS * angle
                 self.assertAlmostEqual(quick.full.body.volume / wanted, 1.0, delta=1e-7)
                 np.testing.assert_allclose(quick.shape.curves.area, AREA, rtol=1e-9)
-                far = quick.shape.sections.control[-1].mean(axis=0) + [RADIUS, 0.0, 0.0]
+                far = quick.shape.sections.control[-1].mean(axis=0) + np.array([RADIUS, 0.0, 0.0])
                 np.testing.assert_allclose(far, RADIUS * np.array([math.cos(angle), 0.0, math.sin(angle)]), atol=1e-6)
                 self.assertAlmostEqual(abs(float(quick.shape.sections.normal[-1, 2])), abs(math.cos(angle)), delta=1e-9)
                 built = build_all(quick, self.supervisor)["body"]

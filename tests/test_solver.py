@@ -9,6 +9,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from isotomon.profile.dragging import begin_drag, drag_to
 from isotomon.profile.drawing import (
     Arc,
     Constraint,
@@ -23,7 +24,7 @@ from isotomon.profile.drawing import (
     check_drawing,
     replace,
 )
-from isotomon.profile.solver import begin_drag, drag_to, freedoms, measured, solve, with_coordinates
+from isotomon.profile.solver import freedoms, measured, solve, with_coordinates
 from isotomon.profile.system import make_system
 from tests.drawings import misses, random_drawing, shaken
 

@@ -42,8 +42,8 @@ from isotomon.exchange.table import read_table as _read_table
 from isotomon.exchange.table import write_table
 from isotomon.inspect import compare as comparing
 from isotomon.inspect import looks
+from isotomon.inspect.finished import with_finished
 from isotomon.inspect.gauges import capacity_table as _capacity_table
-from isotomon.inspect.gauges import with_finished
 from isotomon.inspect.quick import rebuild as rebuilt
 from isotomon.inspect.results import Quick
 from isotomon.kernel.protocol import Built

@@ -14,7 +14,7 @@ from dataclasses import dataclass
 from functools import partial
 
 from isotomon.errors import IsotomonError
-from isotomon.inspect.gauges import with_finished
+from isotomon.inspect.finished import with_finished
 from isotomon.inspect.results import Quick
 from isotomon.kernel.protocol import Built, Failed
 from isotomon.solids.plan import Plan, Request, plan, shown_body

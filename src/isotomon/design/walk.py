@@ -78,17 +78,26 @@ def word_of(name: str) -> re.Pattern[str]:
 
 def map_formulas(record: Any, change: Callable[[str], str]) -> Any:
     """A record, or several, with every formula's text in them passed through `change`."""
+    return _mapped(record, "formula", change)
+
+
+def map_references(record: Any, change: Callable[[str], str]) -> Any:
+    """A record, or several, with every reference in them passed through `change`."""
+    return _mapped(record, "reference", change)
+
+
+def _mapped(record: Any, wanted: Role, change: Callable[[str], str]) -> Any:
     if isinstance(record, tuple):
-        return tuple(map_formulas(item, change) for item in record)
+        return tuple(_mapped(item, wanted, change) for item in record)
     if not isinstance(record, Record):
         return record
     changed: dict[str, Any] = {}
     for name, role in _roles(type(record)):
         value = getattr(record, name)
-        if role == "formula":
+        if role == wanted:
             changed[name] = _map_texts(value, change)
         elif role == "records":
-            changed[name] = map_formulas(value, change)
+            changed[name] = _mapped(value, wanted, change)
     return msgspec.structs.replace(record, **changed) if changed else record
 
 

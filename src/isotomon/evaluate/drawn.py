@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import dataclasses
 import math
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from functools import lru_cache
 
@@ -13,7 +13,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.design.resolved import Resolved, StationNumbers
-from isotomon.errors import IsotomonError, ProfileError
+from isotomon.errors import DesignError, IsotomonError, ProfileError
+from isotomon.geometry.datums import SpaceCurve
+from isotomon.profile.curves import piece_of
 from isotomon.profile.drawing import Drawing, replace
 from isotomon.profile.drawn import DrawnShape, drawn_shape
 from isotomon.profile.loops import places_of, size_of
@@ -111,6 +113,24 @@ def to_plane(points: Array, n: StationNumbers, section: SolvedSection) -> Array:
     flat = (points * mirror - np.array([start + n.pivot * width, 0.0])) * (n.chord / width)
     c, s = np.cos(n.set_angle), np.sin(n.set_angle)
     return np.asarray(flat @ np.array([[c, s], [-s, c]]) + np.array(n.offset))
+
+
+def part_in_space(drawing: Drawing, part: str, in_space: Callable[[Array], Array], station: str) -> Array | SpaceCurve:
+    """A point or part of a solved drawing where `in_space` takes points (n, 2) of it, at a station.
+
+    Raises: DesignError, for one that is gone.
+    """
+    places = places_of(drawing)
+    if part in places:
+        return in_space(places[part][None])[0]
+    found = next((p for p in drawing.parts if p.id == part), None)
+    if found is None:
+        raise DesignError(f"'{part}' is gone from the drawing at station '{station}'; pick something else")
+    piece = piece_of(found, places)
+    if piece.kind == "line":
+        a, b = in_space(piece.at(np.array([0.0, 1.0])))
+        return SpaceCurve(lambda t: a + np.asarray(t)[:, None] * (b - a))
+    return SpaceCurve(lambda t: in_space(piece.at(t)), piece.kind == "circle")
 
 
 def to_drawing(points: Array, n: StationNumbers, section: SolvedSection | None) -> Array:

@@ -22,9 +22,10 @@ from isotomon.evaluate.body_parts import part_of
 from isotomon.evaluate.carrying import carrier_of, spanned
 from isotomon.evaluate.constructions import CONSTRUCT
 from isotomon.evaluate.datums import BASE
-from isotomon.evaluate.drawn import Drawings, EndSection, SolvedDrawing, numbers_so_far, to_plane
+from isotomon.evaluate.drawn import Drawings, EndSection, SolvedDrawing, numbers_so_far, part_in_space, to_plane
 from isotomon.evaluate.graph import Circle, Graph
 from isotomon.evaluate.guides import drawing_curve, guide_curve
+from isotomon.evaluate.kinds import Kinds
 from isotomon.evaluate.placing import Stood, body_angles, named_point, stood
 from isotomon.evaluate.solving import Ends, Solutions, solve_drawing
 from isotomon.evaluate.sources import Thing
@@ -33,11 +34,8 @@ from isotomon.field.carriers import STRAIGHT, Carrier, tilted
 from isotomon.field.section_field import SectionField
 from isotomon.field.skin import BodySkin, RoundSkin, Skin
 from isotomon.geometry import datums as g
-from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane, SpaceCurve
-from isotomon.geometry.space import line
-from isotomon.profile.curves import piece_of
+from isotomon.geometry.datums import Cylinder, Plane
 from isotomon.profile.drawing import Drawing
-from isotomon.profile.loops import places_of
 from isotomon.profile.outline import corner_words, edge_words
 from isotomon.profile.section import Drawn
 from isotomon.quantity import Quantity, resolve
@@ -56,7 +54,7 @@ CARRIER = "what carries"
 """Before a body's name: under which what carries its stations is worked out, so that circles through it are found."""
 
 
-class Ground:
+class Ground(Kinds):
     """What references of a design stand for, as one of its bodies sees them, and that body's own numbers and shape."""
 
     def __init__(self, worked: Worked, body: Body) -> None:
@@ -85,6 +83,10 @@ class Ground:
         """
         owner = self.worked.owners.get(ref.partition("/")[0], self.body.id)
         return self.worked.once("thing", ref, lambda: self.beside(owner)._work_out(ref))
+
+    def is_station(self, ref: str) -> bool:
+        """Whether a reference is a station."""
+        return self.worked.owners.get(ref, ref) != ref
 
     # Numbers
 
@@ -320,23 +322,13 @@ class Ground:
         n = resolved.of(station.id)
         drawing = self.drawings.solutions[section.drawing].drawing
         solved = self.drawings.section(section)
-        places = places_of(drawing)
         plane = self._station_plane(station)
 
         def in_space(points: Array) -> Array:
             flat = to_plane(points, n, solved)
             return plane.origin + flat[:, :1] * plane.across + flat[:, 1:] * plane.up
 
-        if part in places:
-            return in_space(places[part][None])[0]
-        found = next((p for p in drawing.parts if p.id == part), None)
-        if found is None:
-            raise DesignError(f"'{part}' is gone from the drawing at station '{station.name}'; pick something else")
-        piece = piece_of(found, places)
-        if piece.kind == "line":
-            a, b = in_space(piece.at(np.array([0.0, 1.0])))
-            return SpaceCurve(lambda t: a + np.asarray(t)[:, None] * (b - a))
-        return SpaceCurve(lambda t: in_space(piece.at(t)), piece.kind in ("circle",))
+        return part_in_space(drawing, part, in_space, station.name)
 
     def _body(self, part: str) -> Thing:
         return part_of(self._field(f"body {part}"), part, self.called(f"{self.body.id}/{part}"))
@@ -346,62 +338,6 @@ class Ground:
             return resolve(value, kind, self.names)  # type: ignore[arg-type]
         except QuantityError as error:
             raise QuantityError(f"{where}: {error}") from None
-
-    # As what is wanted
-
-    def plane(self, ref: str) -> Plane:
-        """A plane, or a frame's XY plane."""
-        thing = self.get(ref)
-        if isinstance(thing, Frame):
-            return Plane(thing.origin, thing.axes[0], thing.axes[2])
-        return self._as(ref, thing, Plane, "a plane")
-
-    def axis(self, ref: str) -> Axis:
-        """An axis, a cylinder's, or along a straight curve."""
-        thing = self.get(ref)
-        if isinstance(thing, Cylinder):
-            return thing.axis
-        if isinstance(thing, SpaceCurve):
-            _, p, run = thing.table(65)
-            way = g.unit(p[-1] - p[0], f"{self.called(ref)} is closed; a straight edge or line is needed")
-            off = np.linalg.norm((p - p[0]) - ((p - p[0]) @ way)[:, None] * way, axis=1).max()
-            if off > 1e-6 * run[-1]:
-                raise DesignError(f"{self.called(ref)} is not straight; pick a straight edge or line")
-            return Axis(p[0], way, float(run[-1]))
-        return self._as(ref, thing, Axis, "an axis")
-
-    def point(self, ref: str) -> Array:
-        """A point, or a frame's origin."""
-        thing = self.get(ref)
-        return thing.origin if isinstance(thing, Frame) else self._as(ref, thing, np.ndarray, "a point")
-
-    def frame(self, ref: str) -> Frame:
-        """A frame, or a plane's own."""
-        thing = self.get(ref)
-        if isinstance(thing, Plane):
-            return Frame(thing.origin, np.array([thing.across, thing.up, thing.normal]))
-        return self._as(ref, thing, Frame, "a frame")
-
-    def curve(self, ref: str) -> SpaceCurve:
-        """A curve, or an axis as long as the edge it came from; a station stands for its profile."""
-        thing = self.get(ref)
-        if isinstance(thing, Axis) and thing.length:
-            return line(thing.origin, thing.origin + thing.length * thing.way)
-        if isinstance(thing, Plane) and self.worked.owners.get(ref, ref) != ref:
-            thing = self.get(f"{ref}/outline")
-        return self._as(ref, thing, SpaceCurve, "a curve")
-
-    def round(self, ref: str) -> Cylinder:
-        """A cylinder, or the circle that a curve or profile is."""
-        thing = self.get(ref)
-        if isinstance(thing, Cylinder):
-            return thing
-        return g.round_through(self.curve(ref).table(97)[1])
-
-    def _as(self, ref: str, thing: Thing, kind: type, word: str):  # type: ignore[no-untyped-def]
-        if not isinstance(thing, kind):
-            raise DesignError(f"{self.called(ref)} is not {word}; pick something else")
-        return thing
 
     def _datum(self, datum: Datum) -> Thing:
         try:
@@ -453,9 +389,3 @@ class Worked(Graph):
         made = Worked(design or self.design)
         made.take_over(self, AS_THEY_WERE if design is not None else None)
         return made
-
-    def troubles(self) -> tuple[Trouble, ...]:
-        """What is wrong with drawings."""
-        ground = self.ground(self.design.bodies[0].id)
-        found = (ground.solved(drawing.id) for drawing in self.design.drawings)
-        return tuple(trouble for one in found if one is not None for trouble in one.troubles)

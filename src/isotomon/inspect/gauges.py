@@ -9,7 +9,7 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from isotomon.design.bodies import body_ids, name_of, results, set_aside, tools_of
+from isotomon.design.bodies import body_ids
 from isotomon.design.gauges import Gauge, check_gauge
 from isotomon.design.records import Design
 from isotomon.errors import DesignError, IsotomonError, QuantityError
@@ -27,7 +27,7 @@ from isotomon.measure.apart import PlaneSection, apart, plane_section, spots_of,
 from isotomon.measure.body import BodyMeasures, lane_area
 from isotomon.measure.capacity import Inside, inside
 from isotomon.measure.faces import Faces, from_faces
-from isotomon.measure.laws import Finding, Mend
+from isotomon.measure.laws import Finding
 from isotomon.pace import checkpoint
 from isotomon.quantity import resolve
 
@@ -42,70 +42,7 @@ ALIKE_DIGITS = 6
 
 def read_gauges(ground: Ground, quick: Quick, finished: Finished = NOTHING) -> Mapping[str, Reading]:
     """What every measure of the design reads; where it cannot be taken, why."""
-    return {gauge.id: _read(ground, quick, finished, gauge) for gauge in quick.design.gauges}
-
-
-def with_finished(quick: Quick, finished: Finished) -> Quick:
-    """The results with the measures that waited for the finished solids, and what these have come to."""
-    found = [*_unsound(quick, finished), *_pieces(quick, finished)]
-    waiting = [g for g in quick.design.gauges if g.id in quick.readings and quick.readings[g.id].waits]
-    taken: dict[str, Reading] = {}
-    if waiting:
-        ground = ground_of(quick)
-        taken = {g.id: _read(ground, quick, finished, g) for g in waiting}
-        found += wrong_readings(quick.design, taken)
-    if not taken and not found:
-        return quick
-    return replace(quick, readings={**quick.readings, **taken}, findings=(*quick.findings, *found))
-
-
-def _unsound(quick: Quick, finished: Finished) -> list[Finding]:
-    """An error for each finished body that is no sound solid, and a finding for copies that overlap."""
-    found = []
-    for body, built in finished.items():
-        one = quick.of(body)
-        if one is None:
-            continue
-        name, skin = one.body.name, one.shape is not None and one.shape.open
-        if not built.valid:
-            text = "the finished solid is not valid: the kernel finds its faces or edges at odds; change what was made of it last"
-            found.append(Finding("error", name, text, about=body))
-        elif not (built.watertight or skin or (one.body.file and not built.pieces)):
-            text = (
-                "the finished solid is not watertight: it touches itself, or another part of it, along a line alone; "
-                "move the parts into each other, or apart"
-            )
-            found.append(Finding("error", name, text, about=body))
-        if built.united is not None:
-            text = (
-                f"its copies overlap: their volumes add up to {built.volume:,.1f} mm³, and united they have "
-                f"{built.united:,.1f}; join them, or move them apart"
-            )
-            found.append(Finding("band", name, text, about=body))
-    return found
-
-
-def _pieces(quick: Quick, finished: Finished) -> list[Finding]:
-    """A note for each body that combining leaves in more pieces than it was given."""
-    found = []
-    for body in results(quick.design):
-        one, built, tools = quick.of(body), finished.get(body), tools_of(quick.design, body)
-        if one is None or built is None or one.body.file:
-            continue
-        whole = 1 if any(s.joins for s in one.body.done) else len(one.placed)
-        if built.pieces <= whole or not (tools or whole < len(one.placed)):
-            continue
-        name = one.body.name
-        if not tools:
-            text = f"its copies do not all touch, so that joined they are {built.pieces} pieces; bring them nearer, or keep them separate"
-            found.append(Finding("note", name, text, about=body))
-            continue
-        words = {"add": "added to it", "cut": "cut from it", "common": "kept in common with it"}
-        how, tool = tools[-1]
-        text = f"with {name_of(quick.design, tool)} {words[how]} it is in {built.pieces} pieces; move one of them, or take it as it is"
-        mend = Mend(f"Set {name_of(quick.design, tool)} aside", lambda d, t=tool: set_aside(d, (t,), True))  # type: ignore[misc]
-        found.append(Finding("note", name, text, about=body, mends=(mend,)))
-    return found
+    return {gauge.id: read_gauge(ground, quick, finished, gauge) for gauge in quick.design.gauges}
 
 
 def wrong_readings(design: Design, readings: Mapping[str, Reading]) -> list[Finding]:
@@ -114,7 +51,8 @@ def wrong_readings(design: Design, readings: Mapping[str, Reading]) -> list[Find
     return [Finding("error", f"measure {names[k]}", r.wrong, about=k) for k, r in readings.items() if r.wrong]
 
 
-def _read(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -> Reading:
+def read_gauge(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -> Reading:
+    """What a measure reads; where it cannot be taken, why."""
     try:
         check_gauge(gauge)
         return _KINDS[gauge.kind](ground, quick, finished, gauge)

@@ -6,7 +6,7 @@ from typing import Any
 
 from isotomon.errors import IsotomonError
 from isotomon.inspect.check import check_json
-from isotomon.inspect.gauges import with_finished
+from isotomon.inspect.finished import with_finished
 from isotomon.inspect.results import Quick
 from isotomon.solids.deliver import build_all
 from isotomon.solids.plan import blocked

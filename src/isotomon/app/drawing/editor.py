@@ -26,15 +26,11 @@ from isotomon.design import edits
 from isotomon.errors import IsotomonError
 from isotomon.profile import draw_edits
 from isotomon.profile.curves import handles_of
+from isotomon.profile.dragging import Drag, begin_drag, drag_to
 from isotomon.profile.drawing import DIMENSIONS, Curve, Drawing, Handle, Ring, part_points, replace
 from isotomon.profile.relate import possible_ties
 from isotomon.profile.shapes import Spot
-from isotomon.profile.solver import (
-    Drag,
-    begin_drag,
-    drag_to,
-    with_coordinates,
-)
+from isotomon.profile.solver import with_coordinates
 from isotomon.quantity import show
 
 Array = NDArray[np.float64]
