@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import Any
 
-if TYPE_CHECKING:
-    from isotomon.app.window import Window
+from isotomon.app.api import Api
 
-Reason = Callable[["Window"], str]
+Reason = Callable[[Any], str]
+"""Given the window, whatever of it a command is about."""
 
 
 @dataclass(frozen=True)
@@ -18,19 +18,19 @@ class Command:
 
     id: str
     title: str
-    run: Callable[[Window], object]
+    run: Callable[[Any], object]
     shortcut: str = ""
     stage: str = ""
     icon: str = ""
     tip: str = ""
     reason: Reason = lambda w: ""
-    checked: Callable[[Window], bool] | None = None
+    checked: Callable[[Any], bool] | None = None
     family: str = ""
     """Tools of one family share a button in the tray."""
     drawing: bool = False
     """In the tray while a drawing is open."""
 
 
-def needs_design(w: Window) -> str:
+def needs_design(w: Api) -> str:
     """The reason that most commands have: there is no design yet."""
     return "" if w.desk.design is not None else "Open or begin a design first"

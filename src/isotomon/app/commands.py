@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import Any
 
+from isotomon.app.api import Api
 from isotomon.app.carrier_form import carry_otherwise
 from isotomon.app.command import Command, needs_design
 from isotomon.app.datums import DATUM_COMMANDS
@@ -19,14 +20,10 @@ from isotomon.design.bodies import makes, stations_of_all
 from isotomon.design.datums import BASE_PLANES, construction
 from isotomon.profile.section import Drawn
 
-if TYPE_CHECKING:
-    from isotomon.app.window import Window
-
-
 STAGES = ("Set out", "Draw", "Guide", "Shape", "Check", "Deliver")
 
 
-def needs_body(w: Window) -> str:
+def needs_body(w: Api) -> str:
     if needs_design(w):
         return needs_design(w)
     return (
@@ -36,41 +33,41 @@ def needs_body(w: Window) -> str:
     )
 
 
-def needs_stations(w: Window) -> str:
+def needs_stations(w: Api) -> str:
     return needs_design(w) or ("" if w.desk.selected_stations() else "Choose a station first")
 
 
-def _needs_one(w: Window) -> str:
+def _needs_one(w: Api) -> str:
     return needs_stations(w) or ("" if len(w.desk.selected_stations()) == 1 else "Choose one station only")
 
 
-def _needs_chosen(w: Window) -> str:
+def _needs_chosen(w: Any) -> str:
     return needs_design(w) or ("" if w.removable() else "Choose a station, guide, number or law first")
 
 
-def _needs_undo(w: Window) -> str:
+def _needs_undo(w: Api) -> str:
     return "" if w.desk.session is not None and w.desk.session.undo_title else "There is nothing to take back"
 
 
-def _needs_redo(w: Window) -> str:
+def _needs_redo(w: Api) -> str:
     return "" if w.desk.session is not None and w.desk.session.redo_title else "There is nothing to do again"
 
 
-def _needs_building(w: Window) -> str:
+def _needs_building(w: Api) -> str:
     return "" if w.desk.under_way[0] else "Nothing is being worked out"
 
 
-def _needs_findings(w: Window) -> str:
+def _needs_findings(w: Api) -> str:
     return needs_design(w) or ("" if w.desk.quick is not None and w.desk.quick.findings else "There are no findings")
 
 
-def _needs_drawings(w: Window) -> str:
+def _needs_drawings(w: Api) -> str:
     return needs_stations(w) or (
         "" if w.desk.design is not None and w.desk.design.drawings else "There is no drawing yet"
     )
 
 
-def _needs_linked(w: Window) -> str:
+def _needs_linked(w: Api) -> str:
     if needs_stations(w):
         return needs_stations(w)
     assert w.desk.design is not None
@@ -78,7 +75,7 @@ def _needs_linked(w: Window) -> str:
     return "" if len(drawn) == len(w.desk.selected_stations()) else "Choose stations with a drawing"
 
 
-def _needs_drawable(w: Window) -> str:
+def _needs_drawable(w: Api) -> str:
     if needs_design(w):
         return needs_design(w)
     assert w.desk.design is not None
@@ -90,28 +87,28 @@ def _needs_drawable(w: Window) -> str:
     return "" if len(chosen) == 1 and chosen[0] in known else "Choose one station, drawing or plane first"
 
 
-def _needs_bodies(w: Window) -> str:
+def _needs_bodies(w: Api) -> str:
     return needs_design(w) or ("" if w.desk.others else "There is one body only; make another first")
 
 
-def _carried(w: Window) -> str:
+def _carried(w: Api) -> str:
     return w.desk.body.loft.carrier.how if w.desk.body is not None else ""
 
 
-def _needs_guide(w: Window) -> str:
+def _needs_guide(w: Api) -> str:
     if needs_design(w):
         return needs_design(w)
     assert w.desk.design is not None
     return "" if w.desk.design.guides or w.desk.design.drawings else "Make a guide or a drawing first, to be the path"
 
 
-def _needs_round(w: Window) -> str:
+def _needs_round(w: Api) -> str:
     return needs_design(w) or (
         "" if _carried(w) != "straight" else "A straight loft has no way round; carry it otherwise first"
     )
 
 
-def _ruled(w: Window) -> bool:
+def _ruled(w: Api) -> bool:
     return w.desk.body is not None and w.desk.body.loft.ruled
 
 
@@ -124,7 +121,7 @@ _MAKES = (
 
 
 def _make_command(how: str, title: str, tip: str) -> Command:
-    def makes_it(w: Window) -> bool:
+    def makes_it(w: Api) -> bool:
         return w.desk.design is not None and makes(w.desk.design, w.desk.hand) == how
 
     return Command(

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from functools import lru_cache, partial
-from typing import TYPE_CHECKING
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from isotomon.app.api import Api
 from isotomon.app.command import Command
 from isotomon.design import edits
 from isotomon.design.body import Body
@@ -23,9 +24,6 @@ from isotomon.profile.drawing import Line, Ring
 from isotomon.profile.outline import edge_words
 from isotomon.profile.section import Drawn
 from isotomon.quantity import resolve
-
-if TYPE_CHECKING:
-    from isotomon.app.window import Window
 
 Array = NDArray[np.float64]
 _GIVES = {"plane": "PF", "axis": "A", "point": "p", "frame": "FPp", "cylinder": "RA"}
@@ -139,8 +137,8 @@ def filled(
 class DatumTools:
     """The window's datum tools."""
 
-    def __init__(self, window: Window) -> None:
-        self.w = window
+    def __init__(self, api: Api) -> None:
+        self.w = api
         self._pulling: tuple[str, float, Array] | None = None
 
     def make(self, kind: str) -> None:
@@ -225,11 +223,11 @@ def handle_of(thing: Thing) -> Array:
             return np.asarray(thing)
 
 
-def _make(kind: str, w: Window) -> None:
+def _make(kind: str, w: Any) -> None:
     w.datums.make(kind)
 
 
-def _reason(kind: str, w: Window) -> str:
+def _reason(kind: str, w: Any) -> str:
     return w.datums.reason(kind)
 
 

@@ -10,7 +10,10 @@ from isotomon.design.bodies import body_ids, leading, made_by, owner_of, things_
 from isotomon.design.body import Body
 from isotomon.design.datums import BASE_SHOWN
 from isotomon.design.records import Design
+from isotomon.design.resolved import own_position
 from isotomon.errors import IsotomonError
+from isotomon.evaluate.ground import Ground
+from isotomon.inspect.looks import ground_of
 from isotomon.inspect.results import Quick
 from isotomon.kernel.protocol import Built, Failed
 from isotomon.measure.laws import Finding
@@ -222,6 +225,15 @@ class Desk(QObject):
         return tuple(key for key in self.selection if key in known)
 
     # Results
+
+    def ground(self) -> Ground | None:
+        """What references are looked up on, as shown now."""
+        return ground_of(self.quick) if self.quick is not None else None
+
+    def own_position(self, position: float) -> float:
+        """What a station says for a position in mm: an angle, where the body is turned about an axis."""
+        radius = self.quick.resolved.radius if self.quick is not None else 0.0
+        return round(own_position(radius, position), 6) if radius else position
 
     def _take_quick(self, quick: Quick) -> None:
         if self.session is None:

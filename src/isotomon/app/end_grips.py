@@ -2,15 +2,11 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 import numpy as np
 from numpy.typing import NDArray
 
+from isotomon.app.api import Api
 from isotomon.design import bodies
-
-if TYPE_CHECKING:
-    from isotomon.app.window import Window
 
 Array = NDArray[np.float64]
 
@@ -18,8 +14,8 @@ Array = NDArray[np.float64]
 class EndGrips:
     """While the body is chosen, each end that is not free has a handle along its skin."""
 
-    def __init__(self, window: Window) -> None:
-        self.w = window
+    def __init__(self, api: Api) -> None:
+        self.w = api
 
     def _foot(self, which: str) -> tuple[Array, Array, Array] | None:
         """(foot, way into the body square to the plane, way outward) of an end's handle: where the section is highest."""

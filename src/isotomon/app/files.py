@@ -5,11 +5,11 @@ from __future__ import annotations
 import json
 from dataclasses import replace
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QBuffer, QByteArray, QIODevice
 from PySide6.QtWidgets import QFileDialog, QInputDialog, QMessageBox, QWidget
 
+from isotomon.app.api import Api
 from isotomon.app.later import read_aside
 from isotomon.author.session import Recovered, Session, open_session, restore
 from isotomon.design import edits
@@ -25,9 +25,6 @@ from isotomon.kernel.protocol import Built
 from isotomon.profile.section import Circle
 from isotomon.solids.deliver import USUAL, Fineness, export_form
 from isotomon.solids.plan import finished_key
-
-if TYPE_CHECKING:
-    from isotomon.app.window import Window
 
 MOST_RECENT = 8
 DESIGNS = "Isotomon design (*.isotomon)"
@@ -57,8 +54,8 @@ def empty_design() -> Design:
 class Files:
     """The window's files."""
 
-    def __init__(self, window: Window) -> None:
-        self.w = window
+    def __init__(self, api: Api) -> None:
+        self.w = api
         self._unkept = ""
 
     def _folder(self) -> str:
@@ -75,7 +72,7 @@ class Files:
         session = self.w.desk.session
         if session is None or not session.dirty:
             return True
-        box = QMessageBox(self.w)
+        box = QMessageBox(self.w.widget)
         box.setWindowTitle("Unsaved changes")
         box.setText(f"“{session.design.name}” has changes that are not saved.")
         save = box.addButton("Save", QMessageBox.ButtonRole.AcceptRole)
@@ -146,13 +143,13 @@ class Files:
         """Open a design or a table by its ending; what cannot be opened is said and changes nothing."""
         try:
             if path.suffix.lower() in (".csv", ".tsv", ".txt"):
-                design = read_aside(self.w, f"Reading {path.name}", lambda: read_table(path))
+                design = read_aside(self.w.widget, f"Reading {path.name}", lambda: read_table(path))
                 if not self.may_leave():
                     return False
                 self.open_design(design)
             else:
                 kept = self.w.recovery_file()
-                session = read_aside(self.w, f"Opening {path.name}", lambda: open_session(path, kept))
+                session = read_aside(self.w.widget, f"Opening {path.name}", lambda: open_session(path, kept))
                 if not self.may_leave():
                     return False
                 self._take(session)
@@ -166,13 +163,17 @@ class Files:
 
     def ask_open(self) -> None:
         """Choose a design or a table."""
-        name, _ = QFileDialog.getOpenFileName(self.w, "Open", self._folder(), f"{DESIGNS};;{TABLES};;All files (*)")
+        name, _ = QFileDialog.getOpenFileName(
+            self.w.widget, "Open", self._folder(), f"{DESIGNS};;{TABLES};;All files (*)"
+        )
         if name:
             self.open_path(Path(name))
 
     def ask_table(self) -> None:
         """Choose a station table."""
-        name, _ = QFileDialog.getOpenFileName(self.w, "Station table", self._folder(), f"{TABLES};;All files (*)")
+        name, _ = QFileDialog.getOpenFileName(
+            self.w.widget, "Station table", self._folder(), f"{TABLES};;All files (*)"
+        )
         if name:
             self.open_path(Path(name))
 
@@ -190,7 +191,7 @@ class Files:
         session = self.w.desk.session
         assert session is not None
         start = str(Path(self._folder()) / f"{session.path.stem if session.path else session.design.name}.isotomon")
-        name, _ = QFileDialog.getSaveFileName(self.w, "Save as", start, DESIGNS)
+        name, _ = QFileDialog.getSaveFileName(self.w.widget, "Save as", start, DESIGNS)
         if not name:
             return False
         path = Path(name)
@@ -211,7 +212,7 @@ class Files:
 
     def _save_changed(self, session: Session, path: Path, text: str) -> bool:
         """Ask what becomes of a file that someone else has changed meanwhile."""
-        box = QMessageBox(self.w)
+        box = QMessageBox(self.w.widget)
         box.setWindowTitle("Changed by someone else")
         box.setText(f"{text}.")
         box.setInformativeText("Both are kept if yours goes under another name.")
@@ -241,7 +242,7 @@ class Files:
             session.drop_recovery()
             self._take(newer)
         elif chosen is compare:
-            self.w.checks.read_reference(path)
+            self.w.read_reference(path)
         return False
 
     def _saved(self, path: Path) -> bool:
@@ -266,7 +267,7 @@ class Files:
     def _ask_target(self, title: str, ending: str, kinds: str) -> Path | None:
         design = self.w.desk.design
         start = str(Path(self._folder()) / f"{design.name if design else 'design'}{ending}")
-        name, _ = QFileDialog.getSaveFileName(self.w, title, start, kinds)
+        name, _ = QFileDialog.getSaveFileName(self.w.widget, title, start, kinds)
         if not name:
             return None
         path = Path(name)
@@ -281,7 +282,7 @@ class Files:
         fine = USUAL
         if form == "stl" and self.w.desk.quick is not None:
             text = "How far the triangles may lie from the body, in mm; 0: so near that its volume is right to 0.02 %"
-            found, go_on = QInputDialog.getDouble(self.w, "Mesh as STL", text, 0.0, 0.0, 100.0, 4)
+            found, go_on = QInputDialog.getDouble(self.w.widget, "Mesh as STL", text, 0.0, 0.0, 100.0, 4)
             if not go_on:
                 return
             fine = replace(USUAL, distance=found)
@@ -337,7 +338,7 @@ class Files:
 
     def ask_numbers(self) -> None:
         """Choose a CSV of named numbers to bring in."""
-        name, _ = QFileDialog.getOpenFileName(self.w, "Numbers from CSV", self._folder(), TABLES)
+        name, _ = QFileDialog.getOpenFileName(self.w.widget, "Numbers from CSV", self._folder(), TABLES)
         if name:
             self.read_numbers(Path(name))
 

@@ -6,10 +6,11 @@ import math
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from PySide6.QtWidgets import QComboBox, QFileDialog, QLabel, QLineEdit, QPushButton, QWidget
 
+from isotomon.app.api import Api
 from isotomon.app.choices import choice, column_of, titled
 from isotomon.app.command import Command, needs_design
 from isotomon.app.datums import candidates, faces
@@ -27,9 +28,6 @@ from isotomon.inspect.gauges import capacity_table
 from isotomon.inspect.results import Quick, Reading
 from isotomon.profile.draw_edits import next_name
 from isotomon.quantity import Value, display, resolve, to_unit
-
-if TYPE_CHECKING:
-    from isotomon.app.window import Window
 
 _SLOTS = {"p": "Near", "*": "Of", "D": "Of", "c": "Curve", "B": "Body", "P": "Plane", "A": "Up along", "G": "Of"}
 
@@ -199,8 +197,8 @@ class GaugeForm(QWidget):
 class GaugeTools:
     """The window's measuring tools."""
 
-    def __init__(self, window: Window) -> None:
-        self.w = window
+    def __init__(self, api: Api) -> None:
+        self.w = api
 
     def make(self, kind: str) -> None:
         """A new measure of a kind, of what is chosen; chosen itself, so that its Details take over."""

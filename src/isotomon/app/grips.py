@@ -2,18 +2,14 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 import numpy as np
 from numpy.typing import NDArray
 
+from isotomon.app.api import Api
 from isotomon.design import station_edits
 from isotomon.design.records import Design
 from isotomon.design.resolved import StationNumbers
 from isotomon.field.carriers import STRAIGHT, Carrier, tilted
-
-if TYPE_CHECKING:
-    from isotomon.app.window import Window
 
 Array = NDArray[np.float64]
 GRIPS: dict[str, tuple[str, tuple[str, ...]]] = {
@@ -55,8 +51,8 @@ def grip_place(kind: str, n: StationNumbers, values: dict[str, float], carrier: 
 class GripTools:
     """Turns a pull on a grip into numbers; the View only knows places and pixels."""
 
-    def __init__(self, window: Window) -> None:
-        self.w = window
+    def __init__(self, api: Api) -> None:
+        self.w = api
         self._begun: tuple[str, str, dict[str, float], StationNumbers] | None = None
 
     def _carrier(self) -> Carrier:

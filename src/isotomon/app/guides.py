@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from functools import partial
-from typing import TYPE_CHECKING
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from isotomon.app.api import Api
 from isotomon.app.command import Command
 from isotomon.app.datums import candidates, rims_of
 from isotomon.design import edits, loft_edits
@@ -19,13 +20,9 @@ from isotomon.errors import IsotomonError
 from isotomon.evaluate.ground import Ground
 from isotomon.evaluate.guides import point_place
 from isotomon.geometry.datums import Plane, SpaceCurve
-from isotomon.inspect.looks import ground_of
 from isotomon.inspect.results import Quick
 from isotomon.profile.draw_edits import next_name
 from isotomon.quantity import Value
-
-if TYPE_CHECKING:
-    from isotomon.app.window import Window
 
 Array = NDArray[np.float64]
 NAMED = {"lead": "leading point", "trail": "trailing point", "upper": "highest point", "lower": "lowest point"}
@@ -63,11 +60,31 @@ def point_candidates(design: Design, body: Body) -> list[tuple[str, str]]:
     return found
 
 
+def slide(api: Api, station: str, now: Array) -> tuple[float, str] | None:
+    """(share of the arc length, the corner if one is near) of a station's profile nearest to a pixel."""
+    view, ground, quick = api.view, api.desk.ground(), api.desk.quick
+    if ground is None or quick is None:
+        return None
+    stand = ground.profile(edits.find(quick.body.stations, station))
+    share = np.arange(1441) / 1440.0
+    points = stand.in_space(stand.outline.points(share * stand.outline.length))
+    seen = view.camera.project(points, view.width(), view.height())
+    best = float(share[int(np.linalg.norm(seen - now, axis=1).argmin())])
+    corners = stand.outline.corner_lengths()
+    if len(corners):
+        places = view.camera.project(stand.in_space(stand.outline.points(corners)), view.width(), view.height())
+        away = np.linalg.norm(places - now, axis=1)
+        if away.min() < SNAP_PIXELS:
+            k = int(away.argmin())
+            return float(corners[k] / stand.outline.length), stand.outline.corner_names[k]
+    return best % 1.0, ""
+
+
 class GuideTools:
     """The window's guide tools."""
 
-    def __init__(self, window: Window) -> None:
-        self.w = window
+    def __init__(self, api: Api) -> None:
+        self.w = api
 
     # Making
 
@@ -218,16 +235,9 @@ class GuideTools:
         guide = edits.find(design.guides, keys[0])
         return guide if guide.kind == "through" else None
 
-    def ground(self) -> Ground | None:
-        """What guides are worked out on, as shown now."""
-        quick = self.w.desk.quick
-        if quick is None:
-            return None
-        return ground_of(quick)
-
     def grips(self) -> dict[str, Array]:
         """Places of the chosen curve's points and of the ends of its handles."""
-        guide, ground, quick = self._shown(), self.ground(), self.w.desk.quick
+        guide, ground, quick = self._shown(), self.w.desk.ground(), self.w.desk.quick
         if guide is None or ground is None or quick is None:
             return {}
         guide = next((g for g in quick.design.guides if g.id == guide.id), guide)
@@ -257,7 +267,7 @@ class GuideTools:
 
     def pull(self, kind: str, start: Array, now: Array) -> None:
         """A point or handle dragged from one pixel to another: the curve follows, seen at once."""
-        guide, ground = self._shown(), self.ground()
+        guide, ground = self._shown(), self.w.desk.ground()
         if guide is None or ground is None:
             return
         word, index = kind.split()[0], int(kind.split()[1])
@@ -274,7 +284,7 @@ class GuideTools:
         quick = desk.quick
         assert quick is not None
         if part and any(s.id == station for s in desk.held.stations):
-            slid = self.slide(station, now)
+            slid = slide(self.w, station, now)
             if slid is not None:
                 share, corner = slid
                 on = f"{station}/c:{corner}" if corner else f"{station}/at:{share:.6g}"
@@ -285,7 +295,7 @@ class GuideTools:
         if any(isinstance(v, str) for v in (point.x, point.y, point.z)):
             desk.said.emit("note", "A formula drives this point; change it in Details.")
             return
-        ground = self.ground()
+        ground = self.w.desk.ground()
         assert ground is not None
         design = desk.design
         place = point_place(quick.worked.branch(design).ground(quick.body.id), point)
@@ -314,25 +324,6 @@ class GuideTools:
             changes["handle"] = (x, y, z)
         desk.preview(f"bend {guide.name}", lambda d: loft_edits.set_guide_point(d, guide.id, index, **changes))
 
-    def slide(self, station: str, now: Array) -> tuple[float, str] | None:
-        """(share of the arc length, the corner if one is near) of a station's profile nearest to a pixel."""
-        view, ground, quick = self.w.view, self.ground(), self.w.desk.quick
-        if ground is None or quick is None:
-            return None
-        stand = ground.profile(edits.find(quick.body.stations, station))
-        share = np.arange(1441) / 1440.0
-        points = stand.in_space(stand.outline.points(share * stand.outline.length))
-        seen = view.camera.project(points, view.width(), view.height())
-        best = float(share[int(np.linalg.norm(seen - now, axis=1).argmin())])
-        corners = stand.outline.corner_lengths()
-        if len(corners):
-            places = view.camera.project(stand.in_space(stand.outline.points(corners)), view.width(), view.height())
-            away = np.linalg.norm(places - now, axis=1)
-            if away.min() < SNAP_PIXELS:
-                k = int(away.argmin())
-                return float(corners[k] / stand.outline.length), stand.outline.corner_names[k]
-        return best % 1.0, ""
-
     def let_go(self) -> None:
         """The drag is over: it becomes one step."""
         self.w.desk.finish_preview()
@@ -352,15 +343,15 @@ _FAMILY = {
 _ICONS = {"through": "curve-through", "helix": "helix"}
 
 
-def _make(kind: str, w: Window) -> None:
+def _make(kind: str, w: Any) -> None:
     w.guides.make(kind)
 
 
-def _reason(kind: str, w: Window) -> str:
+def _reason(kind: str, w: Any) -> str:
     return w.guides.reason(kind)
 
 
-def _all_rails(w: Window) -> bool:
+def _all_rails(w: Any) -> bool:
     keys = w.guides.chosen_guides()
     rails = {r.guide for r in w.desk.body.loft.rails} if w.desk.body is not None else set()
     return bool(keys) and all(k in rails for k in keys)

@@ -3,18 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.app.along_form import change_span
+from isotomon.app.api import Api
 from isotomon.design.records import Design
 from isotomon.design.resolved import own_position
 from isotomon.inspect.results import Quick
-
-if TYPE_CHECKING:
-    from isotomon.app.window import Window
 
 Array = NDArray[np.float64]
 
@@ -22,8 +19,8 @@ Array = NDArray[np.float64]
 class ReachGrips:
     """While the body is chosen, each end it goes on to by a plain distance has a handle."""
 
-    def __init__(self, window: Window) -> None:
-        self.w = window
+    def __init__(self, api: Api) -> None:
+        self.w = api
         self._begun: tuple[float, Array, Array] | None = None
         """The value when the pull began, and the handle's foot and way then."""
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,6 +13,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QCursor
 from PySide6.QtWidgets import QFileDialog, QMenu
 
+from isotomon.app.api import Api
 from isotomon.app.command import Command
 from isotomon.app.desk import CHECKS
 from isotomon.app.later import Later
@@ -25,9 +26,6 @@ from isotomon.inspect.looks import Colouring
 from isotomon.inspect.quick import rebuild
 from isotomon.inspect.results import Quick
 from isotomon.measure.joins import Joint
-
-if TYPE_CHECKING:
-    from isotomon.app.window import Window
 
 Array = NDArray[np.float64]
 COLOURS = {
@@ -109,8 +107,8 @@ def _usual(quick: Quick) -> float:
 class ShapeChecks:
     """The window's checks of shape; they look on at the design and never change it."""
 
-    def __init__(self, window: Window) -> None:
-        self.w = window
+    def __init__(self, api: Api) -> None:
+        self.w = api
         self.wanted = Wanted()
         self.seen: Seen | None = None
         self.reference: Quick | None = None
@@ -127,7 +125,7 @@ class ShapeChecks:
             looks.WAYS[self.wanted.lamps] if self.wanted.lamps else None, max(1, min(self.wanted.count, 60))
         )
         self.refresh()
-        self.w.details.refresh()
+        self.w.refresh_forms()
         self.w.refresh_commands()
 
     def refresh(self) -> None:
@@ -152,7 +150,7 @@ class ShapeChecks:
         self.w.board.set_over(seen.over)
         self.w.body_plan.set_over(seen.over.outlines if seen.over is not None else ())
         self.w.view.set_over(seen.over.lines if seen.over is not None else (), self.reference_body)
-        self.w.details.refresh()
+        self.w.refresh_forms()
 
     # Commands
 
@@ -183,7 +181,7 @@ class ShapeChecks:
 
     def compare_menu(self) -> None:
         """The other bodies, at the pointer: one of them is the reference from here on."""
-        menu = QMenu(self.w)
+        menu = QMenu(self.w.widget)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         for body in self.w.desk.others:
             menu.addAction(body.name, partial(self.compare_with, body.id, body.name))
@@ -206,7 +204,7 @@ class ShapeChecks:
 
     def ask_reference(self) -> None:
         """A design's body as the reference."""
-        path, _ = QFileDialog.getOpenFileName(self.w, "Reference design", "", "Isotomon designs (*.isotomon)")
+        path, _ = QFileDialog.getOpenFileName(self.w.widget, "Reference design", "", "Isotomon designs (*.isotomon)")
         if path:
             self.read_reference(Path(path))
 
@@ -223,18 +221,18 @@ class ShapeChecks:
         self._take(read, path.name)
 
 
-def _needs_another(w: Window) -> str:
+def _needs_another(w: Api) -> str:
     return _needs_body(w) or ("" if w.desk.others else "There is no other body to compare with")
 
 
-def _needs_rim(w: Window) -> str:
+def _needs_rim(w: Api) -> str:
     carrier = w.desk.body.loft.carrier if w.desk.body is not None else None
     return _needs_body(w) or (
         "" if carrier is not None and carrier.rim else "The body in hand is not turned about an axis by a rim"
     )
 
 
-def _needs_body(w: Window) -> str:
+def _needs_body(w: Api) -> str:
     return "" if w.desk.quick is not None and w.desk.quick.shape is not None else "There is no body yet to look at"
 
 

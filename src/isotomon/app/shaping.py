@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from PySide6.QtWidgets import QFileDialog
 
 from isotomon.app.along_form import change_span
+from isotomon.app.api import Api
 from isotomon.app.command import Command, needs_design
 from isotomon.app.datums import candidates
 from isotomon.app.later import read_aside
@@ -20,26 +20,23 @@ from isotomon.design.records import Design
 from isotomon.design.walk import users
 from isotomon.errors import IsotomonError
 
-if TYPE_CHECKING:
-    from isotomon.app.window import Window
 
-
-def _needs_path(w: Window) -> str:
+def _needs_path(w: Api) -> str:
     if w.desk.design is None:
         return needs_design(w)
     design = w.desk.design
     return "" if design.guides or len(design.drawings) > 1 else "Make a guide first, to be the path"
 
 
-def _needs_others(w: Window) -> str:
+def _needs_others(w: Api) -> str:
     return needs_design(w) or ("" if w.desk.others else "There is one body only; make another first")
 
 
 class ShapingTools:
     """The window's tools for bodies of one profile."""
 
-    def __init__(self, window: Window) -> None:
-        self.w = window
+    def __init__(self, api: Api) -> None:
+        self.w = api
         self._taken = ""
         """What is to be said of the profile that a tool took by itself."""
 
@@ -110,7 +107,7 @@ class ShapingTools:
         assert quick is not None
         own = [n.position for _, n in quick.resolved.own]
         far = position - own[-1] if which == "on" else own[0] - position
-        value = self.w.tools.own_position(max(far, 0.0))
+        value = self.w.desk.own_position(max(far, 0.0))
         return "change how far the body goes", lambda d: change_span(d, self.w.desk.hand, **{which: value})
 
     def set_aside(self) -> None:
@@ -136,7 +133,7 @@ class ShapingTools:
     def ask_body(self) -> None:
         """Choose a file, and bring its body in."""
         name, _ = QFileDialog.getOpenFileName(
-            self.w, "Bring in a body", str(Path.cwd()), "Bodies (*.step *.stp *.iges *.igs *.stl)"
+            self.w.widget, "Bring in a body", str(Path.cwd()), "Bodies (*.step *.stp *.iges *.igs *.stl)"
         )
         if name:
             self.bring_in(Path(name))
@@ -147,7 +144,7 @@ class ShapingTools:
         assert design is not None
         try:
             key = fresh_id(design, "f")
-            imported = read_aside(self.w, f"Reading {path.name}", lambda: read_import(path, key))
+            imported = read_aside(self.w.widget, f"Reading {path.name}", lambda: read_import(path, key))
         except IsotomonError as error:
             self.w.desk.said.emit("error", f"{error}. Nothing was changed.")
             return
@@ -162,7 +159,7 @@ class ShapingTools:
         self.w.desk.do("go both ways", lambda d: shaping.both_ways(d, self.w.desk.hand))
 
 
-def _spans(w: Window) -> str:
+def _spans(w: Api) -> str:
     if w.desk.body is None:
         return needs_design(w)
     span = w.desk.body.loft.span

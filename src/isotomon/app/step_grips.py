@@ -5,11 +5,11 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
 
+from isotomon.app.api import Api
 from isotomon.design.bodies import change_step
 from isotomon.design.records import Design
 from isotomon.errors import IsotomonError
@@ -22,9 +22,6 @@ from isotomon.operations.move import Move
 from isotomon.operations.resize import Resize
 from isotomon.operations.ring import Ring
 from isotomon.operations.row import Row
-
-if TYPE_CHECKING:
-    from isotomon.app.window import Window
 
 Array = NDArray[np.float64]
 AXES = "xyz"
@@ -44,8 +41,8 @@ class Grip:
 class StepGrips:
     """While the body is chosen, the steps after its shaping have handles; formulas have none."""
 
-    def __init__(self, window: Window) -> None:
-        self.w = window
+    def __init__(self, api: Api) -> None:
+        self.w = api
         self._begun: tuple[str, Grip] | None = None
 
     def grips(self) -> dict[str, Array]:
@@ -53,7 +50,7 @@ class StepGrips:
         return {kind: grip.place for kind, grip in self._all().items()}
 
     def _all(self) -> dict[str, Grip]:
-        quick, ground = self.w.desk.quick, self.w.guides.ground()
+        quick, ground = self.w.desk.quick, self.w.desk.ground()
         if (
             quick is None
             or quick.shape is None

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial
-from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QMouseEvent, QPalette
@@ -18,6 +17,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from isotomon.app.api import Api
 from isotomon.app.choices import column_of
 from isotomon.app.command import Command, needs_design
 from isotomon.app.desk import Desk
@@ -27,9 +27,6 @@ from isotomon.app.theme import icon
 from isotomon.design import bodies
 from isotomon.operations import OPERATIONS, Step
 from isotomon.operations.base import Operation, inputs_of
-
-if TYPE_CHECKING:
-    from isotomon.app.window import Window
 
 
 class Handle(QLabel):
@@ -193,7 +190,7 @@ class StepsForm(QWidget):
         self.refresh()
 
 
-def _add(w: Window, kind: type[Operation]) -> None:
+def _add(w: Api, kind: type[Operation]) -> None:
     """One more step for the body in hand, about the chosen thing where that fits."""
     design, desk = w.desk.design, w.desk
     assert design is not None
@@ -209,7 +206,7 @@ def _add(w: Window, kind: type[Operation]) -> None:
         w.view.fit()
 
 
-def _reason(kind: type[Operation], w: Window) -> str:
+def _reason(kind: type[Operation], w: Api) -> str:
     alone = any(given.what == "B" for given in inputs_of(kind)) and not w.desk.others
     return needs_design(w) or ("There is one body only; make another first" if alone else "")
 

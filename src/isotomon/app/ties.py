@@ -3,20 +3,18 @@
 from __future__ import annotations
 
 import math
-from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
 
+from isotomon.app.api import Api
 from isotomon.app.command import Command
+from isotomon.app.guides import slide
 from isotomon.design import edits, loft_edits
 from isotomon.design.guides import End
 from isotomon.design.records import Design
 from isotomon.evaluate.placing import Stood, nearest_share
 from isotomon.inspect.results import Quick, Shape
-
-if TYPE_CHECKING:
-    from isotomon.app.window import Window
 
 Array = NDArray[np.float64]
 SNAP_SHARE = 0.012
@@ -37,8 +35,8 @@ def end_at(station: str, share: float, stand: Stood) -> End:
 class TieTools:
     """The window's tie tools."""
 
-    def __init__(self, window: Window) -> None:
-        self.w = window
+    def __init__(self, api: Api) -> None:
+        self.w = api
         self._base: tuple[Quick, Shape] | None = None
 
     def _results(self) -> tuple[Quick, Shape] | None:
@@ -46,7 +44,7 @@ class TieTools:
         return (quick, quick.shape) if quick is not None and quick.shape is not None else None
 
     def _stand(self, station: str) -> Stood | None:
-        ground = self.w.guides.ground()
+        ground = self.w.desk.ground()
         quick = self.w.desk.quick
         return (
             ground.profile(edits.find(quick.body.stations, station))
@@ -71,7 +69,7 @@ class TieTools:
     def pull(self, kind: str, start: Array, now: Array) -> None:
         """A tie's end dragged in the View: it slides along its profile."""
         _, tie, station = kind.split()
-        slid = self.w.guides.slide(station, now)
+        slid = slide(self.w, station, now)
         if slid is not None:
             self._move(int(tie), station, End(station, slid[0], slid[1]))
 

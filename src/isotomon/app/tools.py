@@ -5,19 +5,18 @@ from __future__ import annotations
 import math
 from functools import partial
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QCursor
 from PySide6.QtWidgets import QFileDialog, QMenu
 
+from isotomon.app.api import Api
 from isotomon.app.later import read_aside
 from isotomon.author.insert import insert_station
 from isotomon.design import bodies, edits, loft_edits, station_edits
 from isotomon.design.law import Law, Quality
 from isotomon.design.records import Design, Number
-from isotomon.design.resolved import own_position
 from isotomon.design.station import Station
 from isotomon.errors import IsotomonError
 from isotomon.exchange.space_points import read_points, section_in_space
@@ -42,9 +41,6 @@ from isotomon.profile.section import (
     Superellipse,
 )
 
-if TYPE_CHECKING:
-    from isotomon.app.window import Window
-
 READY_MADE: tuple[tuple[str, Section], ...] = (
     ("Circle", Circle()),
     ("Point, rounded off", Apex()),
@@ -63,8 +59,8 @@ READY_MADE: tuple[tuple[str, Section], ...] = (
 class Tools:
     """The window's tools. They change the design through the desk only."""
 
-    def __init__(self, window: Window) -> None:
-        self.w = window
+    def __init__(self, api: Api) -> None:
+        self.w = api
 
     def _do(self, title: str, edit: object) -> bool:
         return not self.w.desk.do(title, edit)  # type: ignore[arg-type]
@@ -112,12 +108,6 @@ class Tools:
         key = self.w.desk.quick.resolved.stations[-1].station.id
         self._add_copy(key, round(last + step, 3) if step < reach - last else reach, "add a station")
 
-    def own_position(self, position: float) -> float:
-        """What a station says for a position in mm: an angle, where the loft is turned about an axis."""
-        quick = self.w.desk.quick
-        radius = quick.resolved.radius if quick is not None else 0.0
-        return round(own_position(radius, position), 6) if radius else position
-
     def _add_copy(self, key: str | None, position: float, title: str, plane: str = "") -> None:
         desk = self.w.desk
         assert desk.design is not None
@@ -125,7 +115,7 @@ class Tools:
         taken = {s.name for s in desk.held.stations}
         name = next(n for k in range(1, len(taken) + 2) if (n := f"station {k}") not in taken)
 
-        place = self.own_position(position)
+        place = self.w.desk.own_position(position)
 
         def edit(design: Design) -> Design:
             source = station_edits.find_station(design, key) if key else Station(new_id, name, place, Circle(), 100.0)
@@ -271,7 +261,7 @@ class Tools:
 
     def section_menu(self) -> None:
         """The ready-made sections, at the pointer."""
-        menu = QMenu(self.w)
+        menu = QMenu(self.w.widget)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         for title, section in READY_MADE:
             menu.addAction(title, partial(self.put_section, section))
@@ -294,7 +284,7 @@ class Tools:
     def ask_foil(self) -> None:
         """Choose a coordinate file for the chosen stations."""
         name, _ = QFileDialog.getOpenFileName(
-            self.w, "Foil coordinates", str(Path.cwd()), "Coordinates (*.dat *.txt *.csv);;All files (*)"
+            self.w.widget, "Foil coordinates", str(Path.cwd()), "Coordinates (*.dat *.txt *.csv);;All files (*)"
         )
         if name:
             self.put_foil(Path(name))
@@ -305,7 +295,7 @@ class Tools:
         assert desk.design is not None
         keys, key = desk.selected_stations(), edits.fresh_id(desk.design, "o")
         try:
-            outline = read_aside(self.w, f"Reading {path.name}", lambda: read_foil(path, key, path.name))
+            outline = read_aside(self.w.widget, f"Reading {path.name}", lambda: read_foil(path, key, path.name))
         except IsotomonError as error:
             desk.said.emit("error", f"{error}. Nothing was changed.")
             return
@@ -322,7 +312,7 @@ class Tools:
     def ask_space(self) -> None:
         """Choose a file of points in space for a new station."""
         name, _ = QFileDialog.getOpenFileName(
-            self.w, "Points in space", str(Path.cwd()), "Coordinates (*.xyz *.txt *.csv *.dat);;All files (*)"
+            self.w.widget, "Points in space", str(Path.cwd()), "Coordinates (*.xyz *.txt *.csv *.dat);;All files (*)"
         )
         if name:
             self.put_space(Path(name))
@@ -335,7 +325,7 @@ class Tools:
         name = next_name((d.name for d in design.drawings), path.stem[:40] or "section")
         try:
             unit = design.unit
-            points = read_aside(self.w, f"Reading {path.name}", lambda: read_points(path, unit))
+            points = read_aside(self.w.widget, f"Reading {path.name}", lambda: read_points(path, unit))
             found = section_in_space(points, name)
         except IsotomonError as error:
             desk.said.emit("error", f"{error}. Nothing was changed.")

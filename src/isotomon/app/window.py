@@ -122,6 +122,26 @@ class Window(QMainWindow):
         self.refresh_commands()
         self.show_start()
 
+    # What tools may use besides
+
+    @property
+    def widget(self) -> QWidget:
+        """The window itself, over which menus and file dialogs stand."""
+        return self
+
+    @property
+    def forms(self) -> QWidget:
+        """Details, where what is chosen is changed."""
+        return self.details
+
+    def refresh_forms(self) -> None:
+        """What Details shows has changed."""
+        self.details.refresh()
+
+    def read_reference(self, path: Path) -> None:
+        """A design file whose body is compared with."""
+        self.checks.read_reference(path)
+
     # Making
 
     def _make_actions(self) -> None:
@@ -304,7 +324,7 @@ class Window(QMainWindow):
         desk.solid_changed.connect(self._show_solid)
         desk.progressed.connect(self._show_solid_line)
         desk.busy_changed.connect(self.refresh_commands)
-        desk.said.connect(self._say)
+        desk.said.connect(self.say)
         desk.engine.exported.connect(self.files.exported)
         self.view.picked.connect(lambda key: desk.select((key,)))
         self.view.picked_more.connect(self._pick_more)
@@ -373,9 +393,9 @@ class Window(QMainWindow):
             bodies = body_ids(self.desk.design)
             self.desk.select(tuple(k for k in self.desk.selection if k not in bodies))
         self.desk.select((key,), add=True)
-        ground = self.guides.ground()
+        ground = self.desk.ground()
         if "/" in key and key in self.desk.selection and ground is not None:
-            self._say(
+            self.say(
                 "note",
                 f"Chosen: {ground.called(key)}. Now take a tool, such as an axis, a plane, a guide or a measure.",
             )
@@ -430,7 +450,7 @@ class Window(QMainWindow):
             self.view.show_finished(self.desk.finished)
         tried = self.desk.solid_key and not self.desk.building
         if tried and isinstance(self.desk.solid, Failed) and self.desk.solid.kind != "cancelled":
-            self._say("error", f"Solid: {self.desk.solid.text}.")
+            self.say("error", f"Solid: {self.desk.solid.text}.")
         self.refresh_commands()
 
     def _show_solid_line(self) -> None:
@@ -442,7 +462,7 @@ class Window(QMainWindow):
         for widget in (self.progress, self.cancel_button):
             widget.setVisible(bool(under_way))
 
-    def _say(self, severity: str, text: str) -> None:
+    def say(self, severity: str, text: str) -> None:
         mark = {"error": "✕  ", "band": "▲  "}.get(severity, "") if text else ""
         self.message.setText(mark + text)
         self.message.setToolTip(text)
@@ -453,7 +473,7 @@ class Window(QMainWindow):
         self.start_page.show_all(self.files.recent(), recovered)
         self.pages.setCurrentIndex(0)
         self._show_title()
-        self._say("", "")
+        self.say("", "")
         for widget in (self.count_button, self.solid_label, self.progress, self.cancel_button):
             widget.hide()
 
@@ -527,7 +547,7 @@ class Window(QMainWindow):
         command = BY_ID[key]
         reason = command.reason(self)
         if reason:
-            self._say("note", f"{command.title}: {reason}.")
+            self.say("note", f"{command.title}: {reason}.")
         else:
             command.run(self)
         self.refresh_commands()
@@ -593,7 +613,7 @@ class Window(QMainWindow):
         finding = self._told = quick.findings[row]
         self.view.set_finding(finding)
         self.desk.select((self._culprit(quick, finding),))
-        self._say(finding.severity, _words_of(finding))
+        self.say(finding.severity, _words_of(finding))
 
     def _keep_told(self, quick: Quick) -> None:
         """The finding that was gone to is told as it is now, or no more."""
@@ -602,7 +622,7 @@ class Window(QMainWindow):
             return
         now = next((f for f in quick.findings if (f.about, f.severity) == (told.about, told.severity)), None)
         if self.message.toolTip() == _words_of(told):
-            self._say(told.severity, "" if now is None else _words_of(now))
+            self.say(told.severity, "" if now is None else _words_of(now))
         if now is None:
             self.view.set_finding(None)
         self._told = now
@@ -694,7 +714,7 @@ class Window(QMainWindow):
         """(title, edit) for a station, or an end the body goes on to, dragged to a position."""
         if key.startswith("reach"):
             return self.shaping.reached(key, position)
-        place = self.tools.own_position(position)
+        place = self.desk.own_position(position)
         return "move the station", lambda d: station_edits.change_station(d, key, position=place)
 
     def _station_menu(self, key: str, position: float, at: QPoint) -> None:

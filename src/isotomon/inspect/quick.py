@@ -114,8 +114,11 @@ def _one(ground: Ground, moving: bool) -> Quick:
     resolved, drawings, missing = ground.ended().resolved, all_drawings(ground), _missing(ground)
     drawn = drawing_findings(drawings)
     made, loft, left = _after_shaping(ground, body.done)
-    shape = _laid_out(design, body, made, MOVING if moving else AT_REST) if made is not None else None
-    groups = made.groups if made is not None else []
+    shape, groups = None, made.groups if made is not None else []
+    try:
+        shape = _laid_out(design, body, made, MOVING if moving else AT_REST) if made is not None else None
+    except IsotomonError as error:
+        loft.append(body_finding(body, error))
     loft = [*missing, *(f for f in loft if all(f.text != m.text for m in missing))]
     datums, lost = _datums(design, ground)
     guides, unmade = _guides(design, ground)

@@ -3,15 +3,12 @@
 from __future__ import annotations
 
 from functools import partial
-from typing import TYPE_CHECKING
+from typing import Any
 
 from isotomon.app.command import Command
 from isotomon.app.drawing.pens import DRAW_TOOLS
 from isotomon.app.drawing.picks import PICK_TOOLS
 from isotomon.profile.relate import TITLES
-
-if TYPE_CHECKING:
-    from isotomon.app.window import Window
 
 _FAMILIES = {
     "draw-line": "Line",
@@ -50,32 +47,32 @@ _KEYS = {"draw-run": "W", "draw-axis": "X", "dimension": "F", "trim": "T", "roun
 _TIPS = {tool.id: ", then ".join(tool.prompts) for tool in DRAW_TOOLS} | {tool.id: tool.prompt for tool in PICK_TOOLS}
 
 
-def needs_drawing(w: Window) -> str:
+def needs_drawing(w: Any) -> str:
     """Empty while a drawing is open."""
     return "" if w.room.editing else "Open a drawing first (F6 on a station)"
 
 
-def _needs_chosen(w: Window) -> str:
+def _needs_chosen(w: Any) -> str:
     return needs_drawing(w) or ("" if w.room.editor.selection else "Choose points, lines or curves first")
 
 
-def _needs_kept(w: Window) -> str:
+def _needs_kept(w: Any) -> str:
     return needs_drawing(w) or ("" if w.room.editor.clipboard else "Nothing was copied yet")
 
 
-def _use(key: str, w: Window) -> None:
+def _use(key: str, w: Any) -> None:
     w.room.use(key)
 
 
-def _held(key: str, w: Window) -> bool:
+def _held(key: str, w: Any) -> bool:
     return w.room.holds(key)
 
 
-def _tie(kind: str, w: Window) -> None:
+def _tie(kind: str, w: Any) -> None:
     w.room.tie(kind)
 
 
-def _tie_reason(kind: str, w: Window) -> str:
+def _tie_reason(kind: str, w: Any) -> str:
     return w.room.tie_reason(kind)
 
 

@@ -4,21 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
 import numpy as np
 
+from isotomon.app.drawing.editing import Editing
 from isotomon.app.drawing.marks import middle_of
 from isotomon.profile.change import bevel_corner, break_at, extend, round_corner, trim
 from isotomon.profile.copies import mirror
 from isotomon.profile.drawing import Constraint, Drawing
 from isotomon.profile.relate import add_dimension, dimension_kind
 
-if TYPE_CHECKING:
-    from isotomon.app.drawing.editor import DrawingEditor
-
 Picked = tuple[str, ...]
-Pick = Callable[["DrawingEditor", str, np.ndarray, Picked], Picked]
+Pick = Callable[[Editing, str, np.ndarray, Picked], Picked]
 
 
 @dataclass(frozen=True)
@@ -33,7 +30,7 @@ class PickTool:
 
 
 def _on_part(title: str, change: Callable[[Drawing, str, np.ndarray], Drawing]) -> Pick:
-    def pick(editor: DrawingEditor, thing: str, at: np.ndarray, picked: Picked) -> Picked:
+    def pick(editor: Editing, thing: str, at: np.ndarray, picked: Picked) -> Picked:
         if thing in editor.catcher.places and title == "carry on":
             thing = next(
                 (p.id for p in editor.drawing.parts if thing in (getattr(p, "a", ""), getattr(p, "b", ""))), ""
@@ -46,7 +43,7 @@ def _on_part(title: str, change: Callable[[Drawing, str, np.ndarray], Drawing]) 
 
 
 def _at_corner(title: str, change: Callable[[Drawing, str, float], Drawing], setting: str) -> Pick:
-    def pick(editor: DrawingEditor, thing: str, at: np.ndarray, picked: Picked) -> Picked:
+    def pick(editor: Editing, thing: str, at: np.ndarray, picked: Picked) -> Picked:
         if thing in editor.catcher.places:
             editor.commit(title, lambda d: change(d, thing, float(getattr(editor.settings, setting))))
         return ()
@@ -54,7 +51,7 @@ def _at_corner(title: str, change: Callable[[Drawing, str, float], Drawing], set
     return pick
 
 
-def _dimension(editor: DrawingEditor, thing: str, at: np.ndarray, picked: Picked) -> Picked:
+def _dimension(editor: Editing, thing: str, at: np.ndarray, picked: Picked) -> Picked:
     """One or two things, then the label's place; its field opens at once."""
     if thing and thing not in picked and len(picked) < 2:
         return (*picked, thing)
@@ -62,7 +59,7 @@ def _dimension(editor: DrawingEditor, thing: str, at: np.ndarray, picked: Picked
         return ()
     meant = dimension_kind(editor.drawing, picked, at)
     if meant is None:
-        editor.hinted.emit("✕  These two cannot be measured between; pick points, lines or circles")
+        editor.hint("✕  These two cannot be measured between; pick points, lines or circles")
         return ()
     kind, on, sector = meant
     middle = middle_of(editor.catcher, Constraint("", kind, on))
@@ -76,7 +73,7 @@ def _dimension(editor: DrawingEditor, thing: str, at: np.ndarray, picked: Picked
 
 
 def _mirror(tied: bool) -> Pick:
-    def pick(editor: DrawingEditor, thing: str, at: np.ndarray, picked: Picked) -> Picked:
+    def pick(editor: Editing, thing: str, at: np.ndarray, picked: Picked) -> Picked:
         chosen = tuple(k for k in editor.selection if k in editor.catcher.parts and k != thing)
         if thing in editor.catcher.parts and chosen:
             editor.commit("mirror", lambda d: mirror(d, chosen, thing, tied))

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPoint
 from PySide6.QtGui import QCursor
 from PySide6.QtWidgets import QFileDialog, QMenu
 
+from isotomon.app.api import Api
 from isotomon.app.datums import candidates
 from isotomon.app.drawing.editor import DrawingEditor
 from isotomon.app.drawing.panel import DrawingPanel
@@ -30,9 +30,6 @@ from isotomon.profile.readymade import outline_of
 from isotomon.profile.relate import TITLES, groups_for
 from isotomon.profile.section import Drawn, Section
 from isotomon.profile.shapes import from_outline
-
-if TYPE_CHECKING:
-    from isotomon.app.window import Window
 
 
 def bring_parts(pen: draw_edits.Pen, source: Drawing, station: str, part: str) -> None:
@@ -61,14 +58,14 @@ def bring_parts(pen: draw_edits.Pen, source: Drawing, station: str, part: str) -
 class DrawingRoom:
     """Knows the window; the canvas and the panel know only the desk."""
 
-    def __init__(self, window: Window) -> None:
-        self.w = window
-        self.editor: DrawingEditor = DrawingEditor(window.desk, window.theme)
+    def __init__(self, api: Api) -> None:
+        self.w = api
+        self.editor: DrawingEditor = DrawingEditor(api.desk, api.theme)
         self.panel: DrawingPanel = DrawingPanel(self.editor)
         self.editor.closed.connect(self.leave)
-        window.desk.session_changed.connect(self.leave)
-        self.editor.changed.connect(window.refresh_commands)
-        self.editor.hinted.connect(lambda text: window._say("", text))
+        api.desk.session_changed.connect(self.leave)
+        self.editor.changed.connect(api.refresh_commands)
+        self.editor.hinted.connect(lambda text: api.say("", text))
         self._plan_shown = True
 
     @property
@@ -134,9 +131,9 @@ class DrawingRoom:
         if design is not None and any(d.id == drawn for d in design.drawings):
             w.desk.select((station or drawn,))
         w.canvas.setCurrentWidget(w.view)
-        w.side.setCurrentWidget(w.details)
+        w.side.setCurrentWidget(w.forms)
         w.body_plan.setVisible(self._plan_shown)
-        w._say("", "")
+        w.say("", "")
         w.set_stage(w.stage)
         w.view.setFocus()
 
@@ -195,7 +192,7 @@ class DrawingRoom:
 
     def bring_menu(self) -> None:
         """What can be brought into the drawing and stays in step: datums, and drawings at other stations."""
-        menu = QMenu(self.w)
+        menu = QMenu(self.w.widget)
         design, here = self.editor.design, self.editor.station
         groups: dict[str, list[tuple[str, str]]] = {}
         for letter in "pAP":
@@ -241,7 +238,7 @@ class DrawingRoom:
         """Ready-made sections put on the paper as drawn geometry."""
         from isotomon.app.tools import READY_MADE
 
-        menu = QMenu(self.w)
+        menu = QMenu(self.w.widget)
         for title, section in READY_MADE:
             menu.addAction(title, lambda s=section: self.put_drawn(s))  # type: ignore[misc]
         menu.popup(QCursor.pos())
@@ -292,7 +289,7 @@ class DrawingRoom:
         """The design's drawings, to put one on all chosen stations."""
         design = self.w.desk.design
         assert design is not None
-        menu = QMenu(self.w)
+        menu = QMenu(self.w.widget)
         for drawing in design.drawings:
             menu.addAction(drawing.name, lambda k=drawing.id: self.link(k))  # type: ignore[misc]
         menu.popup(at or QCursor.pos())
@@ -319,7 +316,10 @@ class DrawingRoom:
     def ask_read(self) -> None:
         """Choose a DXF, SVG or coordinate file to put on the paper."""
         name, _ = QFileDialog.getOpenFileName(
-            self.w, "Drawing from file", str(Path.cwd()), "Drawings (*.dxf *.svg *.dat *.txt *.csv);;All files (*)"
+            self.w.widget,
+            "Drawing from file",
+            str(Path.cwd()),
+            "Drawings (*.dxf *.svg *.dat *.txt *.csv);;All files (*)",
         )
         if name:
             self.read(Path(name))
@@ -330,20 +330,20 @@ class DrawingRoom:
             return
         try:
             unit = self.editor.design.unit
-            found = read_aside(self.w, f"Reading {path.name}", lambda: read_drawing(path, unit))
+            found = read_aside(self.w.widget, f"Reading {path.name}", lambda: read_drawing(path, unit))
         except IsotomonError as error:
-            self.w._say("error", f"{error}. Nothing was changed.")
+            self.w.say("error", f"{error}. Nothing was changed.")
             return
         if not self.editor.commit(
             f"drawing from {path.name}", lambda d: draw_edits.copy_into(d, found.drawing, found.keys)[0]
         ):
             self.editor.fit()
-            self.w._say("", f"{path.name}: {found.said}")
+            self.w.say("", f"{path.name}: {found.said}")
 
     def ask_write(self) -> None:
         """Choose where to write the drawing."""
         name, _ = QFileDialog.getSaveFileName(
-            self.w,
+            self.w.widget,
             "Write the drawing",
             f"{self.editor.drawing.name}.dxf",
             "DXF (*.dxf);;SVG (*.svg);;Coordinates (*.dat)",
@@ -356,6 +356,6 @@ class DrawingRoom:
         try:
             write_drawing(self.editor.drawing, path)
         except IsotomonError as error:
-            self.w._say("error", f"{error}")
+            self.w.say("error", f"{error}")
             return
-        self.w._say("", f"Written: {path}")
+        self.w.say("", f"Written: {path}")

@@ -168,7 +168,7 @@ class Sheet(QWidget):
                 self._solution = solved(drawing, tuple(figures.items()), tuple(self._followed.items()))
             except IsotomonError as error:
                 self._solution = Solution(drawing, 0.0)
-                self.hinted.emit(f"✕  {error}")
+                self.hint(f"✕  {error}")
         return self._solution
 
     def figures(self, drawing: Drawing) -> dict[str, float]:
@@ -228,6 +228,10 @@ class Sheet(QWidget):
 
     # Changing
 
+    def hint(self, text: str) -> None:
+        """Say what is to be done next."""
+        self.hinted.emit(text)
+
     def commit(
         self,
         title: str,
@@ -251,7 +255,7 @@ class Sheet(QWidget):
 
         wrong = self.desk.do(title, edit)
         if wrong:
-            self.hinted.emit(f"✕  {wrong}. Nothing was changed.")
+            self.hint(f"✕  {wrong}. Nothing was changed.")
         elif choose is not None:
             self.choose(choose(before, self.solution.drawing))
         return wrong
@@ -276,15 +280,13 @@ class Sheet(QWidget):
         if isinstance(self.tool, DrawTool):
             step = min(len(self.spots), len(self.tool.prompts) - 1)
             arc = " – arc" if self.arc_next else ""
-            self.hinted.emit(
-                f"{self.tool.title}{arc}: {self.tool.prompts[step]}. Alt refuses what is assumed, Esc stops."
-            )
+            self.hint(f"{self.tool.title}{arc}: {self.tool.prompts[step]}. Alt refuses what is assumed, Esc stops.")
         elif self.tool is not None:
-            self.hinted.emit(f"{self.tool.title}: {self.tool.prompt}. Esc stops.")
+            self.hint(f"{self.tool.title}: {self.tool.prompt}. Esc stops.")
         elif self.key and not self.drawing.parts:
-            self.hinted.emit("Take a tool from the tray: W draws a run of lines and arcs. F1 tells the rest.")
+            self.hint("Take a tool from the tray: W draws a run of lines and arcs. F1 tells the rest.")
         else:
-            self.hinted.emit("Drag what is free; choose things to tie them; double-click a figure to change it.")
+            self.hint("Drag what is free; choose things to tie them; double-click a figure to change it.")
 
     def add_spot(self, spot: Spot, catch: Catch | None = None) -> None:
         """One click of a drawing tool; when it has all it asks for, the thing is made."""
@@ -372,7 +374,7 @@ class Sheet(QWidget):
         try:
             value = read(naming[2] if naming else text, kind, "deg" if kind == "angle" else self.design.unit)
         except IsotomonError as error:
-            self.hinted.emit(f"✕  {error}. Nothing was changed.")
+            self.hint(f"✕  {error}. Nothing was changed.")
             return str(error)
         return self.drive(key, value, naming[1] if naming else "")
 

@@ -1,0 +1,63 @@
+"""What tools may use of the window: a narrow protocol, so that no tool knows the window, nor the window's files, tables and forms."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Protocol
+
+from PySide6.QtCore import QSettings
+from PySide6.QtWidgets import QStackedWidget, QWidget
+
+from isotomon.app.board import Board
+from isotomon.app.bodyplan import BodyPlan
+from isotomon.app.desk import Desk
+from isotomon.app.theme import Theme
+from isotomon.app.viewport.view import View
+
+
+class Api(Protocol):
+    """The window, to its tools."""
+
+    desk: Desk
+    view: View
+    board: Board
+    body_plan: BodyPlan
+    canvas: QStackedWidget
+    """What fills the middle: the View, or a drawing."""
+    side: QStackedWidget
+    """What stands at the right: Details, or a drawing's panel."""
+    theme: Theme
+    stage: str
+    settings: QSettings
+
+    @property
+    def widget(self) -> QWidget:
+        """The window itself, over which menus and file dialogs stand."""
+
+    @property
+    def forms(self) -> QWidget:
+        """Details, where what is chosen is changed."""
+
+    def say(self, severity: str, text: str) -> None:
+        """A sentence in the foot; severity is empty, note, band or error."""
+
+    def show_work(self) -> None:
+        """The design, instead of the start page."""
+
+    def set_stage(self, name: str) -> None:
+        """Another stage, with its tools in the tray."""
+
+    def refresh_commands(self) -> None:
+        """Which commands can be used has changed."""
+
+    def refresh_forms(self) -> None:
+        """What Details shows has changed."""
+
+    def show_grips(self) -> None:
+        """Which handles the View shows has changed."""
+
+    def recovery_file(self) -> Path | None:
+        """Where unsaved work is kept for the case of a crash; None for nowhere."""
+
+    def read_reference(self, path: Path) -> None:
+        """A design file whose body is compared with."""
