@@ -99,7 +99,7 @@ def arrays() -> None:
 
 def drawing() -> None:
     """A drawing with 200 constraints: a step of a drag in it, solving it, and opening the editor on it."""
-    from isotomon.app.main import wait_for, window_off_screen
+    from isotomon.app.shell.main import wait_for, window_off_screen
 
     big, figures = random_drawing(20, 95)
     big = edits.replace(big, id="g1", constraints=big.constraints[:199])
@@ -135,7 +135,7 @@ def drawing() -> None:
 
 def pixels() -> None:
     """An edit to pixels in the window."""
-    from isotomon.app.main import wait_for, window_off_screen
+    from isotomon.app.shell.main import wait_for, window_off_screen
 
     plain = bodies.change_loft(edits.replace(sample("reach-blade"), guides=()), "body", rails=())
     with window_off_screen(railed(plain)) as window:
@@ -168,7 +168,7 @@ def start() -> None:
         "v = g.vtkEGLRenderWindow()\nv.SetOffScreenRendering(True)\nv.AddRenderer(vtkRenderer())\nv.SetSize(500, 400)\nv.Render()\na.processEvents()\n"
     )
     demo = (
-        "from isotomon.app.main import *\nfrom isotomon.samples import sample\nimport tempfile\n"
+        "from isotomon.app.shell.main import *\nfrom isotomon.samples import sample\nimport tempfile\n"
         "w = make_window(scratch_settings(Path(tempfile.mkdtemp())))\nw.resize(1280, 800)\nw.show()\n"
         "w.files.open_design(sample('reach-blade'))\n"
         "wait_for(lambda: w.desk.quick is not None, 60)\nw.view.repaint()\n"

@@ -11,9 +11,9 @@ from pathlib import Path
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
 
 
-from isotomon.app.main import save_window, solid_ready, wait_for, window_off_screen
-from isotomon.app.meet_form import MeetForm
-from isotomon.app.window import Window
+from isotomon.app.forms.meet import MeetForm
+from isotomon.app.shell.main import save_window, solid_ready, wait_for, window_off_screen
+from isotomon.app.shell.window import Window
 from isotomon.author import shaping
 from isotomon.design import bodies, edits, station_edits
 from isotomon.design.guides import Guide, GuidePoint

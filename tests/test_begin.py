@@ -10,9 +10,9 @@ from PySide6.QtCore import QPoint, Qt, QTimer
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QMessageBox, QProgressDialog
 
-from isotomon.app.fields import NoteEdit
-from isotomon.app.later import read_aside
-from isotomon.app.main import solid_ready
+from isotomon.app.forms.fields import NoteEdit
+from isotomon.app.shell.main import solid_ready
+from isotomon.app.state.later import read_aside
 from isotomon.design import station_edits
 from isotomon.design.file import load, save
 from isotomon.errors import FileError

@@ -10,9 +10,9 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from isotomon.app.desk import Desk
-from isotomon.app.engine import Engine
-from isotomon.app.main import application, wait_for
+from isotomon.app.shell.main import application, wait_for
+from isotomon.app.state.desk import Desk
+from isotomon.app.state.engine import Engine
 from isotomon.author.session import Session
 from isotomon.design import bodies as b
 from isotomon.design import edits, loft_edits, station_edits

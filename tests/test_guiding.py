@@ -10,7 +10,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QLabel, QPushButton
 
-from isotomon.app.meet_form import MeetForm
+from isotomon.app.forms.meet import MeetForm
 from isotomon.design import bodies, loft_edits
 from isotomon.design.body import Carrying
 from isotomon.design.records import Design

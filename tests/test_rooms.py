@@ -133,7 +133,7 @@ class Rooms(unittest.TestCase):
     def test_the_window_never_loads_the_kernel_and_the_core_never_qt(self) -> None:
         """In fresh processes: the window's modules leave the kernel out, the script's leave Qt and VTK out."""
         for load, banned in (
-            ("import isotomon.app.main", ("OCP",)),
+            ("import isotomon.app.shell.main", ("OCP",)),
             ("import isotomon; isotomon.rebuilt; isotomon.sample", ("PySide6", "vtkmodules", "OCP")),
         ):
             code = f"{load}\nimport sys\nprint([m for m in sys.modules if m.split('.')[0] in {banned!r}])"

@@ -9,7 +9,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QCheckBox, QToolButton
 
-from isotomon.app.steps_form import Handle, StepsForm
+from isotomon.app.forms.steps import Handle, StepsForm
 from isotomon.design import bodies
 from isotomon.design.file import decode, encode
 from isotomon.design.records import Design

@@ -19,9 +19,9 @@ from PySide6.QtGui import QDropEvent, QGuiApplication, QKeySequence, QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QFileDialog, QLineEdit, QMenu, QMessageBox, QWidget
 
-from isotomon.app.engine import Engine
-from isotomon.app.main import make_window, scratch_settings, solid_ready, wait_for
-from isotomon.app.window import Window
+from isotomon.app.shell.main import make_window, scratch_settings, solid_ready, wait_for
+from isotomon.app.shell.window import Window
+from isotomon.app.state.engine import Engine
 from isotomon.design.file import encode, load
 from isotomon.kernel.protocol import Built, Failed
 from isotomon.samples import sample

@@ -13,10 +13,10 @@ from PySide6.QtGui import QColor, QContextMenuEvent, QDropEvent, QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QLabel, QLineEdit, QMenu
 
-from isotomon.app.board_paint import Layout, nice_step
-from isotomon.app.commands import COMMANDS, MENUS, STAGES
-from isotomon.app.finder import HELP, matches
-from isotomon.app.law_form import LawForm
+from isotomon.app.board.paint import Layout, nice_step
+from isotomon.app.forms.law import LawForm
+from isotomon.app.shell.commands import COMMANDS, MENUS, STAGES
+from isotomon.app.shell.finder import HELP, matches
 from isotomon.app.theme import ASSETS, SLATE, VELLUM, station_colour
 from isotomon.design import station_edits
 from isotomon.design.file import encode, save

@@ -12,7 +12,7 @@ from typing import Any, Literal
 import msgspec
 import numpy as np
 
-from isotomon.app.files import empty_design
+from isotomon.app.shell.files import empty_design
 from isotomon.author import shaping
 from isotomon.author.carry import carry
 from isotomon.author.insert import insert_station

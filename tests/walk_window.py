@@ -28,9 +28,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from isotomon.app.commands import COMMANDS
-from isotomon.app.main import run_events
-from isotomon.app.window import Window
+from isotomon.app.shell.commands import COMMANDS
+from isotomon.app.shell.main import run_events
+from isotomon.app.shell.window import Window
 from isotomon.design.file import encode
 from isotomon.design.records import Design
 from isotomon.errors import IsotomonError

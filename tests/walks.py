@@ -18,8 +18,8 @@ os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
 import shiboken6
 
-from isotomon.app.main import make_window, run_events
-from isotomon.app.window import Window
+from isotomon.app.shell.main import make_window, run_events
+from isotomon.app.shell.window import Window
 from tests import walk_files, walk_session, walk_window
 from tests.walk_session import Hit, starts
 

@@ -179,13 +179,13 @@ def _size(text: str) -> tuple[int, int]:
 
 
 def _window(options: argparse.Namespace) -> int:
-    from isotomon.app.main import run_window
+    from isotomon.app.shell.main import run_window
 
     return run_window()
 
 
 def _open(options: argparse.Namespace) -> int:
-    from isotomon.app.main import run_window
+    from isotomon.app.shell.main import run_window
     from isotomon.design.file import load
 
     load(options.design)
@@ -193,7 +193,7 @@ def _open(options: argparse.Namespace) -> int:
 
 
 def _demo(options: argparse.Namespace) -> int:
-    from isotomon.app.main import has_display, run_demo_off_screen, run_window
+    from isotomon.app.shell.main import has_display, run_demo_off_screen, run_window
     from isotomon.samples import sample
 
     design = sample(options.name)
@@ -347,7 +347,7 @@ def _export(options: argparse.Namespace) -> int:
 
 
 def _picture(options: argparse.Namespace) -> int:
-    from isotomon.app.main import draw_picture
+    from isotomon.app.shell.main import draw_picture
     from isotomon.design.file import load
 
     refuse_same(options.file, options.design)

@@ -8,9 +8,9 @@ from typing import Protocol
 from PySide6.QtCore import QSettings
 from PySide6.QtWidgets import QStackedWidget, QWidget
 
-from isotomon.app.board import Board
-from isotomon.app.bodyplan import BodyPlan
-from isotomon.app.desk import Desk
+from isotomon.app.board.board import Board
+from isotomon.app.board.bodyplan import BodyPlan
+from isotomon.app.state.desk import Desk
 from isotomon.app.theme import Theme
 from isotomon.app.viewport.view import View
 

@@ -14,7 +14,6 @@ from PySide6.QtGui import (
     QResizeEvent,
 )
 
-from isotomon.app.desk import Desk
 from isotomon.app.drawing import paint
 from isotomon.app.drawing.ghosts import ghosts_of
 from isotomon.app.drawing.marks import SIDES, constraint_anchors, handle_tips, mark_of
@@ -22,6 +21,7 @@ from isotomon.app.drawing.pens import BY_ID as DRAW_BY_ID
 from isotomon.app.drawing.pens import DrawTool
 from isotomon.app.drawing.sheet import Sheet
 from isotomon.app.drawing.snap import Catch, Catcher
+from isotomon.app.state.desk import Desk
 from isotomon.app.theme import Theme
 from isotomon.errors import IsotomonError
 from isotomon.profile.drawing import DIMENSIONS, Constraint, Curve, replace

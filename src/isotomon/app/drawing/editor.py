@@ -13,7 +13,6 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QLineEdit, QMenu
 
-from isotomon.app.desk import Desk
 from isotomon.app.drawing import paint
 from isotomon.app.drawing.canvas import Canvas
 from isotomon.app.drawing.marks import handle_tips, mark_of, middle_of
@@ -21,6 +20,7 @@ from isotomon.app.drawing.pens import DrawTool
 from isotomon.app.drawing.picks import PickTool
 from isotomon.app.drawing.snap import Catch
 from isotomon.app.drawing.ties import tie_chosen
+from isotomon.app.state.desk import Desk
 from isotomon.app.theme import Theme
 from isotomon.design import edits
 from isotomon.errors import IsotomonError

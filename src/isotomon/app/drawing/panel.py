@@ -24,10 +24,10 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from isotomon.app.choices import choice
 from isotomon.app.drawing.editor import DrawingEditor
 from isotomon.app.drawing.ties import tie_chosen
-from isotomon.app.fields import NumberField
+from isotomon.app.forms.choices import choice
+from isotomon.app.forms.fields import NumberField
 from isotomon.design import edits
 from isotomon.design.bodies import stations_of_all
 from isotomon.errors import IsotomonError

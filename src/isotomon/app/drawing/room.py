@@ -10,13 +10,13 @@ from PySide6.QtGui import QCursor
 from PySide6.QtWidgets import QFileDialog, QMenu
 
 from isotomon.app.api import Api
-from isotomon.app.datums import candidates
 from isotomon.app.drawing.editor import DrawingEditor
 from isotomon.app.drawing.panel import DrawingPanel
 from isotomon.app.drawing.pens import BY_ID as DRAW_TOOLS
 from isotomon.app.drawing.picks import BY_ID as PICK_TOOLS
 from isotomon.app.drawing.ties import tie_chosen
-from isotomon.app.later import read_aside
+from isotomon.app.state.later import read_aside
+from isotomon.app.tools.datums import candidates
 from isotomon.design import edits, station_edits
 from isotomon.design.bodies import stations_of_all
 from isotomon.design.datums import BASE_PLANES, BUILT_IN_NAMES
@@ -236,7 +236,7 @@ class DrawingRoom:
 
     def ready_made_menu(self) -> None:
         """Ready-made sections put on the paper as drawn geometry."""
-        from isotomon.app.tools import READY_MADE
+        from isotomon.app.tools.stations import READY_MADE
 
         menu = QMenu(self.w.widget)
         for title, section in READY_MADE:

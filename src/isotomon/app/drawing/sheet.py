@@ -9,12 +9,12 @@ from numpy.typing import NDArray
 from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtWidgets import QWidget
 
-from isotomon.app.desk import Desk
 from isotomon.app.drawing.pens import BY_ID as DRAW_BY_ID
 from isotomon.app.drawing.pens import DrawTool, Settings
 from isotomon.app.drawing.picks import PickTool
 from isotomon.app.drawing.snap import NEW, Catch, Catcher
-from isotomon.app.fields import NAMING
+from isotomon.app.forms.fields import NAMING
+from isotomon.app.state.desk import Desk
 from isotomon.app.theme import Theme
 from isotomon.design import edits, station_edits
 from isotomon.design.bodies import stations_of_all

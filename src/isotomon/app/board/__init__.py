@@ -1,0 +1,1 @@
+"""The Board and the body plan: curves and sections, painted."""

@@ -1,0 +1,1 @@
+"""Details: the forms of all there is, and the fields they are made of."""

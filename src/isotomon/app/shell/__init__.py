@@ -1,0 +1,1 @@
+"""The window itself: it imports everything, and nothing imports it."""

@@ -1,0 +1,1 @@
+"""The Ledger, and stations and numbers as editable grids."""

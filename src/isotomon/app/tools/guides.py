@@ -1,0 +1,374 @@
+"""Guide tools: each makes its curve at once from what is chosen; points, handles and rails are dragged in the View."""
+
+from __future__ import annotations
+
+from functools import partial
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from isotomon.app.api import Api
+from isotomon.app.command import Command
+from isotomon.app.tools.datums import candidates, rims_of
+from isotomon.design import edits, loft_edits
+from isotomon.design.body import Body
+from isotomon.design.datums import construction
+from isotomon.design.guides import GUIDES, Guide, GuidePoint
+from isotomon.design.records import Design
+from isotomon.errors import IsotomonError
+from isotomon.evaluate.ground import Ground
+from isotomon.evaluate.guides import point_place
+from isotomon.geometry.datums import Plane, SpaceCurve
+from isotomon.inspect.results import Quick
+from isotomon.profile.draw_edits import next_name
+from isotomon.quantity import Value
+
+Array = NDArray[np.float64]
+NAMED = {"lead": "leading point", "trail": "trailing point", "upper": "highest point", "lower": "lowest point"}
+SNAP_PIXELS = 9.0
+
+
+def slots_of(kind: str) -> list[str]:
+    """The letters of what a kind is made from; one for any number of curves."""
+    return ["c"] if GUIDES[kind].on == "c*" else list(GUIDES[kind].on)
+
+
+def guide_candidates(design: Design, letter: str, body: Body, quick: Quick | None = None) -> list[tuple[str, str]]:
+    """(reference, name) of all that can stand where a guide asks for this letter."""
+    cylinders = [(d.id, d.name) for d in design.datums if construction(d).makes == "cylinder"]
+    if letter == "D":
+        return [(d.id, d.name) for d in design.drawings]
+    if letter == "S":
+        return [(body.id, f"Skin of {body.name}"), *cylinders, *candidates(design, "P")]
+    if letter == "V":
+        return [("", "Its normals"), *candidates(design, "A", body, quick), *candidates(design, "P")]
+    if letter == "c":
+        own = [(d.id, d.name) for d in design.drawings]
+        return [*candidates(design, "c", body, quick), *own, *rims_of(body)]
+    if letter == "R":
+        return [*cylinders, *candidates(design, "A")]
+    return candidates(design, letter, body, quick)
+
+
+def point_candidates(design: Design, body: Body) -> list[tuple[str, str]]:
+    """(reference, name) of all points that a curve can pass."""
+    found = [("", "Coordinates"), ("origin", "Origin")]
+    found += [(d.id, d.name) for d in design.datums if construction(d).makes in ("point", "frame")]
+    for s in body.stations:
+        found += [(f"{s.id}/{part}", f"{s.name} {word}") for part, word in NAMED.items()]
+    return found
+
+
+def slide(api: Api, station: str, now: Array) -> tuple[float, str] | None:
+    """(share of the arc length, the corner if one is near) of a station's profile nearest to a pixel."""
+    view, ground, quick = api.view, api.desk.ground(), api.desk.quick
+    if ground is None or quick is None:
+        return None
+    stand = ground.profile(edits.find(quick.body.stations, station))
+    share = np.arange(1441) / 1440.0
+    points = stand.in_space(stand.outline.points(share * stand.outline.length))
+    seen = view.camera.project(points, view.width(), view.height())
+    best = float(share[int(np.linalg.norm(seen - now, axis=1).argmin())])
+    corners = stand.outline.corner_lengths()
+    if len(corners):
+        places = view.camera.project(stand.in_space(stand.outline.points(corners)), view.width(), view.height())
+        away = np.linalg.norm(places - now, axis=1)
+        if away.min() < SNAP_PIXELS:
+            k = int(away.argmin())
+            return float(corners[k] / stand.outline.length), stand.outline.corner_names[k]
+    return best % 1.0, ""
+
+
+class GuideTools:
+    """The window's guide tools."""
+
+    def __init__(self, api: Api) -> None:
+        self.w = api
+
+    # Making
+
+    def make(self, kind: str) -> None:
+        """A new guide of a kind; chosen, so that its Details take over."""
+        desk = self.w.desk
+        design = desk.design
+        assert design is not None
+        way = GUIDES[kind]
+        name = next_name((g.name for g in design.guides), {"through": "curve", "drawn": "drawn guide"}.get(kind, kind))
+        values: tuple[Value, ...] = tuple(f.default for f in way.fields)
+        if kind == "helix":
+            values = self._helix_numbers(values)
+        guide = Guide(
+            edits.fresh_id(design, "u"),
+            name,
+            kind,  # type: ignore[arg-type]
+            self._filled(design, kind),
+            values,
+            tuple(allowed[0] for _, allowed in way.choices),
+            self._points(design, kind),
+        )
+        if not desk.do(f"add a {way.title.lower()}", lambda d: loft_edits.add_guide(d, guide)):
+            desk.select((guide.id,))
+
+    def _size(self) -> float:
+        quick = self.w.desk.quick
+        if quick is None or not quick.resolved.stations:
+            return 60.0
+        return float(f"{max(n.chord for n in quick.resolved.stations):.2g}")
+
+    def _helix_numbers(self, usual: tuple[Value, ...]) -> tuple[Value, ...]:
+        """Two turns round the body and along all of it."""
+        quick = self.w.desk.quick
+        stations = quick.resolved.stations if quick is not None else ()
+        first, last = (stations[0].position, stations[-1].position) if len(stations) > 1 else (0.0, 120.0)
+        titles = [f.title for f in GUIDES["helix"].fields]
+        fit = {
+            "Radius": self._size() / 2.0,
+            "Pitch": (last - first) / 2.0,
+            "Height": last - first,
+            "Start along the axis": first,
+        }
+        return tuple(fit.get(title, value) for title, value in zip(titles, usual, strict=True))
+
+    def _filled(self, design: Design, kind: str) -> tuple[str, ...]:
+        """What a new guide is made from: the chosen things that fit, then the first that do, no thing twice."""
+        used: list[str] = []
+        for letter in slots_of(kind):
+            refs = [ref for ref, _ in guide_candidates(design, letter, self.w.desk.held, self.w.desk.quick)]
+            chosen = [k for k in self.w.desk.selection if k in refs and k not in used]
+            if kind == "joined" and chosen:
+                return tuple(chosen)
+            usual = ["z"] if letter == "R" and "z" in refs else []
+            used.append((chosen or usual or [r for r in refs if r not in used] or [""])[0])
+        return tuple(used)
+
+    def _points(self, design: Design, kind: str) -> tuple[GuidePoint, ...]:
+        """Where a new curve passes: chosen points in their order, else a point of each chosen station, or of all."""
+        desk = self.w.desk
+        if kind == "on-skin" and desk.quick is not None and desk.quick.shape is not None:
+            field = desk.quick.shape.field
+            return tuple(GuidePoint(x=0.25, z=round(float(z), 6)) for z in np.linspace(field.first, field.last, 4))
+        if kind != "through":
+            return ()
+        points = [k for k in desk.selection if any(k == ref for ref, _ in point_candidates(design, desk.held))]
+        if len(points) > 1:
+            return tuple(GuidePoint(on=k) for k in points)
+        stations = desk.quick.resolved.stations if desk.quick is not None else ()
+        wanted = [n.station.id for n in stations if n.station.id in desk.selected_stations()]
+        keys = wanted if len(wanted) > 1 else [n.station.id for n in stations]
+        if len(keys) < 2:
+            return (GuidePoint(), GuidePoint(z=100.0))
+        taken = {p.on.partition("/")[2] for g in design.guides for p in g.points}
+        part = next((p for p in ("trail", "lead", "upper", "lower") if p not in taken), "trail")
+        return tuple(GuidePoint(on=f"{k}/{part}") for k in keys)
+
+    def reason(self, kind: str) -> str:
+        """Why a kind cannot be made now; empty: it can."""
+        design = self.w.desk.design
+        if design is None:
+            return "Open or begin a design first"
+        letters = slots_of(kind)
+        if "D" in letters and not design.drawings:
+            return "This needs a drawing first"
+        if kind == "two-views" and len(design.drawings) + len(design.guides) < 2:
+            return "This needs two drawn curves or guides first"
+        if kind == "on-skin" and (self.w.desk.quick is None or self.w.desk.quick.shape is None):
+            return "This needs a body first"
+        curved = kind in ("dropped", "joined", "offset", "mirrored", "extended")
+        return (
+            "This needs a guide or another curve first"
+            if curved and not (design.guides or self.w.desk.held.stations)
+            else ""
+        )
+
+    # Rails
+
+    def chosen_guides(self) -> tuple[str, ...]:
+        """Ids of the chosen guides."""
+        design = self.w.desk.design
+        known = {g.id for g in design.guides} if design is not None else set()
+        return tuple(k for k in self.w.desk.selection if k in known)
+
+    def rail_reason(self) -> str:
+        """Why the chosen guides cannot be made rails."""
+        if self.w.desk.design is None:
+            return "Open or begin a design first"
+        return "" if self.chosen_guides() else "Choose a guide first"
+
+    def toggle_rail(self) -> None:
+        """The chosen guides made rails of the loft, or taken out of it when all of them are."""
+        desk, keys = self.w.desk, self.chosen_guides()
+        assert desk.design is not None
+        rails = {r.guide: r.id for r in desk.held.loft.rails}
+
+        def edit(design: Design) -> Design:
+            for key in keys:
+                if all(k in rails for k in keys):
+                    design = loft_edits.remove_rail(design, rails[key])
+                elif key not in rails:
+                    design = loft_edits.add_rail(design, desk.hand, key)
+            return design
+
+        desk.do("take the rails out" if all(k in rails for k in keys) else "use as rails", edit)
+
+    def twin(self) -> None:
+        """The chosen guides mirrored in the plane that is chosen with them, else in the body's own XZ plane."""
+        desk, keys = self.w.desk, self.chosen_guides()
+        quick = desk.quick
+        plane = next((k for k in desk.selection if quick and isinstance(quick.datums.get(k), Plane)), "zx")
+
+        def edit(design: Design) -> Design:
+            for key in keys:
+                design = loft_edits.mirror_guide(design, key, plane)
+            return design
+
+        before = {g.id for g in desk.design.guides} if desk.design is not None else set()
+        if not desk.do("mirror the guide", edit) and desk.design is not None:
+            desk.select(tuple(g.id for g in desk.design.guides if g.id not in before))
+
+    # Dragging
+
+    def _shown(self) -> Guide | None:
+        design, keys = self.w.desk.design, self.chosen_guides()
+        if design is None or len(keys) != 1 or len(self.w.desk.selection) != 1:
+            return None
+        guide = edits.find(design.guides, keys[0])
+        return guide if guide.kind == "through" else None
+
+    def grips(self) -> dict[str, Array]:
+        """Places of the chosen curve's points and of the ends of its handles."""
+        guide, ground, quick = self._shown(), self.w.desk.ground(), self.w.desk.quick
+        if guide is None or ground is None or quick is None:
+            return {}
+        guide = next((g for g in quick.design.guides if g.id == guide.id), guide)
+        found: dict[str, Array] = {}
+        curve = quick.guides.get(guide.id)
+        for k, p in enumerate(guide.points):
+            try:
+                place = point_place(ground, p)
+            except IsotomonError:
+                continue
+            found[f"point {k}"] = place
+            if curve is not None:
+                found[f"handle {k}"] = place + self._handle(curve, guide, k, place)
+        return found
+
+    def _handle(self, curve: SpaceCurve, guide: Guide, k: int, place: Array) -> Array:
+        """From a point to its handle's end, a third of the way to its neighbours or as long as its pull."""
+        t, p, _ = curve.table(401)
+        at = float(t[int(np.linalg.norm(p - place, axis=1).argmin())])
+        pull = guide.points[k].pull
+        length = pull if isinstance(pull, float) and pull > 0.0 else self._span(curve, len(guide.points)) / 3.0
+        return np.asarray(curve.tangent(at) * length)
+
+    @staticmethod
+    def _span(curve: SpaceCurve, points: int) -> float:
+        return curve.length / max(points - 1, 1)
+
+    def pull(self, kind: str, start: Array, now: Array) -> None:
+        """A point or handle dragged from one pixel to another: the curve follows, seen at once."""
+        guide, ground = self._shown(), self.w.desk.ground()
+        if guide is None or ground is None:
+            return
+        word, index = kind.split()[0], int(kind.split()[1])
+        if word == "point":
+            self._pull_point(guide, index, now)
+        else:
+            self._pull_handle(guide, ground, index, now)
+
+    def _pull_point(self, guide: Guide, index: int, now: Array) -> None:
+        desk, view = self.w.desk, self.w.view
+        assert desk.design is not None
+        point = edits.find(desk.design.guides, guide.id).points[index]
+        station, _, part = point.on.partition("/")
+        quick = desk.quick
+        assert quick is not None
+        if part and any(s.id == station for s in desk.held.stations):
+            slid = slide(self.w, station, now)
+            if slid is not None:
+                share, corner = slid
+                on = f"{station}/c:{corner}" if corner else f"{station}/at:{share:.6g}"
+                desk.preview(
+                    f"move a point of {guide.name}", lambda d: loft_edits.set_guide_point(d, guide.id, index, on=on)
+                )
+            return
+        if any(isinstance(v, str) for v in (point.x, point.y, point.z)):
+            desk.said.emit("note", "A formula drives this point; change it in Details.")
+            return
+        ground = self.w.desk.ground()
+        assert ground is not None
+        design = desk.design
+        place = point_place(quick.worked.branch(design).ground(quick.body.id), point)
+        moved = place + view.camera.away(place, now, view.width(), view.height())
+        step = np.round(moved - place, 3)
+        fresh = {c: float(getattr(point, c) + s) for c, s in zip("xyz", step, strict=True)}
+        desk.preview(f"move a point of {guide.name}", lambda d: loft_edits.set_guide_point(d, guide.id, index, **fresh))
+
+    def _pull_handle(self, guide: Guide, ground: Ground, index: int, now: Array) -> None:
+        desk, view = self.w.desk, self.w.view
+        quick = desk.quick
+        assert quick is not None and desk.design is not None
+        curve = quick.guides.get(guide.id)
+        if curve is None:
+            return
+        place = point_place(ground, guide.points[index])
+        arm = self._handle(curve, guide, index, place)
+        end = place + arm + view.camera.away(place + arm, now, view.width(), view.height())
+        way = np.round(end - place, 4)
+        length = float(np.linalg.norm(way))
+        if length < 1e-3:
+            return
+        x, y, z = way.tolist()
+        changes: dict[str, object] = {"pull": float(f"{length:.5g}")}
+        if not guide.points[index].toward:
+            changes["handle"] = (x, y, z)
+        desk.preview(f"bend {guide.name}", lambda d: loft_edits.set_guide_point(d, guide.id, index, **changes))
+
+    def let_go(self) -> None:
+        """The drag is over: it becomes one step."""
+        self.w.desk.finish_preview()
+
+
+_FAMILY = {
+    "drawn": "From drawings",
+    "two-views": "From drawings",
+    "dropped": "On skins",
+    "on-skin": "On skins",
+    "meets": "On skins",
+    "joined": "From curves",
+    "offset": "From curves",
+    "mirrored": "From curves",
+    "extended": "From curves",
+}
+_ICONS = {"through": "curve-through", "helix": "helix"}
+
+
+def _make(kind: str, w: Any) -> None:
+    w.guides.make(kind)
+
+
+def _reason(kind: str, w: Any) -> str:
+    return w.guides.reason(kind)
+
+
+def _all_rails(w: Any) -> bool:
+    keys = w.guides.chosen_guides()
+    rails = {r.guide for r in w.desk.body.loft.rails} if w.desk.body is not None else set()
+    return bool(keys) and all(k in rails for k in keys)
+
+
+GUIDE_COMMANDS: tuple[Command, ...] = (
+    *(
+        Command(
+            f"guide-{kind}", way.title, partial(_make, kind), "Ctrl+Shift+G" if kind == "through" else "", "Guide",
+            _ICONS.get(kind, ""), "Made from what is chosen; its Details take over", partial(_reason, kind), None,
+            _FAMILY.get(kind, ""),
+        )
+        for kind, way in GUIDES.items()
+    ),
+    Command("rail", "Use as a rail", lambda w: w.guides.toggle_rail(), "Ctrl+R", "Guide", "rail",
+            "The loft follows the chosen guides", lambda w: w.guides.rail_reason(), _all_rails),
+    Command("twin", "Mirror the guide", lambda w: w.guides.twin(), "", "Guide", "mirrored",
+            "The chosen guides' twins in the chosen plane, or in the ZX plane; a rail's twin is a rail",
+            lambda w: w.guides.rail_reason()),
+)  # fmt: skip
