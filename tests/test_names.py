@@ -18,8 +18,8 @@ from isotomon.design.guides import End
 from isotomon.design.records import Design
 from isotomon.design.station import Station
 from isotomon.errors import IsotomonError
-from isotomon.evaluate.datums import Ground
 from isotomon.evaluate.drawn import to_plane
+from isotomon.evaluate.ground import Ground
 from isotomon.evaluate.settle import settled
 from isotomon.field.patches import patches
 from isotomon.geometry.edge import Edge

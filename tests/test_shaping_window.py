@@ -11,7 +11,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QCheckBox
 
 from isotomon.app.forms.along import AlongForm
-from isotomon.app.tools.gauges import GaugeForm
+from isotomon.app.forms.gauge import GaugeForm
 from isotomon.design.bodies import change_step
 from isotomon.design.file import encode
 from isotomon.design.guides import Guide

@@ -175,6 +175,10 @@ class OtherParts(WithWindow):
         QTest.mouseDClick(plan, LEFT, NONE, QPoint(5, 60))
         self.assertEqual(plan._zoom, 1.0)
 
+    def told(self, form: QWidget) -> list[str]:
+        """What a form's labels say that are seen."""
+        return [label.text() for label in form.findChildren(QLabel) if not label.isHidden()]
+
     def test_the_law_form_edits_points_band_and_judgement(self) -> None:
         """Points are typed in the shown unit, blank removes one; along the body, a formula and wrong input work as told."""
         w = self.window
@@ -191,21 +195,21 @@ class OtherParts(WithWindow):
         self.assertEqual(len(self.body.laws[0].points), 2)
         form = w.details.findChild(LawForm)
         self.type(form.band, "nonsense %")
-        self.assertFalse(form.wrong.isHidden())
+        self.assertTrue(any("Nothing was changed" in text for text in self.told(form)))
         self.type(form.band, "25 %")
         self.assertEqual((self.body.laws[0].band, self.body.laws[0].relative), (0.25, True))
         form.judged.setCurrentIndex(1)
         form.judged.activated.emit(1)
         self.settle()
         self.assertEqual(self.body.laws[0].judged, "along")
-        form.way.activated.emit(1)
+        form.given_by.activated.emit(1)
         self.settle()
         form = w.details.findChild(LawForm)
         self.type(form.formula, "2827 mm * 1 mm * (1 - fraction) + 400 mm * 1 mm * fraction")
         self.settle()
         self.assertIn("fraction", self.body.laws[0].formula)
         self.type(form.formula, "2 *")
-        self.assertIn("not a number or a formula", form.wrong.text())
+        self.assertTrue(any("not a number or a formula" in text for text in self.told(form)))
         while len(self.body.laws[0].points) != 3:
             self.assertIsNotNone(w.desk.session.undo_title)
             w.board.setFocus()

@@ -8,10 +8,10 @@ What a datum stands on is named: `xy` `yz` `zx` (planes), `x` `y` `z` (axes), `o
 
 from __future__ import annotations
 
-from typing import Literal, NamedTuple
+from typing import Literal
 
-from isotomon.errors import DesignError
-from isotomon.quantity import Kind, Value
+from isotomon.design.recipe import Field, Recipe
+from isotomon.quantity import Value
 from isotomon.quantity.record import Id, Record, Ref
 
 DatumKind = Literal[
@@ -40,58 +40,40 @@ DatumKind = Literal[
     "frame",
     "cylinder",
 ]
-Makes = Literal["plane", "axis", "point", "frame", "cylinder"]
-
-
-class Field(NamedTuple):
-    """A number a construction asks for. `nth` fields are whole numbers."""
-
-    title: str
-    kind: Kind
-    default: float
-
-
-class Construction(NamedTuple):
-    """What a kind of datum makes, and from what: letters P plane, A axis or line, p point, c curve, R round thing, F frame."""
-
-    title: str
-    makes: Makes
-    on: str
-    fields: tuple[Field, ...] = ()
 
 
 _SHARE = (Field("Share of the length", "ratio", 0.5), Field("Length more", "length", 0.0))
 _PLACE = tuple(Field(f"Along {axis}", "length", 0.0) for axis in "XYZ")
 _TURN = tuple(Field(f"Turn about {axis}", "angle", 0.0) for axis in "XYZ")
-CONSTRUCTIONS: dict[str, Construction] = {
-    "parallel": Construction("Plane parallel at a distance", "plane", "P", (Field("Distance", "length", 50.0),)),
-    "parallel-through": Construction("Plane parallel through a point", "plane", "Pp"),
-    "square-to-curve": Construction("Plane square to a curve", "plane", "c", _SHARE),
-    "turned": Construction(
-        "Plane through an axis at an angle", "plane", "AP", (Field("Angle", "angle", 0.5235987755982988),)
+CONSTRUCTIONS: dict[str, Recipe] = {
+    "parallel": Recipe("Plane parallel at a distance", "P", (Field("Distance", "length", 50.0),), makes="plane"),
+    "parallel-through": Recipe("Plane parallel through a point", "Pp", makes="plane"),
+    "square-to-curve": Recipe("Plane square to a curve", "c", _SHARE, makes="plane"),
+    "turned": Recipe(
+        "Plane through an axis at an angle", "AP", (Field("Angle", "angle", 0.5235987755982988),), makes="plane"
     ),
-    "three-points": Construction("Plane through three points", "plane", "ppp"),
-    "line-and-point": Construction("Plane through a line and a point", "plane", "Ap"),
-    "line-square": Construction("Plane through a line, square to a plane", "plane", "AP"),
-    "midway": Construction("Plane midway between two", "plane", "PP"),
-    "tangent": Construction("Plane tangent to a round face", "plane", "R", (Field("Round by", "angle", 0.0),)),
-    "placed": Construction("Plane at an angle and offset", "plane", "F", (*_PLACE, *_TURN)),
-    "two-points": Construction("Axis through two points", "axis", "pp"),
-    "planes-meet": Construction("Axis where two planes meet", "axis", "PP"),
-    "square-through": Construction("Axis square to a plane through a point", "axis", "Pp"),
-    "along": Construction("Axis along a straight edge or line", "axis", "A"),
-    "axis-of": Construction("Axis of a round thing", "axis", "R"),
-    "coordinates": Construction("Point by coordinates", "point", "F", _PLACE),
-    "on-curve": Construction("Point on a curve", "point", "c", _SHARE),
-    "end": Construction("End or middle of a curve", "point", "c", (Field("0 start, 1 middle, 2 end", "ratio", 0.0),)),
-    "centre": Construction("Centre of a round thing or profile", "point", "R"),
-    "corner": Construction("Corner of a profile", "point", "c", (Field("Which corner", "ratio", 1.0),)),
-    "curve-meets": Construction(
-        "Point where a curve meets a plane", "point", "cP", (Field("Which meeting", "ratio", 1.0),)
+    "three-points": Recipe("Plane through three points", "ppp", makes="plane"),
+    "line-and-point": Recipe("Plane through a line and a point", "Ap", makes="plane"),
+    "line-square": Recipe("Plane through a line, square to a plane", "AP", makes="plane"),
+    "midway": Recipe("Plane midway between two", "PP", makes="plane"),
+    "tangent": Recipe("Plane tangent to a round face", "R", (Field("Round by", "angle", 0.0),), makes="plane"),
+    "placed": Recipe("Plane at an angle and offset", "F", (*_PLACE, *_TURN), makes="plane"),
+    "two-points": Recipe("Axis through two points", "pp", makes="axis"),
+    "planes-meet": Recipe("Axis where two planes meet", "PP", makes="axis"),
+    "square-through": Recipe("Axis square to a plane through a point", "Pp", makes="axis"),
+    "along": Recipe("Axis along a straight edge or line", "A", makes="axis"),
+    "axis-of": Recipe("Axis of a round thing", "R", makes="axis"),
+    "coordinates": Recipe("Point by coordinates", "F", _PLACE, makes="point"),
+    "on-curve": Recipe("Point on a curve", "c", _SHARE, makes="point"),
+    "end": Recipe("End or middle of a curve", "c", (Field("0 start, 1 middle, 2 end", "ratio", 0.0),), makes="point"),
+    "centre": Recipe("Centre of a round thing or profile", "R", makes="point"),
+    "corner": Recipe("Corner of a profile", "c", (Field("Which corner", "ratio", 1.0),), makes="point"),
+    "curve-meets": Recipe(
+        "Point where a curve meets a plane", "cP", (Field("Which meeting", "ratio", 1.0),), makes="point"
     ),
-    "curves-nearest": Construction("Point where two curves come nearest", "point", "cc"),
-    "frame": Construction("Frame at a point", "frame", "pPA"),
-    "cylinder": Construction("Cylinder about an axis", "cylinder", "A", (Field("Radius", "length", 100.0),)),
+    "curves-nearest": Recipe("Point where two curves come nearest", "cc", makes="point"),
+    "frame": Recipe("Frame at a point", "pPA", makes="frame"),
+    "cylinder": Recipe("Cylinder about an axis", "A", (Field("Radius", "length", 100.0),), makes="cylinder"),
 }
 BUILT_IN: dict[str, str] = {"xy": "P", "yz": "P", "zx": "P", "x": "A", "y": "A", "z": "A", "origin": "p", "world": "F"}
 BUILT_IN_NAMES = {
@@ -120,23 +102,12 @@ class Datum(Record, frozen=True):
     on: tuple[Ref, ...]
     values: tuple[Value, ...] = ()
 
+    @property
+    def recipe(self) -> Recipe:
+        """What its kind makes, and asks for."""
+        return CONSTRUCTIONS[self.kind]
 
-def construction(datum: Datum) -> Construction:
-    """What the datum's kind makes and asks for."""
-    return CONSTRUCTIONS[datum.kind]
-
-
-def check_datum(datum: Datum) -> Datum:
-    """The datum itself, if it has as many references and numbers as its kind asks for.
-
-    Raises: DesignError.
-    """
-    made = construction(datum)
-    if len(datum.on) != len(made.on) or len(datum.values) != len(made.fields):
-        raise DesignError(
-            f"datum '{datum.name}' ({made.title.lower()}) stands on {len(made.on)} things and has {len(made.fields)} "
-            f"numbers; found {len(datum.on)} and {len(datum.values)}"
-        )
-    if datum.id in datum.on:
-        raise DesignError(f"datum '{datum.name}' stands on itself; pick something else")
-    return datum
+    @property
+    def choices(self) -> tuple[str, ...]:
+        """None: no datum has any."""
+        return ()

@@ -10,9 +10,10 @@ import msgspec
 
 from isotomon.design.body import Body
 from isotomon.design.datums import Datum
-from isotomon.design.gauges import Gauge, check_gauge
+from isotomon.design.gauges import Gauge
 from isotomon.design.guides import Guide, Rail, Tie
 from isotomon.design.law import Law
+from isotomon.design.recipe import check_made
 from isotomon.design.records import Design, Imported, Number
 from isotomon.design.station import Station
 from isotomon.design.walk import map_formulas, number_uses, users, word_of
@@ -22,7 +23,8 @@ from isotomon.profile.drawing import Drawing
 from isotomon.profile.section import Drawn, Outline
 from isotomon.quantity import Value, check_name
 
-Entry = TypeVar("Entry", Number, Outline, Body, Station, Law, Step, Drawing, Datum, Guide, Gauge, Rail, Tie, Imported)
+Identified = Number | Outline | Body | Station | Law | Step | Drawing | Datum | Guide | Gauge | Rail | Tie | Imported
+Entry = TypeVar("Entry", bound=Identified)
 replace = msgspec.structs.replace
 
 
@@ -171,7 +173,7 @@ def remove_drawing(design: Design, key: str) -> Design:
 
 def add_gauge(design: Design, gauge: Gauge) -> Design:
     """The design with one more measure."""
-    check_gauge(gauge)
+    check_made("measure", gauge)
     return replace(design, gauges=(*design.gauges, gauge))
 
 

@@ -8,11 +8,11 @@ id (its outline, on the plane it was drawn on), `s4/upper` `s4/lower` (a profile
 from __future__ import annotations
 
 import math
-from typing import Literal, NamedTuple
+from typing import Literal
 
 import msgspec
 
-from isotomon.design.datums import Field
+from isotomon.design.recipe import Field, Recipe, check_made
 from isotomon.errors import DesignError
 from isotomon.quantity import Value
 from isotomon.quantity.record import Id, Record, Ref
@@ -33,26 +33,15 @@ GuideKind = Literal[
 MOST_POINTS = 400
 
 
-class Way(NamedTuple):
-    """How a kind of guide is made. `on`: letters as for datums, besides c a curve, D a drawing, S a skin, V a direction
-    or nothing, c* any number of curves. `choices`: title → what can be chosen, the first one usual.
-    """
-
-    title: str
-    on: str
-    fields: tuple[Field, ...] = ()
-    choices: tuple[tuple[str, tuple[str, ...]], ...] = ()
-
-
-GUIDES: dict[str, Way] = {
-    "through": Way("Curve through points", "", (), (("Ends", ("open", "closed")),)),
-    "drawn": Way("Drawn profile as a guide", "D"),
-    "two-views": Way("Curve from two views", "cc"),
-    "dropped": Way("Curve dropped onto a skin", "cSV"),
-    "on-skin": Way("Curve drawn on the skin", "S", (), (("Ends", ("open", "closed")),)),
-    "meets": Way("Curve where two skins meet", "SS", (Field("Which branch", "ratio", 1.0),)),
-    "joined": Way("Curves and edges joined", "c*", (), (("Kinks and gaps", ("kept", "smoothed")),)),
-    "helix": Way(
+GUIDES: dict[str, Recipe] = {
+    "through": Recipe("Curve through points", "", (), (("Ends", ("open", "closed")),)),
+    "drawn": Recipe("Drawn profile as a guide", "D"),
+    "two-views": Recipe("Curve from two views", "cc"),
+    "dropped": Recipe("Curve dropped onto a skin", "cSV"),
+    "on-skin": Recipe("Curve drawn on the skin", "S", (), (("Ends", ("open", "closed")),)),
+    "meets": Recipe("Curve where two skins meet", "SS", (Field("Which branch", "ratio", 1.0),)),
+    "joined": Recipe("Curves and edges joined", "c*", (), (("Kinks and gaps", ("kept", "smoothed")),)),
+    "helix": Recipe(
         "Helix",
         "R",
         (
@@ -75,9 +64,9 @@ GUIDES: dict[str, Way] = {
             ("Leads", ("straight", "fading")),
         ),
     ),
-    "offset": Way("Curve beside another", "cP", (Field("Distance", "length", 10.0),)),
-    "mirrored": Way("Curve mirrored in a plane", "cP"),
-    "extended": Way(
+    "offset": Recipe("Curve beside another", "cP", (Field("Distance", "length", 10.0),)),
+    "mirrored": Recipe("Curve mirrored in a plane", "cP"),
+    "extended": Recipe(
         "Curve extended or cut back", "c", (Field("At the start", "length", 20.0), Field("At the end", "length", 20.0))
     ),
 }
@@ -120,7 +109,8 @@ class Guide(Record, frozen=True):
     points: tuple[GuidePoint, ...] = ()
 
     @property
-    def way(self) -> Way:
+    def recipe(self) -> Recipe:
+        """What its kind is made of, and asks for."""
         return GUIDES[self.kind]
 
 
@@ -164,22 +154,9 @@ def check_guide(guide: Guide) -> Guide:
 
     Raises: DesignError.
     """
-    way, where = guide.way, f"guide '{guide.name}' ({guide.way.title.lower()})"
-    wanted = len(way.on.replace("*", ""))
-    if way.on != "c*" and len(guide.on) != wanted:
-        raise DesignError(f"{where} is made from {wanted} things; found {len(guide.on)}")
-    if way.on == "c*" and not guide.on:
-        raise DesignError(f"{where} joins nothing; choose the curves and edges to be joined")
-    if len(guide.values) != len(way.fields) or len(guide.choices) != len(way.choices):
-        raise DesignError(
-            f"{where} has {len(way.fields)} numbers and {len(way.choices)} choices; "
-            f"found {len(guide.values)} and {len(guide.choices)}"
-        )
-    for (title, allowed), choice in zip(way.choices, guide.choices, strict=True):
-        if choice not in allowed:
-            raise DesignError(f"{where}: {title.lower()} can be {', '.join(allowed)}; found '{choice}'")
+    check_made("guide", guide)
     if len(guide.points) > MOST_POINTS:
-        raise DesignError(f"{where} has {len(guide.points)} points; at most {MOST_POINTS} can be used")
-    if guide.id in guide.on or any(guide.id in (p.on, p.toward) for p in guide.points):
-        raise DesignError(f"guide '{guide.name}' is made from itself; pick something else")
+        raise DesignError(f"guide '{guide.name}' has {len(guide.points)} points; at most {MOST_POINTS} can be used")
+    if any(guide.id in (p.on, p.toward) for p in guide.points):
+        raise DesignError(f"guide '{guide.name}' is made of itself; pick something else")
     return guide

@@ -6,7 +6,7 @@ import math
 from typing import Any
 
 from isotomon.design.bodies import body_of, change_body, change_loft, edit_bodies, stations_of_all
-from isotomon.design.body import Body
+from isotomon.design.body import Body, Span
 from isotomon.design.edits import changed, find, fresh_id, replace
 from isotomon.design.guides import End, Guide, GuidePoint, Rail, Tie, Turns
 from isotomon.design.law import Law, LawPoint
@@ -16,7 +16,6 @@ from isotomon.design.station_edits import add_law
 from isotomon.design.walk import users
 from isotomon.errors import DesignError
 from isotomon.profile.draw_edits import next_name
-from isotomon.quantity import Value
 
 
 def add_guide(design: Design, guide: Guide) -> Design:
@@ -26,22 +25,7 @@ def add_guide(design: Design, guide: Guide) -> Design:
 
 def change_guide(design: Design, key: str, **changes: Any) -> Design:
     """The design with fields of one guide changed."""
-    find(design.guides, key)
-    return replace(design, guides=tuple(replace(g, **changes) if g.id == key else g for g in design.guides))
-
-
-def set_guide_value(design: Design, key: str, index: int, value: Value) -> Design:
-    """The design with one number of a guide changed."""
-    values = list(find(design.guides, key).values)
-    values[index] = value
-    return change_guide(design, key, values=tuple(values))
-
-
-def set_guide_choice(design: Design, key: str, index: int, choice: str) -> Design:
-    """The design with one choice of a guide made otherwise."""
-    choices = list(find(design.guides, key).choices)
-    choices[index] = choice
-    return change_guide(design, key, choices=tuple(choices))
+    return replace(design, guides=changed(design.guides, key, **changes))
 
 
 def set_guide_point(design: Design, key: str, index: int, **changes: Any) -> Design:
@@ -233,3 +217,22 @@ def set_turns(design: Design, station: str, turns: int) -> Design:
     body = body_of(design, station)
     rest = tuple(t for t in body.loft.turns if t.station != station)
     return change_loft(design, body.id, turns=(*rest, Turns(station, turns)) if turns else rest)
+
+
+def change_span(design: Design, key: str, **changes: Any) -> Design:
+    """A body reaching otherwise; a reach of nothing on a loft of stations is none."""
+    body = design.body(key)
+    span: Span = replace(body.loft.span or Span(), **changes)
+    nothing = span == Span() and len(body.stations) > 1
+    return change_loft(design, key, span=None if nothing else span)
+
+
+def change_side(design: Design, key: str, side: str) -> Design:
+    """The wall of a body on another side of its profiles."""
+    wall = design.body(key).loft.wall
+    return design if wall is None else change_loft(design, key, wall=replace(wall, side=side))
+
+
+def change_along(design: Design, key: str, **changes: Any) -> Design:
+    """A body with something else changing along it."""
+    return change_loft(design, key, along=replace(design.body(key).loft.along, **changes))

@@ -9,10 +9,10 @@ from typing import Any
 
 from isotomon.design.bodies import check_bodies
 from isotomon.design.body import Along, Body, Ending
-from isotomon.design.datums import check_datum
-from isotomon.design.gauges import MOST_GAUGES, check_gauge
+from isotomon.design.gauges import MOST_GAUGES
 from isotomon.design.guides import check_guide
 from isotomon.design.law_values import law_band
+from isotomon.design.recipe import check_made
 from isotomon.design.records import Design
 from isotomon.design.resolved import STATION_KINDS, EndNumbers, Placed, Resolved, SpanNumbers, StationNumbers
 from isotomon.design.station import Station
@@ -35,9 +35,9 @@ def check_numbers(design: Design) -> dict[str, Quantity]:
     _check_counts(design)
     names = resolve_numbers([(n.name, n.value, n.kind) for n in design.numbers])
     for gauge in design.gauges:
-        check_gauge(gauge)
+        check_made("measure", gauge)
     for datum in design.datums:
-        check_datum(datum)
+        check_made("datum", datum)
     for guide in design.guides:
         check_guide(guide)
     for drawing in design.drawings:

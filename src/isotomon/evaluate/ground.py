@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.design.body import Body
-from isotomon.design.datums import BUILT_IN, BUILT_IN_NAMES, Datum, construction
+from isotomon.design.datums import BUILT_IN, BUILT_IN_NAMES, Datum
 from isotomon.design.guides import Guide
 from isotomon.design.records import Design
 from isotomon.design.resolved import Resolved, StationNumbers
@@ -342,8 +342,7 @@ class Ground(Kinds):
     def _datum(self, datum: Datum) -> Thing:
         try:
             values = [
-                self._value(f.title.lower(), v, f.kind)
-                for f, v in zip(construction(datum).fields, datum.values, strict=True)
+                self._value(f.title.lower(), v, f.kind) for f, v in zip(datum.recipe.fields, datum.values, strict=True)
             ]
             return CONSTRUCT[datum.kind](self, datum.on, values)
         except IsotomonError as error:

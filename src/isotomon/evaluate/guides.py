@@ -49,7 +49,7 @@ def number(ground: Sources, title: str, value: Value, kind: str) -> float:
 
 
 def _numbers(ground: Sources, guide: Guide) -> list[float]:
-    return [number(ground, f.title, v, f.kind) for f, v in zip(guide.way.fields, guide.values, strict=True)]
+    return [number(ground, f.title, v, f.kind) for f, v in zip(guide.recipe.fields, guide.values, strict=True)]
 
 
 def point_place(ground: Sources, point: GuidePoint) -> Array:
@@ -196,8 +196,8 @@ def _along(ground: Sources, value: Value, kind: str) -> Callable[[Array], Array]
 
 
 def _helix(ground: Sources, guide: Guide) -> SpaceCurve:
-    fields = {f.title: v for f, v in zip(guide.way.fields, guide.values, strict=True)}
-    kinds = {f.title: f.kind for f in guide.way.fields}
+    fields = {f.title: v for f, v in zip(guide.recipe.fields, guide.values, strict=True)}
+    kinds = {f.title: f.kind for f in guide.recipe.fields}
     derived, hand, shape, leads = guide.choices
 
     def value(title: str) -> float:

@@ -10,7 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.design.bodies import body_ids
-from isotomon.design.gauges import Gauge, check_gauge
+from isotomon.design.gauges import Gauge
+from isotomon.design.recipe import check_made
 from isotomon.design.records import Design
 from isotomon.errors import DesignError, IsotomonError, QuantityError
 from isotomon.evaluate.ground import Ground
@@ -54,7 +55,7 @@ def wrong_readings(design: Design, readings: Mapping[str, Reading]) -> list[Find
 def read_gauge(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -> Reading:
     """What a measure reads; where it cannot be taken, why."""
     try:
-        check_gauge(gauge)
+        check_made("measure", gauge)
         return _KINDS[gauge.kind](ground, quick, finished, gauge)
     except Waits:
         return Reading((), (), waits=True)
@@ -352,7 +353,7 @@ def capacity_table(quick: Quick, gauge: Gauge, rows: int = 41) -> str:
 
 
 def _number(ground: Ground, gauge: Gauge, index: int) -> float:
-    field = gauge.way.fields[index]
+    field = gauge.recipe.fields[index]
     try:
         return resolve(gauge.values[index], field.kind, ground.names)
     except QuantityError as error:

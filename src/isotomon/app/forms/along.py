@@ -4,20 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial
-from typing import Any
 
-from PySide6.QtWidgets import QCheckBox, QComboBox, QPushButton, QWidget
-
-from isotomon.app.forms.choices import choice, column_of, titled
-from isotomon.app.forms.fields import NumberField
-from isotomon.app.forms.wiring import MakeEdit, wire
+from isotomon.app.forms.form import Form, Offer, given
+from isotomon.app.forms.wiring import MakeEdit
 from isotomon.app.state.desk import Desk
 from isotomon.app.tools.datums import candidates, faces
 from isotomon.design.bodies import change_loft
-from isotomon.design.body import ALIKE, Along, Span, Wall
-from isotomon.design.edits import replace
+from isotomon.design.body import ALIKE, Along, Loft, Span, Wall
+from isotomon.design.loft_edits import change_along, change_side, change_span
 from isotomon.design.records import Design
-from isotomon.quantity import Kind, Value, resolve
+from isotomon.quantity import Kind, Value
 
 ALONG: tuple[tuple[str, str, Kind, str], ...] = (
     (
@@ -40,184 +36,150 @@ REACH: tuple[tuple[str, str, str], ...] = (
 )
 
 
-def change_span(design: Design, key: str, **changes: Any) -> Design:
-    """A body reaching otherwise; a reach of nothing on a loft of stations is none."""
-    body = design.body(key)
-    span: Span = replace(body.loft.span or Span(), **changes)
-    nothing = span == Span() and len(body.stations) > 1
-    return change_loft(design, key, span=None if nothing else span)
-
-
-def change_side(design: Design, key: str, side: str) -> Design:
-    """The wall of a body on another side of its profiles."""
-    wall = design.body(key).loft.wall
-    return design if wall is None else change_loft(design, key, wall=replace(wall, side=side))
-
-
-def change_along(design: Design, key: str, **changes: Any) -> Design:
-    """A body with something else changing along it."""
-    return change_loft(design, key, along=replace(design.body(key).loft.along, **changes))
-
-
-class AlongForm(QWidget):
+class AlongForm(Form):
     """Edits reach and laws along the body through the desk."""
 
     def __init__(self, desk: Desk) -> None:
-        super().__init__()
-        self.desk = desk
-        self.column = column_of(self)
-        self.fields: dict[str, NumberField] = {}
-        self.whole = self._check(
-            "Whole way", "go the whole way", lambda on: lambda d: change_span(d, desk.hand, whole=on)
-        )
-        self.up_to: dict[str, QComboBox] = {}
-        self.rows: dict[str, QWidget] = {}
-        turned = desk.body is not None and desk.body.loft.carrier.how == "axis"
-        for name, title, tip in REACH:
-            self._number(name, title, "angle" if turned else "length", tip, partial(self._span_edit, name))
-            self._up_to(f"{name}_to", "up to")
-        self.ends = self._check(
-            "Round ends",
-            "round the ends off",
-            lambda on: lambda d: change_span(d, desk.hand, ends="round" if on else "flat"),
-        )
-        self.ends.setToolTip("Round ends are added beyond the ends of the body, half as far as its sections are wide")
-        self.more = QPushButton("Turn, sizes and draft along it…")
-        self.more.setToolTip("Laws along the body: turn, width, height, offsets, draft, kept area")
-        self.more.clicked.connect(self._open)
-        self.column.addWidget(self.more)
-        for name, title, kind, tip in ALONG:
-            self._number(name, title, kind, tip, partial(self._along_edit, name))
-        self.keep = self._check(
-            "Keep the area",
-            "keep the area along the body",
-            lambda on: lambda d: change_along(d, desk.hand, keep_area=on),
-        )
-        self.keep.setToolTip("Sections are sized so that their area stays what it is at the first end")
-        self.wall = self._number(
-            "wall",
-            "Wall",
-            "length",
-            "How thick a wall along the profile is; blank: the body is not a wall",
-            self._wall_edit,
-            "none",
-        )
-        self.side = choice("Wall is", SIDES)
-        self.side.activated.connect(
-            lambda k: desk.do("the wall's side", lambda d: change_side(d, desk.hand, self.side.itemData(k)))
-        )
-        self.side_row = titled("It is", self.side)
-        self.column.addWidget(self.side_row)
-        self.shut = self._check(
-            "Shut open profiles", "shut open profiles", lambda on: lambda d: change_loft(d, desk.hand, shut=on)
-        )
-        self.shut.setToolTip("Open profiles are closed by a straight line from their end to their start")
+        super().__init__(desk)
         self._opened = False
+        self._reach()
+        self._laws()
+        self._wall()
         self.refresh()
+
+    @property
+    def loft(self) -> Loft:
+        """How the body in hand is shaped."""
+        return self.desk.held.loft
+
+    @property
+    def span(self) -> Span:
+        """How far it goes."""
+        return self.loft.span or Span()
+
+    # How far it goes
+
+    def _goes(self) -> bool:
+        return self.loft.span is not None or len(self.desk.held.stations) == 1
+
+    def _reach(self) -> None:
+        desk = self.desk
+        whole = self.tick(
+            "Whole way",
+            lambda: self.span.whole,
+            lambda on: self.do("go the whole way", partial(change_span, key=desk.hand, whole=on)),
+            shown=lambda: self.loft.carrier.how in ("path", "axis") or (self._goes() and bool(desk.others)),
+        )
+        words = {"axis": "Once round", "path": "The whole path"}
+        self._refreshers.append(lambda: whole.setText(words.get(self.loft.carrier.how, "Through all bodies")))
+        for name, title, tip in REACH:
+            self._reach_one_way(name, title, tip)
+        self.tick(
+            "Round ends",
+            lambda: self.span.ends == "round",
+            lambda on: self.do(
+                "round the ends off", partial(change_span, key=desk.hand, ends="round" if on else "flat")
+            ),
+            tip="Round ends are added beyond the ends of the body, half as far as its sections are wide",
+            shown=lambda: self._goes() and not (self.span.whole and self.loft.carrier.how == "axis"),
+        )
+
+    def _reach_one_way(self, name: str, title: str, tip: str) -> None:
+        def edit(value: Value | None) -> Callable[[Design], Design]:
+            return lambda d: change_span(d, self.desk.hand, **{name: given(value)})
+
+        to = f"{name}_to"
+        self.number(
+            name,
+            title,
+            "angle" if self.loft.carrier.how == "axis" else "length",
+            lambda: getattr(self.span, name),
+            edit,
+            tip,
+            shown=lambda: self._goes() and not self.span.whole and not getattr(self.span, to),
+        )
+        self.pick(
+            "up to",
+            self._ends,
+            lambda: getattr(self.span, to),
+            lambda ref: self.do("go up to something", lambda d: change_span(d, self.desk.hand, **{to: ref})),
+            shown=lambda: self._goes() and not self.span.whole,
+        )
+
+    def _ends(self) -> list[Offer]:
+        there = candidates(self.design, "P") + candidates(self.design, "p")
+        there += [(p.id, p.name) for p in self.desk.others] + faces(self.desk.quick, others=True)
+        return [("", "a distance"), *there]
+
+    # What changes along it
+
+    def _laws(self) -> None:
+        self.more = self.button(
+            "Turn, sizes and draft along it…",
+            self._open,
+            "Laws along the body: turn, width, height, offsets, draft, kept area",
+            shown=lambda: not self._has_laws(),
+        )
+        for name, title, kind, tip in ALONG:
+            self.number(name, title, kind, partial(self._law, name), self._law_edit(name), tip, shown=self._has_laws)
+        self.tick(
+            "Keep the area",
+            lambda: self.loft.along.keep_area,
+            lambda on: self.do("keep the area along the body", partial(change_along, key=self.desk.hand, keep_area=on)),
+            tip="Sections are sized so that their area stays what it is at the first end",
+            shown=self._has_laws,
+        )
+
+    def _has_laws(self) -> bool:
+        return self._opened or self.loft.along != ALIKE
+
+    def _law(self, name: str) -> Value:
+        value: Value = getattr(self.loft.along, name)
+        return value
+
+    def _law_edit(self, name: str) -> MakeEdit:
+        usual = getattr(Along(), name)
+        return lambda value: lambda d: change_along(d, self.desk.hand, **{name: usual if value is None else value})
 
     def _open(self) -> None:
         self._opened = True
         self.refresh()
 
-    def _check(self, text: str, title: str, edit: Callable[[bool], Callable[[Design], Design]]) -> QCheckBox:
-        box = QCheckBox(text)
-        box.clicked.connect(lambda on: self.desk.do(title, edit(on)))
-        self.column.addWidget(box)
-        return box
+    # A wall along the profiles
 
-    def _number(self, name: str, title: str, kind: Kind, tip: str, edit: MakeEdit, blank: str = "") -> NumberField:
-        unit = self.desk.design.unit if self.desk.design is not None else "mm"
-        field = NumberField(title, kind, {"length": unit, "angle": "deg"}.get(kind, ""), tip, blank)
-        wire(self.desk, field, f"change {title.lower()}", edit)
-        self.fields[name] = field
-        self.column.addWidget(field)
-        return field
-
-    def _up_to(self, name: str, title: str) -> None:
-        box = choice(title)
-        box.activated.connect(
-            lambda k: self.desk.do(
-                "go up to something", lambda d: change_span(d, self.desk.hand, **{name: box.itemData(k)})
-            )
+    def _wall(self) -> None:
+        desk = self.desk
+        self.number(
+            "wall",
+            "Wall",
+            "length",
+            lambda: self.loft.wall.thickness if self.loft.wall is not None else None,
+            self._wall_edit,
+            "How thick a wall along the profile is; blank: the body is not a wall",
+            blank="none",
+            shown=lambda: self._goes() or self.loft.wall is not None or self._open_profiles(),
         )
-        self.up_to[name], self.rows[name] = box, titled(title, box)
-        self.column.addWidget(self.rows[name])
-
-    def refresh(self) -> None:
-        """Reach and laws as they are now."""
-        design, body, quick = self.desk.design, self.desk.body, self.desk.quick
-        if design is None or body is None:
-            return
-        loft, span = body.loft, body.loft.span or Span()
-        goes = loft.span is not None or len(body.stations) == 1
-        ended = loft.carrier.how in ("path", "axis")
-        names = quick.resolved.names if quick is not None else {}
-        through = not ended and goes and bool(self.desk.others)
-        self.whole.setVisible(ended or through)
-        words = {"axis": "Once round", "path": "The whole path"}
-        self.whole.setText(words.get(loft.carrier.how, "Through all bodies"))
-        self.whole.setChecked(span.whole)
-        offers = candidates(design, "P") + candidates(design, "p")
-        offers += [(p.id, p.name) for p in self.desk.others] + faces(quick, others=True)
-        for name, _, _ in REACH:
-            field, to = self.fields[name], getattr(span, f"{name}_to")
-            field.setVisible(goes and not span.whole and not to)
-            self._show(field, getattr(span, name), names)
-            self._fill(self.up_to[f"{name}_to"], [("", "a distance"), *offers], to)
-            self.rows[f"{name}_to"].setVisible(goes and not span.whole)
-        self.ends.setVisible(goes and not (span.whole and loft.carrier.how == "axis"))
-        self.ends.setChecked(span.ends == "round")
-        opened = self._opened or loft.along != ALIKE
-        self.more.setVisible(not opened)
-        for name, _, _, _ in ALONG:
-            self.fields[name].setVisible(opened)
-            self._show(self.fields[name], getattr(loft.along, name), names)
-        wall, open_ = loft.wall, self._open_profiles()
-        self.wall.setVisible(goes or wall is not None or open_)
-        self.wall.set_value(
-            None if wall is None else wall.thickness, self._worked_out(wall.thickness if wall else 0.0, names)
+        self.pick(
+            "It is",
+            SIDES,
+            lambda: self.loft.wall.side if self.loft.wall is not None else "inside",
+            lambda side: self.do("the wall's side", partial(change_side, key=desk.hand, side=side)),
+            shown=lambda: self.loft.wall is not None,
+            name="Wall is",
         )
-        self.side_row.setVisible(wall is not None)
-        self.side.setCurrentIndex(self.side.findData(wall.side if wall is not None else "inside"))
-        self.shut.setVisible(loft.shut or (open_ and wall is None))
-        self.shut.setChecked(loft.shut)
-        self.keep.setVisible(opened)
-        self.keep.setChecked(loft.along.keep_area)
+        self.tick(
+            "Shut open profiles",
+            lambda: self.loft.shut,
+            lambda on: self.do("shut open profiles", partial(change_loft, key=desk.hand, shut=on)),
+            tip="Open profiles are closed by a straight line from their end to their start",
+            shown=lambda: self.loft.shut or (self._open_profiles() and self.loft.wall is None),
+        )
 
     def _open_profiles(self) -> bool:
         quick = self.desk.quick
         return quick is not None and quick.shape is not None and quick.shape.open
 
-    def _show(self, field: NumberField, value: Value, names: dict[str, Any]) -> None:
-        field.set_value(value, self._worked_out(value, names, field.kind))
-
-    def _worked_out(self, value: Value, names: dict[str, Any], kind: Kind = "length") -> float:
-        try:
-            return resolve(value, kind, names)
-        except ValueError:  # a course along the body is no number
-            return float("nan")
-
-    def _fill(self, box: QComboBox, offers: list[tuple[str, str]], now: str) -> None:
-        box.clear()
-        for key, text in offers:
-            box.addItem(text, key)
-        if box.findData(now) < 0:
-            box.addItem(f"{now} (gone)", now)
-        box.setCurrentIndex(box.findData(now))
-
-    def _wall_edit(self, value: Value | None) -> Callable[[Design], Design]:
-        key = self.desk.hand
-
-        def edit(design: Design) -> Design:
-            wall = design.body(key).loft.wall
-            made = None if value is None else Wall(value, wall.side if wall is not None else "inside")
-            return change_loft(design, key, wall=made)
-
-        return edit
-
-    def _span_edit(self, name: str, value: Value | None) -> Callable[[Design], Design]:
-        return lambda d: change_span(d, self.desk.hand, **{name: 0.0 if value is None else value})
-
-    def _along_edit(self, name: str, value: Value | None) -> Callable[[Design], Design]:
-        default = getattr(Along(), name)
-        return lambda d: change_along(d, self.desk.hand, **{name: default if value is None else value})
+    def _wall_edit(self, value: Value | None) -> partial[Design]:
+        wall = self.loft.wall
+        made = None if value is None else Wall(value, wall.side if wall is not None else "inside")
+        return partial(change_loft, key=self.desk.hand, wall=made)

@@ -2,25 +2,28 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from functools import partial
 from typing import Any
 
-from PySide6.QtWidgets import QCheckBox, QComboBox, QLabel, QWidget
+from PySide6.QtWidgets import QLabel
 
-from isotomon.app.forms.choices import choice, column_of, titled
-from isotomon.app.forms.fields import NumberField
-from isotomon.app.forms.wiring import wire
+from isotomon.app.forms.choices import title_of
+from isotomon.app.forms.form import Form, Offer, given
+from isotomon.app.forms.wiring import MakeEdit
 from isotomon.app.state.desk import Desk
-from isotomon.app.tools.datums import candidates, edges_along, rims_of
+from isotomon.app.tools.carrying import carriers, carry_otherwise, leaned_on
 from isotomon.author.carry import carry
 from isotomon.design.bodies import change_loft
 from isotomon.design.body import Carrying
 from isotomon.design.edits import replace
 from isotomon.design.records import Design
-from isotomon.quantity import Value, resolve
 
-WAYS = {"straight": "Straight, along Z", "plane": "Square to a plane", "path": "Along a path", "axis": "About an axis"}
+CARRIED = {
+    "straight": "Straight, along Z",
+    "plane": "Square to a plane",
+    "path": "Along a path",
+    "axis": "About an axis",
+}
 HOLDS = {
     "least": "Square, least turn",
     "fixed": "As at its start",
@@ -30,170 +33,110 @@ HOLDS = {
     "axis": "Upright on an axis",
 }
 CORNERS = {"refused": "refused", "rounded": "rounded by a bend", "mitred": "mitred"}
+SIZED = {"across": "away from the axis", "whole": "as a whole"}
 LEANS_ON = {"up": "Up is", "curve": "Curve", "skin": "Skin", "axis": "Axis"}
 
 
-def unit_of(desk: Desk) -> str:
-    """The design's unit of length."""
-    return desk.design.unit if desk.design is not None else "mm"
-
-
-def offers(desk: Desk, how: str) -> list[tuple[str, str]]:
-    """(reference, name) of what a loft can be carried along; edges of the other bodies as the results have them."""
-    design = desk.design
-    assert design is not None
-    if how == "plane":
-        others = [(s.id, f"{s.name} plane") for b in desk.others for s in b.stations]
-        return candidates(design, "P") + others
-    if how == "axis":
-        return sorted(candidates(design, "A"), key=lambda pair: pair[0] != "y")
-    drawn = [(g.id, g.name) for g in design.guides] + [(d.id, d.name) for d in design.drawings]
-    return drawn + [rim for b in desk.others for rim in rims_of(b)] + edges_along(desk.quick, others=True)
-
-
-def leaning_offers(desk: Desk, hold: str) -> list[tuple[str, str]]:
-    """(reference, name) of what sections can be held towards."""
-    design = desk.design
-    assert design is not None
-    if hold == "curve":
-        return [(ref, name) for ref, name in offers(desk, "path") if ref != desk.held.loft.carrier.on]
-    if hold == "skin":
-        planes = candidates(design, "P") + candidates(design, "R")
-        return [(b.id, b.name) for b in desk.others] + planes
-    return candidates(design, "A")
-
-
-def carry_otherwise(desk: Desk, how: str) -> None:
-    """Carry the loft along what is chosen, or along the first thing that will do."""
-    if desk.design is None:
-        return
-    refs = [ref for ref, _ in offers(desk, how)] if how != "straight" else []
-    on = next((ref for ref in (*desk.selection, *refs) if ref in refs), "")
-    to = Carrying(how, on, 0.0 if how == "axis" else 100.0)  # type: ignore[arg-type]
-    desk.do("carry the loft otherwise", lambda d: carry(d, desk.hand, to))
-
-
-class CarrierForm(QWidget):
+class CarrierForm(Form):
     """Edits the carrier of the body in hand through the desk."""
 
     def __init__(self, desk: Desk) -> None:
-        super().__init__()
-        self.desk = desk
-        self.column = column_of(self)
-        self.rows: dict[str, QWidget] = {}
-        self.how = self._choice("how", "Carried", WAYS)
-        self.on = self._choice("on", "Along", {})
-        self.hold = self._choice("hold", "Held", HOLDS)
-        self.toward = self._choice("toward", "Towards", {})
-        self.drawn_on = self._choice("drawn_on", "Begins", {})
-        self.radius = NumberField(
-            "Radius", "length", unit_of(desk), "How far from the axis the sections' origins stand"
+        super().__init__(desk)
+        self.pick("Carried", CARRIED, lambda: self.carrier.how, lambda how: self._choose(how=how))
+        self._pick_of("Along", lambda: carriers(desk, self.carrier.how), "on", lambda: self.carrier.how != "straight")
+        self.pick("Held", HOLDS, lambda: self.carrier.hold, lambda hold: self._choose(hold=hold), shown=self._on_path)
+        leaning = self._pick_of("Towards", lambda: leaned_on(desk, self.carrier.hold), "toward", self._leans)
+        self._refreshers.append(lambda: leaning.setText(LEANS_ON.get(self.carrier.hold, "")))
+        self._pick_of("Begins", self._drawn_on, "drawn_on", lambda: self.carrier.how in ("path", "axis"))
+        self.number(
+            "radius",
+            "Radius",
+            "length",
+            lambda: self.carrier.radius,
+            self._edit("radius"),
+            "How far from the axis the sections' origins stand",
+            does="change the radius about the axis",
+            shown=self._turned,
+            worth=lambda: desk.quick.resolved.radius if desk.quick is not None else 0.0,
         )
-        wire(
-            desk,
-            self.radius,
-            "change the radius about the axis",
-            lambda v: self._carrier_edit("radius", v),
+        self.pick(
+            "Corners", CORNERS, lambda: self.carrier.corners, lambda how: self._choose(corners=how), shown=self._on_path
         )
-        self.column.addWidget(self.radius)
-        self.corners = self._choice("corners", "Corners", CORNERS)
-        self.bend = NumberField("Bend", "length", unit_of(desk), "The radius by which corners of the path are rounded")
-        wire(
-            desk,
-            self.bend,
-            "change the bend",
-            lambda v: self._carrier_edit("bend", v),
+        self.number(
+            "bend",
+            "Bend",
+            "length",
+            lambda: self.carrier.bend,
+            self._edit("bend"),
+            "The radius by which corners of the path are rounded",
+            shown=lambda: self._on_path() and self.carrier.corners == "rounded",
         )
-        self.column.addWidget(self.bend)
-        self.rim = self._choice("rim", "Rim", {})
-        self.sized = self._choice("sized", "Sized", {"across": "away from the axis", "whole": "as a whole"})
-        self.back = QCheckBox("The other way")
-        self.back.clicked.connect(lambda on: self._choose("back", on))
-        self.column.addWidget(self.back)
-        self.ring = QCheckBox("Closed into a ring")
-        self.ring.clicked.connect(lambda on: desk.do("close into a ring", lambda d: change_loft(d, desk.hand, ring=on)))
-        self.column.addWidget(self.ring)
+        self._pick_of("Rim", lambda: [("", "none"), *carriers(desk, "path")], "rim", self._turned)
+        self.pick(
+            "Sized",
+            SIZED,
+            lambda: self.carrier.sized,
+            lambda how: self._choose(sized=how),
+            shown=lambda: self._turned() and bool(self.carrier.rim),
+        )
+        self.tick(
+            "The other way",
+            lambda: self.carrier.back,
+            lambda on: self._choose(back=on),
+            shown=lambda: self.carrier.how != "straight",
+        )
+        self.tick(
+            "Closed into a ring",
+            lambda: desk.held.loft.ring,
+            lambda on: self.do("close into a ring", lambda d: change_loft(d, desk.hand, ring=on)),
+            shown=lambda: self.carrier.how in ("path", "axis") and desk.held.loft.span is None,
+        )
         self.refresh()
 
-    def _choice(self, name: str, title: str, items: dict[str, str]) -> QComboBox:
-        box = choice(title, items)
-        box.activated.connect(lambda index: self._choose(name, box.itemData(index)))
-        self.rows[name] = titled(title, box)
-        self.column.addWidget(self.rows[name])
-        return box
+    @property
+    def carrier(self) -> Carrying:
+        """What the body in hand is carried along."""
+        return self.desk.held.loft.carrier
 
-    def _carrier_edit(self, name: str, value: Value | None) -> Callable[[Design], Design]:
+    def _on_path(self) -> bool:
+        return self.carrier.how == "path"
+
+    def _turned(self) -> bool:
+        return self.carrier.how == "axis"
+
+    def _leans(self) -> bool:
+        return self._on_path() and self.carrier.hold in LEANS_ON
+
+    def _drawn_on(self) -> list[Offer]:
+        planes = [(ref, f"as it lies on {name}") for ref, name in carriers(self.desk, "plane")]
+        return [("", "at its start"), *planes]
+
+    def _pick_of(self, title: str, offers: Any, field: str, shown: Any) -> QLabel:
+        """One of the design's things, for a field of the carrier: the label of its row."""
+        box = self.pick(
+            title, offers, lambda: getattr(self.carrier, field), lambda ref: self._choose(**{field: ref}), shown=shown
+        )
+        return title_of(box)
+
+    def _edit(self, field: str) -> MakeEdit:
+        def edit(design: Design, value: object) -> Design:
+            key = self.desk.hand
+            return change_loft(design, key, carrier=replace(design.body(key).loft.carrier, **{field: value}))
+
+        return lambda value: lambda d: edit(d, given(value))
+
+    def _choose(self, **changes: Any) -> None:
+        """Another choice: what goes with it is chosen, too."""
         key = self.desk.hand
-
-        def edit(design: Design) -> Design:
-            carrier = design.body(key).loft.carrier
-            return change_loft(design, key, carrier=replace(carrier, **{name: 0.0 if value is None else value}))
-
-        return edit
-
-    def _choose(self, name: str, value: str | bool) -> None:
-        if self.desk.body is None:
-            return
-        carrier = self.desk.body.loft.carrier
-        changes: dict[str, Any] = {name: value}
-        if name == "how":
-            carry_otherwise(self.desk, str(value))
+        if "how" in changes:
+            carry_otherwise(self.desk, changes["how"])
         else:
-            if name == "hold":
-                refs = [ref for ref, _ in leaning_offers(self.desk, str(value))]
-                if value in LEANS_ON and carrier.toward not in refs:
-                    changes["toward"] = refs[0] if refs else ""
-            to = replace(carrier, **changes)
-            edit = (
-                partial(carry, key=self.desk.hand, to=to)
-                if name == "on"
-                else (lambda d: change_loft(d, self.desk.hand, carrier=to))
-            )
-            self.desk.do("carry the loft otherwise", edit)
+            hold = changes.get("hold")
+            if hold in LEANS_ON:
+                refs = [ref for ref, _ in leaned_on(self.desk, hold)]
+                if self.carrier.toward not in refs:
+                    changes["toward"] = (refs or [""])[0]
+            to = replace(self.carrier, **changes)
+            again = partial(carry, key=key, to=to) if "on" in changes else partial(change_loft, key=key, carrier=to)
+            self.do("carry the loft otherwise", again)
         self.refresh()
-
-    def refresh(self) -> None:
-        """The carrier as it is now."""
-        body, quick = self.desk.body, self.desk.quick
-        if body is None:
-            return
-        carrier: Carrying = body.loft.carrier
-        self.how.setCurrentIndex(self.how.findData(carrier.how))
-        self._fill(self.on, offers(self.desk, carrier.how) if carrier.how != "straight" else [], carrier.on)
-        self._fill(self.toward, leaning_offers(self.desk, carrier.hold), carrier.toward)
-        label = self.rows["toward"].findChild(QLabel)
-        if isinstance(label, QLabel):
-            label.setText(LEANS_ON.get(carrier.hold, ""))
-        planes = [(ref, f"as it lies on {name}") for ref, name in offers(self.desk, "plane")]
-        self._fill(self.drawn_on, [("", "at its start"), *planes], carrier.drawn_on)
-        self.hold.setCurrentIndex(self.hold.findData(carrier.hold))
-        self.rows["on"].setVisible(carrier.how != "straight")
-        self.rows["hold"].setVisible(carrier.how == "path")
-        self.rows["toward"].setVisible(carrier.how == "path" and carrier.hold in LEANS_ON)
-        self.rows["drawn_on"].setVisible(carrier.how in ("path", "axis"))
-        self.corners.setCurrentIndex(self.corners.findData(carrier.corners))
-        self.rows["corners"].setVisible(carrier.how == "path")
-        self.bend.setVisible(carrier.how == "path" and carrier.corners == "rounded")
-        names = quick.resolved.names if quick is not None else {}
-        try:
-            self.bend.set_value(carrier.bend, resolve(carrier.bend, "length", names))
-        except ValueError:
-            self.bend.set_value(carrier.bend, float("nan"))
-        self._fill(self.rim, [("", "none"), *offers(self.desk, "path")], carrier.rim)
-        self.sized.setCurrentIndex(self.sized.findData(carrier.sized))
-        self.rows["rim"].setVisible(carrier.how == "axis")
-        self.rows["sized"].setVisible(carrier.how == "axis" and bool(carrier.rim))
-        self.back.setVisible(carrier.how != "straight")
-        self.back.setChecked(carrier.back)
-        self.radius.setVisible(carrier.how == "axis")
-        self.radius.set_value(carrier.radius, quick.resolved.radius if quick is not None else 0.0)
-        self.ring.setVisible(carrier.how in ("path", "axis") and body.loft.span is None)
-        self.ring.setChecked(body.loft.ring)
-
-    def _fill(self, box: QComboBox, offers: list[tuple[str, str]], now: str) -> None:
-        box.clear()
-        for key, text in offers:
-            box.addItem(text, key)
-        if box.findData(now) < 0 and now:
-            box.addItem(f"{now} (gone)", now)
-        box.setCurrentIndex(box.findData(now))

@@ -42,3 +42,11 @@ def titled(title: str, widget: QWidget, wide: int = TITLE_WIDTH) -> QWidget:
     line.addWidget(label)
     line.addWidget(widget, 1)
     return row
+
+
+def title_of(widget: QWidget) -> QLabel:
+    """The title beside a widget that has one."""
+    row = widget.parentWidget()
+    label = row.findChild(QLabel) if row is not None else None
+    assert isinstance(label, QLabel)
+    return label

@@ -2,156 +2,85 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from functools import partial
-
 import numpy as np
-from PySide6.QtWidgets import QComboBox, QLabel, QLineEdit, QPushButton, QWidget
+from PySide6.QtWidgets import QLineEdit
 
-from isotomon.app.forms.choices import choice, column_of
-from isotomon.app.forms.fields import NumberField
-from isotomon.app.forms.wiring import wire
-from isotomon.app.state.desk import Desk
+from isotomon.app.forms.declared import DeclaredForm
+from isotomon.app.forms.form import Offer
 from isotomon.app.tools.datums import candidates
 from isotomon.design import edits
-from isotomon.design.datums import Datum, construction
+from isotomon.design.datums import Datum
 from isotomon.design.records import Design
 from isotomon.design.walk import users
-from isotomon.errors import IsotomonError
 from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane
 from isotomon.profile.draw_edits import next_name
-from isotomon.quantity import Value, display, read, resolve, to_unit
-
-_SLOTS = {"P": "Plane", "A": "Axis or line", "p": "Point", "c": "Curve", "R": "Round thing", "F": "Frame"}
+from isotomon.quantity import display, read, to_unit
 
 
-class DatumForm(QWidget):
+class DatumForm(DeclaredForm):
     """Edits one datum through the desk."""
 
-    def __init__(self, desk: Desk, key: str) -> None:
-        super().__init__()
-        self.desk, self.key = desk, key
-        self.fields: dict[str, NumberField] = {}
-        column = column_of(self)
-        datum, made = self._datum(), construction(self._datum())
-        head = QLabel(made.title)
-        head.setProperty("head", True)
-        head.setWordWrap(True)
-        self.name = QLineEdit(datum.name)
-        self.name.setAccessibleName("Name")
-        self.name.editingFinished.connect(self._rename)
-        for widget in (head, self.name):
-            column.addWidget(widget)
-        self.slots: list[QComboBox] = []
-        for number, letter in enumerate(made.on):
-            column.addWidget(QLabel(_SLOTS[letter]))
-            box = choice(f"{_SLOTS[letter]} {number + 1}")
-            box.activated.connect(partial(self._pick, number))
-            self.slots.append(box)
-            column.addWidget(box)
-        assert desk.design is not None
-        for index, given in enumerate(made.fields):
-            unit = desk.design.unit if given.kind == "length" else "deg" if given.kind == "angle" else ""
-            field = NumberField(given.title, given.kind, unit, given.title)
-            wire(desk, field, f"change {datum.name}", lambda v, k=index: self._edit(k, v))  # type: ignore[misc]
-            self.fields[str(index)] = field
-            column.addWidget(field)
-        self.several = QLineEdit()
-        if datum.kind == "parallel":
+    WHAT = "datum"
+    SLOTS = {"P": "Plane", "A": "Axis or line", "p": "Point", "c": "Curve", "R": "Round thing", "F": "Frame"}
+
+    def records(self) -> tuple[Datum, ...]:
+        """The design's datums."""
+        return self.design.datums
+
+    def edit(self, design: Design, **changes: object) -> Design:
+        """The design with the datum changed."""
+        return edits.change_datum(design, self.key, **changes)
+
+    def offers(self, letter: str) -> list[Offer]:
+        """What a datum can stand on."""
+        return candidates(self.design, letter, self.desk.body, self.desk.quick)
+
+    def finish(self) -> None:
+        """More planes like it; what is wrong; where it lies; what stands on it."""
+        if self._datum().kind == "parallel":
+            self.several = QLineEdit()
             self.several.setPlaceholderText("More at distances: 100, 150, 200")
             self.several.setToolTip("Planes parallel to the same plane, one for each distance")
             self.several.returnPressed.connect(self._add_several)
-            column.addWidget(self.several)
-            chain = QPushButton("Another, as far on from this one")
-            chain.clicked.connect(self._chain)
-            column.addWidget(chain)
-        self.wrong, self.figures, self.users = QLabel(), QLabel(), QLabel()
-        for label in (self.wrong, self.figures, self.users):
-            label.setWordWrap(True)
-            column.addWidget(label)
-        self.users.setProperty("soft", True)
-        self.refresh()
+            self.row(self.several)
+            self.button("Another, as far on from this one", self._chain)
+        self.told(self._trouble)
+        self.told(lambda: _said(self.desk.quick.datums.get(self.key), self.unit) if self.desk.quick else "")
+        self.told(lambda: _used("Carries", "Nothing stands on it yet.", users(self.design, self.key)), soft=True)
 
     def _datum(self) -> Datum:
-        assert self.desk.design is not None
-        return edits.find(self.desk.design.datums, self.key)
+        return edits.find(self.records(), self.key)
 
-    def _edit(self, index: int, value: Value | None) -> Callable[[Design], Design]:
-        return lambda d: edits.set_datum_value(d, self.key, index, value if value is not None else 0.0)
-
-    def _rename(self) -> None:
-        text = self.name.text().strip()
-        if text and text != self._datum().name:
-            self.desk.do("rename the datum", lambda d: edits.change_datum(d, self.key, name=text))
-
-    def _pick(self, slot: int, row: int) -> None:
-        ref = self.slots[slot].itemData(row)
-        on = list(self._datum().on)
-        on[slot] = ref
-        self.desk.do("pick again", lambda d: edits.change_datum(d, self.key, on=tuple(on)))
+    def _trouble(self) -> str:
+        findings = self.desk.quick.findings if self.desk.quick is not None else ()
+        return next((f"✕ {f.text}" for f in findings if f.about == self.key), "")
 
     def _add_several(self) -> None:
         """One plane for each distance typed."""
-        datum, texts = self._datum(), [t for t in self.several.text().replace(";", ",").split(",") if t.strip()]
+        texts = [t for t in self.several.text().replace(";", ",").split(",") if t.strip()]
 
         def edit(design: Design) -> Design:
             for text in texts:
-                value = read(text, "length", design.unit)
-                name = next_name((d.name for d in design.datums), datum.name)
-                design = edits.add_datum(
-                    design, edits.replace(datum, id=edits.fresh_id(design, "d"), name=name, values=(value,))
-                )
+                design = self._another(design, values=(read(text, "length", design.unit),))
             return design
 
-        if texts and not self.desk.do(f"add {len(texts)} planes", edit):
+        if texts and not self.do(f"add {len(texts)} planes", edit):
             self.several.clear()
 
     def _chain(self) -> None:
         """A plane parallel to this one, as far from it as this is from its own."""
-        datum = self._datum()
+        self.do("add a plane further on", lambda d: self._another(d, on=(self.key,)))
 
-        def edit(design: Design) -> Design:
-            name = next_name((d.name for d in design.datums), datum.name)
-            return edits.add_datum(
-                design, edits.replace(datum, id=edits.fresh_id(design, "d"), name=name, on=(datum.id,))
-            )
+    def _another(self, design: Design, **changes: object) -> Design:
+        """The design with one more datum, like this one but for the changes."""
+        datum = edits.find(design.datums, self.key)
+        name = next_name((d.name for d in design.datums), datum.name)
+        more = edits.replace(datum, id=edits.fresh_id(design, "d"), name=name, **changes)
+        return edits.add_datum(design, more)
 
-        self.desk.do("add a plane further on", edit)
 
-    def refresh(self) -> None:
-        """The datum as it is now."""
-        design, quick = self.desk.design, self.desk.quick
-        if design is None or all(d.id != self.key for d in design.datums):
-            return
-        datum, made = self._datum(), construction(self._datum())
-        if not self.name.isModified():
-            self.name.setText(datum.name)
-        for box, letter, ref in zip(self.slots, made.on, datum.on, strict=True):
-            wanted = [c for c in candidates(design, letter, self.desk.body, quick) if c[0] != self.key]
-            if ref not in [r for r, _ in wanted]:
-                wanted.insert(0, (ref, f"✕ {ref or 'nothing'}: pick again"))
-            if [(box.itemData(k), box.itemText(k)) for k in range(box.count())] != wanted:
-                box.clear()
-                for r, text in wanted:
-                    box.addItem(text, r)
-            box.setCurrentIndex(box.findData(ref))
-        if quick is None:
-            return
-        for field, given, value in zip(self.fields.values(), made.fields, datum.values, strict=True):
-            try:
-                field.set_value(value, resolve(value, given.kind, quick.resolved.names))
-            except IsotomonError:
-                continue
-        trouble = next((f.text for f in quick.findings if f.about == self.key), "")
-        self.wrong.setText(f"✕ {trouble}" if trouble else "")
-        self.wrong.setVisible(bool(trouble))
-        self.figures.setText(_said(quick.datums.get(self.key), design.unit))
-        used = users(design, self.key)
-        self.users.setText("Carries " + ", ".join(used) if used else "Nothing stands on it yet.")
-        # Wrapped labels in a nested layout do not ask for room when their text grows.
-        layout = self.layout()
-        assert layout is not None
-        self.setMinimumHeight(layout.heightForWidth(max(self.width(), 200)))
+def _used(by: str, nothing: str, names: list[str]) -> str:
+    return f"{by} {', '.join(names)}" if names else nothing
 
 
 def _said(thing: object, unit: str) -> str:
@@ -160,7 +89,7 @@ def _said(thing: object, unit: str) -> str:
     def place(p: np.ndarray) -> str:
         return ", ".join(display(to_unit(float(c), unit), 3) for c in p) + f" {unit}"
 
-    def way(v: np.ndarray) -> str:
+    def direction(v: np.ndarray) -> str:
         k = int(np.abs(v).argmax())
         if abs(v[k]) > 1.0 - 1e-12:
             return f"{'+' if v[k] > 0 else '−'}{'XYZ'[k]}"
@@ -168,13 +97,13 @@ def _said(thing: object, unit: str) -> str:
 
     match thing:
         case Plane():
-            return f"Through {place(thing.origin)}\nfacing {way(thing.normal)}"
+            return f"Through {place(thing.origin)}\nfacing {direction(thing.normal)}"
         case Axis():
-            return f"Through {place(thing.origin)}\nalong {way(thing.way)}"
+            return f"Through {place(thing.origin)}\nalong {direction(thing.way)}"
         case Cylinder(axis, radius):
             return f"Radius {display(to_unit(radius, unit), 3)} {unit} about an axis through {place(axis.origin)}"
         case Frame():
-            return f"At {place(thing.origin)}\nX along {way(thing.axes[0])}"
+            return f"At {place(thing.origin)}\nX along {direction(thing.axes[0])}"
         case np.ndarray():
             return f"At {place(thing)}"
         case _:

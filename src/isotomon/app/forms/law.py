@@ -3,27 +3,18 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 
 import numpy as np
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import (
-    QAbstractItemView,
-    QGridLayout,
-    QHeaderView,
-    QLabel,
-    QLineEdit,
-    QPushButton,
-    QTableWidget,
-    QTableWidgetItem,
-    QWidget,
-)
+from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableWidget, QTableWidgetItem
 
-from isotomon.app.forms.choices import choice
+from isotomon.app.forms.form import Form
 from isotomon.app.forms.meet import MeetForm
 from isotomon.app.state.desk import Desk
 from isotomon.design import edits, station_edits
 from isotomon.design.bodies import body_of
-from isotomon.design.law import Law
+from isotomon.design.law import Law, LawPoint
 from isotomon.design.records import Design
 from isotomon.errors import DesignError, IsotomonError
 from isotomon.measure.laws import quality_of
@@ -37,6 +28,9 @@ QUALITY_NAMES = {
     "thickness": "Thickness",
 }
 
+SAME_PLACE = 1e-6
+"""mm: a law's point and the place where it is judged are one and the same within this."""
+
 
 def surface_scale(law: Law, unit: str) -> tuple[float, str]:
     """How many shown units one inner unit of the law's quality is, and the unit's name."""
@@ -47,116 +41,114 @@ def surface_scale(law: Law, unit: str) -> tuple[float, str]:
     return (math.degrees(1.0) * 1000.0, "°/m") if law.quality == "twist_rate" else (math.degrees(1.0), "°")
 
 
-class LawForm(QWidget):
+class LawForm(Form):
     """Edits one law through the desk."""
 
     def __init__(self, desk: Desk, key: str) -> None:
-        super().__init__()
-        self.desk, self.key = desk, key
-        grid = QGridLayout(self)
-        grid.setContentsMargins(0, 0, 0, 0)
-        self.head, self.name, self.band = QLabel(), QLineEdit(), QLineEdit()
-        self.head.setProperty("head", True)
-        self.judged = choice("Judged", {"stations": "At the points", "along": "Along the whole body"})
-        self.way = choice("Given by")
-        for by_formula, text in ((False, "Points"), (True, "Formula")):
-            self.way.addItem(text, by_formula)
-        self.formula = QLineEdit()
+        super().__init__(desk)
+        self.key = key
+        self.told(
+            lambda: f"Law: {QUALITY_NAMES[self.law().quality].lower()} in {surface_scale(self.law(), self.unit)[1]}",
+            head=True,
+        )
+        self.name(lambda: self.law().name, lambda text: self._change(name=text), "law")
+        self.judged = self.pick(
+            "Judged",
+            {"stations": "At the points", "along": "Along the whole body"},
+            lambda: self.law().judged,
+            lambda where: self._do("change where the law is judged", judged=where),
+        )
+        self.band = self.line(
+            "Band ±", self._band_text, self._put_band, "A percentage of the target (2 %), or an amount (0.5)"
+        )
+        self.given_by = self.pick(
+            "Given by",
+            {"points": "Points", "formula": "Formula"},
+            lambda: "formula" if self._by_formula() else "points",
+            self._give_by,
+        )
+        self.formula = self.line(
+            "Formula",
+            lambda: self.law().formula or "",
+            self._put_formula,
+            "May use position, fraction (0 to 1) and named numbers",
+            shown=self._by_formula,
+        )
         self.formula.setPlaceholderText("e.g. 20 deg - 15 deg * fraction")
-        self.formula.setToolTip("May use position, fraction (0 to 1) and named numbers")
-        self.band.setToolTip("A percentage of the target (2 %), or an amount (0.5)")
-        self.points = QTableWidget(0, 3)
-        self.points.verticalHeader().hide()
-        self.points.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
-        self.points.setEditTriggers(QAbstractItemView.EditTrigger.AllEditTriggers)
-        self.points.setMinimumHeight(190)
-        self.wrong = QLabel()
-        self.wrong.setWordWrap(True)
-        self.worst = QLabel()
-        self.worst.setWordWrap(True)
-        self.add = QPushButton("Add points from the present body")
-        self.add.setToolTip("Intends at each station without a point what the body has there now")
-        rows = (
-            ("", self.head),
-            ("Name", self.name),
-            ("Judged", self.judged),
-            ("Band ±", self.band),
-            ("Given by", self.way),
-            ("", self.formula),
+        self.points = self._table()
+        self.row(self.points, self._fill_points, lambda: not self._by_formula())
+        self.button(
+            "Add points from the present body",
+            self._add_points,
+            "Intends at each station without a point what the body has there now",
+            shown=lambda: not self._by_formula(),
         )
-        for row, (title, widget) in enumerate(rows):
-            if title:
-                grid.addWidget(QLabel(title), row, 0)
-            grid.addWidget(widget, row, 1 if title else 0, 1, 1 if title else 2)
-        self.meet = MeetForm(desk, key)
-        for row, wide in enumerate((self.points, self.add, self.wrong, self.worst, self.meet), len(rows)):
-            grid.addWidget(wide, row, 0, 1, 2)
+        self.wrong = self.text()
         self.wrong.hide()
-        self.name.editingFinished.connect(self._rename)
-        self.band.editingFinished.connect(self._set_band)
-        self.formula.editingFinished.connect(self._set_formula)
-        self.judged.activated.connect(
-            lambda i: self._do("change where the law is judged", judged=self.judged.itemData(i))
-        )
-        self.way.activated.connect(self._change_way)
-        self.points.itemChanged.connect(self._set_point)
-        self.add.clicked.connect(self._add_points)
-        self.refresh()
+        self.told(self._found)
+        self.row(MeetForm(desk, key))
+
+    def _table(self) -> QTableWidget:
+        table = QTableWidget(0, 3)
+        table.verticalHeader().hide()
+        table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+        table.setEditTriggers(QAbstractItemView.EditTrigger.AllEditTriggers)
+        table.setMinimumHeight(190)
+        table.itemChanged.connect(self._set_point)
+        return table
+
+    def there(self) -> bool:
+        """Whether the law is there still."""
+        return self.desk.body is not None and any(law.id == self.key for law in self.desk.body.laws)
 
     def law(self) -> Law:
         """The law as it stands."""
-        assert self.desk.design is not None
         return edits.find(self.desk.held.laws, self.key)
 
+    def _by_formula(self) -> bool:
+        return self.law().formula is not None
+
+    def _change(self, **changes: object) -> Callable[[Design], Design]:
+        return lambda d: station_edits.change_law(d, self.key, **changes)
+
     def _do(self, title: str, **changes: object) -> None:
-        self._explain(self.desk.do(title, lambda d: station_edits.change_law(d, self.key, **changes)))
+        self._explain(self.do(title, self._change(**changes)))
 
     def _explain(self, problem: str) -> None:
         self.wrong.setText(f"✕ {problem}. Nothing was changed." if problem else "")
         self.wrong.setVisible(bool(problem))
 
-    def _rename(self) -> None:
-        if self.name.text().strip() != self.law().name:
-            self._do("rename the law", name=self.name.text().strip() or "law")
-
-    def _set_band(self) -> None:
-        text = self.band.text().strip()
-        if text == self._band_text():
-            return
-        share = text.endswith("%")
+    def _put_band(self, text: str) -> str:
+        share = text.strip().endswith("%")
         try:
-            number = evaluate(text.rstrip("% "), {}).value
+            number = evaluate(text.strip().rstrip("% "), {}).value
         except IsotomonError as error:
-            self._explain(str(error))
-            return
-        scale, _ = surface_scale(self.law(), self.desk.design.unit if self.desk.design else "mm")
-        self._do("change the band", relative=share, band=number / 100.0 if share else number / scale)
+            return str(error)
+        scale, _ = surface_scale(self.law(), self.unit)
+        return self.do(
+            "change the band", self._change(relative=share, band=number / 100.0 if share else number / scale)
+        )
 
     def _band_text(self) -> str:
         law = self.law()
         if isinstance(law.band, str):
             return law.band
-        scale, _unit = surface_scale(law, self.desk.design.unit if self.desk.design else "mm")
+        scale, _ = surface_scale(law, self.unit)
         return f"{display(law.band * 100, 4)} %" if law.relative else display(law.band * scale, 4)
 
-    def _change_way(self, index: int) -> None:
-        law, by_formula = self.law(), bool(self.way.itemData(index))
-        if by_formula and law.formula is None:
-            middle = self._present(law)
+    def _give_by(self, how: str) -> None:
+        law = self.law()
+        if how == "formula" and law.formula is None:
             scale, unit = surface_scale(law, "mm")
-            name = {
-                "mm²": f"{display(middle * scale, 3)} mm * 1 mm",
-                "mm": f"{display(middle * scale, 3)} mm",
-                "°/m": f"{display(middle * scale, 4)} deg / 1 m",
-            }.get(unit, f"{display(middle * scale, 4)} deg")
-            self._do("give the law by a formula", formula=name, points=())
-        elif not by_formula and law.formula is not None:
-            self._explain(
-                self.desk.do(
-                    "give the law by points",
-                    lambda d: self._with_points(station_edits.change_law(d, self.key, formula=None)),
-                )
-            )
+            middle = self._present(law) * scale
+            formula = {
+                "mm²": f"{display(middle, 3)} mm * 1 mm",
+                "mm": f"{display(middle, 3)} mm",
+                "°/m": f"{display(middle, 4)} deg / 1 m",
+            }.get(unit, f"{display(middle, 4)} deg")
+            self._do("give the law by a formula", formula=formula, points=())
+        elif how == "points" and law.formula is not None:
+            self._explain(self.do("give the law by points", lambda d: self._with_points(self._change(formula=None)(d))))
 
     def _present(self, law: Law) -> float:
         quick = self.desk.quick
@@ -164,19 +156,15 @@ class LawForm(QWidget):
             return 1.0
         return float(np.nanmean(quality_of(quick.shape.curves, law.quality)))
 
-    def _set_formula(self) -> None:
-        law = self.law()
-        if law.formula is not None and self.formula.text().strip() != law.formula:
-            text = self.formula.text().strip()
-            try:
-                names_in(text)
-            except IsotomonError as error:
-                self._explain(str(error))
-                return
-            self._do("change the law's formula", formula=text)
+    def _put_formula(self, text: str) -> str:
+        try:
+            names_in(text.strip())
+        except IsotomonError as error:
+            return str(error)
+        return self.do("change the law's formula", self._change(formula=text.strip()))
 
     def _add_points(self) -> None:
-        self._explain(self.desk.do("add points to the law", self._with_points))
+        self._explain(self.do("add points to the law", self._with_points))
 
     def _with_points(self, design: Design) -> Design:
         """The law with a point at every station that has none, at what the body has there now."""
@@ -192,7 +180,7 @@ class LawForm(QWidget):
         place = item.data(Qt.ItemDataRole.UserRole)
         if place is None or item.column() != 1:
             return
-        scale, _ = surface_scale(law, self.desk.design.unit if self.desk.design else "mm")
+        scale, _ = surface_scale(law, self.unit)
         text = item.text().strip()
         points = list(law.points)
         try:
@@ -209,53 +197,43 @@ class LawForm(QWidget):
             return
         self._do("change a point of the law", points=tuple(points))
 
-    def refresh(self) -> None:
-        """New values."""
-        design, body = self.desk.design, self.desk.body
-        if design is None or body is None or all(law.id != self.key for law in body.laws):
-            return
-        law = self.law()
-        scale, unit = surface_scale(law, design.unit)
-        self.head.setText(f"Law: {QUALITY_NAMES[law.quality].lower()} in {unit}")
-        for edit, text in ((self.name, law.name), (self.band, self._band_text()), (self.formula, law.formula or "")):
-            if not edit.hasFocus():
-                edit.setText(text)
-        self.judged.setCurrentIndex(self.judged.findData(law.judged))
-        self.way.setCurrentIndex(1 if law.formula is not None else 0)
-        self.formula.setVisible(law.formula is not None)
-        self.points.setVisible(law.formula is None)
-        self.add.setVisible(law.formula is None)
-        self._fill_points(law, scale, unit)
-        found = [f for f in self.desk.quick.findings if f.about == law.id] if self.desk.quick else []
-        self.worst.setText(
-            "\n".join(f"▲ {f.where}: {f.text}" for f in found) or "✓ In its band everywhere it is judged."
-        )
+    def _found(self) -> str:
+        found = [f for f in self.desk.quick.findings if f.about == self.key] if self.desk.quick else []
+        return "\n".join(f"▲ {f.where}: {f.text}" for f in found) or "✓ In its band everywhere it is judged."
 
-    def _fill_points(self, law: Law, scale: float, unit: str) -> None:
+    def _fill_points(self) -> None:
+        """The table's rows, but while one of them is typed in."""
         if self.points.state() == QAbstractItemView.State.EditingState:
             return
-        quick = self.desk.quick
-        names = {n.station.id: (n.position, n.station.name) for n in quick.resolved.stations} if quick else {}
-        judged = next((j for j in quick.judged if j.key == law.id), None) if quick else None
+        law = self.law()
+        order = sorted(range(len(law.points)), key=lambda i: self._place(law.points[i])[0])
         self.points.blockSignals(True)
         self.points.setHorizontalHeaderLabels(["At", "Intended", "Has"])
-        order = sorted(range(len(law.points)), key=lambda i: names.get(law.points[i].station or "", (0.0, ""))[0])
         self.points.setRowCount(len(order))
         for row, index in enumerate(order):
-            point = law.points[index]
-            place, name = names.get(
-                point.station or "", (float(point.position or 0.0) if not isinstance(point.position, str) else 0.0, "")
-            )
-            intended = point.value if isinstance(point.value, str) else display(point.value * scale, 3)
-            has = "–"
-            if judged is not None and len(judged.position):
-                near = int(np.argmin(np.abs(judged.position - place)))
-                if abs(judged.position[near] - place) < 1e-6 and not math.isnan(judged.value[near]):
-                    has = display(float(judged.value[near]) * scale, 2) + (" ▲" if judged.out[near] else "")
-            for column, text in enumerate((name or f"{display(place, 3)} mm", intended, has)):
+            for column, text in enumerate(self._cells(law, law.points[index])):
                 item = QTableWidgetItem(text)
                 item.setData(Qt.ItemDataRole.UserRole, index)
                 if column != 1:
                     item.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable)
                 self.points.setItem(row, column, item)
         self.points.blockSignals(False)
+
+    def _place(self, point: LawPoint) -> tuple[float, str]:
+        """(position, the station's name) of a point of the law."""
+        stations = self.desk.quick.resolved.stations if self.desk.quick else ()
+        at = next(((n.position, n.station.name) for n in stations if n.station.id == point.station), None)
+        return at or (float(point.position or 0.0) if not isinstance(point.position, str) else 0.0, "")
+
+    def _cells(self, law: Law, point: LawPoint) -> tuple[str, str, str]:
+        """Where, what is intended, and what the body has there."""
+        scale, _ = surface_scale(law, self.unit)
+        place, name = self._place(point)
+        intended = point.value if isinstance(point.value, str) else display(point.value * scale, 3)
+        has = "–"
+        judged = next((j for j in self.desk.quick.judged if j.key == law.id), None) if self.desk.quick else None
+        if judged is not None and len(judged.position):
+            near = int(np.argmin(np.abs(judged.position - place)))
+            if abs(judged.position[near] - place) < SAME_PLACE and not math.isnan(judged.value[near]):
+                has = display(float(judged.value[near]) * scale, 2) + (" ▲" if judged.out[near] else "")
+        return name or f"{display(place, 3)} mm", intended, has

@@ -4,138 +4,101 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Mapping
-from typing import TYPE_CHECKING
+from typing import Any
 
 import numpy as np
-from PySide6.QtWidgets import QCheckBox, QComboBox, QLabel, QPushButton, QWidget
 
 from isotomon.app.board.overlay import table_of
-from isotomon.app.forms.choices import choice, column_of, titled
 from isotomon.app.forms.fields import NumberField
+from isotomon.app.forms.form import Form
 from isotomon.app.tools.datums import candidates
-from isotomon.app.tools.shape_checks import COLOURS
+from isotomon.app.tools.shape_checks import COLOURS, ShapeChecks
 from isotomon.measure.joins import Joint
-from isotomon.quantity import display
-
-if TYPE_CHECKING:
-    from isotomon.app.tools.shape_checks import ShapeChecks
+from isotomon.quantity import Kind, display
 
 _PLAIN = {"x": "X", "-x": "−X", "y": "Y", "-y": "−Y", "z": "Z", "-z": "−Z"}
 MOST_JOINS = 12
 
 
-class ShapeForm(QWidget):
+class ShapeForm(Form):
     """Chooses what is looked at; follows the checks."""
 
     def __init__(self, checks: ShapeChecks) -> None:
-        super().__init__()
+        super().__init__(checks.w.desk)
         self.checks = checks
-        self.rows: dict[str, QWidget] = {}
-        self.column = column_of(self)
-        self.colour = self._choice("Colour by", COLOURS, "colour")
-        self.pull = self._choice("Pull along", {**_PLAIN, **self._axes()}, "pull")
-        self.reference = self._label()
-        self.take = QPushButton("Take this shape as reference")
-        self.take.clicked.connect(checks.take_reference)
-        self.column.addWidget(self.take)
-        self.figures = self._label()
-        self.side_by_side = self._label()
-        self.lamps = self._choice(
-            "Light stripes", {"": "None", "z": "Along Z", "x": "Along X", "y": "Along Y"}, "lamps"
+        axes = {ref: f"Along {name}" for ref, name in candidates(self.design, "A") if ref not in ("x", "y", "z")}
+        self.text("Checks of shape", head=True)
+        self._pick_of("Colour by", COLOURS, "colour")
+        self._pick_of("Pull along", {**_PLAIN, **axes}, "pull", lambda: checks.wanted.colour == "slope")
+        self.told(lambda: f"From {checks.reference_name}" if checks.reference_name and self._deviation() else "")
+        self.button("Take this shape as reference", checks.take_reference, shown=self._deviation)
+        self.told(self._figures)
+        self.told(lambda: table_of(list(checks.seen.rows)) if checks.seen is not None and checks.seen.rows else "")
+        self._pick_of("Light stripes", {"": "None", "z": "Along Z", "x": "Along X", "y": "Along Y"}, "lamps")
+        self._count_of(
+            "count", "Stripes", "ratio", "How many pairs of dark and light all round", lambda: bool(checks.wanted.lamps)
         )
-        self.count = self._number(
-            "Stripes", "ratio", "How many pairs of dark and light all round", lambda v: {"count": round(v)}
+        planes = {"": "None", "y": "Square to Y", "x": "Square to X", "z": "Square to Z", **axes}
+        self._pick_of("Section curves", planes, "along")
+        self._count_of(
+            "spacing",
+            "Spacing",
+            "length",
+            "Between the planes; nought: about twenty curves",
+            lambda: bool(checks.wanted.along),
         )
-        along = {"": "None", "y": "Square to Y", "x": "Square to X", "z": "Square to Z", **self._axes()}
-        self.along = self._choice("Section curves", along, "along")
-        self.spacing = self._number(
-            "Spacing", "length", "Between the planes; nought: about twenty curves", lambda v: {"spacing": v}
+        self._tick_of("Joins of the faces", "joins")
+        self.told(self._joins)
+        self._tick_of("Fairness of area and turn", "fair")
+        self.told(
+            lambda: _fair_words(checks.seen.fair) if checks.seen is not None and checks.seen.fair is not None else ""
         )
-        self.joins = self._check("Joins of the faces", "joins")
-        self.join_list = self._label()
-        self.fair = self._check("Fairness of area and turn", "fair")
-        self.fair_text = self._label()
-        self.trouble = self._label()
+        self.told(lambda: f"✕ {checks.seen.trouble}" if checks.seen is not None and checks.seen.trouble else "")
         self.refresh()
 
-    def _axes(self) -> dict[str, str]:
-        design = self.checks.w.desk.design
-        own = candidates(design, "A") if design is not None else []
-        return {ref: f"Along {name}" for ref, name in own if ref not in ("x", "y", "z")}
+    def _wanted(self, name: str) -> Any:
+        return getattr(self.checks.wanted, name)
 
-    def _label(self) -> QLabel:
-        label = QLabel()
-        label.setWordWrap(True)
-        self.column.addWidget(label)
-        return label
+    def _deviation(self) -> bool:
+        return bool(self.checks.wanted.colour == "deviation")
 
-    def _choice(self, title: str, items: Mapping[str, str], name: str) -> QComboBox:
-        box = choice(title, items)
-        box.activated.connect(lambda index: self.checks.set(**{name: box.itemData(index)}))
-        self.rows[name] = titled(title, box, 92)
-        self.column.addWidget(self.rows[name])
-        return box
+    def _pick_of(
+        self, title: str, items: Mapping[str, str], name: str, shown: Callable[[], bool] | None = None
+    ) -> None:
+        self.pick(title, items, lambda: self._wanted(name), lambda to: self.checks.set(**{name: to}), shown=shown)
 
-    def _number(self, title: str, kind: str, tip: str, change: Callable[[float], dict[str, object]]) -> NumberField:
-        design = self.checks.w.desk.design
-        unit = design.unit if design is not None and kind == "length" else ""
-        field = NumberField(title, kind, unit, tip)  # type: ignore[arg-type]
+    def _tick_of(self, title: str, name: str) -> None:
+        self.tick(title, lambda: self._wanted(name), lambda on: self.checks.set(**{name: on}))
+
+    def _count_of(self, name: str, title: str, kind: Kind, tip: str, shown: Callable[[], bool]) -> None:
+        """A number that is of the checks, and not of the design: a plain one."""
+        field = NumberField(title, kind, self.unit if kind == "length" else "", tip)
 
         def entered(value: object) -> None:
             wrong = "a plain number is wanted here" if not isinstance(value, float) or value < 0.0 else ""
             field.explain(wrong)
-            if not wrong:
-                self.checks.set(**change(value))  # type: ignore[arg-type]
+            if isinstance(value, float) and not wrong:
+                self.checks.set(**{name: round(value) if name == "count" else value})
 
         field.entered.connect(entered)
         field.scrubbed.connect(lambda number: entered(max(float(number), 0.0)))
-        self.column.addWidget(field)
-        return field
+        self.row(field, lambda: field.set_value(float(self._wanted(name)), float(self._wanted(name))), shown)
 
-    def _check(self, title: str, name: str) -> QCheckBox:
-        box = QCheckBox(title)
-        box.clicked.connect(lambda on: self.checks.set(**{name: on}))
-        self.column.addWidget(box)
-        return box
-
-    def refresh(self) -> None:
-        """What is wanted now, and the newest figures."""
-        wanted, seen = self.checks.wanted, self.checks.seen
-        for box, key in ((self.colour, "colour"), (self.pull, "pull"), (self.lamps, "lamps"), (self.along, "along")):
-            box.setCurrentIndex(max(box.findData(getattr(wanted, key)), 0))
-        self.rows["pull"].setVisible(wanted.colour == "slope")
-        self.take.setVisible(wanted.colour == "deviation")
-        name = self.checks.reference_name
-        _say(self.reference, f"From {name}" if name and wanted.colour == "deviation" else "")
-        self.count.setVisible(bool(wanted.lamps))
-        self.count.set_value(float(wanted.count), float(wanted.count))
-        self.spacing.setVisible(bool(wanted.along))
-        self.spacing.set_value(wanted.spacing, wanted.spacing)
-        self.joins.setChecked(wanted.joins)
-        self.fair.setChecked(wanted.fair)
-        body = self.checks.w.desk.body
-        names = {s.id: s.name for s in body.stations} if body is not None else {}
+    def _figures(self) -> str:
+        seen, lines = self.checks.seen, []
         colouring = seen.colouring if seen is not None else None
-        lines = []
         if colouring is not None:
             for word, (value, place) in (("Greatest", colouring.greatest), ("Least", colouring.least)):
                 lines.append(f"{word} {display(value, 4)} {colouring.unit} at {_place(place)}")
         if seen is not None and seen.lines:
             total = sum(float(np.linalg.norm(np.diff(p, axis=0), axis=1).sum()) for _, p in seen.lines)
             lines.append(f"{len(seen.lines)} section curves, {display(total, 1)} mm in all")
-        _say(self.figures, "\n".join(lines))
-        _say(self.side_by_side, table_of(list(seen.rows)) if seen is not None and seen.rows else "")
-        _say(self.join_list, _join_words(seen.joins, names) if seen is not None and wanted.joins else "")
-        _say(self.fair_text, _fair_words(seen.fair) if seen is not None and seen.fair is not None else "")
-        _say(self.trouble, f"✕ {seen.trouble}" if seen is not None and seen.trouble else "")
-        height = self.column.heightForWidth(max(self.width(), 220))
-        if height > 0:
-            self.setMinimumHeight(height)
+        return "\n".join(lines)
 
-
-def _say(label: QLabel, text: str) -> None:
-    label.setText(text)
-    label.setVisible(bool(text))
+    def _joins(self) -> str:
+        seen, body = self.checks.seen, self.desk.body
+        names = {s.id: s.name for s in body.stations} if body is not None else {}
+        return _join_words(seen.joins, names) if seen is not None and self.checks.wanted.joins else ""
 
 
 def _place(place: tuple[float, float, float]) -> str:

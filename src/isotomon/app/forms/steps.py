@@ -17,15 +17,12 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from isotomon.app.api import Api
-from isotomon.app.command import Command, needs_design
-from isotomon.app.forms.choices import column_of
-from isotomon.app.forms.fields import NumberField
-from isotomon.app.forms.inputs import input_of, offers_of
+from isotomon.app.forms.form import Form
+from isotomon.app.forms.inputs import add_input
 from isotomon.app.state.desk import Desk
 from isotomon.app.theme import icon
 from isotomon.design import bodies
-from isotomon.operations import OPERATIONS, Step
+from isotomon.operations import Step
 from isotomon.operations.base import Operation, inputs_of
 
 
@@ -57,14 +54,11 @@ class Handle(QLabel):
             self.dropped.emit(by)
 
 
-class StepsForm(QWidget):
+class StepsForm(Form):
     """Edits what is done with the body in hand, through the desk."""
 
     def __init__(self, desk: Desk) -> None:
-        super().__init__()
-        self.desk = desk
-        self.column = column_of(self)
-        self.fields: dict[str, NumberField] = {}
+        super().__init__(desk)
         self.heads: list[QWidget] = []
         self._line = QFrame(self)
         """Where a dragged step would come to."""
@@ -73,7 +67,6 @@ class StepsForm(QWidget):
         self._line.setFixedHeight(3)
         self._line.hide()
         self._shown: tuple[tuple[str, type[Operation]], ...] = ()
-        self._refreshers: list[Callable[[], None]] = []
         self.refresh()
 
     def _steps(self) -> tuple[Step, ...]:
@@ -83,25 +76,19 @@ class StepsForm(QWidget):
         """The steps as they are now."""
         steps = tuple((step.id, type(step)) for step in self._steps())
         if steps != self._shown:
-            self._shown, self._refreshers, self.fields, self.heads = steps, [], {}, []
+            self._shown, self.heads = steps, []
+            self._refreshers.clear()
+            self.fields.clear()
             while (item := self.column.takeAt(0)) is not None:
                 if (widget := item.widget()) is not None:
                     widget.hide()
                     widget.deleteLater()
-            for k, (_, kind) in enumerate(steps):
-                self._make(k, kind)
-        for refresher in self._refreshers:
-            refresher()
-
-    def _make(self, k: int, kind: type[Operation]) -> None:
-        self.heads.append(self._head(k))
-        self.column.addWidget(self.heads[-1])
-        for given in inputs_of(kind):
-            made = input_of(self.desk, self._shown[k][0], given)
-            self.column.addWidget(made.widget)
-            self._refreshers.append(made.refresh)
-            if made.field is not None:
-                self.fields[f"{k} {given.name}"] = made.field
+            for k, (step, kind) in enumerate(steps):
+                self.heads.append(self._head(k))
+                self.row(self.heads[-1])
+                for asked in inputs_of(kind):
+                    add_input(self, f"{k} {asked.name}", step, asked)
+        super().refresh()
 
     def _head(self, k: int) -> QWidget:
         row, title = QWidget(), self._shown[k][1].TITLE
@@ -188,42 +175,3 @@ class StepsForm(QWidget):
         title = "rebuild with all steps" if wanted is None else "rebuild up to a step"
         self.desk.do(title, lambda d: bodies.rebuild_up_to(d, hand, wanted))
         self.refresh()
-
-
-def _add(w: Api, kind: type[Operation]) -> None:
-    """One more step for the body in hand, about the chosen thing where that fits."""
-    design, desk = w.desk.design, w.desk
-    assert design is not None
-    fields = dict(kind.BEGIN)
-    for given in inputs_of(kind):
-        refs = [ref for ref, _ in offers_of(desk, given)]
-        chosen = [key for key in desk.selection if key in refs]
-        if chosen or (given.what == "B" and refs):
-            fields[given.name] = (chosen or refs)[0]
-    step = kind(**fields)
-    if not desk.do(kind.COMMAND.lower(), lambda d: bodies.add_step(d, desk.hand, step)):
-        desk.select((desk.hand,))
-        w.view.fit()
-
-
-def _reason(kind: type[Operation], w: Api) -> str:
-    alone = any(given.what == "B" for given in inputs_of(kind)) and not w.desk.others
-    return needs_design(w) or ("There is one body only; make another first" if alone else "")
-
-
-def _command(kind: str, operation: type[Operation]) -> Command:
-    return Command(
-        f"after-{kind}",
-        operation.COMMAND,
-        partial(_add, kind=operation),
-        operation.SHORTCUT,
-        "Shape",
-        operation.ICON,
-        operation.HELP,
-        partial(_reason, operation),
-        None,
-        operation.FAMILY,
-    )
-
-
-STEP_COMMANDS: tuple[Command, ...] = tuple(_command(kind, operation) for kind, operation in OPERATIONS.items())

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.app.api import Api
-from isotomon.app.forms.along import change_span
+from isotomon.design.loft_edits import change_span
 from isotomon.design.records import Design
 from isotomon.design.resolved import own_position
 from isotomon.inspect.results import Quick

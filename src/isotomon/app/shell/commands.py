@@ -7,17 +7,17 @@ from typing import Any
 from isotomon.app.api import Api
 from isotomon.app.command import Command, needs_design
 from isotomon.app.drawing.commands import DRAWING_COMMANDS
-from isotomon.app.forms.carrier import carry_otherwise
-from isotomon.app.forms.steps import STEP_COMMANDS
+from isotomon.app.tools.carrying import carry_otherwise
 from isotomon.app.tools.datums import DATUM_COMMANDS
 from isotomon.app.tools.gauges import GAUGE_COMMANDS
 from isotomon.app.tools.guides import GUIDE_COMMANDS
 from isotomon.app.tools.shape_checks import CHECK_COMMANDS
 from isotomon.app.tools.shaping import SHAPING_COMMANDS
+from isotomon.app.tools.steps import STEP_COMMANDS
 from isotomon.app.tools.ties import TIE_COMMANDS
 from isotomon.design import bodies
 from isotomon.design.bodies import makes, stations_of_all
-from isotomon.design.datums import BASE_PLANES, construction
+from isotomon.design.datums import BASE_PLANES
 from isotomon.profile.section import Drawn
 
 STAGES = ("Set out", "Draw", "Guide", "Shape", "Check", "Deliver")
@@ -80,7 +80,7 @@ def _needs_drawable(w: Api) -> str:
         return needs_design(w)
     assert w.desk.design is not None
     design, chosen = w.desk.design, w.desk.selection
-    planes = [d.id for d in design.datums if construction(d).makes == "plane"]
+    planes = [d.id for d in design.datums if d.recipe.makes == "plane"]
     known = {*(s.id for s in stations_of_all(design)), *(d.id for d in design.drawings), *planes, *BASE_PLANES}
     if not chosen and not w.desk.held.stations:
         return ""  # in an empty design one draws on the XY plane

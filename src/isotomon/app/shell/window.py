@@ -36,7 +36,8 @@ from PySide6.QtWidgets import (
 from isotomon.app.board.board import Board
 from isotomon.app.board.bodyplan import BodyPlan
 from isotomon.app.drawing.room import DrawingRoom
-from isotomon.app.forms.details import Details, solid_state
+from isotomon.app.forms.body import solid_state
+from isotomon.app.forms.details import Details
 from isotomon.app.forms.fields import NoteEdit
 from isotomon.app.forms.shape_checks import ShapeForm
 from isotomon.app.forms.wiring import offer_behind_formula

@@ -14,7 +14,7 @@ from isotomon.app.theme import Theme, station_colour
 from isotomon.app.tools.gauges import reading_lines
 from isotomon.design import edits
 from isotomon.design.bodies import makes, results
-from isotomon.design.datums import BASE_SHOWN, BUILT_IN_NAMES, Datum, construction
+from isotomon.design.datums import BASE_SHOWN, BUILT_IN_NAMES, Datum
 from isotomon.design.walk import users as users_of
 from isotomon.errors import IsotomonError
 from isotomon.inspect.results import Quick
@@ -41,7 +41,7 @@ def _dot(colour: str) -> QIcon:
 
 def _datum_figure(datum: Datum, quick: Quick) -> str:
     """What a datum makes, and its first length."""
-    made, unit = construction(datum), quick.design.unit
+    made, unit = datum.recipe, quick.design.unit
     index = next(
         (k for k, f in enumerate(made.fields) if f.kind == "length" and f.title in ("Distance", "Radius")), None
     )

@@ -12,7 +12,7 @@ from isotomon.app.api import Api
 from isotomon.app.command import Command
 from isotomon.design import edits
 from isotomon.design.body import Body
-from isotomon.design.datums import BUILT_IN, BUILT_IN_NAMES, CONSTRUCTIONS, Datum, construction
+from isotomon.design.datums import BUILT_IN, BUILT_IN_NAMES, CONSTRUCTIONS, Datum
 from isotomon.design.records import Design
 from isotomon.design.station import Station
 from isotomon.errors import IsotomonError
@@ -84,7 +84,7 @@ def candidates(
     """(reference, name) of all that can stand where a construction asks for this letter; of a `body` too, where one is said, its
     edges as the results `quick` have them."""
     found = [(ref, BUILT_IN_NAMES[ref]) for ref, kind in BUILT_IN.items() if kind == letter]
-    found += [(d.id, d.name) for d in design.datums if letter in _GIVES[construction(d).makes]]
+    found += [(d.id, d.name) for d in design.datums if letter in _GIVES[d.recipe.makes]]
     if letter == "c":
         found += [(g.id, g.name) for g in design.guides]
     if body is None:
@@ -176,7 +176,7 @@ class DatumTools:
         if self._pulling is None or self._pulling[0] != key or np.any(self._pulling[2] != start):
             self._pulling = (
                 key,
-                resolve(datum.values[0], construction(datum).fields[0].kind, quick.resolved.names),
+                resolve(datum.values[0], datum.recipe.fields[0].kind, quick.resolved.names),
                 start,
             )
         _, value, _ = self._pulling
@@ -191,7 +191,7 @@ class DatumTools:
         view, quick = self.w.view, self.w.desk.quick
         assert quick is not None and self.w.desk.design is not None
         places = []
-        step = 1e-4 if construction(datum).fields[0].kind != "length" else 1e-2
+        step = 1e-4 if datum.recipe.fields[0].kind != "length" else 1e-2
         for k in (0.0, step):
             design = edits.set_datum_value(self.w.desk.design, datum.id, 0, value + k)
             try:

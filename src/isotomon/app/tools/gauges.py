@@ -3,33 +3,18 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
-from functools import partial
-from pathlib import Path
-from typing import Any
-
-from PySide6.QtWidgets import QComboBox, QFileDialog, QLabel, QLineEdit, QPushButton, QWidget
 
 from isotomon.app.api import Api
 from isotomon.app.command import Command, needs_design
-from isotomon.app.forms.choices import choice, column_of, titled
-from isotomon.app.forms.fields import NumberField
-from isotomon.app.forms.wiring import wire
-from isotomon.app.state.desk import Desk
 from isotomon.app.tools.datums import candidates, faces
 from isotomon.design import edits
 from isotomon.design.bodies import stations_of_all
 from isotomon.design.body import Body
-from isotomon.design.disk import write_atomically
 from isotomon.design.gauges import GAUGES, Gauge
 from isotomon.design.records import Design
-from isotomon.errors import IsotomonError
-from isotomon.inspect.gauges import capacity_table
 from isotomon.inspect.results import Quick, Reading
 from isotomon.profile.draw_edits import next_name
-from isotomon.quantity import Value, display, resolve, to_unit
-
-_SLOTS = {"p": "Near", "*": "Of", "D": "Of", "c": "Curve", "B": "Body", "P": "Plane", "A": "Up along", "G": "Of"}
+from isotomon.quantity import Value, display, to_unit
 
 
 def gauge_candidates(design: Design, letter: str, body: Body, quick: Quick | None = None) -> list[tuple[str, str]]:
@@ -66,134 +51,6 @@ def reading_lines(reading: Reading | None, unit: str) -> list[tuple[str, str]]:
     return [(title, shown[what](value)) for title, value, what in reading.figures]
 
 
-class GaugeForm(QWidget):
-    """Edits one measure through the desk, and shows what it reads."""
-
-    def __init__(self, desk: Desk, key: str) -> None:
-        super().__init__()
-        self.desk, self.key = desk, key
-        self.fields: dict[str, NumberField] = {}
-        column = column_of(self)
-        gauge = self._gauge()
-        head = QLabel(gauge.way.title)
-        head.setProperty("head", True)
-        self.name = QLineEdit(gauge.name)
-        self.name.setAccessibleName("Name")
-        self.name.editingFinished.connect(self._rename)
-        column.addWidget(head)
-        column.addWidget(titled("Name", self.name))
-        self.slots: list[QComboBox] = []
-        for k, letter in enumerate(gauge.way.on):
-            box = choice(f"{_SLOTS[letter]} {k + 1}")
-            box.activated.connect(partial(self._pick, k))
-            self.slots.append(box)
-            column.addWidget(titled(_SLOTS[letter] if k == 0 or letter not in "*D" else "and", box))
-        self.choices: list[QComboBox] = []
-        for k, (title, allowed) in enumerate(gauge.way.choices):
-            box = choice(title, {word: word.capitalize() for word in allowed})
-            box.activated.connect(partial(self._choose, k))
-            self.choices.append(box)
-            column.addWidget(titled(title, box))
-        for k, given in enumerate(gauge.way.fields):
-            unit = desk.design.unit if desk.design is not None else "mm"
-            field = NumberField(given.title, given.kind, unit if given.kind == "length" else "", given.title)
-            if given.title == "Litres":
-                field.unit_label.setText("l")
-            wire(desk, field, f"change {gauge.name}", partial(self._edit, k))
-            self.fields[given.title] = field
-            column.addWidget(field)
-        self.figures, self.wrong = QLabel(), QLabel()
-        for label in (self.figures, self.wrong):
-            label.setWordWrap(True)
-            column.addWidget(label)
-        if gauge.kind == "capacity":
-            table = QPushButton("Table of levels…")
-            table.setToolTip("Level, volume and wetted area from the floor to the brim, as CSV")
-            table.clicked.connect(self.ask_table)
-            column.addWidget(table)
-        self.refresh()
-
-    def _gauge(self) -> Gauge:
-        assert self.desk.design is not None
-        return edits.find(self.desk.design.gauges, self.key)
-
-    def _do(self, title: str, **changes: Any) -> None:
-        self.desk.do(title, lambda d: edits.change_gauge(d, self.key, **changes))
-
-    def _rename(self) -> None:
-        text = self.name.text().strip()
-        if text and text != self._gauge().name:
-            self._do("rename the measure", name=text)
-
-    def _pick(self, slot: int, row: int) -> None:
-        on = list(self._gauge().on)
-        on[slot] = self.slots[slot].itemData(row)
-        self._do("measure something else", on=tuple(on))
-
-    def _choose(self, k: int, row: int) -> None:
-        chosen = list(self._gauge().choices)
-        chosen[k] = self.choices[k].itemData(row)
-        self._do("measure otherwise", choices=tuple(chosen))
-
-    def _edit(self, k: int, value: Value | None) -> Callable[[Design], Design]:
-        values = list(self._gauge().values)
-        values[k] = 0.0 if value is None else value
-        return lambda d: edits.change_gauge(d, self.key, values=tuple(values))
-
-    def refresh(self) -> None:
-        """The measure as it is now, and what it reads."""
-        design, quick = self.desk.design, self.desk.quick
-        if design is None or all(g.id != self.key for g in design.gauges):
-            return
-        gauge = self._gauge()
-        if not self.name.hasFocus():
-            self.name.setText(gauge.name)
-        for letter, ref, box in zip(gauge.way.on, gauge.on, self.slots, strict=True):
-            box.clear()
-            for key, text in gauge_candidates(design, letter, self.desk.held, quick):
-                box.addItem(text, key)
-            if box.findData(ref) < 0:
-                box.addItem(f"{ref} (gone)" if ref else "choose…", ref)
-            box.setCurrentIndex(box.findData(ref))
-        for word, box in zip(gauge.choices, self.choices, strict=True):
-            box.setCurrentIndex(box.findData(word))
-        names = quick.resolved.names if quick is not None else {}
-        for given, value in zip(gauge.way.fields, gauge.values, strict=True):
-            field = self.fields[given.title]
-            try:
-                field.set_value(value, resolve(value, given.kind, names))
-            except ValueError:
-                field.set_value(value, float("nan"))
-            if gauge.kind == "capacity" and given.title in ("Level", "Litres"):
-                field.setVisible((given.title == "Litres") == (gauge.choices[0] == "level"))
-        reading = quick.readings.get(self.key) if quick is not None else None
-        rows = "".join(
-            f"<tr><td style='padding-right:10px'>{a}</td><td align='right'>{b}</td></tr>"
-            for a, b in reading_lines(reading, design.unit)
-        )
-        waits = "" if reading is not None and not reading.waits else "Once the solid is finished…"
-        told = "<p>Of the mesh: close, not exact.</p>" if reading is not None and reading.near and rows else ""
-        self.figures.setText(f"<table width='100%'>{rows}</table>{told}" if rows else waits)
-        self.wrong.setText(f"▲ {reading.wrong}" if reading is not None and reading.wrong else "")
-        self.wrong.setVisible(bool(self.wrong.text()))
-
-    def ask_table(self) -> None:
-        """Ask where the table of levels goes, and write it."""
-        name, _ = QFileDialog.getSaveFileName(self, "Table of levels", f"{self._gauge().name}.csv", "CSV (*.csv)")
-        if name:
-            self.write_table(Path(name))
-
-    def write_table(self, path: Path) -> None:
-        """Write level, volume and wetted area from the floor to the brim."""
-        assert self.desk.quick is not None
-        try:
-            write_atomically(path, capacity_table(self.desk.quick, self._gauge()).encode())
-        except IsotomonError as error:
-            self.desk.said.emit("error", f"{error}. Nothing was written.")
-            return
-        self.desk.said.emit("", f"Written: {path}")
-
-
 class GaugeTools:
     """The window's measuring tools."""
 
@@ -205,8 +62,8 @@ class GaugeTools:
         desk = self.w.desk
         design = desk.design
         assert design is not None
-        way = GAUGES[kind]
-        values: list[Value] = [f.default for f in way.fields]
+        recipe = GAUGES[kind]
+        values: list[Value] = [f.default for f in recipe.fields]
         if kind == "capacity" and desk.quick is not None and desk.quick.shape is not None:
             field = desk.quick.shape.field
             values[0] = float(f"{field.first + 0.75 * (field.last - field.first):.3g}")
@@ -214,11 +71,11 @@ class GaugeTools:
             edits.fresh_id(design, "m"),
             next_name((g.name for g in design.gauges), kind),
             kind,  # type: ignore[arg-type]
-            self._filled(design, way.on),
+            self._filled(design, recipe.on),
             tuple(values),
-            tuple(allowed[0] for _, allowed in way.choices),
+            tuple(allowed[0] for _, allowed in recipe.choices),
         )
-        if not desk.do(f"measure {way.title.lower()}", lambda d: edits.add_gauge(d, gauge)):
+        if not desk.do(f"measure {recipe.title.lower()}", lambda d: edits.add_gauge(d, gauge)):
             desk.select((gauge.id,))
 
     def _filled(self, design: Design, letters: str) -> tuple[str, ...]:

@@ -13,7 +13,6 @@ from isotomon.app.command import Command
 from isotomon.app.tools.datums import candidates, rims_of
 from isotomon.design import edits, loft_edits
 from isotomon.design.body import Body
-from isotomon.design.datums import construction
 from isotomon.design.guides import GUIDES, Guide, GuidePoint
 from isotomon.design.records import Design
 from isotomon.errors import IsotomonError
@@ -36,7 +35,7 @@ def slots_of(kind: str) -> list[str]:
 
 def guide_candidates(design: Design, letter: str, body: Body, quick: Quick | None = None) -> list[tuple[str, str]]:
     """(reference, name) of all that can stand where a guide asks for this letter."""
-    cylinders = [(d.id, d.name) for d in design.datums if construction(d).makes == "cylinder"]
+    cylinders = [(d.id, d.name) for d in design.datums if d.recipe.makes == "cylinder"]
     if letter == "D":
         return [(d.id, d.name) for d in design.drawings]
     if letter == "S":
@@ -54,7 +53,7 @@ def guide_candidates(design: Design, letter: str, body: Body, quick: Quick | Non
 def point_candidates(design: Design, body: Body) -> list[tuple[str, str]]:
     """(reference, name) of all points that a curve can pass."""
     found = [("", "Coordinates"), ("origin", "Origin")]
-    found += [(d.id, d.name) for d in design.datums if construction(d).makes in ("point", "frame")]
+    found += [(d.id, d.name) for d in design.datums if d.recipe.makes in ("point", "frame")]
     for s in body.stations:
         found += [(f"{s.id}/{part}", f"{s.name} {word}") for part, word in NAMED.items()]
     return found
@@ -93,9 +92,9 @@ class GuideTools:
         desk = self.w.desk
         design = desk.design
         assert design is not None
-        way = GUIDES[kind]
+        recipe = GUIDES[kind]
         name = next_name((g.name for g in design.guides), {"through": "curve", "drawn": "drawn guide"}.get(kind, kind))
-        values: tuple[Value, ...] = tuple(f.default for f in way.fields)
+        values: tuple[Value, ...] = tuple(f.default for f in recipe.fields)
         if kind == "helix":
             values = self._helix_numbers(values)
         guide = Guide(
@@ -104,10 +103,10 @@ class GuideTools:
             kind,  # type: ignore[arg-type]
             self._filled(design, kind),
             values,
-            tuple(allowed[0] for _, allowed in way.choices),
+            tuple(allowed[0] for _, allowed in recipe.choices),
             self._points(design, kind),
         )
-        if not desk.do(f"add a {way.title.lower()}", lambda d: loft_edits.add_guide(d, guide)):
+        if not desk.do(f"add a {recipe.title.lower()}", lambda d: loft_edits.add_guide(d, guide)):
             desk.select((guide.id,))
 
     def _size(self) -> float:
@@ -360,11 +359,11 @@ def _all_rails(w: Any) -> bool:
 GUIDE_COMMANDS: tuple[Command, ...] = (
     *(
         Command(
-            f"guide-{kind}", way.title, partial(_make, kind), "Ctrl+Shift+G" if kind == "through" else "", "Guide",
+            f"guide-{kind}", recipe.title, partial(_make, kind), "Ctrl+Shift+G" if kind == "through" else "", "Guide",
             _ICONS.get(kind, ""), "Made from what is chosen; its Details take over", partial(_reason, kind), None,
             _FAMILY.get(kind, ""),
         )
-        for kind, way in GUIDES.items()
+        for kind, recipe in GUIDES.items()
     ),
     Command("rail", "Use as a rail", lambda w: w.guides.toggle_rail(), "Ctrl+R", "Guide", "rail",
             "The loft follows the chosen guides", lambda w: w.guides.rail_reason(), _all_rails),

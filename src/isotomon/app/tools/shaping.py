@@ -9,13 +9,13 @@ from PySide6.QtWidgets import QFileDialog
 
 from isotomon.app.api import Api
 from isotomon.app.command import Command, needs_design
-from isotomon.app.forms.along import change_span
 from isotomon.app.state.later import read_aside
 from isotomon.app.tools.datums import candidates
 from isotomon.author import shaping
 from isotomon.design import bodies
 from isotomon.design.edits import fresh_id
 from isotomon.design.imports import read_import
+from isotomon.design.loft_edits import change_span
 from isotomon.design.records import Design
 from isotomon.design.walk import users
 from isotomon.errors import IsotomonError
