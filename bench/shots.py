@@ -44,7 +44,7 @@ def _check(w: Window) -> None:
     wait_for(lambda: w.desk.quick is not None and bool(w.desk.quick.findings), 10.0)
     w.set_stage("Check")
     w.toggle_findings()
-    w.next_finding()
+    w.findings.go_to_next()
     w.desk.select(("law1",))
 
 
@@ -61,11 +61,11 @@ def _grid(w: Window) -> None:
     w.view.set_finding(None)
     w.set_stage("Set out")
     w.desk.select((_station(w, "r5"),))
-    w.toggle_grid()
+    w.page.toggle_table(w.grid)
 
 
 def _hover(w: Window) -> None:
-    w.toggle_grid()
+    w.page.toggle_table(w.grid)
     w.set_stage("Shape")
     w.desk.select(("body",))
     w.board._pointer = 640.0
@@ -76,12 +76,12 @@ def _numbers(w: Window) -> None:
     w.board._pointer = None
     w._show_live(float("nan"))
     w.set_stage("Set out")
-    w.toggle_numbers()
+    w.page.toggle_table(w.numbers)
     w.desk.select(("n2",))
 
 
 def _datums(w: Window) -> None:
-    w.toggle_numbers()
+    w.page.toggle_table(w.numbers)
     w.view.set_finding(None)
     w.desk.select((_station(w, "r5"),))
     w.datums.make("parallel")

@@ -47,7 +47,7 @@ class FirstMinutes(WithWindow):
         self.assertEqual((w.desk.selection, drawn.plane, len(drawn.parts)), ((drawn.id,), "xy", 4))
         w.desk.select(())
         self.keys("Ctrl+Shift+X")
-        self.assertIn("the drawing made last", w.message.text())
+        self.assertIn("the drawing made last", w.foot.message.text())
         self.wait(lambda: solid_ready(w) and isinstance(w.desk.solid, Built), "the block", 30)
         self.assertEqual(len(self.design.bodies), 1)
         self.assertTrue(w.desk.solid.valid and w.desk.solid.watertight)
@@ -113,7 +113,7 @@ class FirstMinutes(WithWindow):
         save(station_edits.change_station(load(path), "s2", chord=99.0), path)
         w.desk.do("size", lambda d: station_edits.change_station(d, "s2", chord=111.0))
         w.files.tell_changed()
-        self.assertIn("changed by someone else", w.message.text())
+        self.assertIn("changed by someone else", w.foot.message.text())
         asked: list[list[str]] = []
 
         def press(word: str):  # type: ignore[no-untyped-def]

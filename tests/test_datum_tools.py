@@ -36,7 +36,7 @@ class DatumTools(WithWindow):
         self.type(window.details.fields["0"].edit, "80 mm")
         self.settle()
         view = window.view
-        line = view.camera.project(view._datums[key][0], view.width(), view.height())
+        line = view.camera.project(view._drawn.datums[key][0], view.width(), view.height())
         start = QPoint(*np.round((line[0] + line[1])[:2] / 2).astype(int).tolist())
         along = view.camera.project(np.array([[0, 0, 0.0], [0, 0, 40.0]]), view.width(), view.height())
         way = (along[1] - along[0])[:2]
@@ -57,7 +57,7 @@ class DatumTools(WithWindow):
         self.assertFalse(view.datums_shown)
         self.assertEqual(view.pick(start.toPointF()) == key, False)
         window.run_command("remove")
-        self.assertIn("stands on", window.message.text())
+        self.assertIn("stands on", window.foot.message.text())
         while desk.session.undo_title:
             self.keys("Ctrl+Z")
         self.assertEqual(encode(desk.session.design), before)
@@ -123,13 +123,13 @@ class DatumTools(WithWindow):
             with self.subTest(kind):
                 station = next(s for s in desk.held.stations if s.id == key)
                 before = [getattr(station, f) for f in fields]
-                x, y = view.camera.project(view._grips[kind][None], view.width(), view.height())[0][:2].tolist()
+                x, y = view.camera.project(view.handles[kind].place[None], view.width(), view.height())[0][:2].tolist()
                 start = QPoint(round(x), round(y))
                 self.drag(view, start, start + QPoint(9, -14))
                 self.settle()
                 station = next(s for s in desk.held.stations if s.id == key)
                 self.assertNotEqual([getattr(station, f) for f in fields], before)
-                end = view.camera.project(view._grips[kind][None], view.width(), view.height())[0][:2]
+                end = view.camera.project(view.handles[kind].place[None], view.width(), view.height())[0][:2]
                 if kind == "move":
                     self.assertLess(float(np.hypot(*(end - np.array([x + 9, y - 14])))), 3.0)
         self.assertEqual(desk.session.undo_title, "tilt about Y the station")

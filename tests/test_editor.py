@@ -177,7 +177,7 @@ class Editor(EditorCase):
         self.key(Qt.Key.Key_Escape)
         button = next(
             b
-            for b in self.window.room.panel.findChildren(type(self.window.stage_buttons["Draw"]))
+            for b in self.window.room.panel.findChildren(type(self.window.strip.stages["Draw"]))
             if b.text().startswith("Remove all")
         )
         QTest.mouseClick(button, LEFT)
@@ -223,7 +223,7 @@ class Editor(EditorCase):
         )
         drops = [
             b
-            for b in self.window.room.panel.findChildren(type(self.window.stage_buttons["Draw"]))
+            for b in self.window.room.panel.findChildren(type(self.window.strip.stages["Draw"]))
             if b.text().startswith("Drop")
         ]
         self.assertGreaterEqual(len(drops), 3)

@@ -222,15 +222,15 @@ class Work(EditorCase):
         window, canvas = self.window, self.canvas
         path = self.folder / "box.svg"
         window.room.write(path)
-        self.assertIn("Written", window.message.text())
+        self.assertIn("Written", window.foot.message.text())
         count = len(canvas.drawing.parts)
         window.room.read(path)
         self.assertEqual(len(canvas.drawing.parts), 2 * count)
         (self.folder / "bad.dxf").write_text("no")
         window.room.read(self.folder / "bad.dxf")
-        self.assertIn("not a DXF", window.message.text())
+        self.assertIn("not a DXF", window.foot.message.text())
         window.room.write(self.folder / "box.pdf")
-        self.assertIn("ending", window.message.text())
+        self.assertIn("ending", window.foot.message.text())
         self.keys("Ctrl+Z")
         desk = window.desk
         assert desk.design is not None
@@ -300,7 +300,7 @@ class Work(EditorCase):
         window.run_command("tie-square")
         self.assertIn("square", {c.kind for c in canvas.drawing.constraints})
         window.run_command("tie-concentric")
-        self.assertIn("Choose what", window.message.text())
+        self.assertIn("Choose what", window.foot.message.text())
 
 
 def _half() -> Drawing:
@@ -337,7 +337,7 @@ class OpenRuns(EditorCase):
         self.settle()
         self.wait(lambda: isinstance(desk.solid, Built) and not desk.building, "the skin", 60)
         self.assertEqual((desk.solid.pieces, desk.solid.valid, len(desk.solid.names)), (0, True, 3))
-        self.assertIn("Skin: valid, 3 faces", self.window.solid_label.text())
+        self.assertIn("Skin: valid, 3 faces", self.window.foot.solid_label.text())
         while desk.session.undo_title:
             self.window.run_command("undo")
         self.assertEqual(desk.design, start)

@@ -73,10 +73,10 @@ class Guiding(GuidingWindow):
         self.assertEqual([r.guide for r in self.body.loft.rails], [guide.id])
         self.assertEqual([f for f in w.desk.quick.findings if f.severity == "error"], [])
         middles = w.desk.quick.full.moments.centroid
-        grips = {k: p for k, p in w.view._grips.items() if k.startswith("point")}
+        grips = {k: p for k, p in w.view.handles.items() if k.startswith("point")}
         self.assertEqual(len(grips), 4)
         steps = w.desk.session.undo_title
-        outline = w.view._outlines[self.station("mid").id]
+        outline = w.view._drawn.outlines[self.station("mid").id]
         self.drag(w.view, self.pixel(grips["point 1"]), self.pixel(outline[len(outline) // 10]))
         self.settle()
         self.assertNotEqual(w.desk.session.undo_title, steps)
@@ -126,7 +126,7 @@ class Guiding(GuidingWindow):
         w.desk.select((self.body.id,))
         self.pick("First end", "leaning")
         self.assertEqual(self.body.loft.first.how, "leaning")
-        handle = self.pixel(w.view._grips["end first"])
+        handle = self.pixel(w.view.handles["end first"].place)
         self.drag(w.view, handle, handle + QPoint(14, -20))
         self.settle()
         first = self.body.loft.first

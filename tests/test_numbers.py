@@ -69,7 +69,7 @@ class NumberTableTest(WithWindow):
         window.numbers.setFocus()
         QTest.keyClick(window.numbers, Qt.Key.Key_Delete)
         self.assertEqual(len(desk.design.numbers), 2)
-        self.assertIn("is used by station root chord", window.message.text())
+        self.assertIn("is used by station root chord", window.foot.message.text())
         desk.select((desk.held.stations[1].id,))
         field = window.details.fields["chord"]
         self.type(field.edit, "belly = 131 mm")
@@ -99,7 +99,7 @@ class NumberTableTest(WithWindow):
         path.write_text("name,value\nhub,44 mm\nworse,oops\n")
         window.files.read_numbers(path)
         self.assertEqual(desk.design.numbers[0].value, 41.0)
-        self.assertIn("oops", window.message.text())
+        self.assertIn("oops", window.foot.message.text())
         ring = [(20 * math.cos(a), 20 * math.sin(a), 340 + 2 * math.cos(a)) for a in (0.1 * k for k in range(63))]
         points = self.folder / "ring.xyz"
         points.write_text("\n".join(" ".join(f"{c:.9f}" for c in p) for p in ring))
@@ -107,7 +107,7 @@ class NumberTableTest(WithWindow):
         window.tools.put_space(points)
         self.assertEqual(len(desk.held.stations), count + 1)
         self.assertAlmostEqual(desk.held.stations[-1].position, 340.0, delta=1e-3)
-        self.assertIn("of the plane", window.message.text())
+        self.assertIn("of the plane", window.foot.message.text())
         self.settle()
         points.write_text("1 2 3\n")
         window.tools.put_space(points)

@@ -71,13 +71,13 @@ class Shaping(GuidingWindow):
         shorter = self.body.loft.span.on
         self.assertTrue(4.0 < shorter < 8.0, shorter)
         self.assertAlmostEqual(self.volume(), 120.0 * shorter, delta=1e-6)
-        grip = w.view._grips["reach on"]
+        grip = w.view.handles["reach on"].place
         normal = w.desk.quick.shape.sections.normal[-1]
         self.drag(w.view, self.pixel(grip), self.pixel(grip + 8.0 * normal))
         self.settle()
         self.assertAlmostEqual(self.body.loft.span.on, shorter + 8.0, delta=0.6)
         self.run_command("after-move")
-        grip = w.view._grips[f"step {self.body.steps[0].id} z"]
+        grip = w.view.handles[f"step {self.body.steps[0].id} z"].place
         self.drag(w.view, self.pixel(grip), self.pixel(grip + np.array([0.0, 0.0, 5.0])))
         self.settle()
         self.assertAlmostEqual(self.body.steps[0].z, 5.0, delta=0.6)
@@ -149,12 +149,12 @@ class Shaping(GuidingWindow):
             f"step {size} size-{f}" for f in ("x", "y", "z", "all")
         }
         self.assertEqual(
-            {k for k in w.view._grips if k.startswith("step")},
+            {k for k in w.view.handles if k.startswith("step")},
             wanted | {f"step {ring} angle", f"step {row} distance"},
         )
 
         def pull(kind: str, to: np.ndarray) -> None:
-            start, end = self.pixel(w.view._grips[kind]), self.pixel(to)
+            start, end = self.pixel(w.view.handles[kind].place), self.pixel(to)
             self.drag(w.view, start, end)
             self.settle()
 
@@ -163,25 +163,31 @@ class Shaping(GuidingWindow):
             return np.array([c * place[0] - s * place[1], s * place[0] + c * place[1], place[2]])
 
         w.view.look_from("front")
-        pull(f"step {self.body.steps[0].id} turn", round_z(w.view._grips[f"step {self.body.steps[0].id} turn"], 0.6))
+        pull(
+            f"step {self.body.steps[0].id} turn",
+            round_z(w.view.handles[f"step {self.body.steps[0].id} turn"].place, 0.6),
+        )
         self.assertAlmostEqual(self.body.steps[0].turn, 0.6, delta=0.05)
-        pull(f"step {self.body.steps[2].id} angle", round_z(w.view._grips[f"step {self.body.steps[2].id} angle"], 0.4))
+        pull(
+            f"step {self.body.steps[2].id} angle",
+            round_z(w.view.handles[f"step {self.body.steps[2].id} angle"].place, 0.4),
+        )
         self.assertAlmostEqual(self.body.steps[2].angle, 0.9, delta=0.05)
         w.view.look_from("plan")
-        high = w.view._grips[f"step {self.body.steps[1].id} size-z"]
+        high = w.view.handles[f"step {self.body.steps[1].id} size-z"].place
         pull(f"step {self.body.steps[1].id} size-z", high * np.array([1.0, 1.0, 1.5]))
         self.assertAlmostEqual(self.body.steps[1].z, 1.5, delta=0.05)
-        far = w.view._grips[f"step {self.body.steps[1].id} size-all"]
+        far = w.view.handles[f"step {self.body.steps[1].id} size-all"].place
         pull(f"step {self.body.steps[1].id} size-all", far * 1.2)
         sizes = self.body.steps[1]
         self.assertAlmostEqual(sizes.x, 1.2, delta=0.05)
         self.assertAlmostEqual(sizes.z / sizes.x, 1.5, delta=0.05)
-        last = w.view._grips[f"step {self.body.steps[3].id} distance"]
+        last = w.view.handles[f"step {self.body.steps[3].id} distance"].place
         pull(f"step {self.body.steps[3].id} distance", last + np.array([0.0, 0.0, 30.0]))
         self.assertAlmostEqual(self.body.steps[3].distance, 230.0, delta=4.0)
         w.desk.do("by a formula", lambda d: change_step(d, self.body.steps[0].id, turn="45 deg"))
         self.settle()
-        self.assertNotIn(f"step {self.body.steps[0].id} turn", w.view._grips)
+        self.assertNotIn(f"step {self.body.steps[0].id} turn", w.view.handles)
         for _ in range(6):
             self.keys("Ctrl+Z")
         self.assertEqual(encode(self.design), before)
@@ -214,7 +220,7 @@ class Shaping(GuidingWindow):
         for ref in edges:
             ctrl(ground.curve(ref).at(np.array([0.37]))[0])
         self.assertEqual(w.desk.selection, tuple(edges))
-        self.assertIn("Now take a tool", w.message.text())
+        self.assertIn("Now take a tool", w.foot.message.text())
         self.run_command("guide-joined")
         self.assertEqual(self.design.guides[-1].on, tuple(edges))
         QTest.mouseClick(w.view, LEFT, NONE, self.pixel(plane.origin))
@@ -252,7 +258,7 @@ class Shaping(GuidingWindow):
         w.checks.set(colour="")
         QApplication.processEvents()
         self.wait(lambda: w.board._over is None, "the end of the comparison")
-        self.assertFalse(np.any([len(x) for x in w.view._over]))
+        self.assertFalse(np.any([len(x) for x in w.view._wanted.over]))
 
 
 if __name__ == "__main__":

@@ -149,7 +149,7 @@ class TheWholeJob(WithWindow):
         w = self.window
         history = [encode(self.design)]
         self.assertEqual([f.where for f in w.desk.quick.findings], ["station mid"])
-        self.assertIn("1 out of band", w.count_button.text())
+        self.assertIn("1 out of band", w.foot.count_button.text())
 
         self.choose("mid")
         self.type(w.details.fields["chord"].edit, "127 mm")
@@ -157,7 +157,7 @@ class TheWholeJob(WithWindow):
         history.append(encode(self.design))
         self.assertEqual(self.station("mid").chord, 127.0)
         self.assertEqual(w.desk.quick.findings, ())
-        self.assertIn("All in band", w.count_button.text())
+        self.assertIn("All in band", w.foot.count_button.text())
 
         label = w.details.fields["set_angle"].label
         self.drag(label, QPoint(10, 8), QPoint(50, 8))
@@ -210,7 +210,7 @@ class TheWholeJob(WithWindow):
         step = self.folder / "blade.step"
         self.keys("Ctrl+Shift+E", answer=step)
         self.wait(step.exists, "the STEP file")
-        self.wait(lambda: "Wrote blade.step" in w.message.text(), "word of the STEP file")
+        self.wait(lambda: "Wrote blade.step" in w.foot.message.text(), "word of the STEP file")
         self.assertIn("MANIFOLD_SOLID_BREP", step.read_text())
 
     def test_a_drag_is_given_up_and_stops_at_its_neighbours(self) -> None:
@@ -295,7 +295,7 @@ class Editing(WithWindow):
         self.assertAlmostEqual(w.desk.quick.resolved.stations[0].chord, 60.0)
         w.board.setFocus()
         self.keys("Del", widget=w.board)
-        self.assertIn("used by station root chord", w.message.text())
+        self.assertIn("used by station root chord", w.foot.message.text())
         # Dragging what a formula drives offers the number behind it.
         self.choose("root")
         self.drag(w.details.fields["chord"].label, QPoint(10, 8), QPoint(60, 8))
@@ -323,7 +323,7 @@ class Editing(WithWindow):
         QGuiApplication.clipboard().setText("131\nx y\n")
         self.keys("Ctrl+V", widget=grid)
         self.assertEqual(encode(self.design), before)
-        self.assertIn("Nothing was changed", w.message.text())
+        self.assertIn("Nothing was changed", w.foot.message.text())
         selection = grid.selectionModel()
         for row in (1, 2, 3):
             selection.select(model.index(row, 2), selection.SelectionFlag.Select)
@@ -363,12 +363,12 @@ class Editing(WithWindow):
         self.keys("Del", widget=w.board)
         self.assertEqual(len(self.body.stations), 4)
         self.keys("F8")
-        self.assertTrue(w.finding_list.isVisible())
+        self.assertTrue(w.findings.isVisible())
         self.keys("Ctrl+F8")
-        self.assertIn("station tip", w.message.text())
+        self.assertIn("station tip", w.foot.message.text())
         w.desk.do("drop the laws", lambda d: changed(d, laws=()))
         self.settle()
-        self.assertEqual(w.message.text(), "")
+        self.assertEqual(w.foot.message.text(), "")
 
     def test_themes_views_and_help(self) -> None:
         """Both themes paint; the View turns, zooms to the pointer and picks; help opens."""
@@ -385,7 +385,7 @@ class Editing(WithWindow):
         self.keys("2", widget=view)
         self.assertEqual(tuple(view.camera.ahead), (1.0, 0.0, 0.0))
         key = next(s.id for s in self.body.stations if s.name == "far")
-        line = view.camera.project(view._outlines[key], view.width(), view.height())
+        line = view.camera.project(view._drawn.outlines[key], view.width(), view.height())
         spot = QPoint(*(round(float(c)) for c in line[len(line) // 3]))
         QTest.mouseMove(view, spot)
         self.assertEqual(view.hovered, key)
@@ -411,10 +411,10 @@ class Editing(WithWindow):
         """Over the curves the View and the body plan show the section there; leaving hides it."""
         w = self.window
         QTest.mouseMove(w.board, QPoint(600, round(w.board.layout_now().area.center().y())))
-        self.assertFalse(math.isnan(w.view._live_at))
+        self.assertFalse(math.isnan(w.view._wanted.live_at))
         self.assertIsNotNone(w.body_plan._live)
         QApplication.sendEvent(w.board, QEvent(QEvent.Type.Leave))
-        self.assertTrue(math.isnan(w.view._live_at))
+        self.assertTrue(math.isnan(w.view._wanted.live_at))
 
 
 class Survival(WithWindow):
@@ -439,8 +439,8 @@ class Survival(WithWindow):
         """The cancel button ends a step that hangs; the next rebuild works."""
         w = self.window
         self.freeze()
-        self.wait(lambda: w.cancel_button.isVisible(), "the cancel button")
-        QTest.mouseClick(w.cancel_button, LEFT)
+        self.wait(lambda: w.foot.cancel_button.isVisible(), "the cancel button")
+        QTest.mouseClick(w.foot.cancel_button, LEFT)
         self.wait(lambda: isinstance(w.desk.solid, Failed) and not w.desk.building, "the cancel", 3)
         self.keys("F5")
         self.wait(lambda: isinstance(w.desk.solid, Built) and solid_ready(w), "the solid")
@@ -450,7 +450,7 @@ class Survival(WithWindow):
         w = self.window
         self.freeze()
         os.kill(w.desk.engine.supervisor.pid, signal.SIGKILL)
-        self.wait(lambda: "solid worker stopped" in w.message.text(), "the message", 3)
+        self.wait(lambda: "solid worker stopped" in w.foot.message.text(), "the message", 3)
         chord = self.station("mid").chord
         self.keys("F5")
         self.wait(lambda: isinstance(w.desk.solid, Built) and solid_ready(w), "the solid")
@@ -465,17 +465,17 @@ class Survival(WithWindow):
         data.setUrls([QUrl.fromLocalFile(str(bad))])
         drop = QDropEvent(QPointF(300, 300), Qt.DropAction.CopyAction, data, LEFT, Qt.KeyboardModifier.NoModifier)
         w.dropEvent(drop)
-        self.assertIn("line 3, column 'section': 'nacka' is not a known section", w.message.text())
+        self.assertIn("line 3, column 'section': 'nacka' is not a known section", w.foot.message.text())
         self.keys("Ctrl+O", answer=self.folder / "none.isotomon")
-        self.assertIn("does not exist", w.message.text())
+        self.assertIn("does not exist", w.foot.message.text())
         self.keys("Ctrl+Shift+S", answer=self.folder / "no" / "x.isotomon")
-        self.assertIn("cannot be written", w.message.text())
+        self.assertIn("cannot be written", w.foot.message.text())
         self.assertEqual(encode(self.design), before)
         foil = self.folder / "foil.dat"
         foil.write_text("1 0\n0 0\n")
         self.choose("tip")
         w.tools.put_foil(foil)
-        self.assertIn("2 points; a foil needs 8", w.message.text())
+        self.assertIn("2 points; a foil needs 8", w.foot.message.text())
         self.assertEqual(encode(self.design), before)
 
     def test_unsaved_work_is_kept_and_asked_about(self) -> None:

@@ -11,7 +11,7 @@ from unittest import mock
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PySide6.QtGui import QColor, QContextMenuEvent, QDropEvent, QWheelEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QComboBox, QLabel, QLineEdit, QMenu
+from PySide6.QtWidgets import QApplication, QComboBox, QLabel, QLineEdit, QMenu, QWidget
 
 from isotomon.app.board.paint import Layout, nice_step
 from isotomon.app.forms.law import LawForm
@@ -126,7 +126,7 @@ class OnTheBoard(WithWindow):
         self.assertAlmostEqual(new.position, 150.0, delta=0.6)
         self.assertEqual((new.rank, w.desk.selection), (1, (new.id,)))
         QApplication.processEvents()
-        w._station_menu("s2", math.nan, QPoint(10, 10))
+        w.board_hands.show_menu("s2", math.nan, QPoint(10, 10))
         menu = QApplication.activePopupWidget()
         self.assertIn("Look straight at", [a.text() for a in menu.actions()])
         menu.close()
@@ -257,7 +257,7 @@ class OtherParts(WithWindow):
             self.assertEqual(w.view.look, look)
         self.keys("H", widget=w.view)
         self.assertFalse(w.view.body_shown)
-        QTest.mouseClick(w.stage_buttons["Check"], LEFT)
+        QTest.mouseClick(w.strip.stages["Check"], LEFT)
         self.keys("Ctrl+Shift+L")
         self.assertEqual((w.settings.value("stage"), w.settings.value("theme")), ("Check", "slate"))
         self.assertEqual([Path(p) for p in w.settings.value("recent")], [path])

@@ -286,8 +286,8 @@ class WindowWalker:
         start, end = self._spot(widget), self._spot(widget)
         if widget is self.w.board and widget._handles():
             start = widget.handle_of(self.one(widget._handles())[0]).toPoint()
-        if widget is self.w.view and self.w.view._grips:
-            found = self.one(list(self.w.view._grips.values()))
+        if widget is self.w.view and self.w.view.handles:
+            found = self.one(list(self.w.view.handles.values())).place
             start = widget._seen(np.asarray(found)).toPoint() if np.asarray(found).shape == (3,) else start
         modifiers = self._keys()
         QTest.mousePress(widget, LEFT, modifiers, start)

@@ -53,7 +53,7 @@ class Api(Protocol):
     def refresh_forms(self) -> None:
         """What Details shows has changed."""
 
-    def show_grips(self) -> None:
+    def show_handles(self) -> None:
         """Which handles the View shows has changed."""
 
     def recovery_file(self) -> Path | None:

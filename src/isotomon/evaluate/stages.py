@@ -39,7 +39,7 @@ def on_field(ground: Sources, steps: Sequence[Operation], field: SectionField) -
 
     Raises: IsotomonError, naming the step.
     """
-    ask = Ask(ground, ground.names)
+    ask = ask_of(ground)
     for number, step in enumerate(steps):
         made = _said(step, lambda step=step, field=field: step.on_field(ask, field))
         if made is None:
@@ -54,7 +54,7 @@ def stages(ground: Sources, steps: Sequence[Operation]) -> tuple[Stage, ...]:
     Raises: IsotomonError, naming the step; for copies that lie over one another.
     """
     check_steps(steps)
-    ask, made = Ask(ground, ground.names), list[Stage]()
+    ask, made = ask_of(ground), list[Stage]()
     names = {b.id: b.name for b in ground.design.bodies}
     for step in steps:
         asked = step.asks(ask, lambda key: names.get(key, "what is gone"))
@@ -78,12 +78,17 @@ def placed_by(made: Sequence[Stage]) -> Array:
     return maps
 
 
+def ask_of(ground: Sources) -> Ask:
+    """What operations work from."""
+    return Ask(ground, ground.names)
+
+
 def placements(ground: Sources, steps: Iterable[Operation]) -> Array:
     """(k, 4, 4) affine maps, mm, of steps that put a body elsewhere; others move nothing.
 
     Raises: IsotomonError, naming the step.
     """
-    ask, maps = Ask(ground, ground.names), ITSELF
+    ask, maps = ask_of(ground), ITSELF
     for step in steps:
         own = _said(step, lambda step=step: step.maps(ask))
         if own is None:

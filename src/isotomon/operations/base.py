@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from isotomon.errors import DesignError, IsotomonError
 from isotomon.field.section_field import SectionField
 from isotomon.geometry.datums import Axis, Plane, SpaceCurve
+from isotomon.operations.grips import Grip
 from isotomon.quantity import Kind, Quantity, Value, resolve
 from isotomon.quantity.record import Id, Record, Ref
 
@@ -141,6 +142,13 @@ class Operation(Record, frozen=True, kw_only=True, tag_field="kind"):
         Raises: IsotomonError.
         """
         return None
+
+    def grips(self, ask: Ask, body: Array) -> dict[str, Grip]:
+        """Handles for its numbers, by name, where points (n, 3) are the body as it is before; formulas have none.
+
+        Raises: IsotomonError.
+        """
+        return {}
 
     def titled(self, ask_name: Callable[[str], str]) -> str:
         """In the list of steps: what has been done; `ask_name` calls a body by its name."""

@@ -18,6 +18,15 @@ def kept(count: int, without: tuple[int, ...]) -> list[int]:
     return [k for k in range(min(count, MOST_COPIES)) if k not in without]
 
 
+def handled(count: int, without: tuple[int, ...], by: str) -> tuple[int, float]:
+    """The number of the copy that has a handle, and for how many steps the operation's figure is: the next one, of those from
+    one to the next, else the last; nought where only the body itself is left."""
+    made = [k for k in kept(count, without) if k > 0]
+    if not made:
+        return 0, 1.0
+    return (made[0], 1.0) if by == "step" else (made[-1], float(max(count - 1, 1)))
+
+
 def check_count(count: int, without: tuple[int, ...]) -> None:
     """Raises: DesignError, for a count that cannot be made."""
     if not 1 <= count <= MOST_COPIES:

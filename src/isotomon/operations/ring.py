@@ -9,7 +9,8 @@ import numpy as np
 
 from isotomon.geometry.affine import turned
 from isotomon.operations.base import Angle, Array, Ask, Operation, Says
-from isotomon.operations.counting import BY, LEFT_OUT, check_count, kept
+from isotomon.operations.counting import BY, LEFT_OUT, check_count, handled, kept
+from isotomon.operations.grips import Grip, about
 from isotomon.quantity.record import Ref
 
 WHOLE_TURN = 1e-9
@@ -50,7 +51,21 @@ class Ring(Operation, frozen=True, tag="ring"):
         """A turn for each copy."""
         angle = ask.number(self, "angle")
         if self.by == "total":
-            whole = abs(abs(angle) - math.tau) < WHOLE_TURN
-            angle /= max(self.count if whole else self.count - 1, 1)
+            angle /= max(self.count if self._whole(angle) else self.count - 1, 1)
         axis = ask.references.axis(self.about)
         return np.stack([turned(axis, k * angle) for k in kept(self.count, self.without)])
+
+    def grips(self, ask: Ask, body: Array) -> dict[str, Grip]:
+        """One on the copy that the angle puts there; none for a whole turn."""
+        far, steps = handled(self.count, self.without, self.by)
+        if far == 0 or not isinstance(self.angle, float) or (self.by == "total" and self._whole(self.angle)):
+            return {}
+        axis = ask.references.axis(self.about)
+        place = turned(axis, far * self.angle / steps) @ np.append(body.mean(axis=0), 1.0)
+        words = "spread the copies round their axis"
+        return {
+            "angle": about(axis, place[:3], 0.0, "angle", self.angle, "spread the copies", words, scale=steps / far)
+        }
+
+    def _whole(self, angle: float) -> bool:
+        return abs(abs(angle) - math.tau) < WHOLE_TURN

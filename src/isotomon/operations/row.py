@@ -9,9 +9,10 @@ import numpy as np
 from isotomon.errors import DesignError
 from isotomon.field.carriers import path
 from isotomon.geometry.affine import affine
-from isotomon.geometry.datums import SpaceCurve
+from isotomon.geometry.datums import Axis, SpaceCurve
 from isotomon.operations.base import Array, Ask, Length, Operation, Says
-from isotomon.operations.counting import BY, LEFT_OUT, check_count, kept
+from isotomon.operations.counting import BY, LEFT_OUT, check_count, handled, kept
+from isotomon.operations.grips import FAR, Grip, along
 from isotomon.quantity.record import Ref
 
 ROUNDING = 1e-9
@@ -57,6 +58,18 @@ class Row(Operation, frozen=True, tag="row"):
             return self._along_path(ask, thing, share, distance)[kept(self.count, self.without)]
         way = ask.references.axis(self.along).way
         return np.stack([affine(np.eye(3), s * distance * way) for s in share])[kept(self.count, self.without)]
+
+    def grips(self, ask: Ask, body: Array) -> dict[str, Grip]:
+        """Along an axis, one on the copy that the distance puts there."""
+        (far, steps), thing = handled(self.count, self.without, self.by), ask.references.get(self.along)
+        if far == 0 or not isinstance(self.distance, float) or not isinstance(thing, Axis):
+            return {}
+        size = float(np.ptp(body, axis=0).max())
+        place = body.mean(axis=0) + far * self.distance / steps * thing.way
+        does, words = "spread the copies", "spread the copies along their line"
+        return {
+            "distance": along(place, thing.way, FAR * size, "distance", self.distance, does, words, scale=steps / far)
+        }
 
     def _along_path(self, ask: Ask, curve: SpaceCurve, share: Array, distance: float) -> Array:
         carrier = path(curve)

@@ -75,6 +75,15 @@ class DrawingRoom:
 
     # Opening and leaving
 
+    def open(self, key: str) -> None:
+        """The drawing of a station, or one by itself; nothing for what is neither."""
+        design = self.w.desk.design
+        if design is not None and any(s.id == key for s in stations_of_all(design)):
+            self.w.desk.select((key,))
+            self.open_station(key)
+        elif design is not None and any(d.id == key for d in design.drawings):
+            self.open_drawing(key)
+
     def open_station(self, key: str) -> None:
         """Draw the section of a station: its drawing, or a new one that will take the ready-made section's place."""
         design = self.w.desk.design

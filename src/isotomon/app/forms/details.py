@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QApplication, QLineEdit, QScrollArea, QVBoxLayout, QWidget
 
 from isotomon.app.forms.body import BodyForm
 from isotomon.app.forms.datum import DatumForm
 from isotomon.app.forms.design import BaseForm, DesignForm, NumberForm
-from isotomon.app.forms.fields import NumberField
+from isotomon.app.forms.fields import NoteEdit, NumberField
 from isotomon.app.forms.form import Form
 from isotomon.app.forms.gauge import GaugeForm
 from isotomon.app.forms.guide import GuideForm
@@ -50,6 +50,14 @@ class Details(QScrollArea):
         """New values in the form that stands."""
         if self.form is not None and self.desk.design is not None:
             self.form.refresh()
+
+    def commit(self) -> None:
+        """Take what has been typed into a field and not yet entered, so that nothing done next leaves it behind."""
+        field = QApplication.focusWidget()
+        if isinstance(field, NoteEdit):
+            field.commit()
+        elif isinstance(field, QLineEdit) and field.isModified() and self.isAncestorOf(field):
+            field.editingFinished.emit()
 
     def rebuild(self) -> None:
         """A new form when what is chosen is of another kind or other things; else only new values."""

@@ -6,12 +6,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.app.api import Api
+from isotomon.app.viewport.handles import Handle
 from isotomon.design import bodies
 
 Array = NDArray[np.float64]
 
 
-class EndGrips:
+class EndHandles:
     """While the body is chosen, each end that is not free has a handle along its skin."""
 
     def __init__(self, api: Api) -> None:
@@ -29,7 +30,7 @@ class EndGrips:
         place = sections.origin[row] + local[k, 0] * sections.across[row] + local[k, 1] * sections.up[row]
         return place, way * sections.normal[row], sections.up[row]
 
-    def grips(self) -> dict[str, Array]:
+    def places(self) -> dict[str, Handle]:
         """Ends of the handles."""
         quick = self.w.desk.quick
         if quick is None or quick.shape is None or self.w.desk.selection != (quick.body.id,):
@@ -43,13 +44,15 @@ class EndGrips:
             bay = abs(float(nodes[row * -1] - nodes[1 if row == 0 else -2]))
             length = min(numbers.strength, bay) or bay
             way = np.cos(numbers.angle) * foot[1] + np.sin(numbers.angle) * foot[2]
-            found[f"end {which}"] = quick.stood(foot[0] + length * way)
+            found[f"end {which}"] = Handle(
+                quick.stood(foot[0] + length * way), "dot", "change how the skin leaves this end"
+            )
         return found
 
-    def pull(self, kind: str, now: Array) -> None:
+    def pull(self, name: str, start: Array, now: Array) -> None:
         """A handle dragged to a pixel: along it changes the strength, across it the angle of a leaning end."""
         desk, view = self.w.desk, self.w.view
-        which = kind.split()[1]
+        which = name.split()[1]
         foot = self._foot(which)
         if foot is None or desk.design is None:
             return
@@ -69,3 +72,6 @@ class EndGrips:
         else:
             changes["strength"] = float(f"{max(along, 0.1):.4g}")
         desk.preview("bend an end", lambda d: bodies.change_ending(d, desk.hand, which, **changes))
+
+    def release(self) -> None:
+        """Nothing is kept of a pull."""

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from isotomon.app.api import Api
 from isotomon.app.command import Command, needs_design
 from isotomon.app.drawing.commands import DRAWING_COMMANDS
@@ -41,8 +39,8 @@ def _needs_one(w: Api) -> str:
     return needs_stations(w) or ("" if len(w.desk.selected_stations()) == 1 else "Choose one station only")
 
 
-def _needs_chosen(w: Any) -> str:
-    return needs_design(w) or ("" if w.removable() else "Choose a station, guide, number or law first")
+def _needs_chosen(w: Api) -> str:
+    return needs_design(w) or ("" if w.desk.removable else "Choose a station, guide, number or law first")
 
 
 def _needs_undo(w: Api) -> str:
@@ -149,7 +147,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("redo", "Redo", lambda w: w.desk.redo(), "Ctrl+Shift+Z", "", "redo-2", "Do it again", _needs_redo),
     Command("number", "New number", lambda w: w.tools.add_number(), "Ctrl+Shift+N", "Set out", "number",
             "A named number: formulas in any field may use it", needs_design, None, "Numbers"),
-    Command("numbers", "Numbers table", lambda w: w.toggle_numbers(), "Ctrl+Shift+M", "Set out", "table-2",
+    Command("numbers", "Numbers table", lambda w: w.page.toggle_table(w.numbers), "Ctrl+Shift+M", "Set out", "table-2",
             "All named numbers in a grid: values, formulas, notes, where used", needs_design,
             lambda w: not w.numbers.isHidden(), "Numbers"),
     Command("numbers-in", "Numbers from CSV…", lambda w: w.files.ask_numbers(), "", "Set out", "", "name, value, note: new ones come in, known ones change",
@@ -224,8 +222,8 @@ COMMANDS: tuple[Command, ...] = (
     Command("law-thickness", "Thickness law", lambda w: w.tools.add_law("thickness"), "", "Check", "thickness",
             "Intend the present thicknesses, within a band", needs_body),
     Command("findings", "Findings", lambda w: w.toggle_findings(), "F8", "Check", "triangle-alert",
-            "The list of what is wrong or out of band", needs_design, lambda w: w.findings_shown()),
-    Command("worst", "Next finding", lambda w: w.next_finding(), "Ctrl+F8", "Check", "target",
+            "The list of what is wrong or out of band", needs_design, lambda w: not w.findings.isHidden()),
+    Command("worst", "Next finding", lambda w: w.findings.go_to_next(), "Ctrl+F8", "Check", "target",
             "Go to the next finding's place", _needs_findings),
     Command("export-step", "Solid as STEP…", lambda w: w.files.ask_export("step"), "Ctrl+Shift+E", "Deliver",
             "download", "A valid solid in millimetres, AP214", needs_body),
@@ -248,9 +246,9 @@ COMMANDS: tuple[Command, ...] = (
             "Change how the body is drawn", needs_body),
     Command("hide", "Hide or show the body", lambda w: w.view.show_body(not w.view.body_shown), "H", "", "eye",
             "Sections stay", needs_body),
-    Command("bodyplan", "Body plan", lambda w: w.toggle_body_plan(), "Ctrl+B", "", "",
+    Command("bodyplan", "Body plan", lambda w: w.body_plan.setVisible(w.body_plan.isHidden()), "Ctrl+B", "", "",
             "Split the View with the body plan", needs_design, lambda w: not w.body_plan.isHidden()),
-    Command("grid", "Station grid", lambda w: w.toggle_grid(), "Ctrl+T", "Set out", "grid-3x3",
+    Command("grid", "Station grid", lambda w: w.page.toggle_table(w.grid), "Ctrl+T", "Set out", "grid-3x3",
             "The stations as an editable grid", needs_design, lambda w: not w.grid.isHidden()),
     Command("theme", "Light or dark", lambda w: w.toggle_theme(), "Ctrl+Shift+L", "", "sun-moon", "Vellum or slate"),
     Command("find", "Find an action", lambda w: w.find_action(), "Ctrl+K", "", "search", "Type part of a name"),

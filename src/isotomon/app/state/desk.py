@@ -82,6 +82,14 @@ class Desk(QObject):
         """The bodies that are not in hand."""
         return tuple(b for b in self.design.bodies if b.id != self.hand) if self.design is not None else ()
 
+    @property
+    def removable(self) -> bool:
+        """Whether something that can be removed is chosen."""
+        if self.design is None:
+            return False
+        kept = {CHECKS, *BASE_SHOWN, *(() if self.others else (self.hand,))}
+        return any(key not in kept for key in self.selection)
+
     def open(self, session: Session) -> None:
         """Work on another session."""
         if self.session is not None:
@@ -121,6 +129,20 @@ class Desk(QObject):
     def _hold(self, body: str) -> None:
         self._hands = [*self._hands, self.hand][-MOST_HANDS:]
         self.hand = body
+
+    def select_more(self, key: str) -> None:
+        """One thing more is chosen, or no more; an edge or face is named."""
+        part = "/" in key
+        if part and self.design is not None:  # a part is meant now, no body as a whole
+            whole = body_ids(self.design)
+            self.select(tuple(k for k in self.selection if k not in whole))
+        self.select((key,), add=True)
+        ground = self.ground()
+        if part and key in self.selection and ground is not None:
+            called = ground.called(key)
+            self.said.emit(
+                "note", f"Chosen: {called}. Now take a tool, such as an axis, a plane, a guide or a measure."
+            )
 
     def known_ids(self) -> set[str]:
         """Ids of all that can be chosen."""

@@ -1,4 +1,4 @@
-"""Guide tools: each makes its curve at once from what is chosen; points, handles and rails are dragged in the View."""
+"""Guide tools: each makes its curve at once from what is chosen; its points are dragged in the View."""
 
 from __future__ import annotations
 
@@ -15,17 +15,13 @@ from isotomon.design import edits, loft_edits
 from isotomon.design.body import Body
 from isotomon.design.guides import GUIDES, Guide, GuidePoint
 from isotomon.design.records import Design
-from isotomon.errors import IsotomonError
-from isotomon.evaluate.ground import Ground
-from isotomon.evaluate.guides import point_place
-from isotomon.geometry.datums import Plane, SpaceCurve
+from isotomon.geometry.datums import Plane
 from isotomon.inspect.results import Quick
 from isotomon.profile.draw_edits import next_name
 from isotomon.quantity import Value
 
 Array = NDArray[np.float64]
 NAMED = {"lead": "leading point", "trail": "trailing point", "upper": "highest point", "lower": "lowest point"}
-SNAP_PIXELS = 9.0
 
 
 def slots_of(kind: str) -> list[str]:
@@ -57,26 +53,6 @@ def point_candidates(design: Design, body: Body) -> list[tuple[str, str]]:
     for s in body.stations:
         found += [(f"{s.id}/{part}", f"{s.name} {word}") for part, word in NAMED.items()]
     return found
-
-
-def slide(api: Api, station: str, now: Array) -> tuple[float, str] | None:
-    """(share of the arc length, the corner if one is near) of a station's profile nearest to a pixel."""
-    view, ground, quick = api.view, api.desk.ground(), api.desk.quick
-    if ground is None or quick is None:
-        return None
-    stand = ground.profile(edits.find(quick.body.stations, station))
-    share = np.arange(1441) / 1440.0
-    points = stand.in_space(stand.outline.points(share * stand.outline.length))
-    seen = view.camera.project(points, view.width(), view.height())
-    best = float(share[int(np.linalg.norm(seen - now, axis=1).argmin())])
-    corners = stand.outline.corner_lengths()
-    if len(corners):
-        places = view.camera.project(stand.in_space(stand.outline.points(corners)), view.width(), view.height())
-        away = np.linalg.norm(places - now, axis=1)
-        if away.min() < SNAP_PIXELS:
-            k = int(away.argmin())
-            return float(corners[k] / stand.outline.length), stand.outline.corner_names[k]
-    return best % 1.0, ""
 
 
 class GuideTools:
@@ -226,106 +202,6 @@ class GuideTools:
             desk.select(tuple(g.id for g in desk.design.guides if g.id not in before))
 
     # Dragging
-
-    def _shown(self) -> Guide | None:
-        design, keys = self.w.desk.design, self.chosen_guides()
-        if design is None or len(keys) != 1 or len(self.w.desk.selection) != 1:
-            return None
-        guide = edits.find(design.guides, keys[0])
-        return guide if guide.kind == "through" else None
-
-    def grips(self) -> dict[str, Array]:
-        """Places of the chosen curve's points and of the ends of its handles."""
-        guide, ground, quick = self._shown(), self.w.desk.ground(), self.w.desk.quick
-        if guide is None or ground is None or quick is None:
-            return {}
-        guide = next((g for g in quick.design.guides if g.id == guide.id), guide)
-        found: dict[str, Array] = {}
-        curve = quick.guides.get(guide.id)
-        for k, p in enumerate(guide.points):
-            try:
-                place = point_place(ground, p)
-            except IsotomonError:
-                continue
-            found[f"point {k}"] = place
-            if curve is not None:
-                found[f"handle {k}"] = place + self._handle(curve, guide, k, place)
-        return found
-
-    def _handle(self, curve: SpaceCurve, guide: Guide, k: int, place: Array) -> Array:
-        """From a point to its handle's end, a third of the way to its neighbours or as long as its pull."""
-        t, p, _ = curve.table(401)
-        at = float(t[int(np.linalg.norm(p - place, axis=1).argmin())])
-        pull = guide.points[k].pull
-        length = pull if isinstance(pull, float) and pull > 0.0 else self._span(curve, len(guide.points)) / 3.0
-        return np.asarray(curve.tangent(at) * length)
-
-    @staticmethod
-    def _span(curve: SpaceCurve, points: int) -> float:
-        return curve.length / max(points - 1, 1)
-
-    def pull(self, kind: str, start: Array, now: Array) -> None:
-        """A point or handle dragged from one pixel to another: the curve follows, seen at once."""
-        guide, ground = self._shown(), self.w.desk.ground()
-        if guide is None or ground is None:
-            return
-        word, index = kind.split()[0], int(kind.split()[1])
-        if word == "point":
-            self._pull_point(guide, index, now)
-        else:
-            self._pull_handle(guide, ground, index, now)
-
-    def _pull_point(self, guide: Guide, index: int, now: Array) -> None:
-        desk, view = self.w.desk, self.w.view
-        assert desk.design is not None
-        point = edits.find(desk.design.guides, guide.id).points[index]
-        station, _, part = point.on.partition("/")
-        quick = desk.quick
-        assert quick is not None
-        if part and any(s.id == station for s in desk.held.stations):
-            slid = slide(self.w, station, now)
-            if slid is not None:
-                share, corner = slid
-                on = f"{station}/c:{corner}" if corner else f"{station}/at:{share:.6g}"
-                desk.preview(
-                    f"move a point of {guide.name}", lambda d: loft_edits.set_guide_point(d, guide.id, index, on=on)
-                )
-            return
-        if any(isinstance(v, str) for v in (point.x, point.y, point.z)):
-            desk.said.emit("note", "A formula drives this point; change it in Details.")
-            return
-        ground = self.w.desk.ground()
-        assert ground is not None
-        design = desk.design
-        place = point_place(quick.worked.branch(design).ground(quick.body.id), point)
-        moved = place + view.camera.away(place, now, view.width(), view.height())
-        step = np.round(moved - place, 3)
-        fresh = {c: float(getattr(point, c) + s) for c, s in zip("xyz", step, strict=True)}
-        desk.preview(f"move a point of {guide.name}", lambda d: loft_edits.set_guide_point(d, guide.id, index, **fresh))
-
-    def _pull_handle(self, guide: Guide, ground: Ground, index: int, now: Array) -> None:
-        desk, view = self.w.desk, self.w.view
-        quick = desk.quick
-        assert quick is not None and desk.design is not None
-        curve = quick.guides.get(guide.id)
-        if curve is None:
-            return
-        place = point_place(ground, guide.points[index])
-        arm = self._handle(curve, guide, index, place)
-        end = place + arm + view.camera.away(place + arm, now, view.width(), view.height())
-        way = np.round(end - place, 4)
-        length = float(np.linalg.norm(way))
-        if length < 1e-3:
-            return
-        x, y, z = way.tolist()
-        changes: dict[str, object] = {"pull": float(f"{length:.5g}")}
-        if not guide.points[index].toward:
-            changes["handle"] = (x, y, z)
-        desk.preview(f"bend {guide.name}", lambda d: loft_edits.set_guide_point(d, guide.id, index, **changes))
-
-    def let_go(self) -> None:
-        """The drag is over: it becomes one step."""
-        self.w.desk.finish_preview()
 
 
 _FAMILY = {

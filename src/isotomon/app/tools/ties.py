@@ -1,4 +1,4 @@
-"""Tie tools: the ends of ties slide along their profiles in the View and the body plan; whole turns are added."""
+"""Tie tools: ties are shown, added, shifted by corners and evened out; whole turns are added."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from isotomon.app.api import Api
 from isotomon.app.command import Command
-from isotomon.app.tools.guides import slide
+from isotomon.app.state.desk import Desk
 from isotomon.design import edits, loft_edits
 from isotomon.design.guides import End
 from isotomon.design.records import Design
@@ -17,8 +17,6 @@ from isotomon.evaluate.placing import Stood, nearest_share
 from isotomon.inspect.results import Quick, Shape
 
 Array = NDArray[np.float64]
-SNAP_SHARE = 0.012
-"""In the body plan an end this near a corner (share of the perimeter) goes to the corner."""
 
 
 def end_at(station: str, share: float, stand: Stood) -> End:
@@ -32,102 +30,45 @@ def end_at(station: str, share: float, stand: Stood) -> End:
     return End(station, round(share % 1.0, 9))
 
 
+def results(desk: Desk) -> tuple[Quick, Shape] | None:
+    """The newest results, where there is a body."""
+    quick = desk.quick
+    return (quick, quick.shape) if quick is not None and quick.shape is not None else None
+
+
+def profile_of(desk: Desk, station: str) -> Stood | None:
+    """A station's profile where it stands."""
+    ground, quick = desk.ground(), desk.quick
+    if ground is None or quick is None:
+        return None
+    return ground.profile(edits.find(quick.body.stations, station))
+
+
+def ends_of(desk: Desk, quick: Quick, shape: Shape, tie: int) -> tuple[End, ...]:
+    """The ends of an automatic tie as it is now, to be held from now on."""
+    found = []
+    for row, n in enumerate(quick.resolved.stations):
+        share = float(shape.tie_shares[row, tie])
+        stand = profile_of(desk, n.station.id)
+        if not math.isnan(share) and stand is not None:
+            found.append(end_at(n.station.id, share, stand))
+    return tuple(found)
+
+
 class TieTools:
     """The window's tie tools."""
 
     def __init__(self, api: Api) -> None:
         self.w = api
-        self._base: tuple[Quick, Shape] | None = None
-
-    def _results(self) -> tuple[Quick, Shape] | None:
-        quick = self.w.desk.quick
-        return (quick, quick.shape) if quick is not None and quick.shape is not None else None
-
-    def _stand(self, station: str) -> Stood | None:
-        ground = self.w.desk.ground()
-        quick = self.w.desk.quick
-        return (
-            ground.profile(edits.find(quick.body.stations, station))
-            if ground is not None and quick is not None
-            else None
-        )
-
-    def grips(self) -> dict[str, Array]:
-        """Places of the tie ends of the chosen stations, while ties are shown."""
-        got = self._results()
-        if got is None or not self.w.view.ties_shown:
-            return {}
-        quick, shape = got
-        chosen = self.w.desk.selected_stations()
-        return {
-            f"tie {tie} {n.station.id}": shape.tie_lines[tie, shape.mesh_rows[row]]
-            for row, n in enumerate(quick.resolved.stations)
-            if n.station.id in chosen and not np.isnan(shape.tie_shares[row]).any()
-            for tie in range(len(shape.form.common.ties))
-        }
-
-    def pull(self, kind: str, start: Array, now: Array) -> None:
-        """A tie's end dragged in the View: it slides along its profile."""
-        _, tie, station = kind.split()
-        slid = slide(self.w, station, now)
-        if slid is not None:
-            self._move(int(tie), station, End(station, slid[0], slid[1]))
-
-    def pull_in_plan(self, station: str, tie: int, place: Array) -> None:
-        """A tie's end dragged in the body plan."""
-        stand = self._stand(station)
-        if stand is None:
-            return
-        x, y = stand.to_unit(place[None])[0].tolist()
-        share = nearest_share(stand.outline, x, y)
-        corners = stand.outline.corner_lengths() / stand.outline.length
-        if len(corners):
-            away = np.abs((corners - share + 0.5) % 1.0 - 0.5)
-            share = float(corners[int(away.argmin())]) if away.min() < SNAP_SHARE else share
-        self._move(tie, station, end_at(station, share, stand))
-
-    def _move(self, tie: int, station: str, end: End) -> None:
-        """Show the design with a tie's end elsewhere. Ties are counted as they were when the drag began."""
-        desk = self.w.desk
-        if desk.design is None:
-            return
-        if self._base is None or self._base[0].design != desk.design:
-            got = self._results()
-            if got is None or got[0].design != desk.design:
-                return
-            self._base = got
-        quick, shape = self._base
-        name = shape.form.common.ties[tie].name
-        if name.startswith("rail "):
-            key = name.removeprefix("rail ")
-            desk.preview("move where the rail meets", lambda d: loft_edits.move_rail_end(d, key, end))
-        elif name:
-            key = name.removeprefix("tie ")
-            desk.preview("move the tie", lambda d: loft_edits.set_tie(d, key, end))
-        else:
-            ends = tuple(e if e.station != station else end for e in self.ends_of(quick, shape, tie))
-            desk.preview("move the tie", lambda d: loft_edits.add_tie(d, desk.hand, ends))
-
-    def ends_of(self, quick: Quick, shape: Shape, tie: int) -> tuple[End, ...]:
-        """The ends of an automatic tie as it is now, to be held from now on."""
-        found = []
-        for row, n in enumerate(quick.resolved.stations):
-            share = float(shape.tie_shares[row, tie])
-            stand = self._stand(n.station.id)
-            if not math.isnan(share) and stand is not None:
-                found.append(end_at(n.station.id, share, stand))
-        return tuple(found)
-
-    # Commands
 
     def toggle(self) -> None:
         """Show or hide the ties in the View."""
         self.w.view.show_ties(not self.w.view.ties_shown)
-        self.w.show_grips()
+        self.w.show_handles()
 
     def add(self) -> None:
         """A tie where profiles face the way the widest run between ties faces; its ends can then be dragged."""
-        got = self._results()
+        got = results(self.w.desk)
         if got is None:
             return
         quick, shape = got
@@ -137,7 +78,7 @@ class TieTools:
         row = shape.form.common.rows(np.array([at]))[0]
         ends = []
         for k, n in enumerate(quick.resolved.stations):
-            stand = self._stand(n.station.id)
+            stand = profile_of(self.w.desk, n.station.id)
             if stand is None or np.isnan(shape.tie_shares[k]).any():
                 continue
             x, y = stand.to_unit((row @ shape.sections.local[shape.at_stations[k]])[None])[0].tolist()
@@ -147,7 +88,7 @@ class TieTools:
 
     def shift(self, way: int) -> None:
         """From the chosen station on, every tie goes to the next corner."""
-        got = self._results()
+        got = results(self.w.desk)
         if got is None:
             return
         quick, shape = got
@@ -158,7 +99,7 @@ class TieTools:
             return
         first = min(rows_of)
         crisp = [k for k, t in enumerate(shape.form.common.ties) if not t.name.startswith("rail ")]
-        rows = {k: self.ends_of(quick, shape, k) for k in crisp}
+        rows = {k: ends_of(self.w.desk, quick, shape, k) for k in crisp}
         hand = self.w.desk.hand
         after = dict(zip(crisp, [*crisp[way:], *crisp[:way]], strict=True))
 
@@ -188,7 +129,7 @@ class TieTools:
 
     def body_reason(self) -> str:
         """Why ties cannot be worked on."""
-        return "" if self._results() is not None else "There is no body yet: two stations at least"
+        return "" if results(self.w.desk) is not None else "There is no body yet: two stations at least"
 
     def station_reason(self) -> str:
         """Why no whole turn can be added, or ties shifted."""
