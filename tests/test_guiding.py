@@ -73,7 +73,7 @@ class Guiding(GuidingWindow):
         self.assertEqual([r.guide for r in self.body.loft.rails], [guide.id])
         self.assertEqual([f for f in w.desk.quick.findings if f.severity == "error"], [])
         middles = w.desk.quick.full.moments.centroid
-        grips = {k: p for k, p in w.view.handles.items() if k.startswith("point")}
+        grips = {k: h.place for k, h in w.view.handles.items() if k.startswith("point")}
         self.assertEqual(len(grips), 4)
         steps = w.desk.session.undo_title
         outline = w.view._drawn.outlines[self.station("mid").id]
