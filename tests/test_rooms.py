@@ -38,6 +38,13 @@ NOT = {
 }
 """What a room does without, though it stands before it."""
 ALLOWED = {room: set(ORDER[:k]) - NOT.get(room, set()) for k, room in enumerate(ORDER)}
+WITHIN_APP = (
+    *("theme", "shapes", "state", "viewport", "board", "api", "command", "tools", "forms", "handles", "tables"),
+    *("drawing", "shell"),
+)
+"""The rooms of the window, as above: nothing imports the shell."""
+MOST_LINES, LONGEST = 400, 50
+"""Of a module, and of a function."""
 OUTSIDE = {"PySide6": "app", "vtkmodules": "app/viewport", "vtk": "app/viewport", "OCP": "kernel"}
 PLAIN = "isotomon.kernel.protocol"
 """What of the kernel's room others may load: it loads no kernel."""
@@ -71,6 +78,10 @@ def violations(path: str, source: str) -> list[str]:
             target = rest[0]
             if target in ALLOWED and target != room and target not in ALLOWED[room]:
                 wrong.append(f"{path} imports {module}")
+            if room == "app" and target == "app" and len(rest) > 1 and "/" in path:
+                own = path.split("/")[1].removesuffix(".py")
+                if rest[1] in WITHIN_APP and own in WITHIN_APP and WITHIN_APP.index(rest[1]) > WITHIN_APP.index(own):
+                    wrong.append(f"{path} imports {module}")
             if target in ("cli", "script"):
                 wrong.append(f"{path} imports {module}")
             if module.startswith("isotomon.kernel.") and room != "kernel" and not f"{module}.".startswith(f"{PLAIN}."):
@@ -96,6 +107,16 @@ def circles(sources: dict[str, str]) -> list[set[str]]:
     return [set(group) for group in {frozenset(g) for g in groups}]
 
 
+def too_long(path: str, source: str) -> list[str]:
+    """A module, and functions in it, that are longer than fits in the head."""
+    lines = len(source.splitlines())
+    functions = [n for n in ast.walk(ast.parse(source)) if isinstance(n, ast.FunctionDef)]
+    found = [(f.name, (f.end_lineno or 0) - f.lineno + 1) for f in functions]
+    return [f"{path} has {lines} lines"] * (lines > MOST_LINES) + [
+        f"{path}: {name} has {count} lines" for name, count in found if count > LONGEST
+    ]
+
+
 class Rooms(unittest.TestCase):
     """The rules hold, and the check can fail."""
 
@@ -114,6 +135,18 @@ class Rooms(unittest.TestCase):
         round_ = circles({**sources, "isotomon.field.carriers": sources["isotomon.field.carriers"] + planted})
         self.assertTrue(any({"isotomon.field.carriers", "isotomon.field.making"} <= group for group in round_))
 
+    def test_modules_and_functions_fit_in_the_head(self) -> None:
+        """No module over 400 lines, no function over 50; a longer one of either is found."""
+        long = [w for p in sorted(SOURCE.rglob("*.py")) for w in too_long(str(p.relative_to(SOURCE)), p.read_text())]
+        self.assertEqual(long, [])
+        self.assertEqual(len(too_long("x.py", "x = 1\n" * 401)), 1)
+        self.assertEqual(too_long("x.py", "def f():\n" + "    x = 1\n" * 50), ["x.py: f has 51 lines"])
+
+    def test_every_room_of_the_window_has_its_place(self) -> None:
+        """No file of the window's lies outside its rooms."""
+        rooms = {p.relative_to(SOURCE / "app").parts[0].removesuffix(".py") for p in (SOURCE / "app").rglob("*.py")}
+        self.assertEqual(rooms - {"__init__"}, set(WITHIN_APP))
+
     def test_planted_violations_are_caught(self) -> None:
         """Direct, lazy, by-name and re-exported imports against the rules are all seen."""
         for path, source in (
@@ -125,6 +158,8 @@ class Rooms(unittest.TestCase):
             ("geometry/x.py", "import importlib\nimportlib.import_module('isotomon.design.records')"),
             ("profile/x.py", "from isotomon import evaluate"),
             ("quantity/x.py", "import isotomon.script"),
+            ("app/tools/x.py", "from isotomon.app.shell.window import Window"),
+            ("app/state/x.py", "from isotomon.app.forms import fields"),
         ):
             with self.subTest(source):
                 self.assertTrue(violations(path, source))

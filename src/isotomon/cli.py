@@ -9,8 +9,9 @@ import logging
 import math
 import os
 import sys
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
+from typing import Any
 
 from isotomon.cli_steps import add_step_parsers
 from isotomon.design.disk import refuse_same
@@ -56,6 +57,21 @@ def _parser() -> argparse.ArgumentParser:
     parser.set_defaults(run=_window)
     commands = parser.add_subparsers(title="commands", metavar="COMMAND")
 
+    for add in _PARSERS:
+        add(commands)
+    add_step_parsers(commands)
+    return parser
+
+
+def _of_design(commands: Any, name: str, run: Callable[[argparse.Namespace], int], words: str) -> Any:
+    """A command about a design."""
+    parser = commands.add_parser(name, help=words)
+    parser.add_argument("design", type=Path, metavar="DESIGN", help="the design file, DESIGN.isotomon")
+    parser.set_defaults(run=run)
+    return parser
+
+
+def _demo_parser(commands: Any) -> None:
     demo = commands.add_parser("demo", help="open the window with a demo")
     demo.add_argument(
         "name",
@@ -69,30 +85,33 @@ def _parser() -> argparse.ArgumentParser:
     )
     demo.set_defaults(run=_demo)
 
-    show = commands.add_parser("open", help="open the window with a design")
-    show.add_argument("design", type=Path, metavar="DESIGN", help="the design file, DESIGN.isotomon")
-    show.set_defaults(run=_open)
 
+def _show_parser(commands: Any) -> None:
+    _of_design(commands, "open", _open, "open the window with a design")
+
+
+def _table_parser(commands: Any) -> None:
     table = commands.add_parser("table", help="make a design from a station table")
     table.add_argument("table", type=Path, metavar="TABLE.csv", help="the stations, a row each")
     table.add_argument("--out", type=Path, required=True, metavar="DESIGN", help="where the design goes")
     table.add_argument("--force", action="store_true", help="replace the design file if it exists")
     table.set_defaults(run=_table)
 
-    check = commands.add_parser(
-        "check", help="rebuild and print the check table; exit 0 in band, 1 out of band, 2 error"
+
+def _check_parser(commands: Any) -> None:
+    check = _of_design(
+        commands, "check", _check, "rebuild and print the check table; exit 0 in band, 1 out of band, 2 error"
     )
-    check.add_argument("design", type=Path, metavar="DESIGN", help="the design file, DESIGN.isotomon")
     check.add_argument("--json", metavar="FILE", help="write the check as JSON; '-' prints the JSON alone")
     check.add_argument(
         "--skin", action="store_true", help="also the joins of the faces, and how fair area and turn run"
     )
-    check.set_defaults(run=_check)
 
-    meet = commands.add_parser(
-        "meet", help="change as little as will do until a law is met; exit 0 met, 1 not met, 2 error"
+
+def _meet_parser(commands: Any) -> None:
+    meet = _of_design(
+        commands, "meet", _meet, "change as little as will do until a law is met; exit 0 met, 1 not met, 2 error"
     )
-    meet.add_argument("design", type=Path, metavar="DESIGN", help="the design file, DESIGN.isotomon")
     meet.add_argument("law", metavar="LAW", help="the law's name")
     meet.add_argument(
         "--by",
@@ -106,23 +125,23 @@ def _parser() -> argparse.ArgumentParser:
     meet.add_argument(
         "--out", type=Path, metavar="DESIGN", help="where the changed design goes (default: nothing is written)"
     )
-    meet.set_defaults(run=_meet)
 
-    measure = commands.add_parser("measure", help="print what the measures kept on a design read")
-    measure.add_argument("design", type=Path, metavar="DESIGN", help="the design file, DESIGN.isotomon")
+
+def _measure_parser(commands: Any) -> None:
+    measure = _of_design(commands, "measure", _measure, "print what the measures kept on a design read")
     measure.add_argument("--table", nargs=2, metavar=("NAME", "FILE.csv"), help="write a capacity's table of levels")
-    measure.set_defaults(run=_measure)
 
-    compare = commands.add_parser("compare", help="print the figures of two bodies or two designs side by side")
-    compare.add_argument("design", type=Path, metavar="DESIGN", help="the design file, DESIGN.isotomon")
+
+def _compare_parser(commands: Any) -> None:
+    compare = _of_design(commands, "compare", _compare, "print the figures of two bodies or two designs side by side")
     compare.add_argument("other", type=Path, nargs="?", metavar="OTHER", help="another design (default: the same one)")
     compare.add_argument(
         "--bodies", nargs="+", default=[], metavar="NAME", help="names of the two bodies (default: those in hand)"
     )
-    compare.set_defaults(run=_compare)
 
-    export = commands.add_parser("export", help="rebuild and write a solid")
-    export.add_argument("design", type=Path, metavar="DESIGN", help="the design file, DESIGN.isotomon")
+
+def _export_parser(commands: Any) -> None:
+    export = _of_design(commands, "export", _export, "rebuild and write a solid")
     export.add_argument(
         "file", type=Path, metavar="FILE.step|.stl", help="where the solid goes; the ending says its form"
     )
@@ -136,25 +155,25 @@ def _parser() -> argparse.ArgumentParser:
     export.add_argument(
         "--angle", type=float, default=12.0, metavar="DEG", help="of STL: by how much neighbouring triangles may turn"
     )
-    export.set_defaults(run=_export)
 
-    numbers = commands.add_parser("numbers", help="print the named numbers, or change them")
-    numbers.add_argument("design", type=Path, metavar="DESIGN", help="the design file, DESIGN.isotomon")
+
+def _numbers_parser(commands: Any) -> None:
+    numbers = _of_design(commands, "numbers", _numbers, "print the named numbers, or change them")
     numbers.add_argument("changes", nargs="*", metavar="NAME=VALUE", help="such as span='1.2 m'")
     numbers.add_argument("--csv", type=Path, metavar="FILE", help="also bring in numbers from a CSV")
     numbers.add_argument("--out", type=Path, metavar="DESIGN", help="where the changed design goes (default: back)")
-    numbers.set_defaults(run=_numbers)
 
-    drawing = commands.add_parser("drawing", help="write a drawing of a design")
-    drawing.add_argument("design", type=Path, metavar="DESIGN", help="the design file, DESIGN.isotomon")
+
+def _drawing_parser(commands: Any) -> None:
+    drawing = _of_design(commands, "drawing", _drawing, "write a drawing of a design")
     drawing.add_argument("name", metavar="NAME", help="the drawing's name")
     drawing.add_argument(
         "file", type=Path, metavar="FILE.dxf|.svg|.dat", help="where the drawing goes; the ending says its form"
     )
-    drawing.set_defaults(run=_drawing)
 
-    picture = commands.add_parser("picture", help="draw a picture of a design")
-    picture.add_argument("design", type=Path, metavar="DESIGN", help="the design file, DESIGN.isotomon")
+
+def _picture_parser(commands: Any) -> None:
+    picture = _of_design(commands, "picture", _picture, "draw a picture of a design")
     picture.add_argument("file", type=Path, metavar="FILE.png", help="where the picture goes")
     picture.add_argument(
         "--size",
@@ -166,9 +185,21 @@ def _parser() -> argparse.ArgumentParser:
     picture.add_argument(
         "--view", default="round", metavar="NAME", help="plan, front, side, round, window or plan of sections: body"
     )
-    picture.set_defaults(run=_picture)
-    add_step_parsers(commands)
-    return parser
+
+
+_PARSERS = (
+    _demo_parser,
+    _show_parser,
+    _table_parser,
+    _check_parser,
+    _meet_parser,
+    _measure_parser,
+    _compare_parser,
+    _export_parser,
+    _numbers_parser,
+    _drawing_parser,
+    _picture_parser,
+)
 
 
 def _size(text: str) -> tuple[int, int]:

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from functools import lru_cache
 from pathlib import Path
+from string import Template
 
 import numpy as np
 from PySide6.QtCore import QByteArray, QSize, Qt
@@ -138,67 +139,7 @@ def apply_theme(app: QApplication, theme: Theme) -> None:
         app.setStyleSheet(sheet)
 
 
-def _sheet(t: Theme) -> str:
-    return f"""
-    * {{ font-family: Lato; font-size: 13px; }}
-    QMainWindow, #shell {{ background: {t.panel}; }}
-    QToolTip {{ background: {t.field}; color: {t.ink}; border: 1px solid {t.hairline}; padding: 4px 6px; }}
-    #stages QPushButton {{ background: transparent; border: none; border-bottom: 3px solid transparent;
-        padding: 7px 14px 4px 14px; color: {t.soft_ink}; font-weight: bold; }}
-    #stages QPushButton:hover {{ color: {t.ink}; border-bottom-color: {t.hairline}; }}
-    #stages QPushButton:checked {{ color: {t.ink}; border-bottom-color: {t.accent}; }}
-    #stages QPushButton:focus {{ border-bottom-color: {t.ink}; }}
-    #tray {{ background: {t.paper}; border-top: 1px solid {t.hairline}; border-bottom: 1px solid {t.hairline}; }}
-    QToolButton {{ border: 1px solid transparent; border-radius: 4px; padding: 4px 8px; color: {t.ink}; background: transparent; }}
-    QToolButton[small="true"] {{ padding: 2px 3px; }}
-    QToolButton:hover {{ border-color: {t.hairline}; background: {t.panel}; }}
-    QToolButton:checked, QToolButton:pressed {{ background: {t.chosen}; border-color: {t.accent}; }}
-    QToolButton:focus {{ border-color: {t.accent}; }}
-    QToolButton:disabled {{ color: {t.soft_ink}; }}
-    QToolButton::menu-indicator {{ image: none; }}
-    QPushButton {{ border: 1px solid {t.hairline}; border-radius: 4px; padding: 5px 12px; background: {t.paper}; color: {t.ink}; }}
-    QPushButton:hover {{ border-color: {t.accent}; }}
-    QPushButton:focus {{ border-color: {t.accent}; }}
-    QPushButton:default {{ background: {t.chosen}; border-color: {t.accent}; }}
-    QPushButton:disabled {{ color: {t.soft_ink}; }}
-    QLineEdit, QComboBox, QPlainTextEdit {{ background: {t.field}; border: 1px solid {t.hairline}; border-radius: 3px;
-        padding: 3px 6px; color: {t.ink}; selection-background-color: {t.accent}; selection-color: {t.field}; }}
-    QLineEdit:focus, QComboBox:focus, QPlainTextEdit:focus {{ border-color: {t.accent}; }}
-    QLineEdit[wrong="true"] {{ border: 2px solid {t.failure}; }}
-    QComboBox::drop-down {{ border: none; width: 20px; }}
-    QComboBox::down-arrow {{ image: url({ASSETS / "icons" / f"chevron-{t.name}.svg"}); width: 12px; height: 12px; }}
-    QComboBox QAbstractItemView, QMenu {{ background: {t.field}; color: {t.ink}; border: 1px solid {t.hairline}; }}
-    QMenu::item {{ padding: 5px 22px 5px 14px; }}
-    QMenu::item:selected {{ background: {t.chosen}; }}
-    QMenu::item:disabled {{ color: {t.soft_ink}; }}
-    QMenu::separator {{ height: 1px; background: {t.hairline}; margin: 4px 8px; }}
-    QTreeWidget, QListWidget, QTableView {{ background: {t.paper}; border: none; color: {t.ink}; outline: none;
-        alternate-background-color: {t.panel}; gridline-color: {t.hairline}; }}
-    QTreeWidget::item {{ padding: 3px 2px; }}
-    QTreeWidget::item:selected, QListWidget::item:selected, QTableView::item:selected {{ background: {t.chosen}; color: {t.ink}; }}
-    QTreeWidget::item:hover, QListWidget::item:hover {{ background: {t.panel}; }}
-    QListWidget::item {{ padding: 6px 8px; }}
-    QHeaderView::section {{ background: {t.panel}; color: {t.soft_ink}; border: none; border-bottom: 1px solid {t.hairline};
-        border-right: 1px solid {t.hairline}; padding: 4px 6px; }}
-    QTableCornerButton::section {{ background: {t.panel}; border: none; }}
-    QScrollBar:vertical {{ background: {t.panel}; width: 10px; margin: 0; }}
-    QScrollBar:horizontal {{ background: {t.panel}; height: 10px; margin: 0; }}
-    QScrollBar::handle {{ background: {t.hairline}; border-radius: 4px; min-height: 24px; min-width: 24px; }}
-    QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
-    QSplitter::handle {{ background: {t.hairline}; }}
-    QScrollArea, QScrollArea > QWidget > QWidget {{ background: {t.panel}; border: none; }}
-    QLabel {{ color: {t.ink}; background: transparent; }}
-    QLabel[soft="true"] {{ color: {t.soft_ink}; }}
-    QLabel[head="true"] {{ font-weight: bold; font-size: 15px; }}
-    QCheckBox[group="true"] {{ font-weight: bold; color: {t.soft_ink}; }}
-    QFrame[drop="true"] {{ background: {t.accent}; border: none; }}
-    QLabel[group="true"] {{ font-weight: bold; color: {t.soft_ink}; padding-top: 8px; }}
-    QLabel[scrub="true"]:hover {{ color: {t.accent}; text-decoration: underline; }}
-    QStatusBar, #foot {{ background: {t.panel}; color: {t.ink}; border-top: 1px solid {t.hairline}; }}
-    QProgressBar {{ background: {t.field}; border: 1px solid {t.hairline}; border-radius: 3px; height: 10px; text-align: center; }}
-    QProgressBar::chunk {{ background: {t.accent}; border-radius: 2px; }}
-    #sheet {{ background: {t.field}; border: 1px solid {t.hairline}; border-radius: 6px; }}
-    #start {{ background: {t.paper}; }}
-    #card {{ background: {t.field}; border: 1px solid {t.hairline}; border-radius: 6px; text-align: left; padding: 12px; }}
-    #card:hover, #card:focus {{ border-color: {t.accent}; }}
-    """
+def _sheet(theme: Theme) -> str:
+    """The style sheet in a theme's colours."""
+    chevron = ASSETS / "icons" / f"chevron-{theme.name}.svg"
+    return Template((ASSETS / "style.qss").read_text()).substitute(asdict(theme), chevron=chevron)

@@ -36,6 +36,8 @@ BESIDE, MORE_STARTS = 0.15, 3
 """A second attempt is made from so many places more, beside the beginning by so much of each value's scale."""
 LEAST_REACH = 1e-5
 """A share of its scale by which to change a value is not worth while."""
+HALVINGS, GAIN = 5, 1e-3
+"""A step is halved so often at most until it makes the worst place better by this share."""
 REACH = 0.25
 """The most any value changes in one round, as a share of its scale."""
 
@@ -123,36 +125,12 @@ def meet(
     if not chosen:
         why = f" ({', '.join(driven[:4])} follow formulas)" if driven else ""
         raise DesignError(f"nothing that may change is chosen{why}; choose sizes, set angles, offsets or rail points")
-    start = _judged(design, law)
     scale = np.array([f.scale for f in chosen])
-    x0 = np.array([f.value for f in chosen]) / scale
-    x, best_x = x0.copy(), x0.copy()
-    r = _deviation(start)
-    before = best = float(np.abs(r).max())
-    slopes = np.zeros((len(r), len(x)))
-    for round_ in range(ROUNDS):
-        if best <= 1.0 or not told(round_, best):
-            break
-        slopes = _slopes(design, law, chosen, x * scale, r, scale)
-        wanted = _least_change(r, slopes, x - x0)
-        step = np.clip(wanted - (x - x0), -REACH, REACH)
-        moved = False
-        for _ in range(5):
-            try:
-                trial = _deviation(_judged(_put(design, chosen, (x + step) * scale), law))
-            except IsotomonError:
-                step = step / 2.0
-                continue
-            if np.abs(trial).max() < np.abs(r).max() * (1.0 - 1e-3):
-                x, r, moved = x + step, trial, True
-                break
-            step = step / 2.0
-        if not moved:
-            break
-        if np.abs(r).max() < best:
-            best, best_x = float(np.abs(r).max()), x.copy()
+    task, x0 = _Task(design, law, chosen, scale, told), np.array([f.value for f in chosen]) / scale
+    r = _deviation(_judged(design, law))
+    before = float(np.abs(r).max())
+    best_x, best, slopes = _first_attempt(task, x0, r)
     if best > 1.0:
-        task = _Task(design, law, chosen, scale, told)
         found = _second_attempt(task, x0, best_x, best)
         if found is not None:
             best_x, best = found
@@ -182,6 +160,37 @@ class _Task:
     def slopes(self, x: Array, r: Array) -> Array:
         """(places, freedoms) how they change."""
         return _slopes(self.design, self.law, self.chosen, x * self.scale, r, self.scale)
+
+
+def _first_attempt(task: _Task, x0: Array, r: Array) -> tuple[Array, float, Array]:
+    """The best found by steps of least change from where the values are; its worst deviation, and the slopes there.
+
+    `r`: (places,) the deviations at `x0` (freedoms,).
+    """
+    x = best_x = x0
+    best, slopes = float(np.abs(r).max()), np.zeros((len(r), len(x0)))
+    for round_ in range(ROUNDS):
+        if best <= 1.0 or not task.told(round_, best):
+            break
+        slopes = task.slopes(x, r)
+        step = np.clip(_least_change(r, slopes, x - x0) - (x - x0), -REACH, REACH)
+        moved = _moved(task, x, step, float(np.abs(r).max()))
+        if moved is None:
+            break
+        x, r = moved
+        if np.abs(r).max() < best:
+            best, best_x = float(np.abs(r).max()), x
+    return best_x, best, slopes
+
+
+def _moved(task: _Task, x: Array, step: Array, worst: float) -> tuple[Array, Array] | None:
+    """Values a step further, or a part of it, where they are clearly better; and the deviations there."""
+    for _ in range(HALVINGS):
+        trial = task.deviations(x + step)
+        if trial is not None and np.abs(trial).max() < worst * (1.0 - GAIN):
+            return x + step, trial
+        step = step / 2.0
+    return None
 
 
 def _second_attempt(task: _Task, x0: Array, best_x: Array, best: float) -> tuple[Array, float] | None:

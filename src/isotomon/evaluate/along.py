@@ -67,6 +67,8 @@ def _extreme(common: Correspondence, height: Array, u: Array) -> Array:
     return best if float((common.rows(best) @ height)[0]) > float((common.rows(u[[k]]) @ height)[0]) else u[[k]]
 
 
+STEEPEST = math.radians(80.0)
+"""A draft beyond this is a flat plate, and its offsets run away."""
 MOST_TIMES = 10_000
 """A turn comes so often along a body at most."""
 
@@ -103,16 +105,7 @@ def course_of(
         raise DesignError("width or height along the body comes to nothing or less; keep them above nought")
     first = min((p for p in placed if not p.tip), key=lambda p: p.position)
     shape = first.chord * first.shape
-    draft = None
-    lean = resolve(along.draft, "angle", resolved.names)
-    if lean != 0.0:
-        if len({s.key.partition("/")[0] for s in placed}) > 1:
-            raise DesignError("draft is for a body of one profile; several profiles lean as they are drawn")
-        if abs(lean) > math.radians(80.0):
-            raise DesignError(f"the draft is {math.degrees(lean):.4g}°; use at most 80°")
-        sides = np.array([first.anchor[0] - first.anchor[1], first.anchor[1] - first.anchor[0]])
-        sides = sides / max(float(np.linalg.norm(sides[0])), 1e-300)
-        draft = math.tan(lean) * np.concatenate([outward(common, shape), sides])
+    draft = _draft(resolve(along.draft, "angle", resolved.names), placed, first, common)
     if not along.keep_area:
         return Course(laws, start, draft)
     if common.open:
@@ -124,6 +117,22 @@ def course_of(
     size = laws(np.array([start]))[0, 1:3]
     area = float(shape[:, 0] @ area_form @ shape[:, 1] * size[0] * size[1])
     return Course(laws, start, draft, area_form, area)
+
+
+def _draft(lean: float, placed: Sequence[Placed], first: Placed, common: Correspondence) -> Array | None:
+    """(n, 2) how far the outline of the one profile goes outward for each mm along the body; None without a draft.
+
+    Raises: DesignError.
+    """
+    if lean == 0.0:
+        return None
+    if len({s.key.partition("/")[0] for s in placed}) > 1:
+        raise DesignError("draft is for a body of one profile; several profiles lean as they are drawn")
+    if abs(lean) > STEEPEST:
+        raise DesignError(f"the draft is {math.degrees(lean):.4g}°; use at most {math.degrees(STEEPEST):g}°")
+    sides = np.array([first.anchor[0] - first.anchor[1], first.anchor[1] - first.anchor[0]])
+    sides = sides / max(float(np.linalg.norm(sides[0])), 1e-300)
+    return np.asarray(math.tan(lean) * np.concatenate([outward(common, first.chord * first.shape), sides]))
 
 
 def _comes_round(ends: Array, along: Along) -> None:

@@ -25,6 +25,8 @@ from isotomon.profile.loops import Chain, find_runs
 from isotomon.quantity import Quantity, Value, resolve
 
 Array = NDArray[np.float64]
+Law = Callable[[Array], Array]
+"""What something is at shares (n,) of the turns: (n,), or (n, 1)."""
 
 
 def guide_curve(ground: Sources, guide: Guide) -> SpaceCurve:
@@ -203,7 +205,7 @@ def _helix(ground: Sources, guide: Guide) -> SpaceCurve:
     def value(title: str) -> float:
         return number(ground, title, fields[title], kinds[title])
 
-    def law(title: str) -> Callable[[Array], Array]:
+    def law(title: str) -> Law:
         try:
             return _along(ground, fields[title], kinds[title])
         except QuantityError as error:
@@ -211,51 +213,28 @@ def _helix(ground: Sources, guide: Guide) -> SpaceCurve:
 
     thing = ground.get(guide.on[0])
     axis = thing.axis if isinstance(thing, Cylinder) else ground.axis(guide.on[0])
-    own = thing.radius if isinstance(thing, Cylinder) else 0.0
-    radius = law("Radius")
-    if own and not isinstance(fields["Radius"], str) and fields["Radius"] == 0.0:
-        radius = lambda s: np.full(len(s), own)  # noqa: E731
+    own = thing.radius if isinstance(thing, Cylinder) and fields["Radius"] == 0.0 else 0.0
+    radius: Law = (lambda s: np.full(len(s), own)) if own else law("Radius")
     # The pitch integrated over the turns gives the height; a pitch law keeps its course whatever is worked out.
-    pitch = law("Pitch") if derived != "pitch" else (lambda s: np.ones(len(s)))
-    s = np.linspace(0.0, 1.0, 257)
-    x, w = np.polynomial.legendre.leggauss(4)
-    inner = (s[:-1, None] + np.diff(s)[:, None] * (x + 1.0) / 2.0).ravel()
-    rise = np.r_[0.0, np.cumsum((pitch(inner).reshape(256, 4) * w).sum(axis=1) / 512.0)]
-    mean = float(rise[-1])
-    turns = value("Turns") if derived != "turns" else 0.0
-    if derived == "turns":
-        if abs(mean) < 1e-9:
-            raise DesignError("the pitch is nought, so that no number of turns reaches the height; give it a pitch")
-        turns = value("Height") / mean
+    mean, course = _rise(law("Pitch") if derived != "pitch" else lambda s: np.ones(len(s)))
+    turns = _turns(value("Height"), mean) if derived == "turns" else value("Turns")
     height = turns * mean if derived != "pitch" else value("Height")
     if not 1e-3 < turns <= 1000.0:
         raise DesignError(f"it has {turns:.4g} turns; use more than nought and at most 1000")
-    course = smooth(s, (rise / (mean if abs(mean) > 1e-12 else 1.0))[:, None]).pieces()
-    start = value("Start along the axis")
-    end = (
-        value("End radius")
-        if shape == "to the end radius"
-        else float(radius(np.ones(1))[0]) + height * math.tan(value("Taper"))
-        if shape == "by the taper"
-        else None
-    )
-    first = float(radius(np.zeros(1))[0])
-    base = radius
-    wide = (
-        base
-        if end is None
-        else (lambda q: base(q) + (end - first) * course(q)[:, 0] if height else first + (end - first) * q)
-    )
-    probe = wide(np.linspace(0.0, 1.0, 129))
+    if shape == "to the end radius":
+        radius = _to_radius(radius, value("End radius"), course, height)
+    elif shape == "by the taper":
+        end = float(radius(np.ones(1))[0]) + height * math.tan(value("Taper"))
+        radius = _to_radius(radius, end, course, height)
+    probe = radius(np.linspace(0.0, 1.0, 129))
     if probe.min() < -1e-9 or probe.max() <= 0.0:
         raise DesignError(f"its radius goes to {probe.min():.4g} mm; keep it above nought")
     lead = (value("Lead-in"), value("Lead-out"))
     if min(lead) < 0.0:
         raise DesignError("a lead must be nought or longer")
-    moved = Axis(axis.origin + start * axis.way, axis.way)
     return Helix(
-        moved,
-        wide,
+        Axis(axis.origin + value("Start along the axis") * axis.way, axis.way),
+        radius,
         lambda q: height * course(q)[:, 0],
         turns,
         hand == "left",
@@ -264,6 +243,31 @@ def _helix(ground: Sources, guide: Guide) -> SpaceCurve:
         leads == "fading",
         value("Fade by"),
     ).curve()
+
+
+def _rise(pitch: Law) -> tuple[float, Law]:
+    """The mean of a pitch over all turns, and the share (n, 1) of the height that is reached at shares (n,) of the turns."""
+    s = np.linspace(0.0, 1.0, 257)
+    x, w = np.polynomial.legendre.leggauss(4)
+    inner = (s[:-1, None] + np.diff(s)[:, None] * (x + 1.0) / 2.0).ravel()
+    rise = np.r_[0.0, np.cumsum((pitch(inner).reshape(256, 4) * w).sum(axis=1) / 512.0)]
+    mean = float(rise[-1])
+    return mean, smooth(s, (rise / (mean if abs(mean) > 1e-12 else 1.0))[:, None]).pieces()
+
+
+def _turns(height: float, mean: float) -> float:
+    """How many turns reach a height (mm) by a mean pitch (mm). Raises: DesignError."""
+    if abs(mean) < 1e-9:
+        raise DesignError("the pitch is nought, so that no number of turns reaches the height; give it a pitch")
+    return height / mean
+
+
+def _to_radius(radius: Law, end: float, course: Law, height: float) -> Law:
+    """A radius that comes to `end` (mm) at the end, changing as the height does; over its turns where it has no height."""
+    first = float(radius(np.zeros(1))[0])
+    if not height:
+        return lambda q: first + (end - first) * q
+    return lambda q: radius(q) + (end - first) * course(q)[:, 0]
 
 
 _MAKE: dict[str, Callable[[Sources, Guide], SpaceCurve]] = {

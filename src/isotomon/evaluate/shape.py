@@ -182,12 +182,7 @@ def make_shape(
     held = [*ties, *((f"rail {g[0].rail.id}", g[0].shares) for g in groups)]
     form, variants = shape_form(design, resolved, drawings, held)
     index = {variant: i for i, variant in enumerate(form.variants)}
-    turns = {t.station: t.turns for t in resolved.body.loft.turns}
-    placed, whole = [], 0
-    for k, n in enumerate(resolved.stations):
-        whole += 0 if n.carried else turns.get(n.station.id, 0)
-        one = _place(n, variants[n.station.id], form, index, 2.0 * np.pi * whole)
-        placed.append(replace(one, key=f"{one.key}/{k}") if n.carried else one)
+    placed = _all_placed(resolved, variants, form, index)
     wrap = Wrap(resolved.wrap[:2], resolved.wrap[2]) if resolved.wrap is not None else None
     tracks = [_midway([x.track for x in g]) for g in groups]
     places = [form.common.place_of(f"rail {t.key}") for t in tracks]
@@ -210,6 +205,19 @@ def make_shape(
         rim_of(placed, form.common, carrier, rim, loft),
     )
     return make_field(form.common, placed, manner, rails), form, shares
+
+
+def _all_placed(
+    resolved: Resolved, variants: dict[str, Variant], form: Form, index: dict[Variant, int]
+) -> list[Placed]:
+    """Every station's shape in the common form, where it stands, with the whole turns added up to it."""
+    turns = {t.station: t.turns for t in resolved.body.loft.turns}
+    placed, whole = [], 0
+    for k, n in enumerate(resolved.stations):
+        whole += 0 if n.carried else turns.get(n.station.id, 0)
+        one = _place(n, variants[n.station.id], form, index, 2.0 * np.pi * whole)
+        placed.append(replace(one, key=f"{one.key}/{k}") if n.carried else one)
+    return placed
 
 
 def _midway(tracks: Sequence[Track]) -> Track:

@@ -14,7 +14,7 @@ from isotomon.field.correspond import Correspondence
 from isotomon.field.course import Course
 from isotomon.field.end_change import End
 from isotomon.field.ends import Ending, Leaning, facing_end, make_end
-from isotomon.field.layers import angle_course, layers, rounds
+from isotomon.field.layers import Layers, angle_course, layers, rounds
 from isotomon.field.mitred import Mitred
 from isotomon.field.rails import Rails
 from isotomon.field.rim import Rim
@@ -40,6 +40,8 @@ class Manner:
 
 
 PLAIN = Manner()
+ROOM = 1e-6
+"""Of a path's length: stations may stand beyond its ends by so much, which is rounding."""
 
 
 def make_field(
@@ -51,27 +53,21 @@ def make_field(
     """
     ordered = tuple(sorted(stations, key=lambda s: s.position))
     _check(common, ordered, manner, rails)
-    positions = np.array([s.position for s in ordered])
-    ranks = sorted({s.rank for s in ordered})
-    if sum(s.rank == ranks[0] for s in ordered) < 2:
+    nodes = np.array([s.position for s in ordered])
+    lowest_rank = min(s.rank for s in ordered)
+    if sum(s.rank == lowest_rank for s in ordered) < 2:
         ordered = tuple(replace(s, rank=0) for s in ordered)
     least = min(s.rank for s in ordered)
     first = np.array([s.position for s in ordered if s.rank == least])
-    tips = tuple(
-        (float(first[row]), way, float(abs(first[beside] - first[row])))
-        for row, beside, way in ((0, 1, 1.0), (-1, -2, -1.0))
-        if ordered[row].tip == "rounded" and not (len(first) == 2 and row == -1 and ordered[0].tip == "rounded")
-    )
-    nodes = params_of(tips, positions) if tips else positions
+    tips = _tips(ordered, first)
+    nodes = params_of(tips, nodes) if tips else nodes
     ordered = tuple(replace(s, position=float(v)) for s, v in zip(ordered, nodes, strict=True)) if tips else ordered
     lowest = np.stack([outline_of(s).reshape(-1, 2) for s in ordered if s.rank == least])
-    round_, closing = 0.0, 0.0
+    round_ = manner.carrier.length if manner.ring else 0.0
     if manner.ring:
-        round_, turns_of = manner.carrier.length, rounds(len(first))
+        turns_of = rounds(len(first))
         lowest = np.concatenate([lowest] * len(turns_of))
         first = np.concatenate([first + k * round_ for k in turns_of])
-        turns = (ordered[-1].set_angle - ordered[0].set_angle) / (2.0 * np.pi)
-        closing = 2.0 * np.pi * round(turns)  # it comes back as it began, by the nearest whole turns
     body = layers(
         ordered,
         [outline_of, lambda s: np.array(s.offset), lambda s: np.array(s.tilt)],
@@ -79,7 +75,6 @@ def make_field(
         dimension=2,
         round_=round_,
     )
-    angle = angle_course(ordered, round_, closing)
     field = SectionField(
         common,
         ordered,
@@ -89,7 +84,7 @@ def make_field(
         (),
         tips,
         nodes,
-        angle,
+        _angle(ordered, round_),
         body,
         manner.carrier,
         manner.ring,
@@ -101,40 +96,80 @@ def make_field(
     return replace(field, ends=_ends(field, manner.endings))
 
 
+def _angle(ordered: Sequence[Placed], round_: float) -> Layers:
+    """The course of the set angles. A ring, `round_` mm long, comes back as it began, by the nearest whole turns."""
+    turns = (ordered[-1].set_angle - ordered[0].set_angle) / (2.0 * np.pi) if round_ else 0.0
+    return angle_course(ordered, round_, 2.0 * np.pi * round(turns))
+
+
+def _tips(ordered: Sequence[Placed], first: Array) -> tuple[tuple[float, float, float], ...]:
+    """(position, direction into the body, length of the bay there) of each end that closes in a rounded point; one of them
+    only, where there is but one bay. `first`: positions (mm) of the stations of the least rank."""
+    return tuple(
+        (float(first[row]), inward, float(abs(first[beside] - first[row])))
+        for row, beside, inward in ((0, 1, 1.0), (-1, -2, -1.0))
+        if ordered[row].tip == "rounded" and not (len(first) == 2 and row == -1 and ordered[0].tip == "rounded")
+    )
+
+
 def _check(common: Correspondence, ordered: Sequence[Placed], manner: Manner, rails: Rails | None) -> None:
     """Raises: FieldError, saying what does not go together."""
-    carrier = manner.carrier
-    if manner.ruled and (
-        rails is not None or manner.wrap is not None or not isinstance(carrier, Straight | Square | Mitred)
-    ):
-        what = (
-            "past the rails"
-            if rails is not None
-            else "not round cylinders"
-            if manner.wrap
-            else "not along a path or an axis"
-        )
+    if len(ordered) < 2:
+        count = len(ordered)
+        raise FieldError(f"a loft needs two stations or more, and there {'is' if count == 1 else 'are'} {count}")
+    if manner.ruled:
+        _check_ruled(ordered, manner, rails)
+    if manner.wrap is not None:
+        _check_wrapped(common, ordered, manner)
+    if manner.ring:
+        _check_ring(ordered, manner)
+    _check_places(ordered, manner.carrier)
+
+
+def _check_ruled(ordered: Sequence[Placed], manner: Manner, rails: Rails | None) -> None:
+    """What straight rulings do without."""
+    straight = isinstance(manner.carrier, Straight | Square | Mitred)
+    whats = {
+        "past the rails": rails is not None,
+        "not round cylinders": manner.wrap is not None,
+        "not along a path or an axis": not straight,
+    }
+    what = next((words for words, so in whats.items() if so), "")
+    if what:
         raise FieldError(f"straight rulings run straight from station to station, {what}; make the loft smooth")
-    if manner.ruled and manner.course is not None:
+    if manner.course is not None:
         raise FieldError(
             "straight rulings run straight from section to section, so that nothing can change between them by a law; "
             "make the loft smooth, or take turn, sizes and draft along it off"
         )
-    if manner.wrap is not None and any(s.tilt != (0.0, 0.0) for s in ordered):
+    if any(s.tip == "rounded" for s in ordered):
+        raise FieldError("straight rulings end in a sharp point; make the point sharp, or the loft smooth")
+
+
+def _check_wrapped(common: Correspondence, ordered: Sequence[Placed], manner: Manner) -> None:
+    """What stations on cylinders do without."""
+    if any(s.tilt != (0.0, 0.0) for s in ordered):
         raise FieldError("a wrapped station cannot be tilted; take the tilt off, or let it stand on its own")
-    if manner.wrap is not None and carrier is not STRAIGHT:
+    if manner.carrier is not STRAIGHT:
         raise FieldError("wrapped stations stand along Z only; let them stand on their own, or carry the loft straight")
-    if len(ordered) < 2:
-        count = len(ordered)
-        raise FieldError(f"a loft needs two stations or more, and there {'is' if count == 1 else 'are'} {count}")
-    if manner.wrap is not None and common.open:
+    if common.open:
         raise FieldError(
             "open profiles are not wrapped on cylinders; close them, or let the stations stand on their own"
         )
-    if manner.ring and not carrier.closed:
+
+
+def _check_ring(ordered: Sequence[Placed], manner: Manner) -> None:
+    """What a body that comes round to its start needs."""
+    if not manner.carrier.closed:
         raise FieldError("a ring needs a closed path or an axis to go round; choose one, or leave the loft open")
-    if manner.ring and (any(s.tip for s in ordered) or manner.endings != (None, None)):
+    if any(s.tip for s in ordered) or manner.endings != (None, None):
         raise FieldError("a ring has no ends: no points and no end conditions; make both ends free")
+    if ordered[-1].position - ordered[0].position > manner.carrier.length * (1.0 - ROOM):
+        raise FieldError("the last station of a ring stands where the first one does; take it out")
+
+
+def _check_places(ordered: Sequence[Placed], carrier: Carrier) -> None:
+    """Whether the stations stand apart, on the path, and points only at the ends."""
     inner = [s for s in ordered[1:-1] if s.tip]
     if inner:
         raise FieldError(
@@ -144,9 +179,7 @@ def _check(common: Correspondence, ordered: Sequence[Placed], manner: Manner, ra
     if np.any(np.diff(nodes) <= 0.0):
         at = float(nodes[int(np.argmin(np.diff(nodes)))])
         raise FieldError(f"two stations stand at one position ({at:g} mm); move one of them")
-    if manner.ruled and any(s.tip == "rounded" for s in ordered):
-        raise FieldError("straight rulings end in a sharp point; make the point sharp, or the loft smooth")
-    room = carrier.length * (1.0 + 1e-6)
+    room = carrier.length * (1.0 + ROOM)
     held = np.array([s.position for s in ordered if not s.tip])  # round ends reach beyond
     if held[-1] - held[0] > room or (not carrier.closed and (held[0] < carrier.length - room or held[-1] > room)):
         far = held[0] if held[0] < 0.0 else held[-1]
@@ -154,8 +187,6 @@ def _check(common: Correspondence, ordered: Sequence[Placed], manner: Manner, ra
             f"a station stands at {far:g} mm, beyond the ends of the path, which is {carrier.length:.6g} mm long; "
             "move it back, or lengthen the path"
         )
-    if manner.ring and nodes[-1] - nodes[0] > carrier.length * (1.0 - 1e-6):
-        raise FieldError("the last station of a ring stands where the first one does; take it out")
 
 
 def _ends(field: SectionField, endings: Sequence[Ending | None]) -> tuple[End, ...]:

@@ -270,19 +270,7 @@ def joined(
                 points[here] = curve.at(w) + (1.0 - fade)[:, None] * shifts[k][0] + fade[:, None] * shifts[k][1]
         return points
 
-    own = list(called) or [str(k + 1) for k in range(len(ordered))]
-    heads = [f"{a}+{b}" for a, b in zip(own, [*own[1:], own[0]], strict=True)]
-    sharp = [
-        (float(e), name) for e, j, name in zip(np.r_[edges[1:-1], 0.0], joins, heads, strict=False) if j.kink > 1e-3
-    ]
-    for k, curve in enumerate(ordered):  # the curves' own corners go on being corners
-        names = curve.names or tuple(str(i + 1) for i in range(len(curve.corners)))
-        sharp += [
-            (float(edges[k] + c * (edges[k + 1] - edges[k])), f"{own[k]}:{name}")
-            for c, name in zip(curve.corners, names, strict=True)
-            if 0.0 < c < 1.0
-        ]
-    sharp.sort()
+    sharp = _corners_of_run(ordered, edges, joins, list(called) or [str(k + 1) for k in range(len(ordered))])
     run = SpaceCurve(at, bool(closed), tuple(at_ for at_, _ in sharp), names=tuple(name for _, name in sharp))
     if not smoothed:
         return run, joins
@@ -291,6 +279,29 @@ def joined(
     return through(points[:-1] if closed else points, closed=bool(closed)), joins
 
 
+def _corners_of_run(
+    ordered: Sequence[SpaceCurve], edges: Array, joins: Sequence[Join], called: Sequence[str]
+) -> list[tuple[float, str]]:
+    """(share of the run, lasting name) of each corner, in order: where curves meet at a kink, and the curves' own corners.
+
+    `edges`: (curves + 1,) the shares at which the curves begin and end.
+    """
+    heads = [f"{a}+{b}" for a, b in zip(called, [*called[1:], called[0]], strict=True)]
+    sharp = [
+        (float(e), name) for e, j, name in zip(np.r_[edges[1:-1], 0.0], joins, heads, strict=False) if j.kink > KINK
+    ]
+    for k, curve in enumerate(ordered):
+        names = curve.names or tuple(str(i + 1) for i in range(len(curve.corners)))
+        sharp += [
+            (float(edges[k] + c * (edges[k + 1] - edges[k])), f"{called[k]}:{name}")
+            for c, name in zip(curve.corners, names, strict=True)
+            if 0.0 < c < 1.0
+        ]
+    return sorted(sharp)
+
+
+KINK = 1e-3
+"""rad: curves that meet at a greater angle make a corner."""
 _NULL, _ONE = np.array([0.0]), np.array([1.0])
 
 

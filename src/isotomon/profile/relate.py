@@ -7,9 +7,20 @@ from numpy.typing import NDArray
 
 from isotomon.errors import IsotomonError
 from isotomon.profile.draw_edits import Pen, letters
-from isotomon.profile.drawing import Arc, Constraint, ConstraintKind, Drawing, Line, arrange, find_part, replace
+from isotomon.profile.drawing import (
+    DIMENSIONS,
+    Arc,
+    Constraint,
+    ConstraintKind,
+    Drawing,
+    Line,
+    arrange,
+    find_part,
+    replace,
+)
 from isotomon.profile.loops import places_of
 from isotomon.profile.solver import freedoms, measured
+from isotomon.quantity import show
 
 Array = NDArray[np.float64]
 TITLES: dict[str, str] = {
@@ -139,3 +150,12 @@ def constraint_words(c: Constraint) -> str:
     """A constraint for a list: its kind and what it stands on."""
     name = TITLES.get(c.kind) or c.kind.capitalize()
     return f"{name.split(' (')[0]}  {', '.join(c.on)}"
+
+
+def figure_words(c: Constraint, value: float, unit: str) -> str:
+    """A dimension's label: what it measures (mm or rad), in `unit`, and the formula that drives it."""
+    kind = DIMENSIONS[c.kind]
+    text = show(value, kind, "deg" if kind == "angle" else unit)
+    marks = {"angle": f"{text}°", "radius": f"R {text}", "diameter": f"⌀ {text}", "width": f"⌀ {text}"}
+    text = marks.get(c.kind, text)
+    return f"{text}  =  {c.value}" if isinstance(c.value, str) else text

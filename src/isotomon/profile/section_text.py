@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 
 from isotomon.errors import ProfileError
 from isotomon.profile.drawing import Drawing
@@ -87,51 +88,57 @@ def parse_section(text: str, outlines: tuple[Outline, ...] = (), drawings: tuple
 
     Raises: ProfileError, naming what is wrong and the texts that can be used.
     """
-    kind, *rest = [part.strip() for part in text.strip().split(":")]
-    kind = kind.lower()
-    wanted = {"naca": 1, "circle": 0, "ellipse": 1, "rounded": 2, "superellipse": 2, "polygon": 1, "star": 2, "file": 1}
+    text = text.strip()
+    kind, *rest = [part.strip() for part in text.split(":")]
+    kind, after = kind.lower(), text.partition(":")[2].strip()
     if kind == "drawn":
-        return _drawn(text.strip().split(":", 1)[-1].strip(), drawings)
-    if kind == "point":
-        if rest not in ([], ["sharp"]):
-            raise ProfileError(f"'{text.strip()}' is not known; write point (rounded off) or point:sharp")
-        return Apex(not rest)
-    if kind == "end":
-        if len(rest) not in (1, 2) or not rest[0] or rest[1:] not in ([], ["first"], ["last"]):
-            raise ProfileError(f"'{text.strip()}' is not known; write end:b1 (a body's last end) or end:b1:first")
-        return BodyEnd(rest[0], "first" if rest[1:] == ["first"] else "last")
-    if kind == "curve":
-        if len(rest) != 1 or not rest[0]:
-            raise ProfileError(
-                f"'{text.strip()}' is not known; write curve:u1 (a guide's id, or an edge's such as body/last-rim)"
-            )
-        return OnCurve(rest[0])
-    if kind not in wanted:
-        raise ProfileError(f"'{text.strip()}' is not a known section; use one of {GRAMMAR}")
+        return _drawn(after or text, drawings)
     if kind == "file":
-        name = text.strip().split(":", 1)[1].strip() if ":" in text else ""
-        found = [o for o in outlines if o.name == name]
-        if not found:
-            raise ProfileError(f"the design holds no foil coordinates called '{name}'; bring the file in first")
-        return FromPoints(found[0].id)
-    if len(rest) != wanted[kind]:
+        return _from_file(after, outlines)
+    if kind in _ELSEWHERE:
+        return _ELSEWHERE[kind](text, rest)
+    if kind not in _READY_MADE:
+        raise ProfileError(f"'{text}' is not a known section; use one of {GRAMMAR}")
+    count, made = _READY_MADE[kind]
+    if len(rest) != count:
         example = next(e for e in GRAMMAR.split(", ") if e.split(":")[0] == kind)
-        raise ProfileError(f"'{text.strip()}' has {len(rest)} values after '{kind}'; write it as {example}")
-    if kind == "naca":
-        return _naca(rest[0])
-    if kind == "ellipse":
-        return Ellipse(_number(rest[0], "height over width", 0.01, 100.0))
-    if kind == "rounded":
-        ratio = _number(rest[0], "height over width", 0.01, 100.0)
-        limit = 0.4999 * min(1.0, ratio)
-        return Rounded(ratio, _number(rest[1], "corner radius (fraction of the width)", 0.001 * min(1.0, ratio), limit))
-    if kind == "superellipse":
-        return Superellipse(_number(rest[0], "height over width", 0.01, 100.0), _number(rest[1], "exponent", 2.0, 10.0))
-    if kind == "polygon":
-        return Polygon(_count(rest[0], "number of sides", 3, 60))
-    if kind == "star":
-        return Star(_count(rest[0], "number of points", 3, 30), _number(rest[1], "inner over outer radius", 0.05, 0.99))
-    return Circle()
+        raise ProfileError(f"'{text}' has {len(rest)} values after '{kind}'; write it as {example}")
+    return made(*rest)
+
+
+def _from_file(name: str, outlines: tuple[Outline, ...]) -> Section:
+    found = [o for o in outlines if o.name == name]
+    if not found:
+        raise ProfileError(f"the design holds no foil coordinates called '{name}'; bring the file in first")
+    return FromPoints(found[0].id)
+
+
+def _point(text: str, rest: list[str]) -> Section:
+    if rest not in ([], ["sharp"]):
+        raise ProfileError(f"'{text}' is not known; write point (rounded off) or point:sharp")
+    return Apex(not rest)
+
+
+def _end(text: str, rest: list[str]) -> Section:
+    if len(rest) not in (1, 2) or not rest[0] or rest[1:] not in ([], ["first"], ["last"]):
+        raise ProfileError(f"'{text}' is not known; write end:b1 (a body's last end) or end:b1:first")
+    return BodyEnd(rest[0], "first" if rest[1:] == ["first"] else "last")
+
+
+def _curve(text: str, rest: list[str]) -> Section:
+    if len(rest) != 1 or not rest[0]:
+        raise ProfileError(f"'{text}' is not known; write curve:u1 (a guide's id, or an edge's such as body/last-rim)")
+    return OnCurve(rest[0])
+
+
+def _height(text: str) -> float:
+    return _number(text, "height over width", 0.01, 100.0)
+
+
+def _rounded(height: str, corner: str) -> Section:
+    ratio = _height(height)
+    least = min(1.0, ratio)
+    return Rounded(ratio, _number(corner, "corner radius (fraction of the width)", 0.001 * least, 0.4999 * least))
 
 
 def _drawn(rest: str, drawings: tuple[Drawing, ...]) -> Drawn:
@@ -194,3 +201,21 @@ def stands_on(section: Section) -> str:
 def is_foil(section: Section) -> bool:
     """Whether the pivot is by default a quarter of the chord back."""
     return isinstance(section, Naca4 | FromPoints)
+
+
+_ELSEWHERE: dict[str, Callable[[str, list[str]], Section]] = {"point": _point, "end": _end, "curve": _curve}
+_READY_MADE: dict[str, tuple[int, Callable[..., Section]]] = {
+    "naca": (1, lambda digits: _naca(digits)),
+    "circle": (0, Circle),
+    "ellipse": (1, lambda height: Ellipse(_height(height))),
+    "rounded": (2, _rounded),
+    "superellipse": (2, lambda height, power: Superellipse(_height(height), _number(power, "exponent", 2.0, 10.0))),
+    "polygon": (1, lambda sides: Polygon(_count(sides, "number of sides", 3, 60))),
+    "star": (
+        2,
+        lambda points, inner: Star(
+            _count(points, "number of points", 3, 30), _number(inner, "inner over outer radius", 0.05, 0.99)
+        ),
+    ),
+}
+"""Kind → how many values come after it, and what is made of them."""

@@ -16,6 +16,8 @@ from isotomon.profile.rows import Function, Rows
 
 Array = NDArray[np.float64]
 Index = NDArray[np.intp]
+MOST_TERMS = 4
+"""So many lengths are added up in one row at most."""
 TINY = 1e-60
 """Least length that is divided by, mm: parts without extent have no direction, but break nothing."""
 STEP = 1e-100
@@ -139,54 +141,61 @@ def make_system(
     return _assemble(writer, writer.rows)
 
 
-def _assemble(writer: Writer, rows: Rows) -> System:
-    forms: list[Form] = [NOUGHT, UNIT.x]  # 0 and 1 fill up what a row does not use
-    groups = (rows.linear, rows.lengths, rows.dots, rows.beside, rows.turns, rows.general)
-    owners = [str(row[0]) for group in groups for row in group]
+class _Packer:
+    """Collects linear forms, each with its number; 0 and 1 stand for what a row does not use."""
 
-    def put(form: Form) -> int:
+    def __init__(self) -> None:
+        self.forms: list[Form] = [NOUGHT, UNIT.x]
+
+    def form(self, form: Form) -> int:
+        """The number of a form."""
         if not form.terms and form.const == 0.0:
             return 0
-        forms.append(form)
-        return len(forms) - 1
+        self.forms.append(form)
+        return len(self.forms) - 1
 
-    def put_vec(v: Vec) -> tuple[int, int]:
-        return put(v.x), put(v.y)
+    def vector(self, v: Vec) -> tuple[int, int]:
+        """The numbers of its two parts."""
+        return self.form(v.x), self.form(v.y)
 
-    def put_terms(terms: Sequence[tuple[float, Vec]]) -> tuple[list[float], list[tuple[int, int]]]:
-        signs = [s for s, _ in terms] + [0.0] * (4 - len(terms))
-        return signs, [put_vec(v) for _, v in terms] + [(1, 0)] * (4 - len(terms))
+    def pairs(self, rows: Sequence[tuple[Vec, Vec]]) -> Index:
+        """(rows, 2, 2) the numbers of two vectors a row."""
+        return _numbers([(self.vector(u), self.vector(v)) for u, v in rows], 2, 2)
 
-    def array(values: Sequence[object], *shape: int) -> Index:
-        return np.array(values, dtype=np.intp).reshape(len(values), *shape)
+    def lengths(self, rows: Sequence[tuple[Sequence[tuple[float, Vec]], Form]]) -> tuple[Array, Index, Index]:
+        """(rows, 4) signs and (rows, 4, 2) numbers of vectors whose lengths are added up, and (rows,) of what they come to."""
+        signs, vectors, sums = [], [], []
+        for terms, form in rows:
+            free = MOST_TERMS - len(terms)
+            signs.append([s for s, _ in terms] + [0.0] * free)
+            vectors.append([self.vector(v) for _, v in terms] + [(1, 0)] * free)
+            sums.append(self.form(form))
+        return np.array(signs).reshape(-1, MOST_TERMS), _numbers(vectors, MOST_TERMS, 2), _numbers(sums)
 
-    linear = array([put(f) for _, f in rows.linear])
-    packed = [(*put_terms(t), put(f)) for _, t, f in rows.lengths]
-    lengths = (
-        np.array([p[0] for p in packed]).reshape(-1, 4),
-        array([p[1] for p in packed], 4, 2),
-        array([p[2] for p in packed]),
-    )
-    dots = (
-        np.array([s for _, s, _, _ in rows.dots]),
-        array([(put_vec(u), put_vec(v)) for _, _, u, v in rows.dots], 2, 2),
-    )
-    packed = [(*put_terms(t), put(f)) for *_, t, f in rows.beside]
+
+def _numbers(values: Sequence[object], *shape: int) -> Index:
+    return np.array(values, dtype=np.intp).reshape(len(values), *shape)
+
+
+def _assemble(writer: Writer, rows: Rows) -> System:
+    groups = (rows.linear, rows.lengths, rows.dots, rows.beside, rows.turns, rows.general)
+    pack = _Packer()
+    linear = _numbers([pack.form(f) for _, f in rows.linear])
+    lengths = pack.lengths([(terms, f) for _, terms, f in rows.lengths])
+    dots = (np.array([s for _, s, _, _ in rows.dots]), pack.pairs([(u, v) for _, _, u, v in rows.dots]))
     beside = (
         np.array([s for _, s, *_ in rows.beside]),
-        array([(put_vec(u), put_vec(v)) for _, _, u, v, _, _ in rows.beside], 2, 2),
-        np.array([p[0] for p in packed]).reshape(-1, 4),
-        array([p[1] for p in packed], 4, 2),
-        array([p[2] for p in packed]),
+        pack.pairs([(u, v) for _, _, u, v, _, _ in rows.beside]),
+        *pack.lengths([(terms, f) for *_, terms, f in rows.beside]),
     )
-    turns = array([(put_vec(u), put_vec(v)) for _, u, v in rows.turns], 2, 2)
-    general = tuple((f, np.array([put(x) for x in args], dtype=np.intp)) for _, f, args in rows.general)
-    matrix, const = stack(forms, len(writer.names))
+    turns = pack.pairs([(u, v) for _, u, v in rows.turns])
+    general = tuple((f, np.array([pack.form(x) for x in args], dtype=np.intp)) for _, f, args in rows.general)
+    matrix, const = stack(pack.forms, len(writer.names))
     return System(
         names=tuple(writer.names),
         start=writer.x,
         size=writer.size,
-        owner=tuple(owners),
+        owner=tuple(str(row[0]) for group in groups for row in group),
         factors=rows.factors,
         forms=matrix,
         const=const,

@@ -84,25 +84,6 @@ def reach_blade() -> Design:
         )
         for i, (name, share, section, chord, angle) in enumerate(_ROWS, 1)
     )
-    by_name = {s.name: s.id for s in stations}
-    foils = [row for row in _ROWS if isinstance(row[2], Naca4)]
-    laws = (
-        Law(
-            "law1",
-            "area",
-            "area",
-            band=0.015,
-            relative=True,
-            points=tuple(LawPoint(area, by_name[name]) for name, area in _AREAS.items()),
-        ),
-        Law(
-            "law2",
-            "set angle",
-            "set_angle",
-            band=math.radians(0.5),
-            points=tuple(LawPoint(math.radians(angle), by_name[name]) for name, _, _, _, angle in foils),
-        ),
-    )
     edges = tuple(
         Guide(f"u{k}", name, "through", (), (), ("open",), _edge(stations, part))
         for k, (name, part) in enumerate((("leading edge", "lead"), ("trailing edge", "trail")), 1)
@@ -119,12 +100,23 @@ def reach_blade() -> Design:
                 "reach-blade",
                 Loft(rails=(Rail("r1", "u1"), Rail("r2", "u2"))),
                 stations,
-                laws,
+                _laws(stations),
                 density=1550.0,
                 material="Carbon fibre in epoxy",
             ),
         ),
         note="Rotor blade for the tidal works at Tarrowen Sound. Positions follow the span; rails run along both edges.",
+    )
+
+
+def _laws(stations: tuple[Station, ...]) -> tuple[Law, ...]:
+    by_name = {s.name: s.id for s in stations}
+    areas = tuple(LawPoint(area, by_name[name]) for name, area in _AREAS.items())
+    foils = [row for row in _ROWS if isinstance(row[2], Naca4)]
+    angles = tuple(LawPoint(math.radians(angle), by_name[name]) for name, _, _, _, angle in foils)
+    return (
+        Law("law1", "area", "area", band=0.015, relative=True, points=areas),
+        Law("law2", "set angle", "set_angle", band=math.radians(0.5), points=angles),
     )
 
 

@@ -11,8 +11,9 @@ from PySide6.QtCore import QEvent, QPoint, QPointF, QSize, Qt, Signal
 from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
+from isotomon.app.board.layout import Layout, nice_step
 from isotomon.app.board.overlay import Overlay
-from isotomon.app.board.paint import BoardPainter, Layout, bays_of, closing_of, handle_key, nice_step
+from isotomon.app.board.paint import BoardPainter, bays_of, closing_of, handle_key
 from isotomon.app.theme import Theme
 from isotomon.design.resolved import StationNumbers
 from isotomon.inspect.results import Quick

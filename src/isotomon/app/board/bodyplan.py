@@ -11,7 +11,7 @@ from PySide6.QtCore import QEvent, QLineF, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QFont, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
-from isotomon.app.board.paint import nice_step
+from isotomon.app.board.layout import nice_step
 from isotomon.app.shapes import polygon
 from isotomon.app.theme import Theme, station_colour
 from isotomon.field.mesh import applied

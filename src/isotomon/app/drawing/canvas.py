@@ -25,6 +25,7 @@ from isotomon.app.state.desk import Desk
 from isotomon.app.theme import Theme
 from isotomon.errors import IsotomonError
 from isotomon.profile.drawing import DIMENSIONS, Constraint, Curve, replace
+from isotomon.profile.relate import figure_words
 from isotomon.quantity import show
 
 Array = NDArray[np.float64]
@@ -137,7 +138,7 @@ class Canvas(Sheet):
         values = self._measures()
         # Those that have a place of their own keep it; the others make room.
         for c in sorted(figures, key=lambda c: (not state(c), c.place is None)):
-            self._paint_figure(painter, c, self.figure_text(c, values.get(c.id, 0.0)), state(c))
+            self._paint_figure(painter, c, figure_words(c, values.get(c.id, 0.0), self.design.unit), state(c))
         seen: dict[tuple[str, int, int, str], QRectF] = {}
         for c in (c for c in self.drawing.constraints if c.kind not in DIMENSIONS):
             for place in constraint_anchors(self.catcher, c):

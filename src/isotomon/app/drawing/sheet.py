@@ -12,11 +12,12 @@ from PySide6.QtWidgets import QWidget
 from isotomon.app.drawing.pens import BY_ID as DRAW_BY_ID
 from isotomon.app.drawing.pens import DrawTool, Settings
 from isotomon.app.drawing.picks import PickTool
-from isotomon.app.drawing.snap import NEW, Catch, Catcher
+from isotomon.app.drawing.snap import Catch, Catcher
+from isotomon.app.drawing.taking import placed, point_at, put, with_assumed
 from isotomon.app.forms.fields import NAMING
 from isotomon.app.state.desk import Desk
 from isotomon.app.theme import Theme
-from isotomon.design import edits, station_edits
+from isotomon.design import edits
 from isotomon.design.bodies import stations_of_all
 from isotomon.design.records import Design, Number
 from isotomon.design.resolve import drawing_figures
@@ -24,8 +25,7 @@ from isotomon.errors import IsotomonError
 from isotomon.evaluate.drawn import solved
 from isotomon.evaluate.settle import settled
 from isotomon.profile import draw_edits
-from isotomon.profile.draw_edits import Pen
-from isotomon.profile.drawing import DIMENSIONS, Constraint, Drawing, part_points, replace
+from isotomon.profile.drawing import DIMENSIONS, Drawing, replace
 from isotomon.profile.drawn import figures_of
 from isotomon.profile.loops import Runs, find_runs
 from isotomon.profile.section import Drawn
@@ -36,9 +36,8 @@ from isotomon.profile.solver import (
     freedoms,
     freedoms_at,
     measured,
-    solve,
 )
-from isotomon.quantity import Value, read, resolve_numbers, show
+from isotomon.quantity import Value, read, resolve_numbers
 
 Array = NDArray[np.float64]
 Change = Callable[[Drawing], Drawing]
@@ -220,7 +219,7 @@ class Sheet(QWidget):
 
     def place(self) -> None:
         """An open run takes the place of the station's ready-made section, as a closed one does by itself."""
-        self.desk.do("use an open profile", lambda d: _put(d, self.key, self.station))
+        self.desk.do("use an open profile", lambda d: put(d, self.key, self.station))
 
     def live_figures(self) -> object:
         """Figures of the outer run less its holes, or None."""
@@ -251,7 +250,7 @@ class Sheet(QWidget):
             if number is not None:
                 design = edits.add_number(design, edits.replace(number, id=edits.fresh_id(design, "n")))
             made = settled(edits.change_drawing(design, self.key, change), self.key)
-            return _placed(made, self.key, station)
+            return placed(made, self.key, station)
 
         wrong = self.desk.do(title, edit)
         if wrong:
@@ -338,7 +337,7 @@ class Sheet(QWidget):
         settings = self.settings
 
         def change(drawing: Drawing) -> Drawing:
-            return _with_assumed(drawing, tool.build(drawing, spots, settings), ties)
+            return with_assumed(drawing, tool.build(drawing, spots, settings), ties)
 
         def new(before: Drawing, after: Drawing) -> tuple[str, ...]:
             old = {p.id for p in before.parts}
@@ -356,15 +355,6 @@ class Sheet(QWidget):
             return values | (measured(replace(self.drawing, constraints=others)) if others else {})
         except IsotomonError:
             return {}
-
-    def figure_text(self, c: Constraint, value: float) -> str:
-        """A dimension's label: what it measures, and the formula that drives it."""
-        kind = DIMENSIONS[c.kind]
-        text = show(value, kind, "deg" if kind == "angle" else self.design.unit)
-        text = {"angle": f"{text}°", "radius": f"R {text}", "diameter": f"⌀ {text}", "width": f"⌀ {text}"}.get(
-            c.kind, text
-        )
-        return f"{text}  =  {c.value}" if isinstance(c.value, str) else text
 
     def set_figure(self, key: str, text: str) -> str:
         """Give a dimension a figure or formula (`name = 5 mm` names it); returns what is wrong with it."""
@@ -392,66 +382,14 @@ class Sheet(QWidget):
     def place_point(self, ref: str, axis: str, number: float) -> str:
         """Put a point at a typed coordinate; what it is tied to follows. Returns what is wrong, or nothing."""
         drawing = self.solution.drawing
-        moved = replace(
-            drawing, points=tuple(replace(p, **{axis: number}) if p.id == ref else p for p in drawing.points)
-        )
-        pen = Pen(moved)
-        pin = pen.tie("fixed", ref)
         try:
-            pinned = solve(pen.done(), self.figures(drawing), self._followed)
+            stands = point_at(drawing, ref, axis, number, self.figures(drawing), self._followed)
         except IsotomonError as error:
             return str(error)
-        if not pinned.ok:
-            return "its constraints do not let the point stand there; change or drop one of them"
-        return self.commit("move a point", lambda _: draw_edits.remove(pinned.drawing, (pin,)))
+        return self.commit("move a point", lambda _: stands)
 
     def remove_chosen(self) -> None:
         """Delete what is chosen, with what cannot stand without it."""
         chosen = tuple(k for k in self.selection if "@" not in k)
         if chosen:
             self.commit("delete in the drawing", lambda d: draw_edits.remove(d, chosen))
-
-
-def _placed(design: Design, key: str, station: str) -> Design:
-    """A drawing that bounds a section takes the place of the ready-made section it was begun to replace."""
-    found = next((s for s in stations_of_all(design) if s.id == station), None)
-    if found is None or isinstance(found.section, Drawn):
-        return design
-    if find_runs(edits.find(design.drawings, key)).outer is None:
-        return design
-    return _put(design, key, station)
-
-
-def _put(design: Design, key: str, station: str) -> Design:
-    """A drawing on a station, as large as drawn."""
-    return station_edits.change_station(design, station, section=Drawn(key), chord=None, pivot=None)
-
-
-def _with_assumed(before: Drawing, after: Drawing, ties: list[tuple[Spot, Catch]]) -> Drawing:
-    """What the catches took for granted, tied to the points and lines that were made; nothing twice."""
-    pen = Pen(after, assumed=True)
-    old_points, old_parts = {p.id for p in before.points}, {p.id for p in before.parts}
-    new_points = [p for p in after.points if p.id not in old_points]
-    new_lines = [p for p in after.parts if p.id not in old_parts and hasattr(p, "b") and len(part_points(p)) == 2]
-    for spot, catch in ties:
-        made = next((p.id for p in new_points if abs(p.x - spot.x) + abs(p.y - spot.y) < 1e-9), spot.point)
-        for kind, on in catch.ties:
-            if made and made not in on:
-                pen.tie(kind, *(made if ref == NEW else ref for ref in on))
-        level = {"level": "horizontal", "upright": "vertical"}.get(catch.name.split(", ")[-1])
-        if level and len(new_lines) == 1:
-            pen.tie(level, new_lines[0].id)  # type: ignore[arg-type]
-    return _without_repeats(after, pen.done())
-
-
-def _without_repeats(before: Drawing, after: Drawing) -> Drawing:
-    """Assumed constraints that say nothing new are not made."""
-    if len(after.constraints) == len(before.constraints):
-        return after
-    known = {c.id for c in before.constraints}
-    try:
-        _, repeats = freedoms(after)
-    except IsotomonError:
-        return before
-    extra = {r.extra for r in repeats} - known
-    return replace(after, constraints=tuple(c for c in after.constraints if c.id not in extra))

@@ -59,26 +59,8 @@ class CarrierForm(Form):
             shown=self._turned,
             worth=lambda: desk.quick.resolved.radius if desk.quick is not None else 0.0,
         )
-        self.pick(
-            "Corners", CORNERS, lambda: self.carrier.corners, lambda how: self._choose(corners=how), shown=self._on_path
-        )
-        self.number(
-            "bend",
-            "Bend",
-            "length",
-            lambda: self.carrier.bend,
-            self._edit("bend"),
-            "The radius by which corners of the path are rounded",
-            shown=lambda: self._on_path() and self.carrier.corners == "rounded",
-        )
-        self._pick_of("Rim", lambda: [("", "none"), *carriers(desk, "path")], "rim", self._turned)
-        self.pick(
-            "Sized",
-            SIZED,
-            lambda: self.carrier.sized,
-            lambda how: self._choose(sized=how),
-            shown=lambda: self._turned() and bool(self.carrier.rim),
-        )
+        self._path_rows()
+        self._axis_rows()
         self.tick(
             "The other way",
             lambda: self.carrier.back,
@@ -92,6 +74,31 @@ class CarrierForm(Form):
             shown=lambda: self.carrier.how in ("path", "axis") and desk.held.loft.span is None,
         )
         self.refresh()
+
+    def _path_rows(self) -> None:
+        self.pick(
+            "Corners", CORNERS, lambda: self.carrier.corners, lambda how: self._choose(corners=how), shown=self._on_path
+        )
+        self.number(
+            "bend",
+            "Bend",
+            "length",
+            lambda: self.carrier.bend,
+            self._edit("bend"),
+            "The radius by which corners of the path are rounded",
+            shown=lambda: self._on_path() and self.carrier.corners == "rounded",
+        )
+
+    def _axis_rows(self) -> None:
+        desk = self.desk
+        self._pick_of("Rim", lambda: [("", "none"), *carriers(desk, "path")], "rim", self._turned)
+        self.pick(
+            "Sized",
+            SIZED,
+            lambda: self.carrier.sized,
+            lambda how: self._choose(sized=how),
+            shown=lambda: self._turned() and bool(self.carrier.rim),
+        )
 
     @property
     def carrier(self) -> Carrying:
