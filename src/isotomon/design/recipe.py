@@ -74,8 +74,8 @@ def check_made(what: str, made: Made) -> None:
         raise DesignError(f"{where} joins nothing; choose the curves and edges to be joined")
     if wanted != found:
         raise DesignError(
-            f"{where} has {found[0]} references, {found[1]} numbers and {found[2]} choices; "
-            f"expected {wanted[0]}, {wanted[1]} and {wanted[2]}"
+            f"{where} stands on {wanted[0]} things and has {wanted[1]} numbers and {wanted[2]} choices; "
+            f"found {found[0]}, {found[1]} and {found[2]}"
         )
     for (title, allowed), choice in zip(recipe.choices, made.choices, strict=True):
         if choice not in allowed:
