@@ -140,7 +140,7 @@ def _boolean() -> None:
         maker.SetFuzzyValue(1e-4)
         maker.Build()
 
-    def lump(body: making.Body) -> Lump:
+    def lump(body: making.NamedShape) -> Lump:
         points, triangles = welded(mesh_of(body.shape, 0.1))
         return Lump(points, triangles, making.report(body, True).volume)
 
@@ -168,7 +168,7 @@ def _poles_of(shape: object) -> int:
     return count
 
 
-def _cut_area(body: making.Body, position: float) -> float:
+def _cut_area(body: making.NamedShape, position: float) -> float:
     cut = BRepAlgoAPI_Section(body.shape, gp_Pln(gp_Pnt(0, 0, position), gp_Dir(0, 0, 1)), False)
     cut.Build()
     edges = parts(cut.Shape(), TopAbs_ShapeEnum.TopAbs_EDGE)

@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 
-from isotomon.profile.drawing import DIMENSIONS, Arc, Constraint, Drawing, Line, Part, Point, Ring, replace
+from isotomon.profile.drawing import DIMENSIONS, Arc, CirclePart, Constraint, Drawing, Line, Part, Point, replace
 from isotomon.profile.solver import measured
 
 
@@ -72,7 +72,7 @@ class Sketch:
             self.tie("across", b, p)
             self.tie("up", b, p)
         elif way == 4:  # a circle that touches a line
-            e = self.part(Ring, self.point(*(self.at(a) + 0.4 * along + length * across)), float(length))
+            e = self.part(CirclePart, self.point(*(self.at(a) + 0.4 * along + length * across)), float(length))
             self.tie("tangent", e, line.id)
             self.tie("radius", e)
             self.tie("distance", self.points[-1].id, a)
@@ -143,7 +143,7 @@ def misses(drawing: Drawing, figures: dict[str, float]) -> float:
 
     def radius(key: str) -> float:
         part = parts[key]
-        return part.radius if isinstance(part, Ring) else abs(at[part.a] - at[part.centre])
+        return part.radius if isinstance(part, CirclePart) else abs(at[part.a] - at[part.centre])
 
     worst = max(
         (abs(abs(at[p.a] - at[p.centre]) - abs(at[p.b] - at[p.centre])) for p in parts.values() if isinstance(p, Arc)),

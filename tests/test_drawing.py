@@ -19,7 +19,17 @@ from isotomon.profile import shapes
 from isotomon.profile.change import bevel_corner, break_at, extend, round_corner, trim
 from isotomon.profile.copies import mirror, offset, ring, row, similarity, transform
 from isotomon.profile.draw_edits import Pen, copy_into, join, part_from, remove
-from isotomon.profile.drawing import Arc, Curve, Drawing, Line, Ring, check_drawing, find_part, find_point, replace
+from isotomon.profile.drawing import (
+    Arc,
+    CirclePart,
+    Curve,
+    Drawing,
+    Line,
+    check_drawing,
+    find_part,
+    find_point,
+    replace,
+)
 from isotomon.profile.drawn import drawn_shape, figures_of
 from isotomon.profile.loops import find_runs
 from isotomon.profile.readymade import naca4
@@ -182,7 +192,7 @@ class Edits(unittest.TestCase):
         centres = sorted(
             (round(find_point(lobes, p.centre).x, 9), round(find_point(lobes, p.centre).y, 9))
             for p in lobes.parts
-            if isinstance(p, Ring)
+            if isinstance(p, CirclePart)
         )
         self.assertEqual(centres, [(-10.0, 0.0), (0.0, -10.0), (0.0, 10.0), (10.0, 0.0)])
         axis = shapes.line(EMPTY, Spot(0, -9), Spot(0, 9), "centre")

@@ -19,7 +19,7 @@ from isotomon.exchange.space_points import read_points, section_in_space
 from isotomon.geometry.planar import signed_area
 from isotomon.profile import shapes
 from isotomon.profile.change import break_at
-from isotomon.profile.drawing import Arc, Curve, Drawing, Line, Oval, Ring, check_drawing
+from isotomon.profile.drawing import Arc, CirclePart, Curve, Drawing, Line, Oval, check_drawing
 from isotomon.profile.drawn import figures_of
 from isotomon.profile.loops import find_runs
 from isotomon.profile.shapes import Spot
@@ -138,7 +138,7 @@ class DrawingFiles(unittest.TestCase):
         ring = read_drawing(
             self.file("d.svg", '<svg width="1in" viewBox="0 0 1 1"><circle r="2"/></svg>'), "mm"
         ).drawing
-        self.assertIsInstance(ring.parts[0], Ring)
+        self.assertIsInstance(ring.parts[0], CirclePart)
         self.assertAlmostEqual(area(ring), 4 * math.pi * 25.4**2, delta=1e-6)
 
     def test_bad_files_say_what_is_wrong(self) -> None:

@@ -15,7 +15,7 @@ from isotomon.app.drawing.marks import handle_tips
 from isotomon.design import edits
 from isotomon.kernel.protocol import Built
 from isotomon.profile import draw_edits, shapes
-from isotomon.profile.drawing import Arc, Curve, Drawing, Line, Ring
+from isotomon.profile.drawing import Arc, CirclePart, Curve, Drawing, Line
 from isotomon.profile.drawn import figures_of
 from isotomon.profile.relate import add_dimension, put_ties
 from isotomon.profile.section import Drawn, Star
@@ -114,7 +114,7 @@ class Work(EditorCase):
         ring = canvas.drawing.parts[-1].id
         canvas.choose((ring,))
         QTest.mouseClick(self._unfold("Ring of copies"), LEFT)
-        self.assertEqual(sum(isinstance(p, Ring) for p in canvas.drawing.parts), 4)
+        self.assertEqual(sum(isinstance(p, CirclePart) for p in canvas.drawing.parts), 4)
         canvas.choose(tuple(p.id for p in canvas.drawing.parts if isinstance(p, Line)))
         self.type(self.window.room.panel.fields["offset"].edit, "2")
         QTest.mouseClick(self.button("Offset"), LEFT)

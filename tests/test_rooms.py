@@ -117,6 +117,28 @@ def too_long(path: str, source: str) -> list[str]:
     ]
 
 
+def undocumented(path: str, source: str) -> list[str]:
+    """Public functions, classes and methods that do not say what they are."""
+    found = []
+    for node in ast.parse(source).body:
+        inner = node.body if isinstance(node, ast.ClassDef) else []
+        for named in (node, *inner):
+            public = isinstance(named, ast.FunctionDef | ast.ClassDef) and not (named.name + node.name).startswith("_")
+            if public and not named.name.startswith("_") and not ast.get_docstring(named):
+                found.append(f"{path}: {named.name}")
+    return found
+
+
+def class_names(sources: dict[str, str]) -> dict[str, list[str]]:
+    """Name of a class, but for a leading underscore → where it is declared."""
+    places: dict[str, list[str]] = {}
+    for path, source in sources.items():
+        for node in ast.walk(ast.parse(source)):
+            if isinstance(node, ast.ClassDef):
+                places.setdefault(node.name.lstrip("_"), []).append(path)
+    return places
+
+
 class Rooms(unittest.TestCase):
     """The rules hold, and the check can fail."""
 
@@ -141,6 +163,14 @@ class Rooms(unittest.TestCase):
         self.assertEqual(long, [])
         self.assertEqual(len(too_long("x.py", "x = 1\n" * 401)), 1)
         self.assertEqual(too_long("x.py", "def f():\n" + "    x = 1\n" * 50), ["x.py: f has 51 lines"])
+
+    def test_names_say_what_they_are(self) -> None:
+        """Every public name has a docstring, and no class name stands for two things."""
+        sources = {str(p.relative_to(SOURCE)): p.read_text() for p in sorted(SOURCE.rglob("*.py"))}
+        self.assertEqual([u for path, source in sources.items() for u in undocumented(path, source)], [])
+        self.assertEqual(undocumented("x.py", "class A:\n    def f(self):\n        pass\n"), ["x.py: A", "x.py: f"])
+        self.assertEqual({n: at for n, at in class_names(sources).items() if len(at) > 1}, {})
+        self.assertEqual(class_names({"a.py": "class X: ...", "b.py": "class _X: ..."}), {"X": ["a.py", "b.py"]})
 
     def test_every_room_of_the_window_has_its_place(self) -> None:
         """No file of the window's lies outside its rooms."""

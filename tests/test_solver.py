@@ -12,15 +12,15 @@ from hypothesis import strategies as st
 from isotomon.profile.dragging import begin_drag, drag_to
 from isotomon.profile.drawing import (
     Arc,
+    CirclePart,
     Constraint,
     Curve,
     Drawing,
-    Handle,
     Line,
     Oval,
     Point,
-    Ring,
     Spline,
+    TangentHandle,
     check_drawing,
     replace,
 )
@@ -65,11 +65,11 @@ def every_kind() -> Drawing:
             "e5",
             ("p2", "p9", "p10", "p11"),
             (0.0, 0.3, 0.7, 1.0),
-            (Handle(30.0, 1.0), None, Handle(9.0, -8.0, 0.5), None),
+            (TangentHandle(30.0, 1.0), None, TangentHandle(9.0, -8.0, 0.5), None),
         ),
-        Ring("e6", "p13", 4.0),
+        CirclePart("e6", "p13", 4.0),
         Spline("e7", ("p11", "p14", "p15", "p10"), 3),
-        Ring("e8", "p16", 11.0),
+        CirclePart("e8", "p16", 11.0),
         Oval("e9", "p5", "p6", 3.0),
         Line("e10", "p8", "p17"),
     )

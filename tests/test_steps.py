@@ -9,7 +9,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QCheckBox, QToolButton
 
-from isotomon.app.forms.steps import Handle, StepsForm
+from isotomon.app.forms.steps import DragHandle, StepsForm
 from isotomon.design import bodies
 from isotomon.design.file import decode, encode
 from isotomon.design.records import Design
@@ -113,7 +113,7 @@ class InTheWindow(WithWindow):
         names = [step.id for step in self.body.steps]
         form = w.details.findChild(StepsForm)
         w.details.ensureWidgetVisible(form)
-        handles = form.findChildren(Handle)
+        handles = form.findChildren(DragHandle)
         start = handles[2].rect().center()
         up = form.heads[0].y() - form.heads[2].y() - 5
         self.drag(handles[2], start, start + QPoint(0, up))

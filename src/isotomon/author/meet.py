@@ -68,6 +68,7 @@ class Meeting:
 
     @property
     def met(self) -> bool:
+        """Whether the law is kept at every place."""
         return self.after <= 1.0 + 1e-9
 
 

@@ -27,7 +27,7 @@ MOST_STEPS = 500
 
 
 @dataclass(frozen=True)
-class Step:
+class HistoryEntry:
     """One entry of the history: what was done, and the design after it."""
 
     title: str
@@ -41,7 +41,7 @@ class Session:
         self, design: Design, path: Path | None = None, recovery: Path | None = None, unsaved: bool = False
     ) -> None:
         check_design(design)
-        self._steps = [Step("open", design)]
+        self._steps = [HistoryEntry("open", design)]
         self._at = 0
         self._saved: Design | None = None if unsaved else design
         self.path = path
@@ -54,6 +54,7 @@ class Session:
 
     @property
     def design(self) -> Design:
+        """The design as it is now."""
         return self._steps[self._at].design
 
     @property
@@ -94,7 +95,7 @@ class Session:
             raise DesignError(
                 f"{str(error).removeprefix('the design cannot be used: ')}; give each field what it takes"
             ) from None
-        self._steps = [*self._steps[: self._at + 1], Step(title, design)][-MOST_STEPS:]
+        self._steps = [*self._steps[: self._at + 1], HistoryEntry(title, design)][-MOST_STEPS:]
         self._at = len(self._steps) - 1
         self._changed()
         return design

@@ -34,7 +34,7 @@ _PLACES = {
 """What fields on the way to a formula are called that are not called as in the record."""
 
 
-class Found(NamedTuple):
+class Mention(NamedTuple):
     """A reference or formula: the id of the thing it belongs to, that thing and where in it in words, and its text."""
 
     owner: str
@@ -43,12 +43,12 @@ class Found(NamedTuple):
     text: str
 
 
-def references(design: Design) -> Iterator[Found]:
+def references(design: Design) -> Iterator[Mention]:
     """Every reference in a design, with the thing that refers."""
     yield from _walk(design, "reference", "", "", "")
 
 
-def formulas(design: Design) -> Iterator[Found]:
+def formulas(design: Design) -> Iterator[Mention]:
     """Every formula in a design."""
     yield from _walk(design, "formula", "", "", "")
 
@@ -107,7 +107,7 @@ def _map_texts(value: Any, change: Callable[[str], str]) -> Any:
     return change(value) if isinstance(value, str) else value
 
 
-def _walk(value: Any, wanted: Role, owner: str, thing: str, place: str) -> Iterator[Found]:
+def _walk(value: Any, wanted: Role, owner: str, thing: str, place: str) -> Iterator[Mention]:
     """What is wanted in a record, or in several, that stand at a place in a thing."""
     if isinstance(value, tuple):
         for item in value:
@@ -122,7 +122,7 @@ def _walk(value: Any, wanted: Role, owner: str, thing: str, place: str) -> Itera
         word = _PLACES.get(name, name.replace("_", " "))
         if role == wanted:
             for text in _texts(getattr(value, name)):
-                yield Found(owner, thing, place or (f" {word}" if word else ""), text)
+                yield Mention(owner, thing, place or (f" {word}" if word else ""), text)
         elif role == "records":
             inside = place or (f", {word}" if word and thing else "")
             yield from _walk(getattr(value, name), wanted, owner, thing, inside)

@@ -15,7 +15,7 @@ from isotomon.errors import CornerError, FieldError, IsotomonError
 from isotomon.evaluate.body_ends import endings
 from isotomon.evaluate.carrying import leaning
 from isotomon.evaluate.rails import Laid, lay_rails, lay_ties, lost_corners, miss_findings, together
-from isotomon.evaluate.shape import Form, make_shape
+from isotomon.evaluate.shape import CommonForm, make_shape
 from isotomon.evaluate.sources import Sources
 from isotomon.field.section_field import SectionField
 from isotomon.measure.laws import Finding, Mend
@@ -24,11 +24,11 @@ Array = NDArray[np.float64]
 
 
 @dataclass(frozen=True, eq=False)
-class Made:
+class ShapedBody:
     """A field, the form of its profiles, (stations, ties) the shares at which ties lie, and the rails it follows."""
 
     field: SectionField
-    form: Form
+    form: CommonForm
     shares: Array
     groups: list[list[Laid]]
 
@@ -37,7 +37,7 @@ class Made:
 class Shaped:
     """A body as it is shaped, where it can be; and what is wrong with it, its rails and ties."""
 
-    made: Made | None
+    made: ShapedBody | None
     findings: tuple[Finding, ...] = ()
 
 
@@ -57,7 +57,7 @@ def shape_body(ground: Sources) -> Shaped:
     return Shaped(made, tuple(findings))
 
 
-def _made(ground: Sources, resolved: Resolved, findings: list[Finding]) -> Made:
+def _made(ground: Sources, resolved: Resolved, findings: list[Finding]) -> ShapedBody:
     """Raises: IsotomonError."""
     design, body, drawings = ground.design, ground.body, ground.drawings
     carrier, ends = leaning(ground, resolved) or ground.carrier(), endings(ground, resolved)
@@ -76,7 +76,7 @@ def _made(ground: Sources, resolved: Resolved, findings: list[Finding]) -> Made:
         groups = []
         field, form, shares = make_shape(design, resolved, drawings, carrier=carrier, endings=ends, rim=rim)
     findings += miss_findings(design, body, [one for group in groups for one in group])
-    return Made(field, form, shares, groups)
+    return ShapedBody(field, form, shares, groups)
 
 
 def body_finding(body: Body, error: IsotomonError) -> Finding:

@@ -22,12 +22,12 @@ Key = tuple[str, str]
 """(kind, name)"""
 
 
-class Circle(DesignError):
+class StandsOnItself(DesignError):
     """Something stands on itself."""
 
 
 @dataclass(frozen=True)
-class Failed:
+class NoValue:
     """Why a node has no value."""
 
     error: IsotomonError
@@ -60,10 +60,10 @@ class Graph:
         if key not in self._kept:
             if key in self._trail:
                 self.loosen(kind, name)
-                raise Circle(self._round(key))
+                raise StandsOnItself(self._round(key))
             self._work_out(key, work)
         kept = self._kept[key] if key in self._kept else self._left.pop()
-        if isinstance(kept, Failed):
+        if isinstance(kept, NoValue):
             raise kept.error
         return kept
 
@@ -74,7 +74,7 @@ class Graph:
         try:
             value = work()
         except IsotomonError as error:
-            value = Failed(error)
+            value = NoValue(error)
         finally:
             self._trail.pop()
         if key in self._loose:

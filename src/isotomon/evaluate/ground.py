@@ -23,7 +23,7 @@ from isotomon.evaluate.carrying import carrier_of, spanned
 from isotomon.evaluate.constructions import CONSTRUCT
 from isotomon.evaluate.datums import BASE
 from isotomon.evaluate.drawn import Drawings, EndSection, SolvedDrawing, numbers_so_far, part_in_space, to_plane
-from isotomon.evaluate.graph import Circle, Graph
+from isotomon.evaluate.graph import Graph, StandsOnItself
 from isotomon.evaluate.guides import drawing_curve, guide_curve
 from isotomon.evaluate.kinds import Kinds
 from isotomon.evaluate.placing import Stood, body_angles, named_point, stood
@@ -135,7 +135,7 @@ class Ground(Kinds):
                 continue
             try:
                 return known()
-            except Circle:
+            except StandsOnItself:
                 continue
         return None
 

@@ -46,7 +46,7 @@ SAME_POINT = 1e-7
 
 
 @dataclass(frozen=True, eq=False)
-class Form:
+class CommonForm:
     """Profiles in their common form, with what is derived from it alone. `key` names it. `anchor_u`: (2,) the places
     round the section nearest to the nominal points of the first profile that has an angle of its own.
     """
@@ -66,7 +66,7 @@ def digest(value: object) -> str:
 
 
 @lru_cache(maxsize=32)
-def form_of(variants: tuple[Variant, ...], wrapped: bool = False) -> Form:
+def form_of(variants: tuple[Variant, ...], wrapped: bool = False) -> CommonForm:
     """The common form of different profiles, in order along the body; fine enough to be bent when they are `wrapped`.
 
     Raises: ProfileError, FieldError.
@@ -81,7 +81,7 @@ def form_of(variants: tuple[Variant, ...], wrapped: bool = False) -> Form:
     common = finer(common) if wrapped else common
     plain = not names
     sources = tuple(source for source, _ in variants) if plain else variants
-    return Form(
+    return CommonForm(
         digest((sources, wrapped) if wrapped else sources),
         variants,
         common,
@@ -118,7 +118,7 @@ def _anchor_places(common: Correspondence, outlines: tuple[Outline2D, ...]) -> A
 
 def shape_form(
     design: Design, resolved: Resolved, drawings: Drawings, held: Sequence[tuple[str, Shares]] = ()
-) -> tuple[Form, dict[str, Variant]]:
+) -> tuple[CommonForm, dict[str, Variant]]:
     """The common form of a design's profiles, with ties and rails held where they are (name, shares by station).
     Kept sections follow the others where their lanes match.
 
@@ -142,7 +142,7 @@ def shape_form(
     return form_of(everything, wrapped), variants
 
 
-def _passes(variant: Variant, form: Form) -> bool:
+def _passes(variant: Variant, form: CommonForm) -> bool:
     """Whether a kept section, laid into a form as it is, has the points held on it where the form has them."""
     source, held = variant
     known = [(name, share) for name, share in held if share is not None]
@@ -167,7 +167,7 @@ def make_shape(
     carrier: Carrier = STRAIGHT,
     endings: tuple[Ending | None, Ending | None] = (None, None),
     rim: SpaceCurve | None = None,
-) -> tuple[SectionField, Form, Array]:
+) -> tuple[SectionField, CommonForm, Array]:
     """The section field of a design, with its ties and its rails, in groups that act as one; the form of its profiles; and
     (stations, ties) the shares of the profiles' arc lengths at which the form's ties lie.
 
@@ -208,7 +208,7 @@ def make_shape(
 
 
 def _all_placed(
-    resolved: Resolved, variants: dict[str, Variant], form: Form, index: dict[Variant, int]
+    resolved: Resolved, variants: dict[str, Variant], form: CommonForm, index: dict[Variant, int]
 ) -> list[Placed]:
     """Every station's shape in the common form, where it stands, with the whole turns added up to it."""
     turns = {t.station: t.turns for t in resolved.body.loft.turns}
@@ -227,7 +227,7 @@ def _midway(tracks: Sequence[Track]) -> Track:
     return Track(tracks[0].key, SpaceCurve(lambda s: np.mean([t.curve.at(s) for t in tracks], axis=0)))
 
 
-def _place(n: StationNumbers, variant: Variant, form: Form, index: dict[Variant, int], turn: float) -> Placed:
+def _place(n: StationNumbers, variant: Variant, form: CommonForm, index: dict[Variant, int], turn: float) -> Placed:
     source, tip = variant[0], ""
     if isinstance(source, Apex):
         tip = "rounded" if source.rounded else "sharp"
@@ -255,7 +255,7 @@ def _place(n: StationNumbers, variant: Variant, form: Form, index: dict[Variant,
     )
 
 
-def kept_control(kept: Kept, form: Form) -> Array:
+def kept_control(kept: Kept, form: CommonForm) -> Array:
     """A kept section's control points (n, 2) in a form with as many lanes."""
     parts = []
     for run, lane in zip(kept.runs, form.common.lanes, strict=True):
@@ -268,7 +268,7 @@ def kept_control(kept: Kept, form: Form) -> Array:
     return np.vstack(parts)
 
 
-def shape_key(field: SectionField, form: Form, tolerance: float) -> str:
+def shape_key(field: SectionField, form: CommonForm, tolerance: float) -> str:
     """The key of the body: everything that affects its shape, and the versions of what makes it. No names."""
     stations = [
         (
@@ -305,7 +305,7 @@ def shape_key(field: SectionField, form: Form, tolerance: float) -> str:
     return digest((VERSION, *everything))
 
 
-def keep_section(field: SectionField, form: Form, position: float) -> dict[str, object]:
+def keep_section(field: SectionField, form: CommonForm, position: float) -> dict[str, object]:
     """Fields of a station that holds the section the body has at `position`: section, chord, angle, pivot, offset, tilt."""
     field = field.unbent()  # rails, ends and laws act on the inserted section as they acted on the body there
     sections = field.sections(field.params(np.array([position])))

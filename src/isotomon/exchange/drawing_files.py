@@ -15,7 +15,7 @@ from scipy.spatial import cKDTree
 from isotomon.design.disk import decode_text, read_bytes, write_atomically
 from isotomon.errors import FileError, ProfileError
 from isotomon.exchange import svg
-from isotomon.exchange.pieces import FURTHEST, MOST_PIECES, Sheet
+from isotomon.exchange.pieces import FURTHEST, MOST_PIECES, PieceCollector
 from isotomon.profile.draw_edits import join_all, remove
 from isotomon.profile.drawing import Drawing, part_ends
 from isotomon.profile.drawn import lofted_run
@@ -27,7 +27,7 @@ MOST_BYTES = 20 * 1024 * 1024
 
 
 @dataclass(frozen=True)
-class Found:
+class ReadDrawing:
     """What a file held: a drawing, the ids of all in it, and a sentence about it."""
 
     drawing: Drawing
@@ -35,14 +35,14 @@ class Found:
     said: str
 
 
-def read_drawing(path: Path, unit: str) -> Found:
+def read_drawing(path: Path, unit: str) -> ReadDrawing:
     """The lines and curves of a file, in mm. `unit`: what lengths are in where the file does not say.
 
     Raises: FileError, saying what is wrong and what to do.
     """
     ending = path.suffix.lower()
     data = read_bytes(path, MOST_BYTES, "drawing")
-    sheet = Sheet(str(path))
+    sheet = PieceCollector(str(path))
     if ending == ".dxf":
         from isotomon.exchange import dxf  # its library takes half a second to load: only when it is needed
 
@@ -55,7 +55,7 @@ def read_drawing(path: Path, unit: str) -> Found:
     if not drawing.parts:
         raise FileError(f"{path} holds no lines or curves that can be drawn{sheet.left_out()}")
     keys = tuple(p.id for p in drawing.parts) + tuple(p.id for p in drawing.points)
-    return Found(drawing, keys, f"{len(drawing.parts)} lines and curves, {said_unit}{sheet.left_out()}")
+    return ReadDrawing(drawing, keys, f"{len(drawing.parts)} lines and curves, {said_unit}{sheet.left_out()}")
 
 
 def _welded(drawing: Drawing) -> Drawing:
@@ -75,7 +75,7 @@ def _welded(drawing: Drawing) -> Drawing:
     return remove(drawing, dots) if dots else drawing
 
 
-def _read_text(data: bytes, sheet: Sheet, unit: str) -> str:
+def _read_text(data: bytes, sheet: PieceCollector, unit: str) -> str:
     """Two columns of coordinates. A first line may name the unit: `# mm`. Corners sharper than 30° stay corners."""
     rows: list[tuple[float, float]] = []
     lines = decode_text(data, sheet.name).splitlines()

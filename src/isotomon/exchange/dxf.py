@@ -14,9 +14,9 @@ from numpy.typing import NDArray
 from scipy.interpolate import BSpline, make_interp_spline
 
 from isotomon.errors import FileError
-from isotomon.exchange.pieces import MOST_PIECES, Sheet
+from isotomon.exchange.pieces import MOST_PIECES, PieceCollector
 from isotomon.profile.curves import frame_of, oval_span, sources
-from isotomon.profile.drawing import Arc, Curve, Drawing, Line, Oval, Ring, Spline
+from isotomon.profile.drawing import Arc, CirclePart, Curve, Drawing, Line, Oval, Spline
 from isotomon.profile.loops import places_of
 
 Array = NDArray[np.float64]
@@ -40,7 +40,7 @@ _FAULTS = (
 """What reading a damaged file may raise inside the library."""
 
 
-def read(data: bytes, sheet: Sheet, plain: float) -> str:
+def read(data: bytes, sheet: PieceCollector, plain: float) -> str:
     """Put the model space of a DXF file on a sheet; `plain`: mm of a unit where the file does not say. Returns the unit in words.
 
     Blocks, texts, pictures and outside references are left out and counted; nothing outside the file is opened.
@@ -92,7 +92,7 @@ def _flat(value: Any, scale: float) -> Array:
     return scale * np.array([float(value[0]), float(value[1])])
 
 
-def _entity(entity: Any, sheet: Sheet, scale: float) -> None:
+def _entity(entity: Any, sheet: PieceCollector, scale: float) -> None:
     kind, d = entity.dxftype(), entity.dxf
     if kind in ("ARC", "CIRCLE", "ELLIPSE", "LWPOLYLINE") and abs(float(d.get("extrusion", (0, 0, 1))[2]) - 1.0) > 1e-9:
         sheet.other(f"{kind} not in the plane")
@@ -122,7 +122,7 @@ def _entity(entity: Any, sheet: Sheet, scale: float) -> None:
         sheet.other(kind)
 
 
-def _polyline(rows: list[tuple[float, float, float]], closed: bool, sheet: Sheet, scale: float) -> None:
+def _polyline(rows: list[tuple[float, float, float]], closed: bool, sheet: PieceCollector, scale: float) -> None:
     """Straight stretches and arcs; a bulge is the tangent of a quarter of the arc's angle."""
     count = len(rows)
     for k in range(count if closed else count - 1):
@@ -138,7 +138,7 @@ def _polyline(rows: list[tuple[float, float, float]], closed: bool, sheet: Sheet
         sheet.arc(centre, float(np.hypot(*(a - centre))), start, end)
 
 
-def _spline(entity: Any, sheet: Sheet, scale: float) -> None:
+def _spline(entity: Any, sheet: PieceCollector, scale: float) -> None:
     """A cubic (or lower) B-spline without weights exactly; others through enough of their points."""
     tool = entity.construction_tool()
     knots = np.array(tool.knots(), dtype=float)
@@ -179,7 +179,7 @@ def write(drawing: Drawing) -> bytes:
                 centre = places[part.centre]
                 a, b = (math.degrees(math.atan2(*(places[k] - centre)[::-1])) for k in (part.a, part.b))
                 space.add_arc(centre.tolist(), float(np.hypot(*(places[part.a] - centre))), a, b, dxfattribs=look)
-            case Ring():
+            case CirclePart():
                 space.add_circle(places[part.centre].tolist(), part.radius, dxfattribs=look)
             case Oval():
                 _write_oval(space, part, drawing, look)

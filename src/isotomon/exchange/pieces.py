@@ -12,7 +12,7 @@ from scipy.interpolate import CubicHermiteSpline
 from isotomon.errors import FileError
 from isotomon.profile.curves import spread
 from isotomon.profile.draw_edits import Pen
-from isotomon.profile.drawing import Drawing, Handle
+from isotomon.profile.drawing import Drawing, TangentHandle
 
 Array = NDArray[np.float64]
 MOST_PIECES = 5000
@@ -20,7 +20,7 @@ FURTHEST = 1e6
 """mm: a drawing of a section does not reach further."""
 
 
-class Sheet:
+class PieceCollector:
     """Readers call its methods with mm; `name` is the file's, for messages."""
 
     def __init__(self, name: str) -> None:
@@ -97,13 +97,15 @@ class Sheet:
             self._loop(points, slopes, params)
             return
         keys = [self._point(*p.tolist()) for p in points]
-        self.pen.curve(keys, params.tolist(), handles=[Handle(*s.tolist()) for s in slopes])
+        self.pen.curve(keys, params.tolist(), handles=[TangentHandle(*s.tolist()) for s in slopes])
 
     def _loop(self, points: Array, slopes: Array, params: Array) -> None:
         """A cubic that comes back to where it began: closed when it does so smoothly, else in two halves."""
         if len(points) > 3 and np.allclose(slopes[0], slopes[-1], atol=1e-6 * float(np.abs(slopes).max())):
             keys = [self._point(*p.tolist()) for p in points[:-1]]
-            self.pen.curve(keys, params.tolist(), closed=True, handles=[Handle(*s.tolist()) for s in slopes[:-1]])
+            self.pen.curve(
+                keys, params.tolist(), closed=True, handles=[TangentHandle(*s.tolist()) for s in slopes[:-1]]
+            )
             return
         cubic = CubicHermiteSpline(params, points, slopes)
         middle = 0.5 * float(params[0] + params[-1])

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from isotomon.design.disk import decode_text, read_bytes
 from isotomon.errors import DesignError, FileError
-from isotomon.exchange.pieces import MOST_PIECES, Sheet
+from isotomon.exchange.pieces import MOST_PIECES, PieceCollector
 from isotomon.geometry.datums import fitted_plane, tilts_of
 from isotomon.profile.drawing import Drawing
 from isotomon.quantity import LENGTHS
@@ -78,6 +78,6 @@ def section_in_space(points: Array, name: str) -> SpaceSection:
         flat = np.vstack([flat, flat[:1]])
     if len(flat) < 5:
         raise DesignError("the points fall together in their plane; a section needs four that do not")
-    sheet = Sheet(name)
+    sheet = PieceCollector(name)
     sheet.through(flat)
     return SpaceSection(sheet.done(name), position, a, b, off)

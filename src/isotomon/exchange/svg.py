@@ -12,10 +12,10 @@ from numpy.typing import NDArray
 
 from isotomon.design.disk import decode_text
 from isotomon.errors import FileError
-from isotomon.exchange.pieces import Sheet
+from isotomon.exchange.pieces import PieceCollector
 from isotomon.pace import checkpoint
 from isotomon.profile.curves import Places, arc_angles, frame_of, oval_axes, oval_span, piece_of, sources
-from isotomon.profile.drawing import Arc, Curve, Drawing, Line, Oval, Part, Ring, Spline
+from isotomon.profile.drawing import Arc, CirclePart, Curve, Drawing, Line, Oval, Part, Spline
 from isotomon.profile.loops import places_of
 
 Array = NDArray[np.float64]
@@ -34,7 +34,7 @@ MOST_SCALE = 1e12
 """No transform of a drawing scales or moves by as much."""
 
 
-def read(data: bytes, sheet: Sheet) -> str:
+def read(data: bytes, sheet: PieceCollector) -> str:
     """Put the shapes of an SVG file on a sheet, Y upwards. Returns in words how its lengths were read.
 
     Raises: FileError; a file with entities of its own is refused, links and uses are left out and counted.
@@ -58,21 +58,21 @@ def _tag(element: ET.Element) -> str:
     return element.tag.rpartition("}")[2] if isinstance(element.tag, str) else ""
 
 
-def _length(text: str | None, sheet: Sheet) -> tuple[float, str]:
+def _length(text: str | None, sheet: PieceCollector) -> tuple[float, str]:
     found = _LENGTH.match(text or "")
     if found is None or found[2] not in _UNITS:
         return 0.0, ""
     return _finite(found[1], sheet), found[2]
 
 
-def _finite(text: str, sheet: Sheet) -> float:
+def _finite(text: str, sheet: PieceCollector) -> float:
     value = float(text) if len(text) <= MOST_DIGITS else math.inf
     if not math.isfinite(value) or abs(value) > 1e9:
         raise FileError(f"{sheet.name} holds the number {text[:20]}, which is beyond any drawing")
     return value
 
 
-def _page(root: ET.Element, sheet: Sheet) -> tuple[Array, str]:
+def _page(root: ET.Element, sheet: PieceCollector) -> tuple[Array, str]:
     """(3, 3) from the file's coordinates to mm with Y upwards, and how lengths were read."""
     box = [_finite(n, sheet) for n in _NUMBER.findall(root.get("viewBox", ""))]
     width, unit = _length(root.get("width"), sheet)
@@ -83,7 +83,7 @@ def _page(root: ET.Element, sheet: Sheet) -> tuple[Array, str]:
     return _bounded(np.diag([scale, -scale, 1.0]), sheet), said
 
 
-def _children(element: ET.Element, matrix: Array, sheet: Sheet, depth: int) -> None:
+def _children(element: ET.Element, matrix: Array, sheet: PieceCollector, depth: int) -> None:
     if depth > MOST_DEPTH:
         raise FileError(f"{sheet.name} is nested more than {MOST_DEPTH} deep; flatten its groups")
     for child in element:
@@ -97,7 +97,7 @@ def _children(element: ET.Element, matrix: Array, sheet: Sheet, depth: int) -> N
             sheet.other(tag)
 
 
-def _transform(text: str, sheet: Sheet) -> Array:
+def _transform(text: str, sheet: PieceCollector) -> Array:
     total = np.eye(3)
     for name, inside in re.findall(r"(\w+)\s*\(([^)]*)\)", text[:2000]):
         n = [_finite(x, sheet) for x in _NUMBER.findall(inside)]
@@ -120,7 +120,7 @@ def _transform(text: str, sheet: Sheet) -> Array:
     return total
 
 
-def _bounded(matrix: Array, sheet: Sheet) -> Array:
+def _bounded(matrix: Array, sheet: PieceCollector) -> Array:
     """A transform, if it leaves places within what can be drawn. Raises: FileError."""
     if not np.abs(matrix).max() < MOST_SCALE:
         raise FileError(f"{sheet.name} is scaled or moved beyond any drawing; mend its transforms")
@@ -131,17 +131,17 @@ def _at(matrix: Array, x: float, y: float) -> Array:
     return np.asarray(matrix[:2, :2] @ np.array([x, y]) + matrix[:2, 2])
 
 
-def _get(element: ET.Element, name: str, sheet: Sheet) -> float:
+def _get(element: ET.Element, name: str, sheet: PieceCollector) -> float:
     value, _ = _length(element.get(name, "0"), sheet)
     return value
 
 
-def _line(e: ET.Element, m: Array, sheet: Sheet) -> None:
+def _line(e: ET.Element, m: Array, sheet: PieceCollector) -> None:
     x0, y0, x1, y1 = (_get(e, k, sheet) for k in ("x1", "y1", "x2", "y2"))
     sheet.line(_at(m, x0, y0), _at(m, x1, y1))
 
 
-def _poly(e: ET.Element, m: Array, sheet: Sheet) -> None:
+def _poly(e: ET.Element, m: Array, sheet: PieceCollector) -> None:
     numbers = [_finite(n, sheet) for n in _NUMBER.findall(e.get("points", ""))]
     points = [_at(m, x, y) for x, y in zip(numbers[::2], numbers[1::2], strict=False)]
     if _tag(e) == "polygon" and points:
@@ -150,21 +150,21 @@ def _poly(e: ET.Element, m: Array, sheet: Sheet) -> None:
         sheet.line(a, b)
 
 
-def _rect(e: ET.Element, m: Array, sheet: Sheet) -> None:
+def _rect(e: ET.Element, m: Array, sheet: PieceCollector) -> None:
     x, y, w, h = (_get(e, k, sheet) for k in ("x", "y", "width", "height"))
     corners = [_at(m, *p) for p in ((x, y), (x + w, y), (x + w, y + h), (x, y + h))]
     for k in range(4):
         sheet.line(corners[k], corners[(k + 1) % 4])
 
 
-def _round(e: ET.Element, m: Array, sheet: Sheet) -> None:
+def _round(e: ET.Element, m: Array, sheet: PieceCollector) -> None:
     rx = _get(e, "r", sheet) or _get(e, "rx", sheet)
     ry = _get(e, "r", sheet) or _get(e, "ry", sheet)
     _ellipse(sheet, m, np.array([_get(e, "cx", sheet), _get(e, "cy", sheet)]), rx, ry, 0.0, 0.0, 2 * math.pi)
 
 
 def _ellipse(
-    sheet: Sheet, m: Array, centre: Array, rx: float, ry: float, tilt: float, start: float, sweep: float
+    sheet: PieceCollector, m: Array, centre: Array, rx: float, ry: float, tilt: float, start: float, sweep: float
 ) -> None:
     """An ellipse or its part under a matrix: again an ellipse, whose axes come from the singular values."""
     c, s = math.cos(tilt), math.sin(tilt)
@@ -215,7 +215,7 @@ def _tokens(text: str, name: str) -> Iterator[str]:
 _COUNTS = {"M": 2, "L": 2, "H": 1, "V": 1, "C": 6, "S": 4, "Q": 4, "T": 2, "A": 7, "Z": 0}
 
 
-def _path(e: ET.Element, m: Array, sheet: Sheet) -> None:
+def _path(e: ET.Element, m: Array, sheet: PieceCollector) -> None:
     """A path's commands one after another; cubics and arcs are kept as they are."""
     here, start, last, command = np.zeros(2), np.zeros(2), np.zeros(2), ""
     before = ""
@@ -273,7 +273,7 @@ def _path_points(sheet, m, kind, command, points, here, last, start, before):  #
     return end, middle, start, command
 
 
-def _path_arc(sheet: Sheet, m: Array, a: Array, b: Array, n: list[float]) -> None:
+def _path_arc(sheet: PieceCollector, m: Array, a: Array, b: Array, n: list[float]) -> None:
     """An arc by its end points (source: SVG 1.1, appendix F.6)."""
     rx, ry, tilt = abs(n[0]), abs(n[1]), math.radians(n[2])
     if rx == 0.0 or ry == 0.0 or np.array_equal(a, b):
@@ -337,7 +337,7 @@ def _d(part: Part, places: Places) -> str:
             radius, _, sweep = arc_angles(places[part.centre], places[part.a], places[part.b])
             large = int(sweep > math.pi)
             return f"M {_xy(places[part.a])} A {radius:.10g} {radius:.10g} 0 {large} 0 {_xy(places[part.b])}"
-        case Ring():
+        case CirclePart():
             c, r = places[part.centre], part.radius
             a, b = c + np.array([r, 0.0]), c - np.array([r, 0.0])
             return f"M {_xy(a)} A {r:.10g} {r:.10g} 0 0 0 {_xy(b)} A {r:.10g} {r:.10g} 0 0 0 {_xy(a)} Z"

@@ -40,17 +40,17 @@ _NEEDED = ("station", "position", "section", "chord", "set_angle")
 
 
 @dataclass(frozen=True)
-class _Column:
+class _TableColumn:
     index: int
     scale: float
     header: str
 
 
 @dataclass(frozen=True)
-class _Row:
+class _TableRow:
     line: int
     cells: list[str]
-    columns: dict[str, _Column]
+    columns: dict[str, _TableColumn]
     source: str
 
     def text(self, name: str) -> str:
@@ -150,7 +150,7 @@ def _tolerance(size: float) -> float:
     return float(f"{max(size * 1e-6, 1e-7):.0e}")
 
 
-def _band(row: _Row, name: str, scale: float) -> float | None:
+def _band(row: _TableRow, name: str, scale: float) -> float | None:
     value = row.number(name)
     if value is None:
         return None
@@ -159,7 +159,7 @@ def _band(row: _Row, name: str, scale: float) -> float | None:
     return value * scale
 
 
-def _rows(text: str, source: str) -> tuple[list[_Row], dict[str, _Column]]:
+def _rows(text: str, source: str) -> tuple[list[_TableRow], dict[str, _TableColumn]]:
     lines = [
         (n, line) for n, line in enumerate(text.splitlines(), 1) if line.strip() and not line.lstrip().startswith("#")
     ]
@@ -177,7 +177,7 @@ def _rows(text: str, source: str) -> tuple[list[_Row], dict[str, _Column]]:
         raise FileError(f"{source}: a quoted cell runs over the end of its line; write each station on one line")
     columns = _columns(cells[0], source, lines[0][0])
     rows = [
-        _Row(n, row, columns, source)
+        _TableRow(n, row, columns, source)
         for (n, _), row in zip(lines[1:], cells[1:], strict=True)
         if any(c.strip() for c in row)
     ]
@@ -191,8 +191,8 @@ def _rows(text: str, source: str) -> tuple[list[_Row], dict[str, _Column]]:
     return rows, columns
 
 
-def _columns(headers: list[str], source: str, line: int) -> dict[str, _Column]:
-    found: dict[str, _Column] = {}
+def _columns(headers: list[str], source: str, line: int) -> dict[str, _TableColumn]:
+    found: dict[str, _TableColumn] = {}
     for index, raw in enumerate(headers):
         header = raw.strip().lower()
         name, scale = header, 1.0
@@ -216,7 +216,7 @@ def _columns(headers: list[str], source: str, line: int) -> dict[str, _Column]:
             raise FileError(
                 f"{source}, line {line}: two columns give {name.replace('_', ' ')} ('{found[name].header}' and '{raw.strip()}'); keep one"
             )
-        found[name] = _Column(index, scale, raw.strip())
+        found[name] = _TableColumn(index, scale, raw.strip())
     missing = [n for n in _NEEDED if n not in found]
     if missing:
         wanted = ", ".join(f"{n}_{next(iter(_COLUMNS[n]))}" if n in _COLUMNS else n for n in missing)
@@ -224,7 +224,7 @@ def _columns(headers: list[str], source: str, line: int) -> dict[str, _Column]:
     return found
 
 
-def _station(row: _Row, key: str, label: str, outlines: dict[str, Outline], folder: Path) -> Station:
+def _station(row: _TableRow, key: str, label: str, outlines: dict[str, Outline], folder: Path) -> Station:
     chord = row.needed("chord")
     if chord <= 0.0:
         raise row.fail("chord", f"{row.text('chord')} is not a size; it must be greater than zero")
@@ -243,7 +243,7 @@ def _station(row: _Row, key: str, label: str, outlines: dict[str, Outline], fold
     )
 
 
-def _section(row: _Row, outlines: dict[str, Outline], folder: Path) -> Section:
+def _section(row: _TableRow, outlines: dict[str, Outline], folder: Path) -> Section:
     text = row.text("section")
     try:
         if not text.lower().startswith("file:"):

@@ -36,10 +36,12 @@ class Frames:
 
     @cached_property
     def normal(self) -> Array:
+        """(n, 3) square to the plane, ahead."""
         return cross3(self.across, self.up)
 
     @cached_property
     def normal1(self) -> Array:
+        """(n, 3) its derivative along the body, per mm."""
         return cross3(self.across1, self.up) + cross3(self.across, self.up1)
 
 
@@ -48,13 +50,16 @@ class Carrier(Protocol):
     rad by which its way turns in all."""
 
     @property
-    def length(self) -> float: ...
+    def length(self) -> float:
+        """mm, of what it goes along; infinite for a straight line."""
 
     @property
-    def closed(self) -> bool: ...
+    def closed(self) -> bool:
+        """Whether it comes back to where it begins."""
 
     @property
-    def bending(self) -> float: ...
+    def bending(self) -> float:
+        """rad: how far its direction turns in all."""
 
     def frames(self, s: Array) -> Frames:
         """The frames at positions s (n,) mm along it."""
@@ -118,14 +123,17 @@ class Relative:
 
     @property
     def length(self) -> float:
+        """mm, as that of what it is relative to."""
         return self.base.length
 
     @property
     def closed(self) -> bool:
+        """As what it is relative to."""
         return self.base.closed
 
     @property
     def bending(self) -> float:
+        """As what it is relative to."""
         return self.base.bending
 
     @cached_property
@@ -162,10 +170,12 @@ class Turning:
 
     @property
     def length(self) -> float:
+        """mm of a whole turn at its radius."""
         return 2.0 * np.pi * self.radius
 
     @property
     def closed(self) -> bool:
+        """It always is."""
         return True
 
     def frames(self, s: Array) -> Frames:

@@ -21,7 +21,7 @@ ROUND, MOST_PAIRS = 48, 6_000
 
 
 @dataclass(frozen=True)
-class Meeting:
+class SelfMeeting:
     """Where a body meets itself: positions along it (mm), the place, and the largest share of its size at which it would not."""
 
     position: float
@@ -30,7 +30,7 @@ class Meeting:
     fits: float
 
 
-def meets_itself(field: SectionField, places: int) -> Meeting | None:
+def meets_itself(field: SectionField, places: int) -> SelfMeeting | None:
     """The deepest place at which one part of a body that is carried round lies inside another, or None. Sections at `places`
     along it are tried against those they do not neighbour.
     """
@@ -77,7 +77,7 @@ def meets_itself(field: SectionField, places: int) -> Meeting | None:
         clear = _depths(sections, way, rows, near, step, middle_size).max() <= 1e-9 * wide
         low, high = (middle_size, high) if clear else (low, middle_size)
     x, y, z = place.tolist()
-    return Meeting(position, other, (x, y, z), min(low, 1.0 - deep / (2.0 * wide)))
+    return SelfMeeting(position, other, (x, y, z), min(low, 1.0 - deep / (2.0 * wide)))
 
 
 def _deepest(field: SectionField, begin: Array, step: float, round_: float) -> tuple[float, float, float, Array]:

@@ -86,6 +86,7 @@ class Correspondence:
 
     @property
     def size(self) -> int:
+        """How many control points go round a section."""
         return self.lanes[-1].columns.stop
 
     def rows(self, u: Array, derivative: int = 0) -> Array:

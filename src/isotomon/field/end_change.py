@@ -12,7 +12,7 @@ Array = NDArray[np.float64]
 
 
 @dataclass(frozen=True, eq=False)
-class End:
+class EndChange:
     """At `v` (mm), over `length` mm towards the other end (`way` is 1 or -1), slopes change by `change` (n + 2, 2) and, where it
     is wanted, second derivatives by `bend` (n + 2, 2)."""
 

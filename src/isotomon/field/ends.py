@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from isotomon.field.carriers import Frames
 from isotomon.field.correspond import Correspondence
-from isotomon.field.end_change import End
+from isotomon.field.end_change import EndChange
 from isotomon.field.outward import outward
 from isotomon.field.section_field import SectionField
 
@@ -74,7 +74,7 @@ def make_end(
     length: float,
     way: float,
     angle: float,
-) -> End:
+) -> EndChange:
     """The end at v, at which the section is `local` (n + 2, 2) with the slope `local1`, leaning outward by `angle` (rad).
 
     `frames`: of the one plane at v.
@@ -84,7 +84,7 @@ def make_end(
     if angle:  # nominal points move as the middle does: not at all
         wanted[:-2] = way * np.tan(angle) * outward(common, local[:-2])
     along, drift = _moving(frames, local)
-    return End(v, length, way, wanted * along[:, None] - drift - local1)
+    return EndChange(v, length, way, wanted * along[:, None] - drift - local1)
 
 
 def _moving(frames: Frames, local: Array) -> tuple[Array, Array]:
@@ -102,7 +102,7 @@ def facing_end(
     bends: Array,
     place: tuple[float, float, float],
     facing: Facing,
-) -> End:
+) -> EndChange:
     """The end at which a body goes on as another one comes to its own. `frames`, `local`, `local1` as for `make_end`;
     `bends` (n, 3): second derivatives of the body's control points there as it is; `place`: v, length and way."""
     axes = np.stack([frames.across[0], frames.up[0]])
@@ -121,4 +121,4 @@ def facing_end(
         change[lane.columns] = np.linalg.solve(rows, slopes) - local1[lane.columns]
         bend[lane.columns] = np.linalg.solve(rows, wanted)
     v, length, way = place
-    return End(v, length, way, change, bend if facing.fair else None)
+    return EndChange(v, length, way, change, bend if facing.fair else None)

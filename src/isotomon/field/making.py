@@ -12,7 +12,7 @@ from isotomon.errors import FieldError
 from isotomon.field.carriers import STRAIGHT, Carrier, Square, Straight
 from isotomon.field.correspond import Correspondence
 from isotomon.field.course import Course
-from isotomon.field.end_change import End
+from isotomon.field.end_change import EndChange
 from isotomon.field.ends import Ending, Leaning, facing_end, make_end
 from isotomon.field.layers import Layers, angle_course, layers, rounds
 from isotomon.field.mitred import Mitred
@@ -189,7 +189,7 @@ def _check_places(ordered: Sequence[Placed], carrier: Carrier) -> None:
         )
 
 
-def _ends(field: SectionField, endings: Sequence[Ending | None]) -> tuple[End, ...]:
+def _ends(field: SectionField, endings: Sequence[Ending | None]) -> tuple[EndChange, ...]:
     """The conditions at the ends, each no longer than the bay beside it."""
     plain = replace(field, rails=None)
     made = []

@@ -26,7 +26,7 @@ def open_ties(outlines: Sequence[Outline2D], held: Sequence[Held] = ()) -> Ties:
     corners = [o.corner_lengths() / o.length for o in outlines]
     base = max(range(len(outlines)), key=lambda i: (len(corners[i]), -i))
     ends, inner = _held_on_open(held)
-    columns = [_Column("", float(c), {base: float(c)}) for c in corners[base]]
+    columns = [_OpenTie("", float(c), {base: float(c)}) for c in corners[base]]
     for i, own in enumerate(corners):
         if i != base and len(own):
             _match_open(columns, i, own, [(h[base], h[i]) for _, h in inner if base in h and i in h])
@@ -36,7 +36,7 @@ def open_ties(outlines: Sequence[Outline2D], held: Sequence[Held] = ()) -> Ties:
         if same is not None:
             same.name, same.share = name, known | same.share
         else:
-            columns.append(_Column(name, known.get(base, float(np.mean(list(known.values())))), known))
+            columns.append(_OpenTie(name, known.get(base, float(np.mean(list(known.values())))), known))
     columns.sort(key=lambda c: c.at)
     share = np.full((len(outlines), len(columns) + 2), np.nan)
     share[:, 0], share[:, -1] = 0.0, 1.0
@@ -57,7 +57,7 @@ def open_ties(outlines: Sequence[Outline2D], held: Sequence[Held] = ()) -> Ties:
 
 
 @dataclass(eq=False)
-class _Column:
+class _OpenTie:
     """A tie of open outlines under way: where it lies on the base outline, and its places so far by outline."""
 
     name: str
@@ -78,7 +78,7 @@ def _held_on_open(held: Sequence[Held]) -> tuple[list[str], list[tuple[str, dict
     return ends, inner
 
 
-def _match_open(columns: list[_Column], i: int, own: Array, held: list[tuple[float, float]]) -> None:
+def _match_open(columns: list[_OpenTie], i: int, own: Array, held: list[tuple[float, float]]) -> None:
     """Give the corners of outline i to the columns nearest to them, in order and never across a held tie (place on the
     base outline, place on this one); what has no partner becomes a column of its own."""
     pairs = np.array(sorted(held)).reshape(-1, 2)
@@ -90,7 +90,7 @@ def _match_open(columns: list[_Column], i: int, own: Array, held: list[tuple[flo
     for a, b in matched:
         columns[a].share[i] = float(own[b])
     alone = set(range(len(own))) - {b for _, b in matched}
-    columns += [_Column("", float(at[b]), {i: float(own[b])}) for b in alone]
+    columns += [_OpenTie("", float(at[b]), {i: float(own[b])}) for b in alone]
 
 
 def _side(places: Array, held: Array) -> Array:

@@ -27,7 +27,7 @@ MOST_SPANS_ALONG, OF_A_LONG_BODY, LONG = 40, 8, 400
 
 
 @dataclass(frozen=True, eq=False)
-class _Along:
+class _FitAlong:
     """A fit along the body: clamped splines of `degree`, `breaks` (b,) with `times`, control points (n_v, n_u, 3)."""
 
     degree: int
@@ -54,11 +54,11 @@ def patches(field: SectionField, tolerance: float) -> list[Patch]:
     return [
         patch
         for bay in range(len(edges) - 1)
-        for patch in _cut(field, _Along(1, edges[bay : bay + 2], two, control[bay : bay + 2]))
+        for patch in _cut(field, _FitAlong(1, edges[bay : bay + 2], two, control[bay : bay + 2]))
     ]
 
 
-def _fit_along(field: SectionField, tolerance: float) -> _Along:
+def _fit_along(field: SectionField, tolerance: float) -> _FitAlong:
     """Quintics along the body, C2 at the stations and C4 between, through the field's sections at all stations and at
     places between, with its slopes at both ends. Spans are halved until the field is followed everywhere.
     """
@@ -86,7 +86,7 @@ def _fit_along(field: SectionField, tolerance: float) -> _Along:
         )
         bad = miss.max(axis=1).reshape(len(width), -1).max(axis=1) > 0.7 * tolerance
         if not bad.any():
-            return _Along(5, breaks, times, control.reshape(len(control), -1, 3))
+            return _FitAlong(5, breaks, times, control.reshape(len(control), -1, 3))
         if len(breaks) + bad.sum() > MOST_SPANS:
             raise FieldError(
                 f"the skin needs more than {MOST_SPANS} spans to lie within {tolerance:g} mm; allow a larger tolerance"
@@ -106,7 +106,7 @@ def _sites(breaks: Array, nodes: Array) -> Array:
     return np.sort(np.concatenate([nodes, *between]))
 
 
-def _cut(field: SectionField, along: _Along) -> list[Patch]:
+def _cut(field: SectionField, along: _FitAlong) -> list[Patch]:
     """Patches of all lanes; a lane is cut where it is pinched to nothing, where a new stretch begins, and where a bay has many spans."""
     whole = (float(along.breaks[0]), float(along.breaks[-1]))
     places, bay, gone, fresh = _cuts(field, along.breaks)
@@ -128,7 +128,7 @@ def _cut(field: SectionField, along: _Along) -> list[Patch]:
     return _faces(field, pieces, begins)
 
 
-def _faces(field: SectionField, pieces: dict[tuple[int, Span], _Along], begins: dict[float, str]) -> list[Patch]:
+def _faces(field: SectionField, pieces: dict[tuple[int, Span], _FitAlong], begins: dict[float, str]) -> list[Patch]:
     """The patches of pieces of lanes, each named by its lane and the station in `begins` it begins at or after; several of one
     name are told apart by their number, and by how many there are, so that it means nothing when that changes."""
     faces: dict[str, list[Patch]] = {}
@@ -184,7 +184,7 @@ def _still(control: Array) -> bool:
 Span = tuple[float, float]
 
 
-def _share_borders(pieces: dict[tuple[int, Span], _Along], common: Correspondence) -> None:
+def _share_borders(pieces: dict[tuple[int, Span], _FitAlong], common: Correspondence) -> None:
     """Neighbouring lanes over one span get the very same control points on their border, to the last bit."""
     for (number, span), piece in pieces.items():
         if common.lanes[number].basis.periodic:
@@ -283,14 +283,14 @@ def _spans(
     return spans
 
 
-def _between(along: _Along, columns: slice, start: float, end: float) -> _Along:
+def _between(along: _FitAlong, columns: slice, start: float, end: float) -> _FitAlong:
     """The part of the splines of some columns between two stations, by interpolation at its own Greville sites.
 
     A piece of a spline is a spline on the knots inside, so that this returns the piece itself.
     """
     control = along.control[:, columns]
     if start <= along.breaks[0] and end >= along.breaks[-1]:
-        return _Along(along.degree, along.breaks, along.times, control.copy())
+        return _FitAlong(along.degree, along.breaks, along.times, control.copy())
     inside = (along.breaks >= start) & (along.breaks <= end)
     breaks, times = along.breaks[inside], along.times[inside]
     times[[0, -1]] = along.degree + 1
@@ -298,4 +298,4 @@ def _between(along: _Along, columns: slice, start: float, end: float) -> _Along:
     means = np.lib.stride_tricks.sliding_window_view(knots[1:-1], along.degree).mean(axis=1)
     sites = np.clip(means, breaks[0], breaks[-1])
     values = BSpline(along.knots, control, along.degree)(sites)
-    return _Along(along.degree, breaks, times, make_interp_spline(sites, values, k=along.degree, t=knots).c)
+    return _FitAlong(along.degree, breaks, times, make_interp_spline(sites, values, k=along.degree, t=knots).c)

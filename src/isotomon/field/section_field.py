@@ -18,7 +18,7 @@ from isotomon.field.bending import Bending
 from isotomon.field.carriers import STRAIGHT, Carrier, Frames, tilted
 from isotomon.field.correspond import Correspondence
 from isotomon.field.course import Course
-from isotomon.field.end_change import End
+from isotomon.field.end_change import EndChange
 from isotomon.field.layers import Layers
 from isotomon.field.naming import Names, names_of
 from isotomon.field.rails import Rails
@@ -106,7 +106,7 @@ class SectionField:
     ruled: bool
     wrap: Wrap | None
     rails: Rails | None
-    ends: tuple[End, ...]
+    ends: tuple[EndChange, ...]
     tips: tuple[tuple[float, float, float], ...]
     nodes: Array
     angle: Layers
@@ -127,10 +127,12 @@ class SectionField:
 
     @property
     def first(self) -> float:
+        """Where along the carrier the body begins, mm."""
         return float(self.nodes[0])
 
     @property
     def last(self) -> float:
+        """Where along the carrier the body ends, mm."""
         return float(self.nodes[0] + self.carrier.length if self.ring else self.nodes[-1])
 
     @property
@@ -316,6 +318,9 @@ def _positions(tips: Sequence[tuple[float, float, float]], v: Array, derivative:
 
 
 def params_of(tips: Sequence[tuple[float, float, float]], position: Array) -> Array:
+    """Parameters (n,) of positions (n,) mm. In the bay of a rounded tip (position, direction into the body, length) position
+    goes as the square of the parameter, so that the skin meets the tip squarely; found by Newton's method, a bounded number
+    of steps."""
     v = position.copy()
     for at, way, length in tips:
         share = np.clip(way * (position - at) / length, 0.0, 1.0)

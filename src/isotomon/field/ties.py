@@ -54,7 +54,7 @@ class Ties:
 
 
 @dataclass(eq=False)
-class _Tie:
+class _TieUnderWay:
     """A tie under way: its places so far by outline, and where it lies (2,) on those, all outlines about as wide as 1."""
 
     name: str = ""
@@ -67,7 +67,7 @@ class _Tie:
         return self.place[min(self.place, key=lambda i: abs(i - outline))] if here is None else here
 
 
-class _Shape:
+class _TieOutline:
     """An outline with what is asked of it often: samples round it about its centroid, half a unit from it in the mean."""
 
     def __init__(self, outline: Outline2D) -> None:
@@ -133,7 +133,7 @@ def automatic_ties(outlines: Sequence[Outline2D], held: Sequence[Held] = ()) -> 
     Outlines are taken already turned back, so that equal directions from the middle mean no turn.
     Raises: FieldError, when held ties do not go round all outlines in one order.
     """
-    shapes = [_Shape(o) for o in outlines]
+    shapes = [_TieOutline(o) for o in outlines]
     ties = _held_ties(shapes, held)
     order = sorted(range(len(shapes)), key=lambda i: (-len(shapes[i].corners), i))
     if not ties and not len(shapes[order[0]].corners):
@@ -146,11 +146,11 @@ def automatic_ties(outlines: Sequence[Outline2D], held: Sequence[Held] = ()) -> 
     return _placed(shapes, ties)
 
 
-def _held_ties(shapes: list[_Shape], held: Sequence[Held]) -> list[_Tie]:
+def _held_ties(shapes: list[_TieOutline], held: Sequence[Held]) -> list[_TieUnderWay]:
     """Held ties in their order round the section."""
     ties = []
     for h in held:
-        tie = _Tie(h.name)
+        tie = _TieUnderWay(h.name)
         for i, share in enumerate(h.shares):
             if share is not None:
                 tie.share[i] = shapes[i].snapped(share)
@@ -169,7 +169,7 @@ def _held_ties(shapes: list[_Shape], held: Sequence[Held]) -> list[_Tie]:
     return ties
 
 
-def _by_direction(ties: list[_Tie]) -> list[_Tie]:
+def _by_direction(ties: list[_TieUnderWay]) -> list[_TieUnderWay]:
     """In their order on the outline that has most of them; the others fall in by their direction from the middle."""
     count = {i: sum(i in t.share for t in ties) for t in ties for i in t.share}
     base = max(count, key=lambda i: (count[i], -i))
@@ -182,7 +182,7 @@ def _by_direction(ties: list[_Tie]) -> list[_Tie]:
     return known
 
 
-def _with_corners(i: int, shape: _Shape, ties: list[_Tie]) -> list[_Tie]:
+def _with_corners(i: int, shape: _TieOutline, ties: list[_TieUnderWay]) -> list[_TieUnderWay]:
     """The ties with every corner of outline i on one of them; corners without a partner become ties of their own."""
     free = [float(c) for c in shape.corners if all(abs(t.share.get(i, -1.0) - c) > 1e-12 for t in ties)]
     anchors = [k for k, t in enumerate(ties) if i in t.share]
@@ -190,7 +190,7 @@ def _with_corners(i: int, shape: _Shape, ties: list[_Tie]) -> list[_Tie]:
         return [_new(i, shape, c) for c in free]
     if not anchors:
         return _matched_round(i, shape, free, ties)
-    result: list[_Tie] = []
+    result: list[_TieUnderWay] = []
     for a, b in zip(anchors, [*anchors[1:], anchors[0] + len(ties)], strict=True):
         start = ties[a].share[i]
         wide = (ties[b % len(ties)].share[i] - start) % 1.0 or 1.0
@@ -200,11 +200,11 @@ def _with_corners(i: int, shape: _Shape, ties: list[_Tie]) -> list[_Tie]:
     return result
 
 
-def _new(i: int, shape: _Shape, corner: float) -> _Tie:
-    return _Tie("", {i: corner}, {i: shape.at(corner)})
+def _new(i: int, shape: _TieOutline, corner: float) -> _TieUnderWay:
+    return _TieUnderWay("", {i: corner}, {i: shape.at(corner)})
 
 
-def _matched_round(i: int, shape: _Shape, corners: list[float], ties: list[_Tie]) -> list[_Tie]:
+def _matched_round(i: int, shape: _TieOutline, corners: list[float], ties: list[_TieUnderWay]) -> list[_TieUnderWay]:
     """The cheapest alignment over all places to begin at on the outline."""
     apart = _apart(i, shape, corners, ties)
     begins = (np.arange(len(corners))[:, None] + np.arange(len(corners))) % len(corners)
@@ -212,7 +212,7 @@ def _matched_round(i: int, shape: _Shape, corners: list[float], ties: list[_Tie]
     return _aligned(i, shape, corners[k:] + corners[:k], ties)[1]
 
 
-def _apart(i: int, shape: _Shape, corners: list[float], ties: list[_Tie]) -> Array:
+def _apart(i: int, shape: _TieOutline, corners: list[float], ties: list[_TieUnderWay]) -> Array:
     """(corners, ties) squares of the distances between corners of outline i and ties as seen from it."""
     places = np.array([shape.at(c) for c in corners])
     goals = np.array([t.seen_from(i) for t in ties])
@@ -250,11 +250,13 @@ def _costs(apart: Array, alone: float) -> Array:
     return cost
 
 
-def _aligned(i: int, shape: _Shape, corners: list[float], ties: list[_Tie]) -> tuple[float, list[_Tie]]:
+def _aligned(
+    i: int, shape: _TieOutline, corners: list[float], ties: list[_TieUnderWay]
+) -> tuple[float, list[_TieUnderWay]]:
     """Ties with the corners of outline i on them, in order."""
     apart = _apart(i, shape, corners, ties) if corners and ties else np.zeros((len(corners), len(ties)))
     cost, pairs = in_order(apart, ALONE)
-    result: list[_Tie] = []
+    result: list[_TieUnderWay] = []
     a = b = 0
     for corner, tie in [*pairs, (len(corners), len(ties))]:
         result += _merged_in([_new(i, shape, c) for c in corners[a:corner]], ties[b:tie], i)
@@ -266,7 +268,7 @@ def _aligned(i: int, shape: _Shape, corners: list[float], ties: list[_Tie]) -> t
     return cost, result
 
 
-def _merged_in(new: list[_Tie], old: list[_Tie], i: int) -> list[_Tie]:
+def _merged_in(new: list[_TieUnderWay], old: list[_TieUnderWay], i: int) -> list[_TieUnderWay]:
     """Two runs of ties in one, each in its order, by where they lie round the middle."""
     result = list(old)
     at = 0
@@ -279,7 +281,7 @@ def _merged_in(new: list[_Tie], old: list[_Tie], i: int) -> list[_Tie]:
     return result
 
 
-def _fill(i: int, shape: _Shape, ties: list[_Tie]) -> None:
+def _fill(i: int, shape: _TieOutline, ties: list[_TieUnderWay]) -> None:
     """Places on outline i for the ties that are not on it yet, in order between those that are."""
     anchors = [k for k, t in enumerate(ties) if i in t.share]
     if not anchors:
@@ -309,7 +311,9 @@ def _kept_apart(ahead: Array, wide: float) -> Array:
     return np.minimum(low, top)
 
 
-def _merged(i: int, low: _Tie, between: list[_Tie], high: _Tie, ahead: Array, wide: float) -> Array:
+def _merged(
+    i: int, low: _TieUnderWay, between: list[_TieUnderWay], high: _TieUnderWay, ahead: Array, wide: float
+) -> Array:
     """A tie next to a corner of outline i shares it when elsewhere the two lie close (a trailing edge that closes)."""
     ahead = ahead.copy()
     for k, tie in enumerate(between):
@@ -324,7 +328,7 @@ def _merged(i: int, low: _Tie, between: list[_Tie], high: _Tie, ahead: Array, wi
     return ahead
 
 
-def _placed(shapes: list[_Shape], ties: list[_Tie]) -> Ties:
+def _placed(shapes: list[_TieOutline], ties: list[_TieUnderWay]) -> Ties:
     count = len(ties)
     share = np.zeros((len(shapes), count + 1))
     corner = np.zeros((len(shapes), count), dtype=bool)
@@ -343,7 +347,7 @@ def _placed(shapes: list[_Shape], ties: list[_Tie]) -> Ties:
     return Ties(share, corner, u, tuple(t.name for t in ties))
 
 
-def _widths(ties: list[_Tie]) -> Array:
+def _widths(ties: list[_TieUnderWay]) -> Array:
     """How far each tie is from the next, on the outline where that is most."""
     return np.array(
         [

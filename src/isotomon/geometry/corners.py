@@ -34,7 +34,7 @@ def rounded(curve: SpaceCurve, radius: float) -> SpaceCurve:
         raise DesignError("corners are rounded by a radius greater than nought")
     corners = sorted(c % 1.0 if curve.closed else c for c in curve.corners)
     edges = [*corners, corners[0] + 1.0] if curve.closed else [0.0, *corners, 1.0]
-    pieces = [_Piece(curve, a, b) for a, b in zip(edges[:-1], edges[1:], strict=True)]
+    pieces = [_Between(curve, a, b) for a, b in zip(edges[:-1], edges[1:], strict=True)]
     bends = [_bend(curve, c, radius) for c in corners]
     cuts = [*bends, bends[0]] if curve.closed else [0.0, *bends, 0.0]
     stretches: list[_Stretch] = []
@@ -55,7 +55,7 @@ def rounded(curve: SpaceCurve, radius: float) -> SpaceCurve:
     return _joined([s for s in stretches if s.length > 1e-12], curve.closed)
 
 
-class _Piece:
+class _Between:
     """The stretch of a curve between two corners, its parameter from nought to one; never asked for beyond them."""
 
     def __init__(self, curve: SpaceCurve, a: float, b: float) -> None:
@@ -114,11 +114,11 @@ def _check_turn(turn: float, place: Array) -> None:
         )
 
 
-def _part(piece: _Piece, a: float, b: float) -> Callable[[Array], Array]:
+def _part(piece: _Between, a: float, b: float) -> Callable[[Array], Array]:
     return lambda s: piece.at(a + s * (b - a))
 
 
-def _arc(before: _Piece, a: float, after: _Piece, b: float, radius: float) -> _Stretch:
+def _arc(before: _Between, a: float, after: _Between, b: float, radius: float) -> _Stretch:
     """The bend from a place on one piece to one on the next: a circle's arc where both ends lie on it, else a quintic's."""
     p, q = before.at(np.array([a]))[0], after.at(np.array([b]))[0]
     u, v = before.way(a), after.way(b)

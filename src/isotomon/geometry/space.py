@@ -321,6 +321,7 @@ def _headed(curves: Sequence[SpaceCurve]) -> list[SpaceCurve]:
 
 
 def turned_round(curve: SpaceCurve) -> SpaceCurve:
+    """The curve run through the other way."""
     corners = tuple(1.0 - c for c in curve.corners)
     return SpaceCurve(lambda t: curve.at(1.0 - np.asarray(t)), curve.closed, corners, names=curve.names)
 

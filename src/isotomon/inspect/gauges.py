@@ -23,7 +23,16 @@ from isotomon.geometry.affine import ITSELF, even_sizes
 from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane, SpaceCurve, round_through
 from isotomon.inspect.looks import ground_of
 from isotomon.inspect.results import Quick, Reading
-from isotomon.inspect.standing_faces import COARSE, FINE, NOTHING, Finished, Waits, faces_of, field_faces, of_solid
+from isotomon.inspect.standing_faces import (
+    COARSE,
+    FINE,
+    NOTHING,
+    Finished,
+    WaitsForSolid,
+    faces_of,
+    field_faces,
+    of_solid,
+)
 from isotomon.measure.apart import PlaneSection, apart, plane_section, spots_of, through
 from isotomon.measure.body import BodyMeasures, lane_area
 from isotomon.measure.capacity import Inside, inside
@@ -57,7 +66,7 @@ def read_gauge(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -
     try:
         check_made("measure", gauge)
         return _KINDS[gauge.kind](ground, quick, finished, gauge)
-    except Waits:
+    except WaitsForSolid:
         return Reading((), (), waits=True)
     except IsotomonError as error:
         return Reading((), (), str(error))

@@ -86,6 +86,7 @@ def hole_findings(design: Design, resolved: Resolved, drawings: Drawings, shape:
 
 
 def flaw_findings(body: Body, shape: Shape, full: Full) -> list[Finding]:
+    """Where the body folds, crosses or touches itself, or is inside out."""
     findings = [
         Finding("error", f"{f.position:.4g} mm along", f.text, f.position, f.place, body.id)
         for f in find_flaws(shape.field)

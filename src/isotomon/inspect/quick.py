@@ -19,7 +19,7 @@ from isotomon.design.resolved import Resolved
 from isotomon.design.walk import head_of, references
 from isotomon.errors import IsotomonError
 from isotomon.evaluate.body_ends import endings, reached
-from isotomon.evaluate.body_field import Made, body_finding
+from isotomon.evaluate.body_field import ShapedBody, body_finding
 from isotomon.evaluate.datums import work_out
 from isotomon.evaluate.drawn import Drawings
 from isotomon.evaluate.ground import Ground, Worked
@@ -195,7 +195,7 @@ def _guides(design: Design, ground: Ground) -> tuple[Mapping[str, SpaceCurve], l
 
 def _after_shaping(
     ground: Ground, steps: Sequence[Operation]
-) -> tuple[Made | None, list[Finding], Sequence[Operation]]:
+) -> tuple[ShapedBody | None, list[Finding], Sequence[Operation]]:
     """The body as it is shaped, with what the first of its `steps` make of its field; what is wrong with it; and the steps that are
     left to be done with the finished body."""
     shaped = ground.shaped()
@@ -218,7 +218,7 @@ def _places(field: SectionField, least: int) -> int:
     return min(max(least, int(turns * PLACES_A_TURN[least == MOVING]) | 1), MOST_PLACES)
 
 
-def _laid_out(design: Design, body: Body, made: Made, places: int) -> Shape:
+def _laid_out(design: Design, body: Body, made: ShapedBody, places: int) -> Shape:
     field, form = made.field, made.form
     v = np.union1d(np.linspace(field.first, field.last, _places(field, places)), field.edges)
     sections, at_stations = field.sections(v), np.searchsorted(v, field.nodes)

@@ -19,7 +19,7 @@ from isotomon.errors import DesignError
 from isotomon.evaluate.body_ends import Reached
 from isotomon.evaluate.drawn import Drawings
 from isotomon.evaluate.ground import Worked
-from isotomon.evaluate.shape import Form
+from isotomon.evaluate.shape import CommonForm
 from isotomon.evaluate.sources import Thing
 from isotomon.evaluate.stages import Stage, placed_by
 from isotomon.field.carriers import Relative, Turning
@@ -41,7 +41,7 @@ class Shape:
     """
 
     field: SectionField
-    form: Form
+    form: CommonForm
     key: str
     v: Array
     sections: Sections

@@ -24,7 +24,7 @@ FINE, COARSE = (401, 1000), (121, 240)
 """Sections along a body, and places round each: where a section or a thickness is taken, and for all else."""
 
 
-class Waits(IsotomonError):
+class WaitsForSolid(IsotomonError):
     """What is asked for is known once the solid is finished."""
 
 
@@ -70,7 +70,7 @@ def faces_of(
     if body not in results(quick.design):
         raise DesignError(f"{name_of(quick.design, body)} is part of another body, or set aside; measure that one")
     if body not in finished:
-        raise Waits("the solid is not finished yet")
+        raise WaitsForSolid("the solid is not finished yet")
     built = finished[body]
     faces = Faces(unpack(built.vertices).astype(np.float64), unpack(built.triangles).astype(np.int64))
     return faces if plane is None else faces.cut_by(plane)

@@ -20,14 +20,16 @@ from OCP.TopAbs import TopAbs_ShapeEnum
 from OCP.TopoDS import TopoDS, TopoDS_Compound, TopoDS_Shape
 
 from isotomon.errors import SolidError
-from isotomon.kernel.making import Body, names_of
+from isotomon.kernel.making import NamedShape, names_of
 from isotomon.kernel.meshing import is_mesh, mapped_face, parts
 from isotomon.kernel.volumes import Lump, doubt, shared
 
 Array = NDArray[np.float64]
 
 
-def combine(base: Body, tool: Body, how: str, mark: str, tolerance: float, lumps: tuple[Lump, Lump]) -> Body:
+def combine(
+    base: NamedShape, tool: NamedShape, how: str, mark: str, tolerance: float, lumps: tuple[Lump, Lump]
+) -> NamedShape:
     """Two bodies made one: the tool added (`add`), cut out (`cut`), or only what both hold kept (`common`). Faces keep their
     names, those of the tool with `mark` before them; the pieces of a face that was split are told apart by what they adjoin.
 
@@ -38,7 +40,7 @@ def combine(base: Body, tool: Body, how: str, mark: str, tolerance: float, lumps
     for times, turned, aside in TRIES:
         if turned and how == "cut":
             continue
-        moved = tool if not aside else Body(_mapped(tool.shape, _shifted(aside * tolerance)), tool.names)
+        moved = tool if not aside else NamedShape(_mapped(tool.shape, _shifted(aside * tolerance)), tool.names)
         try:
             made = _combined_once(base, moved, how, mark, tolerance * times, turned)
         except Missed as missed:
@@ -80,9 +82,11 @@ def _volume(shape: TopoDS_Shape) -> float:
     return float(found.Mass())
 
 
-def _combined_once(base: Body, tool: Body, how: str, mark: str, tolerance: float, turned: bool = False) -> Body:
+def _combined_once(
+    base: NamedShape, tool: NamedShape, how: str, mark: str, tolerance: float, turned: bool = False
+) -> NamedShape:
     maker = {"add": BRepAlgoAPI_Fuse, "cut": BRepAlgoAPI_Cut, "common": BRepAlgoAPI_Common}[how]()
-    marked = Body(tool.shape, tuple(f"{mark}{name}" for name in tool.names))
+    marked = NamedShape(tool.shape, tuple(f"{mark}{name}" for name in tool.names))
     made = _combined(maker, [marked], [base], tolerance) if turned else _combined(maker, [base], [marked], tolerance)
     if not parts(made.shape, TopAbs_ShapeEnum.TopAbs_SOLID):
         why = {
@@ -97,7 +101,7 @@ def _combined_once(base: Body, tool: Body, how: str, mark: str, tolerance: float
     return made
 
 
-def _combined(maker: Any, bases: Sequence[Body], others: Sequence[Body], tolerance: float) -> Body:
+def _combined(maker: Any, bases: Sequence[NamedShape], others: Sequence[NamedShape], tolerance: float) -> NamedShape:
     """What a boolean operation of the kernel makes of bodies; faces keep their names.
 
     Raises: SolidError.
@@ -123,7 +127,7 @@ def _combined(maker: Any, bases: Sequence[Body], others: Sequence[Body], toleran
         for name, face in zip(body.names, parts(body.shape, TopAbs_ShapeEnum.TopAbs_FACE), strict=True):
             if not maker.IsDeleted(face):
                 came += [(name, piece) for piece in _pieces(maker.Modified(face)) or [face]]
-    return _told_apart(Body(shape, names_of(shape, came)))
+    return _told_apart(NamedShape(shape, names_of(shape, came)))
 
 
 def _pieces(found: List_TopoDS_Shape) -> list[TopoDS_Shape]:
@@ -131,7 +135,7 @@ def _pieces(found: List_TopoDS_Shape) -> list[TopoDS_Shape]:
     return [found.First()] if found.Size() == 1 else list(found) if found.Size() else []
 
 
-def _told_apart(body: Body) -> Body:
+def _told_apart(body: NamedShape) -> NamedShape:
     """The body with the pieces of a face that was split named by the faces that only some of them adjoin. Pieces that adjoin
     the same ones keep one name: it is ambiguous."""
     split = {name for name, count in Counter(body.names).items() if count > 1}
@@ -152,17 +156,17 @@ def _told_apart(body: Body) -> Body:
         for k in pieces:
             own = sorted(beside[k] - common)
             names[k] = f"{name} by {' and '.join(own)}" if own else name
-    return Body(body.shape, tuple(names))
+    return NamedShape(body.shape, tuple(names))
 
 
-def placed(base: Body, maps: Array, joined: bool, tolerance: float) -> Body:
+def placed(base: NamedShape, maps: Array, joined: bool, tolerance: float) -> NamedShape:
     """A body where each of the affine maps (k, 4, 4) takes it: itself moved, or all its copies, side by side or `joined`. Faces
     of the second copy and on have `copy 2: ` before their names.
 
     Raises: SolidError, when the kernel cannot do it.
     """
     copies = [
-        Body(
+        NamedShape(
             base.shape if np.array_equal(affine, np.eye(4)) else _mapped(base.shape, affine),
             tuple(name if k == 0 else f"copy {k + 1}: {name}" for name in base.names),
         )
@@ -176,10 +180,10 @@ def placed(base: Body, maps: Array, joined: bool, tolerance: float) -> Body:
     builder.MakeCompound(whole)
     for copy in copies:
         builder.Add(whole, copy.shape)
-    return Body(whole, tuple(name for copy in copies for name in copy.names))
+    return NamedShape(whole, tuple(name for copy in copies for name in copy.names))
 
 
-def united(base: Body, lump: Lump, maps: Array, tolerance: float) -> float | None:
+def united(base: NamedShape, lump: Lump, maps: Array, tolerance: float) -> float | None:
     """mm³ of copies (k, 4, 4) together, what lies in several of them once; None where none overlaps another.
 
     Raises: SolidError, when they overlap and the kernel cannot unite them.

@@ -21,13 +21,13 @@ from OCP.TopoDS import TopoDS, TopoDS_Shape
 
 from isotomon.errors import SolidError
 from isotomon.geometry.edge import Edge
-from isotomon.kernel.making import Body, doubles, ints, wire_of
+from isotomon.kernel.making import NamedShape, doubles, ints, wire_of
 from isotomon.kernel.meshing import parts
 
 Vector = Sequence[float]
 
 
-def moved(edges: Sequence[Edge], way: Vector, origin: Vector | None, angle: float, skin: bool) -> Body:
+def moved(edges: Sequence[Edge], way: Vector, origin: Vector | None, angle: float, skin: bool) -> NamedShape:
     """The body that a profile makes when it is moved by `way`, or about the axis through `origin` along `way` by `angle`
     rad. `skin`: the profile is open, and what it makes is a shell.
 
@@ -62,7 +62,7 @@ def moved(edges: Sequence[Edge], way: Vector, origin: Vector | None, angle: floa
     for face in parts(shape, TopAbs_ShapeEnum.TopAbs_FACE):
         name = next((name for name, own in came if own.IsSame(face)), None)
         names.append(name if name is not None else _lies_on(face, edges))
-    return Body(shape, tuple(names))
+    return NamedShape(shape, tuple(names))
 
 
 def _lies_on(face: TopoDS_Shape, edges: Sequence[Edge]) -> str:

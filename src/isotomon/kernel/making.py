@@ -55,7 +55,7 @@ Array = NDArray[np.float64]
 
 
 @dataclass(frozen=True, eq=False)
-class Body:
+class NamedShape:
     """A finished body with the lasting name of each face, in the kernel's order."""
 
     shape: TopoDS_Shape
@@ -158,7 +158,7 @@ def loft(
     radii: tuple[float, float] | None,
     tolerance: float,
     skin: bool = False,
-) -> Body:
+) -> NamedShape:
     """A solid from lanes and two caps, or the `skin` alone, which bounds nothing.
 
     `ends`: origin and normal of the first and last plane (none of a ring or a skin), or, with `radii`, origin and
@@ -190,7 +190,7 @@ def loft(
     return _sewn(faces, tolerance, skin)
 
 
-def _sewn(faces: Sequence[tuple[str, TopoDS_Face]], tolerance: float, skin: bool) -> Body:
+def _sewn(faces: Sequence[tuple[str, TopoDS_Face]], tolerance: float, skin: bool) -> NamedShape:
     sewing = BRepBuilderAPI_Sewing(tolerance)
     for _, face in faces:
         sewing.Add(face)
@@ -199,7 +199,7 @@ def _sewn(faces: Sequence[tuple[str, TopoDS_Face]], tolerance: float, skin: bool
     shells = parts(sewing.SewedShape(), TopAbs_ShapeEnum.TopAbs_SHELL)
     if skin:
         shape = shells[0] if len(shells) == 1 else sewing.SewedShape()
-        return Body(shape, names_of(shape, sewn))
+        return NamedShape(shape, names_of(shape, sewn))
     if not shells or sewing.NbFreeEdges():
         raise SolidError(f"the skin does not close: {sewing.NbFreeEdges()} open edges in {len(shells)} shells")
     solid = _solid_of(shells)
@@ -207,7 +207,7 @@ def _sewn(faces: Sequence[tuple[str, TopoDS_Face]], tolerance: float, skin: bool
         fix = ShapeFix_Solid(solid)
         fix.Perform()
         solid = fix.Solid()
-    return Body(solid, names_of(solid, sewn))
+    return NamedShape(solid, names_of(solid, sewn))
 
 
 def _solid_of(shells: Sequence[TopoDS_Shape]) -> TopoDS_Solid:
@@ -241,7 +241,7 @@ def names_of(shape: TopoDS_Shape, came: Sequence[tuple[str, TopoDS_Shape]]) -> t
     return tuple(names.get(known.FindIndex(face), "unnamed") for face in found)
 
 
-def is_valid(body: Body) -> bool:
+def is_valid(body: NamedShape) -> bool:
     """Whether the kernel finds nothing wrong with a body."""
     return bool(BRepCheck_Analyzer(body.shape).IsValid())
 
@@ -259,7 +259,7 @@ def mesh_report(mesh: Mesh) -> Report:
     return Report(size, float(area.sum()), (x, y, z), size > 0.0 or not closed, closed, 1, int(closed))
 
 
-def report(body: Body, closed_mesh: bool) -> Report:
+def report(body: NamedShape, closed_mesh: bool) -> Report:
     """The kernel's own figures of a body whose mesh is closed or not. What was stretched is valid once it has been meshed."""
     volume, area = GProp_GProps(), GProp_GProps()
     faces = len(parts(body.shape, TopAbs_ShapeEnum.TopAbs_FACE))
@@ -281,7 +281,7 @@ def report(body: Body, closed_mesh: bool) -> Report:
     )
 
 
-def _spans(body: Body) -> int:
+def _spans(body: NamedShape) -> int:
     """Of the knots of all faces' surfaces together."""
     total = 0
     for face in parts(body.shape, TopAbs_ShapeEnum.TopAbs_FACE):
@@ -297,21 +297,21 @@ MOST_SPANS_INTEGRATED = 20_000
 """The kernel's integration to a given precision takes a millisecond or two for each span of a surface."""
 
 
-def to_bytes(body: Body) -> bytes:
+def to_bytes(body: NamedShape) -> bytes:
     """The body in the kernel's binary form."""
     stream = io.BytesIO()
     BinTools.Write_s(body.shape, stream)
     return stream.getvalue()
 
 
-def from_bytes(data: bytes, names: Sequence[str]) -> Body:
+def from_bytes(data: bytes, names: Sequence[str]) -> NamedShape:
     """A body from `to_bytes`."""
     shape = TopoDS_Shape()
     BinTools.Read_s(shape, io.BytesIO(data))
-    return Body(shape, tuple(names))
+    return NamedShape(shape, tuple(names))
 
 
-def write_step(bodies: Sequence[tuple[str, Body]], name: str, path: Path) -> None:
+def write_step(bodies: Sequence[tuple[str, NamedShape]], name: str, path: Path) -> None:
     """A STEP file (AP214, millimetres) with every body by its own name. Written whole or not at all.
 
     Raises: SolidError.
@@ -338,7 +338,9 @@ def write_step(bodies: Sequence[tuple[str, Body]], name: str, path: Path) -> Non
     _write(path, lambda part: writer.Write(part) == IFSelect_ReturnStatus.IFSelect_RetDone)
 
 
-def write_stl(bodies: Sequence[tuple[Body, float]], deflection: float, angle: float, share: float, path: Path) -> None:
+def write_stl(
+    bodies: Sequence[tuple[NamedShape, float]], deflection: float, angle: float, share: float, path: Path
+) -> None:
     """A binary STL file of the meshes of bodies, each with its volume (mm³): no farther from them than `deflection` (mm), neighbouring
     triangles turned by no more than `angle` (rad), the volume off by no more than a `share` of it unless that is nought. Written
     whole or not at all.
@@ -353,7 +355,7 @@ FINER = 4
 """So often a mesh is made finer until its volume is right; once is usual, since it is off in proportion to its distance."""
 
 
-def _triangles(body: Body, volume: float, deflection: float, angle: float, share: float) -> Array:
+def _triangles(body: NamedShape, volume: float, deflection: float, angle: float, share: float) -> Array:
     """(m, 3, 3) the triangles of a body's mesh, as `write_stl` wants them."""
     for _ in range(FINER):
         points, triangles = welded(mesh_of(body.shape, deflection, angle))

@@ -15,7 +15,7 @@ from isotomon.geometry.basis import Basis
 from isotomon.geometry.edge import Edge, EdgeKind
 from isotomon.geometry.patch import Patch
 
-PROTOCOL = 11
+PROTOCOL = 12
 _HEAD = struct.Struct("<Q")
 MOST_BYTES = 1 << 31
 
@@ -98,7 +98,7 @@ def unpack_edge(e: EdgeData) -> Edge:
     return Edge(e.name, e.kind, unpack(e.points), e.loop, basis)
 
 
-class Move(msgspec.Struct, tag=True):
+class MoveProfile(msgspec.Struct, tag=True):
     """Build a body from a profile's edges moved by `way`, or about the axis `origin`, `way` by `angle` rad, and keep it
     under `key`."""
 
@@ -145,7 +145,7 @@ class Apply(msgspec.Struct, tag=True):
     version: int = PROTOCOL
 
 
-class Loft(msgspec.Struct, tag=True):
+class LoftPatches(msgspec.Struct, tag=True):
     """Build a body from patches and its ends, and keep it under `key`. `limit`: seconds.
 
     `ends`: origin and normal of a flat end, none of a ring; with `radii` those of both ends' cylinders about the line through `origin`
@@ -246,7 +246,7 @@ class Failed(msgspec.Struct, tag=True):
     version: int = PROTOCOL
 
 
-Making = Loft | Move | Apply | Read
+Making = LoftPatches | MoveProfile | Apply | Read
 """Requests that end in a body."""
 Work = Making | Export
 Request = Work | Cancel

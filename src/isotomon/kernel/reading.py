@@ -18,7 +18,7 @@ from OCP.TopoDS import TopoDS, TopoDS_Shape
 
 from isotomon.errors import SolidError
 from isotomon.kernel.facets import MOST_SEWN, faceted, read_stl
-from isotomon.kernel.making import Body
+from isotomon.kernel.making import NamedShape
 from isotomon.kernel.meshing import Mesh, parts
 
 _FACE, _SOLID, _SHELL = (
@@ -29,7 +29,7 @@ _FACE, _SOLID, _SHELL = (
 MOST_FACES = MOST_SEWN
 
 
-def read_body(data: bytes, form: str, tolerance: float) -> tuple[Body, tuple[str, ...], Mesh | None]:
+def read_body(data: bytes, form: str, tolerance: float) -> tuple[NamedShape, tuple[str, ...], Mesh | None]:
     """The body a file of a form (`step`, `iges`, `stl`) holds, what was mended, in words, and its mesh where the file is one.
 
     Raises: SolidError, when it holds none that can be used.
@@ -37,7 +37,7 @@ def read_body(data: bytes, form: str, tolerance: float) -> tuple[Body, tuple[str
     told: list[str] = []
     if form == "stl":
         shape, mesh = faceted(read_stl(data), max(tolerance, 1e-6), told)
-        return Body(shape, tuple(f"face {k + 1}" for k in range(int(mesh.owner[-1]) + 1))), tuple(told), mesh
+        return NamedShape(shape, tuple(f"face {k + 1}" for k in range(int(mesh.owner[-1]) + 1))), tuple(told), mesh
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / f"body.{form}"
         path.write_bytes(data)
@@ -59,7 +59,7 @@ def read_body(data: bytes, form: str, tolerance: float) -> tuple[Body, tuple[str
     for solid in parts(shape, _SOLID):
         BRepLib.OrientClosedSolid_s(TopoDS.Solid(solid))
     names = tuple(f"face {k + 1}" for k in range(len(parts(shape, _FACE))))
-    return Body(shape, names), tuple(told), None
+    return NamedShape(shape, names), tuple(told), None
 
 
 def _read(path: str, form: str) -> TopoDS_Shape:

@@ -30,9 +30,9 @@ from isotomon.kernel.protocol import (
     Cancel,
     Exported,
     Failed,
-    Loft,
+    LoftPatches,
     Making,
-    Move,
+    MoveProfile,
     Read,
     Ready,
     Reply,
@@ -62,7 +62,7 @@ def die_with_parent() -> None:
 
 
 @dataclass
-class Step:
+class Running:
     """A running child: its request, process, the read end of its pipe, what it has sent, and when it is too late."""
 
     request: Work
@@ -77,10 +77,10 @@ def run_step(request: Work, bodies: OrderedDict[str, Built]) -> Reply:
 
     Raises: SolidError.
     """
-    if isinstance(request, Loft):
+    if isinstance(request, LoftPatches):
         patches = [unpack_patch(p) for p in request.patches]
         return _built(request, making.loft(patches, request.ends, request.radii, request.tolerance, request.skin))
-    if isinstance(request, Move):
+    if isinstance(request, MoveProfile):
         edges = [unpack_edge(e) for e in request.edges]
         return _built(request, exact.moved(edges, request.way, request.origin, request.angle, request.skin))
     if isinstance(request, Read):
@@ -113,13 +113,13 @@ class NotKept(SolidError):
     """A body that a step needs is not kept here (any more)."""
 
 
-def _kept(bodies: OrderedDict[str, Built], key: str) -> making.Body:
+def _kept(bodies: OrderedDict[str, Built], key: str) -> making.NamedShape:
     if key not in bodies:
         raise NotKept("a body that is wanted is not built yet; rebuild the solids")
     return making.from_bytes(bodies[key].body, bodies[key].names)
 
 
-def _built(request: Making, body: making.Body, told: tuple[str, ...] = (), mesh: Mesh | None = None) -> Built:
+def _built(request: Making, body: making.NamedShape, told: tuple[str, ...] = (), mesh: Mesh | None = None) -> Built:
     """What is told of a body; `mesh`: where it is one already."""
     if is_mesh(body.shape):
         mesh = mesh or mesh_of(body.shape, request.deflection)
@@ -144,7 +144,7 @@ def _built(request: Making, body: making.Body, told: tuple[str, ...] = (), mesh:
     )
 
 
-def _meshed(body: making.Body, request: Making) -> tuple[Mesh, bool]:
+def _meshed(body: making.NamedShape, request: Making) -> tuple[Mesh, bool]:
     """A mesh of a body, and whether it is closed. The kernel leaves gaps in the mesh of very thin faces, or none of them
     at all, unless it is fine enough.
 
@@ -167,13 +167,13 @@ def _meshed(body: making.Body, request: Making) -> tuple[Mesh, bool]:
     return found
 
 
-def start_step(request: Work, bodies: OrderedDict[str, Built]) -> Step:
+def start_step(request: Work, bodies: OrderedDict[str, Built]) -> Running:
     """Fork a child for the request."""
     read_end, write_end = os.pipe()
     pid = os.fork()
     if pid:
         os.close(write_end)
-        return Step(request, pid, read_end, bytearray(), time.monotonic() + request.limit)
+        return Running(request, pid, read_end, bytearray(), time.monotonic() + request.limit)
     die_with_parent()
     os.close(read_end)
     status = 0
@@ -200,7 +200,7 @@ class Worker:
     def __init__(self, source: BinaryIO, sink: BinaryIO) -> None:
         self.source, self.sink = source, sink
         self.waiting: list[Work] = []
-        self.step: Step | None = None
+        self.step: Running | None = None
         self.bodies: OrderedDict[str, Built] = OrderedDict()
         self._told = time.monotonic()
 
@@ -256,7 +256,7 @@ class Worker:
         fields = {name: getattr(built, name) for name in built.__struct_fields__}
         self._send(Built(**{**fields, "id": request_id, "body": b""}))
 
-    def _read_step(self, step: Step) -> None:
+    def _read_step(self, step: Running) -> None:
         data = os.read(step.pipe, 1 << 20)
         if data:
             step.received += data

@@ -8,18 +8,18 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.errors import ProfileError
-from isotomon.profile.curves import Piece, Places, frame_of, piece_of, sources
+from isotomon.profile.curves import CurvePiece, Places, frame_of, piece_of, sources
 from isotomon.profile.draw_edits import Pen, letters, remove, spent
 from isotomon.profile.drawing import (
     Arc,
+    CirclePart,
     Curve,
     Drawing,
-    Handle,
     Line,
     Oval,
     Part,
-    Ring,
     Spline,
+    TangentHandle,
     find_part,
     part_ends,
     part_points,
@@ -146,7 +146,7 @@ def stretch_of(part: Part, places: Places, t0: float, t1: float, a: Id, b: Id, k
     match part:
         case Line():
             return Line(key, a, b, part.role)
-        case Arc() | Ring():
+        case Arc() | CirclePart():
             return Arc(key, part.centre, a, b, part.role)
         case Oval():
             return replace(part, id=key, a=a, b=b)
@@ -180,7 +180,7 @@ def _curve_stretch(part: Curve | Spline, places: Places, t0: float, t1: float, a
         raise ProfileError("cut a curve by control points by turning it into one through points first")
     inner_ids = [named[min(named, key=lambda n, t=t: abs(n - t))] for t in folded[1:-1].tolist()]  # type: ignore[misc]
     params = ((u - start) / (end - start)).tolist()
-    handles = tuple(Handle(float(x), float(y), float(k)) for (x, y), k in zip(slopes, backs, strict=True))
+    handles = tuple(TangentHandle(float(x), float(y), float(k)) for (x, y), k in zip(slopes, backs, strict=True))
     return Curve(key, (a, *inner_ids, b), (0.0, *params[1:-1], 1.0), handles, False, part.role)
 
 
@@ -214,7 +214,7 @@ def extend(drawing: Drawing, key: Id, at: Array) -> Drawing:
     return _without_misfits(made, part) if isinstance(part, Line) else made
 
 
-def _onward(part: Line | Arc, places: Places, end: int, size: float) -> Piece:
+def _onward(part: Line | Arc, places: Places, end: int, size: float) -> CurvePiece:
     """What a line or arc would be beyond its end, from there."""
     a, b = places[part.a], places[part.b]
     if isinstance(part, Line):
@@ -233,7 +233,7 @@ def _corner(drawing: Drawing, point: Id) -> tuple[Part, int, Part, int]:
     return (*here[0], *here[1])
 
 
-def _into(part: Part, places: Places, end: int) -> Piece:
+def _into(part: Part, places: Places, end: int) -> CurvePiece:
     """A part as a curve that runs away from its end."""
     piece = piece_of(part, places)
     return piece.reversed() if end else piece
@@ -302,7 +302,7 @@ def bevel_corner(drawing: Drawing, point: Id, length: float) -> Drawing:
     return pen.done()
 
 
-def _along(piece: Piece, length: float) -> float:
+def _along(piece: CurvePiece, length: float) -> float:
     """The parameter at a length from the start of a piece."""
     t = np.linspace(0.0, 1.0, 2001)
     run = np.r_[0.0, np.cumsum(np.linalg.norm(np.diff(piece.at(t), axis=0), axis=1))]
@@ -312,7 +312,7 @@ def _along(piece: Piece, length: float) -> float:
 
 
 def _cut_back(
-    drawing: Drawing, point: Id, first: tuple[Part, int, Piece, float], second: tuple[Part, int, Piece, float]
+    drawing: Drawing, point: Id, first: tuple[Part, int, CurvePiece, float], second: tuple[Part, int, CurvePiece, float]
 ) -> tuple[Pen, Id, Id]:
     """Two parts shortened at the corner they share; the corner stays as a construction point while something needs it."""
     places = places_of(drawing)
@@ -353,7 +353,7 @@ def _cut_back(
     return pen, ends[0], ends[1]
 
 
-def beside(piece: Piece, distance: float) -> Piece:
+def beside(piece: CurvePiece, distance: float) -> CurvePiece:
     """The curve at a distance to the left of a piece (negative: to the right)."""
 
     def at(t: Array) -> Array:
@@ -365,7 +365,7 @@ def beside(piece: Piece, distance: float) -> Piece:
         low, high = np.clip(t - 1e-6, 0.0, 1.0), np.clip(t + 1e-6, 0.0, 1.0)
         return (at(high) - at(low)) / (high - low)[:, None]
 
-    return Piece(piece.part, "line" if piece.kind == "line" else "curve", at, slope)
+    return CurvePiece(piece.part, "line" if piece.kind == "line" else "curve", at, slope)
 
 
 def parts_of(drawing: Drawing, keys: Iterable[Id]) -> list[Part]:

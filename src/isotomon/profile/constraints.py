@@ -9,17 +9,17 @@ from isotomon.errors import ProfileError
 from isotomon.profile.curves import frame_of
 from isotomon.profile.drawing import (
     Arc,
+    CirclePart,
     Constraint,
     Curve,
     Line,
     Oval,
     Part,
-    Ring,
     Spline,
     part_ends,
     part_points,
 )
-from isotomon.profile.forms import NOUGHT, Form, Vec, fixed
+from isotomon.profile.forms import NOUGHT, LinearForm, Vec, fixed
 from isotomon.profile.rows import Geometry, oval_touches, ovals_touch
 
 Array = NDArray[np.float64]
@@ -29,13 +29,15 @@ class Constraints(Geometry):
     """Writes relations without a figure."""
 
     def row_coincident(self, c: Constraint, letters: str) -> None:
+        """Two points in one place."""
         self._equal_vectors(c.id, self.vec[c.on[0]], self.vec[c.on[1]])
 
     def row_on(self, c: Constraint, letters: str) -> None:
+        """A point on a curve."""
         p, part = self.vec[c.on[0]], self.parts[c.on[1]]
         if isinstance(part, Line):
             self.rows.beside.append((c.id, 1.0, p.minus(self.vec[part.a]), self._direction(c.on[1]), (), NOUGHT))
-        elif isinstance(part, Arc | Ring):
+        elif isinstance(part, Arc | CirclePart):
             terms, form = self._radius(c.on[1], -1.0)
             self.rows.lengths.append((c.id, ((1.0, p.minus(self._centre(c.on[1]))), *terms), form))
         elif isinstance(part, Oval):
@@ -51,18 +53,23 @@ class Constraints(Geometry):
         self.rows.linear.append((c.id, v.y if axis == 0 else v.x))
 
     def row_horizontal(self, c: Constraint, letters: str) -> None:
+        """Level lines, or two points side by side."""
         self._level(c, 0)
 
     def row_vertical(self, c: Constraint, letters: str) -> None:
+        """Upright lines, or two points one over the other."""
         self._level(c, 1)
 
     def row_parallel(self, c: Constraint, letters: str) -> None:
+        """Lines in one direction."""
         self._cross(c.id, self._direction(c.on[0]), self._direction(c.on[1]))
 
     def row_square(self, c: Constraint, letters: str) -> None:
+        """Lines at right angles."""
         self._dot(c.id, self._direction(c.on[0]), self._direction(c.on[1]))
 
     def row_in_line(self, c: Constraint, letters: str) -> None:
+        """Lines that lie on one line."""
         first = self.parts[c.on[0]]
         assert isinstance(first, Line)
         along, start = self._direction(c.on[0]), self.vec[first.a]
@@ -72,9 +79,11 @@ class Constraints(Geometry):
             self.rows.beside.append((c.id, 1.0, self.vec[p].minus(start), along, (), NOUGHT))
 
     def row_concentric(self, c: Constraint, letters: str) -> None:
+        """Circles and arcs about one centre."""
         self._equal_vectors(c.id, self._centre(c.on[0]), self._centre(c.on[1]))
 
     def row_equal(self, c: Constraint, letters: str) -> None:
+        """Equal lengths or radii."""
         a, b = c.on
         if letters == "cc":
             (first, one), (second, two) = self._radius(a), self._radius(b, -1.0)
@@ -92,6 +101,7 @@ class Constraints(Geometry):
         return self.vec[part.major].minus(self.vec[part.centre])
 
     def row_symmetric(self, c: Constraint, letters: str) -> None:
+        """Two points, mirror images in a line."""
         p, q = self.vec[c.on[0]], self.vec[c.on[1]]
         axis = self.parts[c.on[2]]
         assert isinstance(axis, Line)
@@ -101,6 +111,7 @@ class Constraints(Geometry):
         self._dot(c.id, q.minus(p), along)
 
     def row_middle(self, c: Constraint, letters: str) -> None:
+        """A point halfway along."""
         p = self.vec[c.on[0]]
         if letters == "pc":
             arc = self.parts[c.on[1]]
@@ -118,6 +129,7 @@ class Constraints(Geometry):
         self._equal_vectors(c.id, p, middle)
 
     def row_fixed(self, c: Constraint, letters: str) -> None:
+        """A point where it is."""
         x = self.x
         part = self.parts.get(c.on[0])
         keys = (c.on[0],) if part is None else tuple(k for k in part_points(part) if k in self.vec)
@@ -125,7 +137,7 @@ class Constraints(Geometry):
             self._equal_vectors(c.id, self.vec[key], fixed(*self.vec[key].at(x).tolist()))
         if part is not None and part.id in self.scalar:
             form = self.scalar[part.id]
-            self.rows.linear.append((c.id, Form(form.terms, form.const - form.at(x))))
+            self.rows.linear.append((c.id, LinearForm(form.terms, form.const - form.at(x))))
 
     # Touching
 
@@ -157,6 +169,7 @@ class Constraints(Geometry):
         raise AssertionError(part)
 
     def row_tangent(self, c: Constraint, letters: str) -> None:
+        """Curves that go on in one direction where they meet."""
         a, b = self.parts[c.on[0]], self.parts[c.on[1]]
         shared = self._shared_end(a, b)
         if shared is not None and "o" not in letters:
@@ -228,13 +241,14 @@ class Constraints(Geometry):
         self.rows.general.append((owner, oval_touches(self.size), flat))
 
     def row_smooth(self, c: Constraint, letters: str) -> None:
+        """Curves that go on with one curvature where they meet."""
         self.row_tangent(c, letters)
         a, b = self.parts[c.on[0]], self.parts[c.on[1]]
         shared = self._shared_end(a, b)
         if shared is None or "o" in letters:
             raise ProfileError(f"{a.id} and {b.id} share no end; join their ends before making them touch")
         # Curvatures seen while running through the joint: in at the end of a, out at the start of b.
-        forms: list[Form] = []
+        forms: list[LinearForm] = []
         signs = []
         for part, end, runs_in in ((a, shared[0], 1), (b, shared[1], 0)):
             first, second = self._bend(part, end)

@@ -9,19 +9,19 @@ from numpy.typing import NDArray
 
 from isotomon.errors import ProfileError
 from isotomon.profile.change import beside, parts_of
-from isotomon.profile.curves import Piece
+from isotomon.profile.curves import CurvePiece
 from isotomon.profile.draw_edits import Pen
 from isotomon.profile.drawing import (
     DIMENSIONS,
     Arc,
+    CirclePart,
     Curve,
     Drawing,
-    Handle,
     Line,
     Oval,
     Part,
-    Ring,
     Spline,
+    TangentHandle,
     find_part,
     part_points,
     replace,
@@ -71,7 +71,7 @@ def transform(drawing: Drawing, keys: Iterable[Id], matrix: Array, shift: Array)
 
 
 def _scaled(part: Part, matrix: Array, scale: float) -> Part:
-    if isinstance(part, Ring):
+    if isinstance(part, CirclePart):
         return replace(part, radius=part.radius * scale)
     if isinstance(part, Oval):
         return replace(part, minor=part.minor * scale)
@@ -80,9 +80,9 @@ def _scaled(part: Part, matrix: Array, scale: float) -> Part:
     return part
 
 
-def _turned(handle: Handle, matrix: Array) -> Handle:
+def _turned(handle: TangentHandle, matrix: Array) -> TangentHandle:
     x, y = matrix @ np.array([handle.x, handle.y])
-    return Handle(float(x), float(y), handle.back)
+    return TangentHandle(float(x), float(y), handle.back)
 
 
 def _image(
@@ -104,7 +104,7 @@ def _image(
             case Arc():
                 a, b = swap[new.a], swap[new.b]
                 new = replace(new, id=key, centre=swap[new.centre], a=b if flips else a, b=a if flips else b)
-            case Ring():
+            case CirclePart():
                 new = replace(new, id=key, centre=swap[new.centre])
             case Oval():
                 ends = [swap[k] for k in (new.a, new.b) if k is not None]
@@ -145,7 +145,7 @@ def mirror(drawing: Drawing, keys: Iterable[Id], axis: Id, tied: bool) -> Drawin
             else:
                 pen.tie("symmetric", key, swap[key], axis)
         for part in parts:
-            if isinstance(part, Ring | Oval):
+            if isinstance(part, CirclePart | Oval):
                 pen.tie("equal", part.id, swap[part.id])
     return pen.done()
 
@@ -196,7 +196,7 @@ def offset(drawing: Drawing, keys: Iterable[Id], distance: float) -> Drawing:
     return pen.done()
 
 
-def _offset_run(pen: Pen, drawing: Drawing, pieces: tuple[Piece, ...], closed: bool, way: float) -> None:
+def _offset_run(pen: Pen, drawing: Drawing, pieces: tuple[CurvePiece, ...], closed: bool, way: float) -> None:
     size = size_of(drawing, places_of(drawing))
     moved = [beside(p, way) for p in pieces]
     parts = {p.id: p for p in drawing.parts}
@@ -225,11 +225,11 @@ def _offset_run(pen: Pen, drawing: Drawing, pieces: tuple[Piece, ...], closed: b
         _offset_part(pen, part, piece, moved[k], a, b, way)
 
 
-def _offset_part(pen: Pen, part: Part, piece: Piece, moved: Piece, a: Id, b: Id, way: float) -> None:
+def _offset_part(pen: Pen, part: Part, piece: CurvePiece, moved: CurvePiece, a: Id, b: Id, way: float) -> None:
     if isinstance(part, Line):
         pen.line(a, b, part.role)
         return
-    if isinstance(part, Arc | Ring):
+    if isinstance(part, Arc | CirclePart):
         centre = np.array([pen.points[part.centre].x, pen.points[part.centre].y])
         radius = float(np.hypot(*(moved.start - centre)))
         turn = piece.slope(np.array([0.5]))[0]
@@ -237,7 +237,7 @@ def _offset_part(pen: Pen, part: Part, piece: Piece, moved: Piece, a: Id, b: Id,
         left = spoke[0] * turn[1] - spoke[1] * turn[0] > 0.0  # counter-clockwise: left is inwards
         if radius < 1e-9 or (left and way >= float(np.hypot(*spoke))) or (not left and -way >= float(np.hypot(*spoke))):
             raise ProfileError(f"an arc closes up at {abs(way):g} mm; use a smaller distance")
-        if isinstance(part, Ring):
+        if isinstance(part, CirclePart):
             for key in {a, b}:
                 pen.points.pop(key, None)
             pen.ring(part.centre, radius, part.role)
@@ -251,14 +251,14 @@ def _offset_part(pen: Pen, part: Part, piece: Piece, moved: Piece, a: Id, b: Id,
     pen.curve(keys, t.tolist(), closed, role=part.role)
 
 
-def _lengthened(piece: Piece, size: float) -> Piece:
+def _lengthened(piece: CurvePiece, size: float) -> CurvePiece:
     """A piece carried on straight by the drawing's size at both ends."""
     start, end = piece.start, piece.end
     first, last = piece.slope(np.array([0.0, 1.0]))
     first, last = first / np.hypot(*first) * size, last / np.hypot(*last) * size
     if piece.kind == "line":
         span = end + last - (start - first)
-        return Piece(
+        return CurvePiece(
             piece.part, "line", lambda t: start - first + t[:, None] * span, lambda t: np.tile(span, (len(t), 1))
         )
 
@@ -272,4 +272,4 @@ def _lengthened(piece: Piece, size: float) -> Piece:
         inside = ((u >= 0.0) & (u <= 1.0))[:, None]
         return 3.0 * np.where(inside, piece.slope(np.clip(u, 0.0, 1.0)), np.where((u < 0.0)[:, None], first, last))
 
-    return Piece(piece.part, "curve", at, slope)
+    return CurvePiece(piece.part, "curve", at, slope)

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from scipy.interpolate import BSpline
 
 from isotomon.errors import ProfileError
-from isotomon.profile.drawing import Arc, Curve, Handle, Line, Oval, Part, Ring, Spline, part_ends
+from isotomon.profile.drawing import Arc, CirclePart, Curve, Line, Oval, Part, Spline, TangentHandle, part_ends
 
 Array = NDArray[np.float64]
 Places = Mapping[str, Array]
@@ -19,7 +19,7 @@ Places = Mapping[str, Array]
 
 
 @dataclass(frozen=True, eq=False)
-class Frame:
+class SplineFrame:
     """A spline part as a B-spline whose poles are linear in what it stands on.
 
     `weights` (poles, points + held handles): columns are the part's points, then its held handles. The curve's own
@@ -33,10 +33,12 @@ class Frame:
 
     @property
     def start(self) -> float:
+        """The parameter at which it begins."""
         return float(self.knots[self.degree])
 
     @property
     def end(self) -> float:
+        """The parameter at which it ends."""
         return float(self.knots[-self.degree - 1])
 
     @property
@@ -54,7 +56,7 @@ class Frame:
         return self.degree - int(np.sum(np.abs(self.knots - t) < 1e-12))
 
 
-def frame_of(part: Curve | Spline) -> Frame:
+def frame_of(part: Curve | Spline) -> SplineFrame:
     """The frame of a spline part; it depends on its parameters and which handles are held, not on coordinates."""
     if isinstance(part, Spline):
         return _spline_frame(len(part.points), part.degree, part.closed)
@@ -63,17 +65,17 @@ def frame_of(part: Curve | Spline) -> Frame:
 
 
 @lru_cache(maxsize=256)
-def _spline_frame(count: int, degree: int, closed: bool) -> Frame:
+def _spline_frame(count: int, degree: int, closed: bool) -> SplineFrame:
     if closed:
         knots = np.arange(-degree, count + degree + 1) / count
         weights = np.vstack([np.eye(count), np.eye(count)[:degree]])
-        return Frame(degree, knots, weights, ())
+        return SplineFrame(degree, knots, weights, ())
     inner = np.linspace(0.0, 1.0, count - degree + 1)
-    return Frame(degree, np.r_[np.zeros(degree), inner, np.ones(degree)], np.eye(count), ())
+    return SplineFrame(degree, np.r_[np.zeros(degree), inner, np.ones(degree)], np.eye(count), ())
 
 
 @lru_cache(maxsize=256)
-def _curve_frame(params: tuple[float, ...], backs: tuple[float | None, ...], closed: bool) -> Frame:
+def _curve_frame(params: tuple[float, ...], backs: tuple[float | None, ...], closed: bool) -> SplineFrame:
     u, n = np.array(params), len(backs)
     h = np.diff(u)
     held = tuple(i for i, b in enumerate(backs) if b is not None)
@@ -105,7 +107,7 @@ def _curve_frame(params: tuple[float, ...], backs: tuple[float | None, ...], clo
         after = (i + 1) % n
         poles += [eye[i] + slopes[i] * h[i] / 3.0, eye[after] - back[after] * slopes[after] * h[i] / 3.0, eye[after]]
     knots = np.r_[0.0, np.repeat(u, 3), 1.0]
-    return Frame(3, knots, np.array(poles), held)
+    return SplineFrame(3, knots, np.array(poles), held)
 
 
 def sources(part: Curve | Spline, places: Places) -> Array:
@@ -140,7 +142,7 @@ def handles_of(part: Curve, places: Places) -> Array:
 
 
 @dataclass(frozen=True, eq=False)
-class Piece:
+class CurvePiece:
     """A part, or a stretch of one, as a curve on [0, 1] with its derivative. `breaks`: inner parameters where it is
     less smooth, with the number of derivatives that are continuous there.
     """
@@ -153,17 +155,19 @@ class Piece:
     ends: tuple[str, str] = ("", "")
     """The ids of the points at which it begins and ends."""
 
-    def reversed(self) -> Piece:
+    def reversed(self) -> CurvePiece:
         """The same curve from its end."""
         breaks = tuple((1.0 - t, k) for t, k in self.breaks[::-1])
         back = self.ends[::-1]
-        return Piece(self.part, self.kind, lambda t: self.at(1.0 - t), lambda t: -self.slope(1.0 - t), breaks, back)
+        return CurvePiece(
+            self.part, self.kind, lambda t: self.at(1.0 - t), lambda t: -self.slope(1.0 - t), breaks, back
+        )
 
-    def cut(self, start: float, end: float) -> Piece:
+    def cut(self, start: float, end: float) -> CurvePiece:
         """The stretch between two parameters."""
         wide = end - start
         inner = tuple(((t - start) / wide, k) for t, k in self.breaks if start + 1e-12 < t < end - 1e-12)
-        return Piece(
+        return CurvePiece(
             self.part,
             self.kind,
             lambda t: self.at(start + wide * t),
@@ -171,9 +175,9 @@ class Piece:
             inner,
         )
 
-    def moved(self, matrix: Array, shift: Array) -> Piece:
+    def moved(self, matrix: Array, shift: Array) -> CurvePiece:
         """The curve after p → matrix p + shift."""
-        return Piece(
+        return CurvePiece(
             self.part,
             self.kind,
             lambda t: self.at(t) @ matrix.T + shift,
@@ -224,20 +228,20 @@ def oval_span(part: Oval, places: Places) -> tuple[float, float]:
     return start, sweep if sweep > 1e-12 else 2 * np.pi
 
 
-def piece_of(part: Part, places: Places) -> Piece:
+def piece_of(part: Part, places: Places) -> CurvePiece:
     """A part as a curve."""
     return replace(_piece(part, places), ends=part_ends(part) or ("", ""))
 
 
-def _piece(part: Part, places: Places) -> Piece:
+def _piece(part: Part, places: Places) -> CurvePiece:
     match part:
         case Line(key, a, b):
             start, along = places[a], places[b] - places[a]
-            return Piece(key, "line", lambda t: start + t[:, None] * along, lambda t: np.tile(along, (len(t), 1)))
+            return CurvePiece(key, "line", lambda t: start + t[:, None] * along, lambda t: np.tile(along, (len(t), 1)))
         case Arc(key, centre, a, b):
             radius, first, sweep = arc_angles(places[centre], places[a], places[b])
             return _turning(key, "arc", places[centre], np.array([radius, 0.0]), np.array([0.0, radius]), first, sweep)
-        case Ring(key, centre, radius):
+        case CirclePart(key, centre, radius):
             axes = np.array([radius, 0.0]), np.array([0.0, radius])
             return _turning(key, "circle", places[centre], *axes, 0.0, 2 * np.pi)
         case Oval(key):
@@ -246,7 +250,7 @@ def _piece(part: Part, places: Places) -> Piece:
             return _spline_piece(part, places)
 
 
-def _turning(key: str, kind: str, middle: Array, major: Array, minor: Array, first: float, sweep: float) -> Piece:
+def _turning(key: str, kind: str, middle: Array, major: Array, minor: Array, first: float, sweep: float) -> CurvePiece:
     """The ellipse or circle middle + cos a · major + sin a · minor for a from `first` through `sweep`."""
 
     def at(t: Array) -> Array:
@@ -257,10 +261,10 @@ def _turning(key: str, kind: str, middle: Array, major: Array, minor: Array, fir
         a = first + sweep * t
         return sweep * (np.cos(a)[:, None] * minor - np.sin(a)[:, None] * major)
 
-    return Piece(key, kind, at, slope)
+    return CurvePiece(key, kind, at, slope)
 
 
-def _spline_piece(part: Curve | Spline, places: Places) -> Piece:
+def _spline_piece(part: Curve | Spline, places: Places) -> CurvePiece:
     frame = frame_of(part)
     spline = BSpline(frame.knots, frame.weights @ sources(part, places), frame.degree)
     start, end = frame.start, frame.end
@@ -268,13 +272,13 @@ def _spline_piece(part: Curve | Spline, places: Places) -> Piece:
     for t in frame.breaks[1:-1].tolist():
         if isinstance(part, Curve):
             index = int(np.argmin(np.abs(np.array(part.params) - t)))
-            handle: Handle | None = part.handles[index]
+            handle: TangentHandle | None = part.handles[index]
             smooth = 2 if handle is None else 1
         else:
             smooth = frame.continuity(t)
         breaks.append(((t - start) / (end - start), max(smooth, 1)))
     wide = end - start
-    return Piece(
+    return CurvePiece(
         part.id,
         "curve",
         lambda t: np.asarray(spline(start + wide * t)),
@@ -283,7 +287,7 @@ def _spline_piece(part: Curve | Spline, places: Places) -> Piece:
     )
 
 
-def polyline(piece: Piece) -> Array:
+def polyline(piece: CurvePiece) -> Array:
     """Points along a piece for drawing and picking: two for a line, else enough for the eye at any usual zoom."""
     if piece.kind == "line":
         return piece.at(np.array([0.0, 1.0]))

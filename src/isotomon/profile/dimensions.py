@@ -28,6 +28,7 @@ class Writer(Constraints):
         self.rows.factors[c.id] = factor
 
     def row_distance(self, c: Constraint, letters: str) -> None:
+        """How far points, or a point and a line, are apart."""
         self._figure(c)
         if letters in ("pp", "l"):
             v = self.vec[c.on[1]].minus(self.vec[c.on[0]]) if letters == "pp" else self._direction(c.on[0])
@@ -69,9 +70,11 @@ class Writer(Constraints):
         self.rows.linear.append((c.id, form.times(sign)))
 
     def row_across(self, c: Constraint, letters: str) -> None:
+        """How far apart along X."""
         self._axis(c, letters, 0)
 
     def row_up(self, c: Constraint, letters: str) -> None:
+        """How far apart along Y."""
         self._axis(c, letters, 1)
 
     def _radius_row(self, c: Constraint, factor: float) -> None:
@@ -83,12 +86,15 @@ class Writer(Constraints):
             self.rows.linear.append((c.id, form))
 
     def row_radius(self, c: Constraint, letters: str) -> None:
+        """Of a circle or arc."""
         self._radius_row(c, 1.0)
 
     def row_diameter(self, c: Constraint, letters: str) -> None:
+        """Of a circle or arc."""
         self._radius_row(c, 0.5)
 
     def row_angle(self, c: Constraint, letters: str) -> None:
+        """Between lines."""
         u, v = self._direction(c.on[0]), self._direction(c.on[1])
         u, v = u.times(-1.0 if c.sector & 1 else 1.0), v.times(-1.0 if c.sector & 2 else 1.0)
         sign = self._side(u, v)
@@ -96,6 +102,7 @@ class Writer(Constraints):
         self.rows.turns.append((c.id, u, v) if sign > 0 else (c.id, v, u))
 
     def row_width(self, c: Constraint, letters: str) -> None:
+        """Twice the distance from a centre line."""
         self._figure(c, 0.5)
         if letters == "cl":
             line = self.parts[c.on[1]]

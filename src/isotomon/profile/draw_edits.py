@@ -9,18 +9,18 @@ from isotomon.errors import DesignError
 from isotomon.profile.drawing import (
     DIMENSIONS,
     Arc,
+    CirclePart,
     Constraint,
     ConstraintKind,
     Curve,
     Drawing,
-    Handle,
     Line,
     Oval,
     Part,
     Point,
-    Ring,
     Role,
     Spline,
+    TangentHandle,
     find_part,
     letter_of,
     part_points,
@@ -66,7 +66,7 @@ class Pen:
 
     def ring(self, centre: Id, radius: float, role: Role = "shape") -> Id:
         """A new circle."""
-        return self._part(Ring(self.fresh("e"), centre, radius, role))
+        return self._part(CirclePart(self.fresh("e"), centre, radius, role))
 
     def oval(
         self, centre: Id, major: Id, minor: float, a: Id | None = None, b: Id | None = None, role: Role = "shape"
@@ -79,7 +79,7 @@ class Pen:
         points: Iterable[Id],
         params: Iterable[float],
         closed: bool = False,
-        handles: Iterable[Handle | None] | None = None,
+        handles: Iterable[TangentHandle | None] | None = None,
         role: Role = "shape",
     ) -> Id:
         """A new smooth curve through points."""
@@ -183,7 +183,7 @@ def _on_other_points(part: Part, swap: Mapping[Id, Id]) -> Part:
             return replace(part, a=new(part.a), b=new(part.b))
         case Arc():
             return replace(part, centre=new(part.centre), a=new(part.a), b=new(part.b))
-        case Ring():
+        case CirclePart():
             return replace(part, centre=new(part.centre))
         case Oval():
             ends = {"a": new(part.a), "b": new(part.b)} if part.a is not None and part.b is not None else {}

@@ -49,7 +49,7 @@ class Arc(Record, frozen=True, tag="arc", tag_field="kind"):
     role: Role = "shape"
 
 
-class Ring(Record, frozen=True, tag="circle", tag_field="kind"):
+class CirclePart(Record, frozen=True, tag="circle", tag_field="kind"):
     """The whole circle about `centre`."""
 
     id: Id
@@ -73,7 +73,7 @@ class Oval(Record, frozen=True, tag="ellipse", tag_field="kind"):
     role: Role = "shape"
 
 
-class Handle(Record, frozen=True):
+class TangentHandle(Record, frozen=True):
     """A tangent held at a point of a curve: the derivative by the curve's parameter, mm. `back` scales it before the point."""
 
     x: float
@@ -90,7 +90,7 @@ class Curve(Record, frozen=True, tag="curve", tag_field="kind"):
     id: Id
     points: tuple[Id, ...]
     params: tuple[float, ...]
-    handles: tuple[Handle | None, ...]
+    handles: tuple[TangentHandle | None, ...]
     closed: bool = False
     role: Role = "shape"
 
@@ -105,7 +105,7 @@ class Spline(Record, frozen=True, tag="spline", tag_field="kind"):
     role: Role = "shape"
 
 
-Part = Line | Arc | Ring | Oval | Curve | Spline
+Part = Line | Arc | CirclePart | Oval | Curve | Spline
 
 ConstraintKind = Literal[
     "coincident",
@@ -201,7 +201,7 @@ SIGNATURES: dict[str, tuple[str, ...]] = {
     "angle": ("ll", "lh", "hh"),
     "width": ("pl", "cl"),
 }
-_LETTERS = {Line: "l", Arc: "c", Ring: "c", Oval: "o", Curve: "s", Spline: "s"}
+_LETTERS = {Line: "l", Arc: "c", CirclePart: "c", Oval: "o", Curve: "s", Spline: "s"}
 
 
 def part_points(part: Part) -> tuple[Id, ...]:
@@ -211,7 +211,7 @@ def part_points(part: Part) -> tuple[Id, ...]:
             return (a, b)
         case Arc(_, centre, a, b):
             return (centre, a, b)
-        case Ring(_, centre):
+        case CirclePart(_, centre):
             return (centre,)
         case Oval(_, centre, major, _, a, b):
             return (centre, major, *(p for p in (a, b) if p is not None))
@@ -295,7 +295,7 @@ def _check_part(part: Part, points: dict[str, Point], where: str) -> None:
     missing = [p for p in part_points(part) if p not in points]
     if missing:
         raise DesignError(f"{where}: {part.id} stands on point {missing[0]}, which is not there")
-    if isinstance(part, Ring) and not 0.0 < part.radius < 1e7:
+    if isinstance(part, CirclePart) and not 0.0 < part.radius < 1e7:
         raise DesignError(f"{where}: circle {part.id} has radius {part.radius:g}; it must be greater than zero")
     if isinstance(part, Oval) and (not 0.0 < part.minor < 1e7 or (part.a is None) != (part.b is None)):
         raise DesignError(f"{where}: ellipse {part.id} needs a half axis greater than zero, and both ends or none")

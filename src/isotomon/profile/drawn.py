@@ -12,7 +12,7 @@ from scipy.optimize import brentq
 
 from isotomon.errors import ProfileError
 from isotomon.geometry.planar import cross, thickness
-from isotomon.profile.curves import Piece
+from isotomon.profile.curves import CurvePiece
 from isotomon.profile.drawing import Drawing
 from isotomon.profile.loops import Chain, Runs, find_runs
 from isotomon.profile.outline import Outline2D, Run, fit_run, line
@@ -117,14 +117,14 @@ def lofted_run(drawing: Drawing, runs: Runs) -> Chain:
     return runs.outer
 
 
-def joints(pieces: tuple[Piece, ...]) -> Array:
+def joints(pieces: tuple[CurvePiece, ...]) -> Array:
     """(pieces,) the turn (rad) at the start of each piece from the one before it."""
     ends = np.array([p.slope(np.array([0.0, 1.0])) for p in pieces])
     into, out = np.roll(ends[:, 1], 1, axis=0), ends[:, 0]
     return np.abs(np.arctan2(cross(into, out), (into * out).sum(axis=1)))
 
 
-def _outline_runs(pieces: tuple[Piece, ...], name: str) -> tuple[Run, ...]:
+def _outline_runs(pieces: tuple[CurvePiece, ...], name: str) -> tuple[Run, ...]:
     """Smooth runs between corners; a run without any is periodic and begins at its +X side. Marks bear the drawing's
     `name`, since other drawings may call their parts the same."""
     corner = np.flatnonzero(joints(pieces) > CORNER)
@@ -154,19 +154,19 @@ def _natural(name: str) -> tuple[int, str]:
     return len(name), name
 
 
-def corner_name(drawing: str, before: Piece, after: Piece) -> str:
+def corner_name(drawing: str, before: CurvePiece, after: CurvePiece) -> str:
     """The lasting name of the corner between two pieces: the point they share, the older one where each has its own."""
     return f"{drawing}.{min(before.ends[1], after.ends[0], key=_natural)}"
 
 
-def _run_of(pieces: tuple[Piece, ...], name: str) -> Run:
+def _run_of(pieces: tuple[CurvePiece, ...], name: str) -> Run:
     """Pieces that join smoothly as one run: a straight one as it is."""
     if len(pieces) == 1 and pieces[0].kind == "line":
         return line(pieces[0].start.tolist(), pieces[0].end.tolist())
     return _fitted(pieces, name)
 
 
-def _fitted(pieces: tuple[Piece, ...], name: str, periodic: bool = False) -> Run:
+def _fitted(pieces: tuple[CurvePiece, ...], name: str, periodic: bool = False) -> Run:
     """Pieces that join smoothly as one run."""
     t = np.linspace(0.0, 1.0, 65)
     lengths = np.array([np.linalg.norm(np.diff(p.at(t), axis=0), axis=1).sum() for p in pieces])
@@ -192,7 +192,7 @@ def _fitted(pieces: tuple[Piece, ...], name: str, periodic: bool = False) -> Run
     return fit_run(curve, marks=sorted(marks, key=lambda m: m[1]), periodic=periodic)
 
 
-def _from_plus_x(pieces: tuple[Piece, ...]) -> tuple[Piece, ...]:
+def _from_plus_x(pieces: tuple[CurvePiece, ...]) -> tuple[CurvePiece, ...]:
     """The same closed run begun where it crosses the level of its middle on the +X side."""
     t = np.linspace(0.0, 1.0, 129)
     points = [p.at(t) for p in pieces]

@@ -12,22 +12,22 @@ from scipy import sparse
 Array = NDArray[np.float64]
 
 
-class Form(NamedTuple):
+class LinearForm(NamedTuple):
     """sum of coefficient × variable, plus a constant: `terms` maps variables to coefficients."""
 
     terms: Mapping[int, float]
     const: float = 0.0
 
-    def plus(self, other: Form, factor: float = 1.0) -> Form:
+    def plus(self, other: LinearForm, factor: float = 1.0) -> LinearForm:
         """self + factor × other."""
         terms = dict(self.terms)
         for index, value in other.terms.items():
             terms[index] = terms.get(index, 0.0) + factor * value
-        return Form(terms, self.const + factor * other.const)
+        return LinearForm(terms, self.const + factor * other.const)
 
-    def times(self, factor: float) -> Form:
+    def times(self, factor: float) -> LinearForm:
         """factor × self."""
-        return Form({i: factor * v for i, v in self.terms.items()}, factor * self.const)
+        return LinearForm({i: factor * v for i, v in self.terms.items()}, factor * self.const)
 
     def at(self, x: Array) -> float:
         """The form's value for variables x."""
@@ -37,8 +37,8 @@ class Form(NamedTuple):
 class Vec(NamedTuple):
     """A point or a direction in the plane."""
 
-    x: Form
-    y: Form
+    x: LinearForm
+    y: LinearForm
 
     def minus(self, other: Vec) -> Vec:
         """self - other."""
@@ -57,13 +57,13 @@ class Vec(NamedTuple):
         return np.array([self.x.at(x), self.y.at(x)])
 
 
-NOUGHT = Form({})
-UNIT = Vec(Form({}, 1.0), NOUGHT)
+NOUGHT = LinearForm({})
+UNIT = Vec(LinearForm({}, 1.0), NOUGHT)
 
 
 def fixed(x: float, y: float) -> Vec:
     """A point that does not move."""
-    return Vec(Form({}, x), Form({}, y))
+    return Vec(LinearForm({}, x), LinearForm({}, y))
 
 
 def combine(weights: Array, vectors: Sequence[Vec]) -> Vec:
@@ -75,7 +75,7 @@ def combine(weights: Array, vectors: Sequence[Vec]) -> Vec:
     return total
 
 
-def stack(forms: Sequence[Form], size: int) -> tuple[sparse.csr_matrix, Array]:
+def stack(forms: Sequence[LinearForm], size: int) -> tuple[sparse.csr_matrix, Array]:
     """(matrix (n, size), constants (n,)) of forms."""
     counts = [len(f.terms) for f in forms]
     columns = np.fromiter((i for f in forms for i in f.terms), dtype=np.intp, count=sum(counts))

@@ -10,8 +10,8 @@ from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from isotomon.geometry.planar import crossing, inside, signed_area
-from isotomon.profile.curves import Piece, Places, piece_of
-from isotomon.profile.drawing import Drawing, Line, Ring, part_ends
+from isotomon.profile.curves import CurvePiece, Places, piece_of
+from isotomon.profile.drawing import CirclePart, Drawing, Line, part_ends
 
 Array = NDArray[np.float64]
 TOUCH = 1e-7
@@ -23,7 +23,7 @@ PER_PIECE = 60
 class Chain:
     """Pieces head to tail. `ends`: the point ids at both ends of an open one."""
 
-    pieces: tuple[Piece, ...]
+    pieces: tuple[CurvePiece, ...]
     closed: bool
     ends: tuple[str, str] = ("", "")
 
@@ -78,7 +78,7 @@ def size_of(drawing: Drawing, places: Places) -> float:
     if not places:
         return 1.0
     points = np.array(list(places.values()))
-    radius = max((p.radius for p in drawing.parts if isinstance(p, Ring)), default=0.0)
+    radius = max((p.radius for p in drawing.parts if isinstance(p, CirclePart)), default=0.0)
     return max(float(np.ptp(points, axis=0).max()), 2.0 * radius, 1e-9)
 
 
@@ -124,7 +124,9 @@ def _nodes(points: Array, near: float) -> NDArray[np.intp]:
     return name
 
 
-def _chains(pieces: list[Piece], node: NDArray[np.intp], names: list[tuple[str, str]]) -> tuple[list[Chain], list[int]]:
+def _chains(
+    pieces: list[CurvePiece], node: NDArray[np.intp], names: list[tuple[str, str]]
+) -> tuple[list[Chain], list[int]]:
     """Runs from joint to joint; where more than two parts meet, runs end."""
     at: dict[int, list[tuple[int, int]]] = {}
     for i, (a, b) in enumerate(node.tolist()):
@@ -225,7 +227,7 @@ def _judge(
     return Runs(closed, () if mirrored else tuple(opened), good, mirrored, tuple(findings), pierced, lone)
 
 
-def _twin(piece: Piece) -> Piece:
+def _twin(piece: CurvePiece) -> CurvePiece:
     """A mirror image, which bears its ends' names with a stroke."""
     return replace(piece, ends=(f"{piece.ends[0]}'", f"{piece.ends[1]}'"))
 

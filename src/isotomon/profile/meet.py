@@ -6,17 +6,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.geometry.planar import cross
-from isotomon.profile.curves import Piece
+from isotomon.profile.curves import CurvePiece
 
 Array = NDArray[np.float64]
 SAMPLES = 161
 
 
-def _samples(piece: Piece) -> Array:
+def _samples(piece: CurvePiece) -> Array:
     return np.linspace(0.0, 1.0, 2 if piece.kind == "line" else SAMPLES)
 
 
-def meets(a: Piece, b: Piece, size: float) -> Array:
+def meets(a: CurvePiece, b: CurvePiece, size: float) -> Array:
     """(n, 2) parameters on a and b of the places where they cross or touch ends, in order along a."""
     ta, tb = _samples(a), _samples(b)
     p, q = a.at(ta), b.at(tb)
@@ -50,7 +50,7 @@ def meets(a: Piece, b: Piece, size: float) -> Array:
     return np.array(keep).reshape(-1, 2)
 
 
-def nearest(piece: Piece, point: Array) -> tuple[float, float]:
+def nearest(piece: CurvePiece, point: Array) -> tuple[float, float]:
     """(parameter, distance) of the place on a piece nearest to a point."""
     t = _samples(piece)
     on = piece.at(t)

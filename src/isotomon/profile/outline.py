@@ -27,7 +27,7 @@ ROUND_FIT = 1e-10
 
 
 @dataclass(frozen=True)
-class Mark:
+class OutlineMark:
     """A place on a run that belongs to the same place on other outlines of its family (a nose, an arc's end).
 
     `share` of the run's arc length; `continuity`: how many derivatives are continuous there.
@@ -45,7 +45,7 @@ class Run:
     basis: Basis
     control: Array
     length: float
-    marks: tuple[Mark, ...] = ()
+    marks: tuple[OutlineMark, ...] = ()
     ends: tuple[str, str] = ("", "")
     """Lasting names of the corners at its start and end, where these have any."""
 
@@ -80,10 +80,12 @@ class Outline2D:
 
     @property
     def smooth(self) -> bool:
+        """Whether it has no corner."""
         return self.runs[0].basis.periodic
 
     @cached_property
     def length(self) -> float:
+        """Of its arc, in its own unit."""
         return sum(run.length for run in self.runs)
 
     def corner_lengths(self) -> Array:
@@ -202,7 +204,8 @@ def fit_run(
         return curve(np.clip(t, 0.0, 1.0))
 
     placed = tuple(
-        Mark(name, float(start / length), order) for (name, _, order), start in zip(marks, starts[1:], strict=True)
+        OutlineMark(name, float(start / length), order)
+        for (name, _, order), start in zip(marks, starts[1:], strict=True)
     )
     try:
         basis, control = fit(by_share, tolerance, joins={m.share: m.continuity for m in placed}, periodic=periodic)

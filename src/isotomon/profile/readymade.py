@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from isotomon.errors import ProfileError
 from isotomon.geometry.basis import Basis, fit
 from isotomon.profile.foil_points import foil_runs, outline_from_points
-from isotomon.profile.outline import FIT, ROUND_FIT, Mark, Outline2D, Run, fit_run, line
+from isotomon.profile.outline import FIT, ROUND_FIT, Outline2D, OutlineMark, Run, fit_run, line
 from isotomon.profile.section import (
     Apex,
     Circle,
@@ -164,7 +164,7 @@ def rounded(ratio: float, radius: float) -> Outline2D:
         return np.where((piece % 2 == 1)[:, None], arc, straight)
 
     # The curve runs by arc length already.
-    marks = tuple(Mark(f"arc end {number}", float(end / ends[-1]), 1) for number, end in enumerate(ends[1:-1]))
+    marks = tuple(OutlineMark(f"arc end {number}", float(end / ends[-1]), 1) for number, end in enumerate(ends[1:-1]))
     basis, control = fit(curve, FIT, joins={m.share: m.continuity for m in marks}, periodic=True)
     return Outline2D((Run(basis, control, float(ends[-1]), marks),), CENTRED_ANCHOR)
 

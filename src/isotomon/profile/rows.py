@@ -9,18 +9,18 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from isotomon.profile.curves import Frame, frame_of
+from isotomon.profile.curves import SplineFrame, frame_of
 from isotomon.profile.drawing import (
     Arc,
+    CirclePart,
     Curve,
     Drawing,
     Line,
     Oval,
     Part,
-    Ring,
     Spline,
 )
-from isotomon.profile.forms import NOUGHT, Form, Vec, combine, fixed
+from isotomon.profile.forms import NOUGHT, LinearForm, Vec, combine, fixed
 
 Array = NDArray[np.float64]
 Terms = tuple[tuple[float, Vec], ...]
@@ -28,7 +28,7 @@ Function = Callable[[NDArray[np.complex128]], NDArray[np.complex128]]
 
 
 @dataclass
-class Rows:
+class EquationRows:
     """Equations by shape, each with its owner (a constraint's id, or a part's for what holds it together).
 
     linear: form = goal. lengths: Σ sign·|vector| + form = goal. dots: scale·(u·v) = goal.
@@ -37,12 +37,12 @@ class Rows:
     (source: Squire and Trapp, SIAM Review 40 (1998) 110).
     """
 
-    linear: list[tuple[str, Form]] = field(default_factory=list)
-    lengths: list[tuple[str, Terms, Form]] = field(default_factory=list)
+    linear: list[tuple[str, LinearForm]] = field(default_factory=list)
+    lengths: list[tuple[str, Terms, LinearForm]] = field(default_factory=list)
     dots: list[tuple[str, float, Vec, Vec]] = field(default_factory=list)
-    beside: list[tuple[str, float, Vec, Vec, Terms, Form]] = field(default_factory=list)
+    beside: list[tuple[str, float, Vec, Vec, Terms, LinearForm]] = field(default_factory=list)
     turns: list[tuple[str, Vec, Vec]] = field(default_factory=list)
-    general: list[tuple[str, Function, tuple[Form, ...]]] = field(default_factory=list)
+    general: list[tuple[str, Function, tuple[LinearForm, ...]]] = field(default_factory=list)
     factors: dict[str, float] = field(default_factory=dict)
     """Dimension id → what its figure is multiplied by to be the goal of its row."""
 
@@ -53,15 +53,15 @@ class Geometry:
     def __init__(self, drawing: Drawing, outside: Mapping[str, tuple[float, float]]) -> None:
         self.parts: dict[str, Part] = {p.id: p for p in drawing.parts}
         self.vec: dict[str, Vec] = {}
-        self.scalar: dict[str, Form] = {}
+        self.scalar: dict[str, LinearForm] = {}
         self.handle: dict[str, Vec] = {}
         self.names: list[str] = []
         start: list[float] = []
 
-        def variable(name: str, value: float) -> Form:
+        def variable(name: str, value: float) -> LinearForm:
             self.names.append(name)
             start.append(value)
-            return Form({len(start) - 1: 1.0})
+            return LinearForm({len(start) - 1: 1.0})
 
         for p in drawing.points:
             if p.source:
@@ -69,8 +69,8 @@ class Geometry:
             else:
                 self.vec[p.id] = Vec(variable(p.id, p.x), variable(p.id, p.y))
         for part in drawing.parts:
-            if isinstance(part, Ring | Oval):
-                self.scalar[part.id] = variable(part.id, part.radius if isinstance(part, Ring) else part.minor)
+            if isinstance(part, CirclePart | Oval):
+                self.scalar[part.id] = variable(part.id, part.radius if isinstance(part, CirclePart) else part.minor)
             if isinstance(part, Curve):
                 for index, h in enumerate(part.handles):
                     if h is not None:
@@ -79,15 +79,16 @@ class Geometry:
         self._aux = variable
         self._start = start
         places = np.array([(p.x, p.y) for p in drawing.points]) if drawing.points else np.zeros((1, 2))
-        radii = [p.radius for p in drawing.parts if isinstance(p, Ring)]
+        radii = [p.radius for p in drawing.parts if isinstance(p, CirclePart)]
         self.size = max(float(np.ptp(places, axis=0).max()), 2.0 * max(radii, default=0.0), 1e-6)
-        self.rows = Rows()
+        self.rows = EquationRows()
         self._joined = _joined(drawing)
         for part in drawing.parts:
             self._hold(part)
 
     @property
     def x(self) -> Array:
+        """(n,) where the variables begin."""
         return np.array(self._start)
 
     # Geometry of parts as forms
@@ -117,17 +118,17 @@ class Geometry:
 
     def _centre(self, ref: str) -> Vec:
         part = self.parts.get(ref)
-        return self.vec[part.centre] if isinstance(part, Arc | Ring | Oval) else self.vec[ref]
+        return self.vec[part.centre] if isinstance(part, Arc | CirclePart | Oval) else self.vec[ref]
 
-    def _radius(self, ref: str, sign: float = 1.0) -> tuple[Terms, Form]:
+    def _radius(self, ref: str, sign: float = 1.0) -> tuple[Terms, LinearForm]:
         """A circle's radius as a length or a form, times `sign`."""
         part = self.parts[ref]
-        if isinstance(part, Ring):
+        if isinstance(part, CirclePart):
             return (), self.scalar[ref].times(sign)
         assert isinstance(part, Arc)
         return ((sign, self.vec[part.a].minus(self.vec[part.centre])),), NOUGHT
 
-    def _value(self, terms: Terms, form: Form) -> float:
+    def _value(self, terms: Terms, form: LinearForm) -> float:
         x = self.x
         return form.at(x) + sum(sign * float(np.hypot(*v.at(x))) for sign, v in terms)
 
@@ -204,7 +205,7 @@ def _joined(drawing: Drawing) -> dict[str, str]:
     return {key: top(key) for key in name}
 
 
-def on_curve(frame: Frame, size: float) -> Function:
+def on_curve(frame: SplineFrame, size: float) -> Function:
     """Residual of one coordinate: pole values at parameter t, less the point's. Forms: t·size, the point, the poles."""
     p = frame.degree
 
@@ -235,6 +236,9 @@ def _oval_gradient(v: NDArray[np.complex128], minor: NDArray[np.complex128]) -> 
 
 
 def oval_touches(size: float) -> Function:
+    """The equation of an ellipse tangent to a direction: of a point of it from its centre (2), a half axis (2), the direction
+    (2) and the other half axis. `size`: what it is measured by, mm."""
+
     def off(v: NDArray[np.complex128]) -> NDArray[np.complex128]:
         ux, uy, minor = v[4:]
         gx, gy = _oval_gradient(v[:4], minor)
@@ -244,6 +248,9 @@ def oval_touches(size: float) -> Function:
 
 
 def ovals_touch(size: float) -> Function:
+    """The equation of two ellipses tangent where they meet: of the point from each centre and a half axis (4 each), and the
+    two other half axes. `size`: what it is measured by, mm."""
+
     def off(v: NDArray[np.complex128]) -> NDArray[np.complex128]:
         gx, gy = _oval_gradient(v[:4], v[8])
         hx, hy = _oval_gradient(v[4:8], v[9])

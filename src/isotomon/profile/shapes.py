@@ -27,6 +27,7 @@ class Spot(NamedTuple):
 
     @property
     def at(self) -> Array:
+        """(2,) mm."""
         return np.array([self.x, self.y])
 
 

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from scipy.linalg import LinAlgError, cho_factor, cho_solve, qr
 from scipy.linalg.blas import dsyrk
 
-from isotomon.profile.drawing import Constraint, Curve, Drawing, Handle, Oval, Part, Ring, replace
+from isotomon.profile.drawing import CirclePart, Constraint, Curve, Drawing, Oval, Part, TangentHandle, replace
 from isotomon.profile.system import System, make_system
 
 Array = NDArray[np.float64]
@@ -49,6 +49,7 @@ class Solution:
 
     @property
     def ok(self) -> bool:
+        """Whether all constraints hold."""
         return not any(c.kind == "clash" for c in self.conflicts)
 
 
@@ -165,13 +166,13 @@ def with_coordinates(drawing: Drawing, system: System, x: Array) -> Drawing:
 
 
 def _with_scalars(part: Part, seen: Mapping[str, Sequence[float]]) -> Part:
-    if isinstance(part, Ring):
+    if isinstance(part, CirclePart):
         return replace(part, radius=abs(seen[part.id][0]))
     if isinstance(part, Oval):
         return replace(part, minor=abs(seen[part.id][0]))
     if isinstance(part, Curve) and any(part.handles):
         handles = tuple(
-            None if h is None else Handle(seen[f"{part.id}@{i}"][0], seen[f"{part.id}@{i}"][1], h.back)
+            None if h is None else TangentHandle(seen[f"{part.id}@{i}"][0], seen[f"{part.id}@{i}"][1], h.back)
             for i, h in enumerate(part.handles)
         )
         return replace(part, handles=handles)

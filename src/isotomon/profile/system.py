@@ -11,8 +11,8 @@ from scipy import sparse
 
 from isotomon.profile.dimensions import Writer
 from isotomon.profile.drawing import Constraint, Drawing
-from isotomon.profile.forms import NOUGHT, UNIT, Form, Vec, stack
-from isotomon.profile.rows import Function, Rows
+from isotomon.profile.forms import NOUGHT, UNIT, LinearForm, Vec, stack
+from isotomon.profile.rows import EquationRows, Function
 
 Array = NDArray[np.float64]
 Index = NDArray[np.intp]
@@ -53,6 +53,7 @@ class System:
 
     @property
     def count(self) -> int:
+        """How many equations there are."""
         return len(self.owner)
 
     def values(self, x: Array) -> Array:
@@ -145,9 +146,9 @@ class _Packer:
     """Collects linear forms, each with its number; 0 and 1 stand for what a row does not use."""
 
     def __init__(self) -> None:
-        self.forms: list[Form] = [NOUGHT, UNIT.x]
+        self.forms: list[LinearForm] = [NOUGHT, UNIT.x]
 
-    def form(self, form: Form) -> int:
+    def form(self, form: LinearForm) -> int:
         """The number of a form."""
         if not form.terms and form.const == 0.0:
             return 0
@@ -162,7 +163,7 @@ class _Packer:
         """(rows, 2, 2) the numbers of two vectors a row."""
         return _numbers([(self.vector(u), self.vector(v)) for u, v in rows], 2, 2)
 
-    def lengths(self, rows: Sequence[tuple[Sequence[tuple[float, Vec]], Form]]) -> tuple[Array, Index, Index]:
+    def lengths(self, rows: Sequence[tuple[Sequence[tuple[float, Vec]], LinearForm]]) -> tuple[Array, Index, Index]:
         """(rows, 4) signs and (rows, 4, 2) numbers of vectors whose lengths are added up, and (rows,) of what they come to."""
         signs, vectors, sums = [], [], []
         for terms, form in rows:
@@ -177,7 +178,7 @@ def _numbers(values: Sequence[object], *shape: int) -> Index:
     return np.array(values, dtype=np.intp).reshape(len(values), *shape)
 
 
-def _assemble(writer: Writer, rows: Rows) -> System:
+def _assemble(writer: Writer, rows: EquationRows) -> System:
     groups = (rows.linear, rows.lengths, rows.dots, rows.beside, rows.turns, rows.general)
     pack = _Packer()
     linear = _numbers([pack.form(f) for _, f in rows.linear])

@@ -45,6 +45,7 @@ class Quantity:
     angle: int = 0
 
     def describe(self) -> str:
+        """What kind of quantity it is, in words."""
         return _describe(self.length, self.angle)
 
     def _same(self, other: Quantity | float, verb: str) -> Quantity:

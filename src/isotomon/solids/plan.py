@@ -84,7 +84,7 @@ def plan(quick: Quick, limit: float = STEP_SECONDS) -> Plan:
             made[body] = _requests(quick, body, made, wrong, limit)
         except IsotomonError as error:
             name = name_of(quick.design, body)
-            wrong[body] = f"{name}: {error}" if quick.others and not isinstance(error, _Waits) else str(error)
+            wrong[body] = f"{name}: {error}" if quick.others and not isinstance(error, _ToolFailed) else str(error)
     asked = {request.key: request for requests in made.values() for request in requests}
     own = results(quick.design)
     done = {body: made[body][-1].key for body in own if body in made}
@@ -92,7 +92,7 @@ def plan(quick: Quick, limit: float = STEP_SECONDS) -> Plan:
     return Plan(tuple(asked.values()), done, by, {body: wrong[body] for body in own if body in wrong})
 
 
-class _Waits(SolidError):
+class _ToolFailed(SolidError):
     """A body cannot be made since one that it is combined with cannot."""
 
 
@@ -127,7 +127,7 @@ def _requests(
         else:
             for tool in stage.bodies:
                 if tool in wrong:
-                    raise _Waits(wrong[tool])
+                    raise _ToolFailed(wrong[tool])
             if not stage.skins:
                 _check_no_skins(quick, (body, *stage.bodies))
             asked |= {request.key: request for tool in stage.bodies for request in made[tool]}
@@ -143,7 +143,9 @@ def _check_no_skins(quick: Quick, bodies: Sequence[str]) -> None:
         one = quick.of(body)
         if one is not None and one.shape is not None and one.shape.open:
             name = name_of(quick.design, body)
-            raise _Waits(f"body '{name}' is a skin, which bounds nothing that could be combined; close its profiles")
+            raise _ToolFailed(
+                f"body '{name}' is a skin, which bounds nothing that could be combined; close its profiles"
+            )
 
 
 def _worked(quick: Quick, q: Quick, asked: Asked, inputs: Sequence[str], limit: float) -> Request:

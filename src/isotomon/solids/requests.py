@@ -13,7 +13,7 @@ from isotomon.design.records import Imported
 from isotomon.field.exact import motion
 from isotomon.field.patches import patches
 from isotomon.inspect.results import Quick, Shape
-from isotomon.kernel.protocol import Apply, Loft, Move, Read, pack, pack_edge, pack_patch
+from isotomon.kernel.protocol import Apply, LoftPatches, MoveProfile, Read, pack, pack_edge, pack_patch
 from isotomon.operations.base import Asked
 
 Array = NDArray[np.float64]
@@ -28,7 +28,7 @@ def shape_request(
     limit: float = STEP_SECONDS,
     stretch: Array | None = None,
     key: str = "",
-) -> Loft | Move:
+) -> LoftPatches | MoveProfile:
     """The request that builds a shape's solid: by the kernel's exact forms where it has them, else by patches, which are
     taken where the affine map `stretch` (4, 4) takes them and kept under `key`.
 
@@ -36,7 +36,7 @@ def shape_request(
     """
     exact = motion(shape.field)
     if exact is not None and stretch is None:
-        return Move(
+        return MoveProfile(
             id=request_id,
             key=shape.key,
             edges=[pack_edge(e) for e in exact.edges],
@@ -54,7 +54,7 @@ def shape_request(
         linear, shift = stretch[:3, :3], stretch[:3, 3]
         made = [replace(p, control=p.control @ linear.T + shift) for p in made]
         origin, normal = origin @ linear.T + shift, normal @ np.linalg.inv(linear)
-    return Loft(
+    return LoftPatches(
         id=request_id,
         key=key or shape.key,
         patches=[pack_patch(p) for p in made],
@@ -93,6 +93,7 @@ def read_seconds(imported: Imported) -> float:
 
 
 def read_request(key: str, imported: Imported, tolerance: float, fine: float, limit: float, request_id: int) -> Read:
+    """Read what was brought in; what is embedded, `fine` (mm) for its mesh, `limit` in seconds."""
     return Read(request_id, key, bytes_of(imported), imported.form, max(tolerance, 1e-7), fine, limit)
 
 

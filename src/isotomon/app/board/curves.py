@@ -41,6 +41,7 @@ class CurvePainter:
         self.small.setPixelSize(11)
 
     def colour(self, name: str, alpha: int = 255) -> QColor:
+        """A colour of the theme by its role."""
         colour = QColor(getattr(self.theme, name))
         colour.setAlpha(alpha)
         return colour

@@ -24,9 +24,11 @@ class Layout:
     last: float
 
     def x(self, position: float | Array) -> float | Array:
+        """Pixels from the left, of positions along the body (mm)."""
         return LEFT + (position - self.first) / max(self.last - self.first, 1e-9) * (self.width - LEFT - RIGHT)
 
     def position(self, x: float) -> float:
+        """The position along the body (mm) at so many pixels from the left."""
         return self.first + (x - LEFT) / max(self.width - LEFT - RIGHT, 1.0) * (self.last - self.first)
 
     @property
@@ -36,11 +38,13 @@ class Layout:
 
     @property
     def area(self) -> QRectF:
+        """The upper plot."""
         middle = TOP_ROW + (self.height - TOP_ROW - AXIS) * 0.5
         return QRectF(LEFT, TOP_ROW + 4, self.width - LEFT - RIGHT, middle - TOP_ROW - 8)
 
     @property
     def angle(self) -> QRectF:
+        """The lower plot."""
         middle = TOP_ROW + (self.height - TOP_ROW - AXIS) * 0.5
         return QRectF(LEFT, middle + 2, self.width - LEFT - RIGHT, self.height - AXIS - middle - 4)
 

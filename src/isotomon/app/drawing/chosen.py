@@ -16,7 +16,7 @@ from isotomon.app.drawing.ties import tie_chosen
 from isotomon.app.forms.choices import choice
 from isotomon.profile import draw_edits
 from isotomon.profile.copies import offset, ring, row, similarity, transform
-from isotomon.profile.drawing import DIMENSIONS, Constraint, Line, Ring, Spline, replace
+from isotomon.profile.drawing import DIMENSIONS, CirclePart, Constraint, Line, Spline, replace
 from isotomon.profile.relate import constraint_words, possible_ties
 from isotomon.quantity import Kind, display, to_unit
 
@@ -71,7 +71,7 @@ def _one(rows: Rows, ref: str) -> None:
     if any(p.id == ref for p in drawing.points):
         _point(rows, ref)
     match next((p for p in drawing.parts if p.id == ref), None):
-        case Ring(radius=radius):
+        case CirclePart(radius=radius):
             rows.plain("radius", "Radius", "length", radius, "The circle's radius", partial(_set_radius, rows, ref))
         case Line(a=first, b=last):
             a, b = (next(p for p in drawing.points if p.id == k) for k in (first, last))

@@ -27,7 +27,7 @@ from isotomon.errors import IsotomonError
 from isotomon.profile import draw_edits
 from isotomon.profile.curves import handles_of
 from isotomon.profile.dragging import Drag, begin_drag, drag_to
-from isotomon.profile.drawing import DIMENSIONS, Curve, Drawing, Handle, Ring, part_points, replace
+from isotomon.profile.drawing import DIMENSIONS, CirclePart, Curve, Drawing, TangentHandle, part_points, replace
 from isotomon.profile.relate import possible_ties
 from isotomon.profile.shapes import Spot
 from isotomon.profile.solver import with_coordinates
@@ -175,7 +175,7 @@ class DrawingEditor(Canvas):
         held: list[str] = []
         for key in group:
             part = self.catcher.parts.get(key)
-            if part is None or (isinstance(part, Ring) and len(group) == 1):
+            if part is None or (isinstance(part, CirclePart) and len(group) == 1):
                 held.append(key)
             else:
                 held += part_points(part)
@@ -383,7 +383,7 @@ def _with_held_handle(drawing: Drawing, thing: str) -> Drawing:
         return drawing
     tangent = handles_of(curve, {p.id: np.array([p.x, p.y]) for p in drawing.points})[int(index)]
     handles = list(curve.handles)
-    handles[int(index)] = Handle(float(tangent[0]), float(tangent[1]))
+    handles[int(index)] = TangentHandle(float(tangent[0]), float(tangent[1]))
     held = replace(curve, handles=tuple(handles))
     return replace(drawing, parts=tuple(held if p.id == key else p for p in drawing.parts))
 

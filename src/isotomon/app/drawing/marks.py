@@ -10,13 +10,13 @@ from numpy.typing import NDArray
 
 from isotomon.app.drawing.snap import Catcher
 from isotomon.profile.curves import handles_of
-from isotomon.profile.drawing import DIMENSIONS, Arc, Constraint, Curve, Line, Oval, Ring
+from isotomon.profile.drawing import DIMENSIONS, Arc, CirclePart, Constraint, Curve, Line, Oval
 
 Array = NDArray[np.float64]
 
 
 @dataclass(frozen=True, eq=False)
-class Mark:
+class DimensionMark:
     """How a dimension is drawn: thin `lines` (each (n, 2)), `arrows` as (tip, direction), and its label's place."""
 
     lines: tuple[Array, ...]
@@ -40,7 +40,7 @@ def anchor(catcher: Catcher, ref: str) -> Array:
     part = catcher.parts[name]
     if index and isinstance(part, Curve):
         return catcher.places[part.points[int(index)]]
-    if isinstance(part, Ring):
+    if isinstance(part, CirclePart):
         return catcher.places[part.centre] + part.radius * np.array([math.sqrt(0.5), math.sqrt(0.5)])
     return catcher.pieces[name].at(np.array([0.5]))[0]
 
@@ -72,7 +72,7 @@ SIDES = (1.0, -1.0, 2.0, -2.0, 3.0, -3.0, 4.0, -4.0)
 """How far out a dimension without a place of its own may stand, and on which side, the best first."""
 
 
-def mark_of(catcher: Catcher, c: Constraint, per_pixel: float, side: float = 1.0) -> Mark:
+def mark_of(catcher: Catcher, c: Constraint, per_pixel: float, side: float = 1.0) -> DimensionMark:
     """How a dimension is drawn where it stands; `per_pixel`: mm a pixel, and `side`, one of `SIDES`, for what has no place of its
     own."""
     at = middle_of(catcher, c)
@@ -96,7 +96,7 @@ def mark_of(catcher: Catcher, c: Constraint, per_pixel: float, side: float = 1.0
     q = b + float((place - b) @ normal) * normal
     arrows = ((p, _unit(p - q)), (q, _unit(q - p)))
     label = p + way * float((place - p) @ way)
-    return Mark((np.array([a, p]), np.array([b, q]), np.array([p, q])), arrows, label)
+    return DimensionMark((np.array([a, p]), np.array([b, q]), np.array([p, q])), arrows, label)
 
 
 def _ends(catcher: Catcher, c: Constraint) -> tuple[Array, Array]:
@@ -110,7 +110,7 @@ def _ends(catcher: Catcher, c: Constraint) -> tuple[Array, Array]:
         p = _reference(catcher, c.on[0])
         foot = _foot(p, catcher.places[second.a], catcher.places[second.b])
         if c.kind == "width":
-            p = p + _unit(p - foot) * (first.radius if isinstance(first, Ring) else 0.0)
+            p = p + _unit(p - foot) * (first.radius if isinstance(first, CirclePart) else 0.0)
             return p, 2.0 * foot - p
         return p, foot
     if isinstance(first, Line):
@@ -124,7 +124,7 @@ def _ends(catcher: Catcher, c: Constraint) -> tuple[Array, Array]:
 
 def _radius(catcher: Catcher, ref: str) -> float:
     part = catcher.parts.get(ref)
-    if isinstance(part, Ring):
+    if isinstance(part, CirclePart):
         return part.radius
     if isinstance(part, Arc):
         return float(np.hypot(*(catcher.places[part.a] - catcher.places[part.centre])))
@@ -134,7 +134,7 @@ def _radius(catcher: Catcher, ref: str) -> float:
 def _reference(catcher: Catcher, ref: str) -> Array:
     """A point; a circle's centre; a line's first end."""
     part = catcher.parts.get(ref)
-    if isinstance(part, Ring | Arc | Oval):
+    if isinstance(part, CirclePart | Arc | Oval):
         return catcher.places[part.centre]
     if isinstance(part, Line):
         return catcher.places[part.a]
@@ -146,7 +146,7 @@ def _foot(p: Array, a: Array, b: Array) -> Array:
     return a + along * float((p - a) @ along)
 
 
-def _round_mark(catcher: Catcher, c: Constraint, place: Array | None, per_pixel: float, side: float) -> Mark:
+def _round_mark(catcher: Catcher, c: Constraint, place: Array | None, per_pixel: float, side: float) -> DimensionMark:
     centre, radius = _reference(catcher, c.on[0]), _radius(catcher, c.on[0])
     way = (
         _unit(place - centre)
@@ -158,10 +158,10 @@ def _round_mark(catcher: Catcher, c: Constraint, place: Array | None, per_pixel:
         place = rim + 30.0 * abs(side) * per_pixel * way
     start = centre - radius * way if c.kind == "diameter" else centre
     arrows = [(rim, way)] + ([(start, -way)] if c.kind == "diameter" else [])
-    return Mark((np.array([start, rim]), np.array([rim, place])), tuple(arrows), place)
+    return DimensionMark((np.array([start, rim]), np.array([rim, place])), tuple(arrows), place)
 
 
-def _angle_mark(catcher: Catcher, c: Constraint, place: Array | None, per_pixel: float) -> Mark:
+def _angle_mark(catcher: Catcher, c: Constraint, place: Array | None, per_pixel: float) -> DimensionMark:
     ways, feet = [], []
     for ref, flip in zip(c.on, (c.sector & 1, c.sector & 2), strict=True):
         part = catcher.parts[ref.partition("@")[0]]
@@ -187,7 +187,7 @@ def _angle_mark(catcher: Catcher, c: Constraint, place: Array | None, per_pixel:
     label = place if place is not None else corner + 1.25 * (arc[16] - corner)
     way = 1.0 if sweep > 0 else -1.0
     arrows = ((arc[-1], way * _turned(v)), (arc[0], -way * _turned(u)))
-    return Mark((arc,), arrows, label)
+    return DimensionMark((arc,), arrows, label)
 
 
 def constraint_anchors(catcher: Catcher, c: Constraint) -> list[Array]:

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
 
-from isotomon.app.drawing.marks import Mark
+from isotomon.app.drawing.marks import DimensionMark
 from isotomon.app.drawing.snap import Catcher
 from isotomon.app.shapes import polygon
 from isotomon.app.theme import Theme
@@ -205,7 +205,7 @@ _PICTURES: dict[str, _Picture] = {
 }
 
 
-def label_box(painter: QPainter, mark: Mark, text: str, to: ToScreen) -> QRectF:
+def label_box(painter: QPainter, mark: DimensionMark, text: str, to: ToScreen) -> QRectF:
     """Where a dimension's label stands on the screen."""
     metrics = painter.fontMetrics()
     width, height = metrics.horizontalAdvance(text) + 8, metrics.height() + 2
@@ -214,7 +214,7 @@ def label_box(painter: QPainter, mark: Mark, text: str, to: ToScreen) -> QRectF:
 
 
 def draw_dimension(
-    painter: QPainter, theme: Theme, mark: Mark, text: str, to: ToScreen, state: str, box: QRectF
+    painter: QPainter, theme: Theme, mark: DimensionMark, text: str, to: ToScreen, state: str, box: QRectF
 ) -> None:
     """A dimension's lines, arrows and label in its `box`. `state`: '', 'chosen', 'clash' or 'reported'."""
     colour = QColor({"chosen": theme.attention, "clash": theme.failure}.get(state, theme.soft_ink))

@@ -153,6 +153,7 @@ class Sheet(QWidget):
 
     @property
     def design(self) -> Design:
+        """The design, of which the drawing is a part."""
         assert self.desk.design is not None
         return self.desk.design
 
@@ -181,12 +182,14 @@ class Sheet(QWidget):
 
     @property
     def catcher(self) -> Catcher:
+        """What the pointer catches in the drawing."""
         if self._catcher is None:
             self._catcher = Catcher(self.drawing)
         return self._catcher
 
     @property
     def runs(self) -> Runs:
+        """What the lines of the drawing make up."""
         if self._runs is None:
             self._runs = find_runs(self.drawing)
         return self._runs

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from isotomon.profile.curves import Piece, piece_of, polyline
+from isotomon.profile.curves import CurvePiece, piece_of, polyline
 from isotomon.profile.drawing import ConstraintKind, Drawing, Line, part_ends, part_points
 from isotomon.profile.loops import places_of
 from isotomon.profile.meet import meets, nearest
@@ -35,7 +35,7 @@ class Catcher:
         self.places = places_of(drawing)
         self.ids = list(self.places)
         self.points = np.array(list(self.places.values())).reshape(-1, 2)
-        self.pieces: dict[str, Piece] = {p.id: piece_of(p, self.places) for p in drawing.parts}
+        self.pieces: dict[str, CurvePiece] = {p.id: piece_of(p, self.places) for p in drawing.parts}
         self.parts = {p.id: p for p in drawing.parts}
         ends = [set(part_ends(p) or ()) for p in drawing.parts]
         self._ends = set().union(*ends) if ends else set()

@@ -26,7 +26,7 @@ from isotomon.operations import Step
 from isotomon.operations.base import Operation, inputs_of
 
 
-class Handle(QLabel):
+class DragHandle(QLabel):
     """Where a step is taken hold of to be dragged to another place in the order."""
 
     dragged = Signal(int)
@@ -41,14 +41,17 @@ class Handle(QLabel):
         self._from: int | None = None
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
+        """Take hold."""
         if event.button() == Qt.MouseButton.LeftButton:
             self._from = round(event.globalPosition().y())
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        """Tell how far it is dragged."""
         if self._from is not None:
             self.dragged.emit(round(event.globalPosition().y()) - self._from)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        """Tell how far it was dragged."""
         if self._from is not None:
             by, self._from = round(event.globalPosition().y()) - self._from, None
             self.dropped.emit(by)
@@ -95,7 +98,7 @@ class StepsForm(Form):
         line = QHBoxLayout(row)
         line.setContentsMargins(0, 6, 0, 0)
         line.setSpacing(0)
-        handle, taken = Handle(title), QCheckBox()
+        handle, taken = DragHandle(title), QCheckBox()
         handle.dragged.connect(lambda by: self._show_drop(k, by))
         handle.dropped.connect(lambda by: self._drop(k, by))
         taken.setProperty("group", True)

@@ -22,6 +22,7 @@ STAGES = ("Set out", "Draw", "Guide", "Shape", "Check", "Deliver")
 
 
 def needs_body(w: Api) -> str:
+    """The reason of what needs a body: there is none."""
     if needs_design(w):
         return needs_design(w)
     return (
@@ -32,6 +33,7 @@ def needs_body(w: Api) -> str:
 
 
 def needs_stations(w: Api) -> str:
+    """The reason of what is done with stations: none is chosen."""
     return needs_design(w) or ("" if w.desk.selected_stations() else "Choose a station first")
 
 

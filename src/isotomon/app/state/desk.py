@@ -64,6 +64,7 @@ class Desk(QObject):
 
     @property
     def design(self) -> Design | None:
+        """The design as it is shown: with what is dragged, while something is."""
         return self.session.design if self.session is not None else None
 
     @property

@@ -9,7 +9,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
 
-from isotomon.app.state.solids import Solids, Told
+from isotomon.app.state.solids import SolidBuilder, Told
 from isotomon.design.records import Design
 from isotomon.errors import IsotomonError
 from isotomon.inspect.quick import rebuild
@@ -56,7 +56,7 @@ class Engine(QObject):
         """Whether the user has given up the rebuild under way."""
         self._told_of_progress = False
         told = Told(self._solid_started, self._solid_progress, self._solid_done, self._lost, self._measured)
-        self.solids = Solids(self.supervisor, limit, told)
+        self.solids = SolidBuilder(self.supervisor, limit, told)
         self._thread = threading.Thread(target=self._run, name="quick-rebuild", daemon=True)
         self._thread.start()
 

@@ -61,7 +61,7 @@ class Told:
     """results with the measures that had to wait for solids"""
 
 
-class Solids:
+class SolidBuilder:
     """Give it the newest results; it tells what comes of them."""
 
     def __init__(self, supervisor: Supervisor, limit: float, told: Told) -> None:

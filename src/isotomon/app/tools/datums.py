@@ -20,7 +20,7 @@ from isotomon.evaluate.sources import Thing
 from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane, SpaceCurve, flat_normal
 from isotomon.inspect.results import Quick, Shape
 from isotomon.profile.draw_edits import next_name
-from isotomon.profile.drawing import Line, Ring
+from isotomon.profile.drawing import CirclePart, Line
 from isotomon.profile.outline import edge_words
 from isotomon.profile.section import Drawn
 from isotomon.quantity import resolve
@@ -113,7 +113,7 @@ def _drawn(design: Design, s: Station, letter: str) -> list[tuple[str, str]]:
     drawing = edits.find(design.drawings, s.section.drawing)
     if letter == "p":
         return [(f"{s.id}/{drawing.id}.{p.id}", f"{s.name} {p.id}") for p in drawing.points[:40]]
-    kinds = {"c": object, "A": Line, "R": Ring}.get(letter)
+    kinds = {"c": object, "A": Line, "R": CirclePart}.get(letter)
     return [
         (f"{s.id}/{drawing.id}.{p.id}", f"{s.name} {p.id}")
         for p in drawing.parts[:40]

@@ -40,7 +40,7 @@ COLOURS = {
 
 
 @dataclass(frozen=True)
-class Wanted:
+class ChecksWanted:
     """What is to be looked at. `along` of section curves and `lamps` of reflected light are directions, empty for none."""
 
     colour: str = ""
@@ -58,7 +58,7 @@ class Seen:
     """What came of it, for one Quick."""
 
     quick: Quick
-    wanted: Wanted
+    wanted: ChecksWanted
     colouring: Colouring | None = None
     lines: tuple[tuple[float, Array], ...] = ()
     joins: tuple[Joint, ...] = ()
@@ -69,7 +69,7 @@ class Seen:
     trouble: str = ""
 
 
-def look(quick: Quick, wanted: Wanted, reference: Quick | None) -> Seen:
+def look(quick: Quick, wanted: ChecksWanted, reference: Quick | None) -> Seen:
     """Work out what is wanted; what cannot be is said."""
     parts: dict[str, Any] = {}
     troubles = []
@@ -109,7 +109,7 @@ class ShapeChecks:
 
     def __init__(self, api: Api) -> None:
         self.w = api
-        self.wanted = Wanted()
+        self.wanted = ChecksWanted()
         self.seen: Seen | None = None
         self.reference: Quick | None = None
         self.reference_body = ""
@@ -135,7 +135,7 @@ class ShapeChecks:
             reference = quick.of(self.reference_body) if self.reference_body != quick.body.id else None
         if quick is None or quick.full is None:
             return
-        if wanted == Wanted(lamps=wanted.lamps, count=wanted.count, pull=wanted.pull, spacing=wanted.spacing):
+        if wanted == ChecksWanted(lamps=wanted.lamps, count=wanted.count, pull=wanted.pull, spacing=wanted.spacing):
             self._show(Seen(quick, wanted))
         else:
             self.later.ask(lambda: look(quick, wanted, reference))

@@ -11,7 +11,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
 
 from isotomon.app.theme import Theme
-from isotomon.app.viewport.lines import Drawn, Wanted
+from isotomon.app.viewport.lines import Lines, Wanted
 from isotomon.design.datums import BASE_SHOWN, BUILT_IN_NAMES
 from isotomon.inspect.results import Quick
 from isotomon.measure.laws import Finding
@@ -46,7 +46,7 @@ class Paper:
         return not any(box.intersects(other) for other in self.taken)
 
 
-def paint_names(paper: Paper, quick: Quick, drawn: Drawn, wanted: Wanted) -> None:
+def paint_names(paper: Paper, quick: Quick, drawn: Lines, wanted: Wanted) -> None:
     """The names of stations, datums and chosen guides: none over another, the chosen ones first."""
     names = {s.station.id: s.station.name for _, s in quick.resolved.own}
     for key in sorted(drawn.outlines, key=lambda k: (k not in wanted.selected, k != wanted.hovered)):
@@ -59,7 +59,7 @@ def paint_names(paper: Paper, quick: Quick, drawn: Drawn, wanted: Wanted) -> Non
             _tag(paper, (x, y), guide.name, True)
 
 
-def _datum_names(paper: Paper, quick: Quick, drawn: Drawn, wanted: Wanted) -> None:
+def _datum_names(paper: Paper, quick: Quick, drawn: Lines, wanted: Wanted) -> None:
     """Each datum's name at the corner of it that stands highest."""
     names = {d.id: d.name for d in quick.design.datums}
     names |= {k: BUILT_IN_NAMES[k] for k in BASE_SHOWN if quick.shape is None or wanted.strong(k)}

@@ -37,7 +37,7 @@ def rgb(colour: str | QColor) -> Colour:
 
 
 @dataclass(eq=False)
-class Drawn:
+class Lines:
     """The lines (n, 3), mm, of one result, by ids. `shares`: how far along the scale of stations each one's colour lies;
     `whole_base`: the base planes and axes as large as the body, as they are shown when chosen."""
 
@@ -67,9 +67,9 @@ class Wanted:
         return key in self.selected or key == self.hovered
 
 
-def drawn_of(quick: Quick) -> Drawn:
+def drawn_of(quick: Quick) -> Lines:
     """The lines of a result."""
-    drawn = Drawn(guides={k: curve.at(np.linspace(0.0, 1.0, GUIDE_PLACES)) for k, curve in quick.guides.items()})
+    drawn = Lines(guides={k: curve.at(np.linspace(0.0, 1.0, GUIDE_PLACES)) for k, curve in quick.guides.items()})
     shape = quick.shape
     if shape is not None:
         sampling, count = shape.mesh.sampling, max(len(quick.resolved.stations) - 1, 1)
@@ -104,7 +104,7 @@ def comb_of(quick: Quick, selected: tuple[str, ...]) -> list[Array]:
     return [ends, *np.stack([place, ends], axis=1)]
 
 
-def curves_of(quick: Quick | None, drawn: Drawn, wanted: Wanted, theme: Theme) -> list[tuple[Array, Colour, bool]]:
+def curves_of(quick: Quick | None, drawn: Lines, wanted: Wanted, theme: Theme) -> list[tuple[Array, Colour, bool]]:
     """(line (n, 3), colour, whether strong) of all that is wanted."""
     soft, ink, attention = rgb(theme.soft_ink), rgb(theme.ink), rgb(theme.attention)
     curves: list[tuple[Array, Colour, bool]] = []
@@ -149,7 +149,7 @@ def _live_line(quick: Quick, position: float) -> Array | None:
     return quick.stood((samples.value @ section.control[0])[samples.rim])
 
 
-def line_near(drawn: Drawn, wanted: Wanted, project: Callable[[Array], Array], point: Array) -> str:
+def line_near(drawn: Lines, wanted: Wanted, project: Callable[[Array], Array], point: Array) -> str:
     """The thing whose line is seen nearest to a pixel (2,), of stations before guides before datums; empty for none near."""
     kinds = [
         {key: [line] for key, line in drawn.outlines.items()},

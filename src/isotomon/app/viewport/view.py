@@ -16,7 +16,7 @@ from isotomon.app.viewport.canvas import SceneCanvas
 from isotomon.app.viewport.colours import colour_range, colour_table, paint_legend, stripe_table
 from isotomon.app.viewport.copies import corners, meshes_beside, placed_mesh
 from isotomon.app.viewport.handles import Handle, paint_handles
-from isotomon.app.viewport.lines import Drawn, Wanted, curves_of, drawn_of, line_near, rgb
+from isotomon.app.viewport.lines import Lines, Wanted, curves_of, drawn_of, line_near, rgb
 from isotomon.app.viewport.parts import part_at, seen_at
 from isotomon.app.viewport.solids import solid_mesh
 from isotomon.design.bodies import results, tools_of
@@ -62,7 +62,7 @@ class View(SceneCanvas):
         self._held = ""
         """The handle, or the datum, that is being dragged."""
         self._pressed: QPointF | None = None
-        self._drawn = Drawn()
+        self._drawn = Lines()
         self._wanted = Wanted()
         self._compared = ""
         """The other body whose lines are over this one, in place of its skin."""

@@ -9,7 +9,7 @@ from importlib import import_module
 from numpy.typing import NDArray
 
 from isotomon.errors import SolidError
-from isotomon.kernel.making import Body
+from isotomon.kernel.making import NamedShape
 from isotomon.kernel.volumes import Lump
 
 
@@ -18,7 +18,7 @@ class Given:
     """The bodies, the one worked on first; what else it needs by name; and how near to what is meant it has to come (mm).
     `lump`: the mesh of the body with that number."""
 
-    bodies: Sequence[Body]
+    bodies: Sequence[NamedShape]
     arrays: Mapping[str, NDArray]
     values: Mapping[str, float | str | bool]
     tolerance: float
@@ -26,19 +26,19 @@ class Given:
 
 
 @dataclass(frozen=True, eq=False)
-class Made:
+class MadeBody:
     """A body. `united`: mm³ of copies that overlap, what lies in several of them once."""
 
-    body: Body
+    body: NamedShape
     united: float | None = None
 
 
-def apply(operation: str, given: Given) -> Made:
+def apply(operation: str, given: Given) -> MadeBody:
     """Do a piece of work.
 
     Raises: SolidError, where it cannot be done.
     """
     if not operation.isidentifier():
         raise SolidError(f"'{operation}' is no kernel work; rebuild the solids")
-    work: Callable[[Given], Made] = import_module(f"isotomon.kernel.operations.{operation}").apply
+    work: Callable[[Given], MadeBody] = import_module(f"isotomon.kernel.operations.{operation}").apply
     return work(given)
