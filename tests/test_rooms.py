@@ -119,14 +119,10 @@ def too_long(path: str, source: str) -> list[str]:
 
 def undocumented(path: str, source: str) -> list[str]:
     """Public functions, classes and methods that do not say what they are."""
-    found = []
-    for node in ast.parse(source).body:
-        inner = node.body if isinstance(node, ast.ClassDef) else []
-        for named in (node, *inner):
-            public = isinstance(named, ast.FunctionDef | ast.ClassDef) and not (named.name + node.name).startswith("_")
-            if public and not named.name.startswith("_") and not ast.get_docstring(named):
-                found.append(f"{path}: {named.name}")
-    return found
+    named = (ast.FunctionDef, ast.ClassDef)
+    top = [n for n in ast.parse(source).body if isinstance(n, named) and not n.name.startswith("_")]
+    inner = [m for n in top if isinstance(n, ast.ClassDef) for m in n.body if isinstance(m, named)]
+    return [f"{path}: {n.name}" for n in (*top, *inner) if not n.name.startswith("_") and not ast.get_docstring(n)]
 
 
 def class_names(sources: dict[str, str]) -> dict[str, list[str]]:
