@@ -8,7 +8,7 @@ from typing import Any
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QCheckBox, QComboBox, QLabel, QLineEdit, QPushButton, QWidget
 
-from isotomon.app.forms.choices import choice, column_of, titled
+from isotomon.app.forms.choices import TITLE_WIDTH, choice, column_of, titled
 from isotomon.app.forms.fields import NumberField
 from isotomon.app.forms.mends import MendList
 from isotomon.app.forms.wiring import MakeEdit, wire
@@ -27,6 +27,9 @@ NARROWEST = 200
 
 class Form(QWidget):
     """Rows, and how each is brought up to date."""
+
+    TITLES = TITLE_WIDTH
+    """Pixels: as wide as the titles of its choices."""
 
     def __init__(self, desk: Desk) -> None:
         super().__init__()
@@ -184,7 +187,7 @@ class Form(QWidget):
                         box.addItem(text, ref)
             box.setCurrentIndex(box.findData(now))
 
-        self.row(titled(title, box) if title else box, refresh, shown)
+        self.row(titled(title, box, self.TITLES) if title else box, refresh, shown)
         return box
 
     def tick(

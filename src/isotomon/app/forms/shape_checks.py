@@ -23,6 +23,8 @@ MOST_JOINS = 12
 class ShapeForm(Form):
     """Chooses what is looked at; follows the checks."""
 
+    TITLES = 92
+
     def __init__(self, checks: ShapeChecks) -> None:
         super().__init__(checks.w.desk)
         self.checks = checks
