@@ -35,7 +35,7 @@ from isotomon.samples import sample
 from isotomon.solids.checked import checked
 from isotomon.solids.deliver import build_all
 from isotomon.solids.plan import finished_key, plan
-from tests.helpers import WithWorker, body, changed, design, shared_supervisor
+from tests.helpers import WithWorker, body, changed, design, shared_supervisor, trials
 
 
 def stacked(*rows: tuple[float, float, str, float], makes: tuple[str, ...] = ()) -> Design:
@@ -299,7 +299,7 @@ class Combined(WithWorker):
     """Bodies put together by the kernel."""
 
     @given(st.floats(5, 35), st.floats(12, 34), st.sampled_from(["circle", "polygon:6", "ellipse:0.6"]))
-    @settings(max_examples=4, deadline=None)
+    @settings(max_examples=trials(4, 2), deadline=None)
     def test_inclusion_and_exclusion(self, start: float, size: float, text: str) -> None:
         """Union, cut and common of two prisms: each volume by the others, all valid and watertight."""
         rows = ((0.0, 50.0, "polygon:4", 60.0), (start, 80.0, text, size))

@@ -13,8 +13,9 @@ from PySide6.QtWidgets import QApplication, QComboBox, QLabel, QPushButton
 from isotomon.app.forms.meet import MeetForm
 from isotomon.design import bodies, loft_edits
 from isotomon.design.body import Carrying
+from isotomon.design.edits import replace
 from isotomon.design.records import Design
-from isotomon.design.station_edits import change_station
+from isotomon.design.station_edits import change_station, change_stations
 from isotomon.samples import sample
 from tests.test_window import LEFT, WithWindow
 
@@ -193,6 +194,10 @@ class Guiding(GuidingWindow):
         self.run_command("new-body")
         self.assertEqual(len(self.design.bodies), 2)
         own = self.body.id
+        # Thinner, so that it does not begin on the very same circle: the kernel takes half a minute for that.
+        keys = [s.id for s in self.body.stations]
+        w.desk.do("thinner", lambda d: change_stations(d, keys, lambda s: replace(s, chord=44.0)))
+        self.settle()
         self.assertEqual(w.desk.selection, (own,))
         self.pick("Makes", "add")
         self.assertEqual((bodies.makes(self.design, own), bodies.receivers(self.design, own)), ("add", (first.id,)))

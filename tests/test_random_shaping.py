@@ -125,7 +125,7 @@ class RandomShaping(WithWorker):
     def test_each_is_sound_or_says_why_not(self) -> None:
         """Random bodies: every one is rebuilt, or refused in words; of the sound ones, solids of the field's volume."""
         sound: list[tuple[int, Design]] = []
-        for seed in range(trials(110, 35)):
+        for seed in range(trials(110, 22)):
             made = design(random.Random(seed))
             try:
                 quick = rebuild(made)
@@ -138,8 +138,8 @@ class RandomShaping(WithWorker):
                 self.assertTrue(quick.findings, seed)
             elif not any(f.severity == "error" for f in quick.findings):
                 sound.append((seed, made))
-        self.assertGreater(len(sound), trials(12, 4))
-        for seed, made in sound[: trials(SOLIDS, 4)]:
+        self.assertGreater(len(sound), trials(12, 3))
+        for seed, made in sound[: trials(SOLIDS, 3)]:
             quick = rebuild(made)
             try:
                 built = build_all(quick, self.supervisor)["body"]

@@ -13,7 +13,7 @@ from PySide6.QtGui import QColor, QContextMenuEvent, QDropEvent, QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QLabel, QLineEdit, QMenu, QWidget
 
-from isotomon.app.board.paint import Layout, nice_step
+from isotomon.app.board.layout import Layout, nice_step
 from isotomon.app.forms.law import LawForm
 from isotomon.app.shell.commands import COMMANDS, MENUS, STAGES
 from isotomon.app.shell.finder import HELP, matches

@@ -14,7 +14,7 @@ from isotomon.errors import FieldError, KnotError
 from isotomon.field.open_ties import open_ties
 from isotomon.field.ties import Held, Ties, automatic_ties
 from isotomon.geometry.basis import Basis, Joins, fit
-from isotomon.geometry.hermite import smooth
+from isotomon.geometry.hermite import smooth_each
 from isotomon.pace import checkpoint
 from isotomon.profile.outline import Outline2D
 
@@ -132,7 +132,7 @@ def correspond(outlines: Sequence[Outline2D], held: Sequence[Held] = ()) -> Corr
     borders = _borders(outlines, ties)
     marks = _common_marks(outlines, ties, inner)
     weights = np.full(len(outlines), ROUND if all(o.round for o in outlines) else 1.0)
-    maps = [_share_map(i, ties, marks, periodic) for i in range(len(outlines))]
+    maps = _share_maps(range(len(outlines)), ties, marks, periodic)
     everywhere = _sampler(outlines, weights, maps)
     lanes, blocks, column = [], [], 0
     for k in range(count):
@@ -344,8 +344,16 @@ def _common_marks(outlines: Sequence[Outline2D], ties: Ties, inner: Sequence[tup
     return sorted([*held, *own], key=lambda m: m.u)
 
 
-def _share_map(i: int, ties: Ties, marks: list[_CommonMark], periodic: bool) -> PPoly:
-    """u, 0 to 1 → share of arc length on outline i: monotone, C2 except at the outline's own corners."""
+def _share_maps(which: Sequence[int], ties: Ties, marks: list[_CommonMark], periodic: bool) -> list[PPoly]:
+    """u, 0 to 1 → share of arc length on each outline: monotone, C2 except at the outline's own corners."""
+    runs = [_runs_of(i, ties, marks, periodic) for i in which]
+    curves = _through([run for own in runs for run in own])
+    ends = np.cumsum([len(own) for own in runs])
+    return [_from_0_to_1(curves[end - len(own) : end]) for end, own in zip(ends.tolist(), runs, strict=True)]
+
+
+def _runs_of(i: int, ties: Ties, marks: list[_CommonMark], periodic: bool) -> list[tuple[Array, Array]]:
+    """(u, share) of one outline's places from corner to corner, or of three turns of it where it has none."""
     nodes = {float(u): float(s) for u, s in zip(ties.u, ties.share[i], strict=True)}
     for mark in marks:
         if i in mark.shares and all(abs(mark.u - u) > 1e-6 for u in nodes):
@@ -355,28 +363,34 @@ def _share_map(i: int, ties: Ties, marks: list[_CommonMark], periodic: bool) -> 
     if periodic or not ties.corner[i].any():
         # Tiled over three turns, the middle one is periodic and C2 through the start.
         tiled_u = np.concatenate([u[:-1] - 1.0, u, u[1:] + 1.0])
-        tiled_s = np.concatenate([share[:-1] - 1.0, share, share[1:] + 1.0])
-        return _from_0_to_1([_through(tiled_u, tiled_s)])
+        return [(tiled_u, np.concatenate([share[:-1] - 1.0, share, share[1:] + 1.0]))]
     # The first tie need not be a corner of this outline: pieces from corner to corner, begun one turn before the start.
     corner_u = ties.u[:-1][ties.corner[i]]
     loop_u = np.concatenate([u[:-1] - 1.0, u[:-1], u + 1.0])
     loop_s = np.concatenate([share[:-1] - 1.0, share[:-1], share + 1.0])
     ends = np.concatenate([corner_u - 1.0, corner_u, corner_u[:1] + 1.0])
-    pieces = [
-        _through(loop_u[inside], loop_s[inside])
+    return [
+        (loop_u[inside], loop_s[inside])
         for a, b in zip(ends[:-1], ends[1:], strict=True)
         if (inside := (loop_u >= a - 1e-12) & (loop_u <= b + 1e-12)).sum() > 1
     ]
-    return _from_0_to_1(pieces)
 
 
-def _through(u: Array, share: Array) -> PPoly:
-    """The C2 curve through shares (n,) at u (n,) that does not turn back; between two it is straight."""
-    if len(u) > 2:
-        return smooth(u, share[:, None]).pieces()
-    powers = np.zeros((6, 1, 1))
-    powers[-2:, 0, 0] = (share[1] - share[0]) / (u[1] - u[0]), share[0]
-    return PPoly.construct_fast(powers, u)
+def _through(runs: Sequence[tuple[Array, Array]]) -> list[PPoly]:
+    """The C2 curve through each run's shares (n,) at u (n,) that does not turn back; between two it is straight."""
+    found: dict[int, PPoly] = {}
+    alike: dict[bytes, list[int]] = {}
+    for k, (u, share) in enumerate(runs):
+        if len(u) > 2:
+            alike.setdefault(u.tobytes(), []).append(k)
+            continue
+        powers = np.zeros((6, 1, 1))
+        powers[-2:, 0, 0] = (share[1] - share[0]) / (u[1] - u[0]), share[0]
+        found[k] = PPoly.construct_fast(powers, u)
+    for rows in alike.values():
+        curves = smooth_each(runs[rows[0]][0], np.stack([runs[k][1] for k in rows], axis=1))
+        found |= {k: curve.pieces() for k, curve in zip(rows, curves, strict=True)}
+    return [found[k] for k in range(len(runs))]
 
 
 def _from_0_to_1(pieces: Sequence[PPoly]) -> PPoly:

@@ -138,12 +138,27 @@ def smooth(x: Array, y: Array, settle: Settle | None = None, dimension: int = 0)
         if d == 2:
             safe = _within_each(rise, safe)
             share = _share_in_range(h, y.reshape(len(x), -1, d), rise, shaped, bent, safe)
-        share = _least_share(h[:, None], rise, shaped, bent, safe, tight, share)
-        first = (1.0 - share)[:, None] * first + share[:, None] * safe.reshape(y.shape)
-        second = (1.0 - share)[:, None] * second
+        share = _least_share(h[:, None], rise, shaped, bent, safe, tight, share[:, None])
+        first = (1.0 - share) * first + share * safe.reshape(y.shape)
+        second = (1.0 - share) * second
     if settle is not None:
         settle(first, second)
     return Hermite(x, np.vstack([y, first, second]))
+
+
+def smooth_each(x: Array, y: Array) -> list[Hermite]:
+    """The same for every column of `y` (n, m) by itself: m curves through m sets of values at the same sites."""
+    if len(x) < 3:
+        return [smooth(x, column[:, None]) for column in y.T]
+    first, second = natural_slopes(x, y)
+    h = np.diff(x)
+    rise = (np.diff(y, axis=0) / h[:, None])[..., None]
+    safe = _safe_slopes(rise)
+    none = np.zeros(len(h), dtype=bool)
+    share = _least_share(h[:, None], rise, first[..., None], second[..., None], safe, none, np.zeros(y.shape), each=True)
+    first = (1.0 - share) * first + share * safe[..., 0]
+    second = (1.0 - share) * second
+    return [Hermite(x, np.concatenate(parts)[:, None]) for parts in zip(y.T, first.T, second.T, strict=True)]
 
 
 def _safe_slopes(rise: Array) -> Array:
@@ -196,14 +211,27 @@ def _share_in_range(h: Array, y: Array, rise: Array, first: Array, second: Array
 
 
 def _least_share(
-    h: Array, rise: Array, first: Array, second: Array, safe: Array, tight: NDArray[np.bool_], share: Array
+    h: Array,
+    rise: Array,
+    first: Array,
+    second: Array,
+    safe: Array,
+    tight: NDArray[np.bool_],
+    share: Array,
+    each: bool = False,
 ) -> Array:
-    """For each site, the share (0..1) of the safe slopes needed in the bays beside it, no less than `share` (sites,).
-    `rise`: (bays, points, d); the others (sites, points, d). In `tight` bays (bays,) nothing may turn back at all."""
+    """For each site, the share (0..1) of the safe slopes needed in the bays beside it, no less than `share` (sites, 1).
+    `rise`: (bays, points, d); the others (sites, points, d). In `tight` bays (bays,) nothing may turn back at all.
+    `each`: every point has a share of its own (sites, points), and turns back nowhere."""
+
+    def worst(need: Array) -> Array:
+        return need if each else np.asarray(need.max(axis=-1, keepdims=True))
+
     length2 = np.sum(rise * rise, axis=2)
-    most = np.sqrt(length2.max(axis=1, keepdims=True))
-    allowed = np.where(tight[:, None], 0.0, (0.0 if rise.shape[1] == 1 else SLACK) * most)
-    still = length2 <= 1e-24 * length2.max()
+    most = np.sqrt(worst(length2))
+    allowed = np.where(tight[:, None], 0.0, (0.0 if each or rise.shape[1] == 1 else SLACK) * most)
+    greatest = length2.max(axis=0 if each else None)
+    still = length2 <= 1e-24 * greatest
 
     def along(site: Array, bay: slice) -> Array:
         return np.asarray(np.sum(rise * site[bay], axis=2))
@@ -215,15 +243,14 @@ def _least_share(
     share = share.copy()
     # A point that stays where it is from site to site may not wander off between them.
     speed = np.sqrt(np.sum(first * first, axis=2)) / 5.0
-    size = 1e-12 * np.sqrt(length2.max())
+    size = 1e-12 * np.sqrt(greatest)
     for end in (left, right):
         wander = still & (speed[end] > allowed + size)
-        share[end] = np.maximum(
-            share[end], np.where(wander, 1.0 - allowed / np.maximum(speed[end], 1e-300), 0.0).max(axis=1)
-        )
+        need = np.where(wander, 1.0 - allowed / np.maximum(speed[end], 1e-300), 0.0)
+        share[end] = np.maximum(share[end], worst(need))
     slack = -allowed * np.sqrt(length2) - 1e-12 * length2
     for _ in range(4):
-        s0, s1 = share[left, None], share[right, None]
+        s0, s1 = share[left], share[right]
         d0, d1 = (1 - s0) * f0 + s0 * g0, (1 - s1) * f1 + s1 * g1
         e0, e1 = (1 - s0) * c0, (1 - s1) * c1
         steps = np.stack(
@@ -233,9 +260,9 @@ def _least_share(
         calm = np.stack([g0 / 5, g0 / 5, length2 - 0.4 * (g0 + g1), g1 / 5, g1 / 5])
         with np.errstate(over="ignore"):  # what is beyond all bounds is clipped to 1
             deficit = np.where(steps < slack, (slack - steps) / np.maximum(calm - steps, 1e-300), 0.0)
-        need0, need1 = np.clip(deficit[:3].max(axis=(0, 2)), 0, 1), np.clip(deficit[2:].max(axis=(0, 2)), 0, 1)
+        need0, need1 = (np.clip(worst(part.max(axis=0)), 0, 1) for part in (deficit[:3], deficit[2:]))
         if not (need0.any() or need1.any()):
             break
-        share[left] = np.maximum(share[left], 1.0 - (1.0 - s0[:, 0]) * (1.0 - need0))
-        share[right] = np.maximum(share[right], 1.0 - (1.0 - s1[:, 0]) * (1.0 - need1))
+        share[left] = np.maximum(share[left], 1.0 - (1.0 - s0) * (1.0 - need0))
+        share[right] = np.maximum(share[right], 1.0 - (1.0 - s1) * (1.0 - need1))
     return share
