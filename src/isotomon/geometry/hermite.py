@@ -155,7 +155,9 @@ def smooth_each(x: Array, y: Array) -> list[Hermite]:
     rise = (np.diff(y, axis=0) / h[:, None])[..., None]
     safe = _safe_slopes(rise)
     none = np.zeros(len(h), dtype=bool)
-    share = _least_share(h[:, None], rise, first[..., None], second[..., None], safe, none, np.zeros(y.shape), each=True)
+    share = _least_share(
+        h[:, None], rise, first[..., None], second[..., None], safe, none, np.zeros(y.shape), each=True
+    )
     first = (1.0 - share) * first + share * safe[..., 0]
     second = (1.0 - share) * second
     return [Hermite(x, np.concatenate(parts)[:, None]) for parts in zip(y.T, first.T, second.T, strict=True)]
@@ -210,6 +212,11 @@ def _share_in_range(h: Array, y: Array, rise: Array, first: Array, second: Array
     return share
 
 
+def _worst(each: bool, need: Array) -> Array:
+    """(…, 1) the most that any point needs; or (…, points) what each does."""
+    return need if each else np.asarray(need.max(axis=-1, keepdims=True))
+
+
 def _least_share(
     h: Array,
     rise: Array,
@@ -223,12 +230,8 @@ def _least_share(
     """For each site, the share (0..1) of the safe slopes needed in the bays beside it, no less than `share` (sites, 1).
     `rise`: (bays, points, d); the others (sites, points, d). In `tight` bays (bays,) nothing may turn back at all.
     `each`: every point has a share of its own (sites, points), and turns back nowhere."""
-
-    def worst(need: Array) -> Array:
-        return need if each else np.asarray(need.max(axis=-1, keepdims=True))
-
     length2 = np.sum(rise * rise, axis=2)
-    most = np.sqrt(worst(length2))
+    most = np.sqrt(_worst(each, length2))
     allowed = np.where(tight[:, None], 0.0, (0.0 if each or rise.shape[1] == 1 else SLACK) * most)
     greatest = length2.max(axis=0 if each else None)
     still = length2 <= 1e-24 * greatest
@@ -243,11 +246,10 @@ def _least_share(
     share = share.copy()
     # A point that stays where it is from site to site may not wander off between them.
     speed = np.sqrt(np.sum(first * first, axis=2)) / 5.0
-    size = 1e-12 * np.sqrt(greatest)
+    room = allowed + 1e-12 * np.sqrt(greatest)
     for end in (left, right):
-        wander = still & (speed[end] > allowed + size)
-        need = np.where(wander, 1.0 - allowed / np.maximum(speed[end], 1e-300), 0.0)
-        share[end] = np.maximum(share[end], worst(need))
+        need = 1.0 - allowed / np.maximum(speed[end], 1e-300)
+        share[end] = np.maximum(share[end], _worst(each, np.where(still & (speed[end] > room), need, 0.0)))
     slack = -allowed * np.sqrt(length2) - 1e-12 * length2
     for _ in range(4):
         s0, s1 = share[left], share[right]
@@ -260,7 +262,7 @@ def _least_share(
         calm = np.stack([g0 / 5, g0 / 5, length2 - 0.4 * (g0 + g1), g1 / 5, g1 / 5])
         with np.errstate(over="ignore"):  # what is beyond all bounds is clipped to 1
             deficit = np.where(steps < slack, (slack - steps) / np.maximum(calm - steps, 1e-300), 0.0)
-        need0, need1 = (np.clip(worst(part.max(axis=0)), 0, 1) for part in (deficit[:3], deficit[2:]))
+        need0, need1 = (np.clip(_worst(each, part.max(axis=0)), 0, 1) for part in (deficit[:3], deficit[2:]))
         if not (need0.any() or need1.any()):
             break
         share[left] = np.maximum(share[left], 1.0 - (1.0 - s0) * (1.0 - need0))
