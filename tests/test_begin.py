@@ -48,6 +48,7 @@ class FirstMinutes(WithWindow):
         w.desk.select(())
         self.keys("Ctrl+Shift+X")
         self.assertIn("the drawing made last", w.foot.message.text())
+        self.with_solids()
         self.wait(lambda: solid_ready(w) and isinstance(w.desk.solid, Built), "the block", 30)
         self.assertEqual(len(self.design.bodies), 1)
         self.assertTrue(w.desk.solid.valid and w.desk.solid.watertight)

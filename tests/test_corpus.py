@@ -56,7 +56,7 @@ def placeless(made: dict[str, Any]) -> dict[str, Any]:
     """The same without where along the body a finding is: the worst of places that are equally bad but for rounding; and
     whichever thing a circle is said to begin with."""
     findings = [
-        [s, re.sub(r"^[\d.,-]+ mm along$", "along", where), _circle_in_order(text)]
+        [s, re.sub(r"^(.*: )?[\d.,-]+ mm along$", r"\1along", where), _circle_in_order(text)]
         for s, where, text in made["findings"]
     ]
     return {**made, "findings": sorted(findings)}

@@ -133,6 +133,7 @@ class Editor(EditorCase):
                 QTest.keyClick(edit, Qt.Key.Key_Return)
         desk.select((desk.held.stations[3].id,))
         self.window.run_command("remove")
+        self.with_solids()
         self.wait(lambda: isinstance(desk.solid, Built) and not desk.building, "the solid", 60)
         self.wait(lambda: len(desk.quick.resolved.stations) == 3 and desk.quick.full is not None, "three stations")
         assert desk.quick is not None and desk.quick.shape is not None and isinstance(desk.solid, Built)

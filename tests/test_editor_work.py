@@ -335,6 +335,7 @@ class OpenRuns(EditorCase):
         desk.select(tuple(s.id for s in desk.held.stations))
         self.window.room.link(drawing)
         self.settle()
+        self.with_solids()
         self.wait(lambda: isinstance(desk.solid, Built) and not desk.building, "the skin", 60)
         self.assertEqual((desk.solid.pieces, desk.solid.valid, len(desk.solid.names)), (0, True, 3))
         self.assertIn("Skin: valid, 3 faces", self.window.foot.solid_label.text())

@@ -206,6 +206,7 @@ class Guiding(GuidingWindow):
         self.settle()
         self.assertEqual(self.body.id, first.id)
         self.assertEqual(w.board.quick.resolved.stations[0].station.id, first.stations[0].id)
+        self.with_solids()
         self.wait(lambda: w.desk.finished.keys() == {first.id} and not w.desk.building, "the union", 60)
         alone = w.desk.quick.full.body.volume
         self.assertGreater(w.desk.finished[first.id].volume, alone)

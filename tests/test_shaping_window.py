@@ -130,6 +130,7 @@ class Shaping(GuidingWindow):
         self.assertTrue(self.body.aside)
         self.run_command("take-up")
         self.assertFalse(self.body.aside)
+        self.with_solids()
         self.wait(lambda: self.body.id in w.desk.finished and not w.desk.building, "the solids", 60)
         built = w.desk.finished[self.body.id]
         self.assertEqual((built.pieces, built.valid, built.watertight), (3, True, True))

@@ -131,6 +131,7 @@ class InTheWindow(WithWindow):
         self.settle()
         self.assertEqual((self.body.up_to, [step.id for step in self.body.done]), (names[0], [names[0]]))
         self.assertIn("(not done)", form.heads[2].findChild(QCheckBox).text())
+        self.with_solids()
         self.wait(lambda: "block" in w.desk.finished and not w.desk.building, "the solid", 60)
         self.assertAlmostEqual(w.desk.finished["block"].volume / (BLOCK - HOLE), 1.0, delta=1e-9)
         for _ in range(3):

@@ -48,6 +48,10 @@ class WithWindow(unittest.TestCase):
         (self.folder / "blade.csv").write_text(TABLE)
         (self.folder / "recovery").mkdir()
         self.window = make_window(scratch_settings(self.folder), self.folder / "recovery", Engine(self.worker()))
+        self._want = self.window.desk.engine.solids.want
+        self.window.desk.engine.solids.want = lambda quick: None
+        # A smooth frame takes ten times as long as a quick one.
+        self.window.view._still.setInterval(3000)
         self.window.resize(1280, 800)
         self.window.show()
         self.window.activateWindow()
@@ -65,6 +69,13 @@ class WithWindow(unittest.TestCase):
         QApplication.processEvents()
         shiboken6.delete(self.window)
         self.scratch.cleanup()
+
+    def with_solids(self) -> None:
+        """Have solids built from now on, which most tests do without: it takes the worker's time."""
+        desk = self.window.desk
+        desk.engine.solids.want = self._want
+        if desk.design is not None:
+            desk.engine.show(desk.design, desk.hand)
 
     def worker(self) -> Supervisor | None:
         """The worker that builds this window's solids; None for one of its own."""
@@ -426,6 +437,7 @@ class Survival(WithWindow):
     def freeze(self) -> int:
         """Ask for a solid and freeze its step."""
         w = self.window
+        self.with_solids()
         self.wait(lambda: solid_ready(w), "the first solid")
         self.choose("mid")
         self.type(w.details.fields["chord"].edit, str(100 + time.monotonic() % 20))

@@ -239,11 +239,10 @@ def _least_share(
     def along(site: Array, bay: slice) -> Array:
         return np.asarray(np.sum(rise * site[bay], axis=2))
 
-    left, right = slice(None, -1), slice(1, None)
+    left, right, share = slice(None, -1), slice(1, None), share.copy()
     f0, f1 = along(first, left), along(first, right)
     c0, c1 = along(second, left) * h, along(second, right) * h
     g0, g1 = along(safe, left), along(safe, right)
-    share = share.copy()
     # A point that stays where it is from site to site may not wander off between them.
     speed = np.sqrt(np.sum(first * first, axis=2)) / 5.0
     room = allowed + 1e-12 * np.sqrt(greatest)
