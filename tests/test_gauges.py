@@ -130,7 +130,9 @@ class Kept(unittest.TestCase):
         with self.assertRaisesRegex(DesignError, "measure gap"):
             edits.remove_datum(self.design(), "d1")
         self.assertEqual(len(edits.remove_gauge(made, "m4").gauges), 6)
-        with self.assertRaisesRegex(DesignError, "stands on 2 things and has 1 numbers and 0 choices; found 1, 0 and 0"):
+        with self.assertRaisesRegex(
+            DesignError, "stands on 2 things and has 1 numbers and 0 choices; found 1, 0 and 0"
+        ):
             edits.add_gauge(made, Gauge("m9", "x", "section", ("body",)))
 
     def test_moved_and_copied_bodies(self) -> None:

@@ -11,7 +11,8 @@ from isotomon.field.carriers import Relative, Square, Straight, Turning
 from isotomon.field.checks import ON_AXIS
 from isotomon.field.section_field import SectionField
 from isotomon.geometry.datums import Axis
-from isotomon.geometry.edge import Edge, edges_of
+from isotomon.geometry.edge import Edge
+from isotomon.geometry.edge_forms import edges_of
 
 Array = NDArray[np.float64]
 

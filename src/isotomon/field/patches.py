@@ -14,7 +14,7 @@ from isotomon.errors import FieldError
 from isotomon.field.correspond import Correspondence
 from isotomon.field.section_field import SectionField, pinched
 from isotomon.geometry.basis import Basis
-from isotomon.geometry.edge import part_of
+from isotomon.geometry.edge_forms import part_of
 from isotomon.geometry.patch import Patch
 
 Array = NDArray[np.float64]

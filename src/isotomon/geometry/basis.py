@@ -3,59 +3,24 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.interpolate import BSpline
 from scipy.linalg import solve_banded
 from scipy.sparse import csr_array, diags_array
 from scipy.sparse.linalg import splu
 
 from isotomon.errors import KnotError
+from isotomon.geometry.knots import Knots
 
 Array = NDArray[np.float64]
 MANY = 60
 """So many control points of a periodic spline are found quicker with their zeros left out."""
 
 
-@dataclass(frozen=True, eq=False)
-class Basis:
-    """A B-spline basis on [0, 1].
-
-    `breaks`: (n,) increasing, from 0 to 1. `multiplicity`: (n,) of the inner breaks (the ends are clamped,
-    or, when periodic, simple). `degree`: 1 or more.
-    """
-
-    degree: int
-    breaks: Array
-    multiplicity: NDArray[np.int64]
-    periodic: bool
-
-    def __post_init__(self) -> None:
-        if len(self.breaks) < 2 or np.any(np.diff(self.breaks) <= 0.0):
-            raise KnotError(f"breaks must increase, got {self.breaks}")
-        if self.periodic and len(self.breaks) <= self.degree:
-            raise KnotError(
-                f"a periodic basis of degree {self.degree} needs {self.degree} spans, got {len(self.breaks) - 1}"
-            )
-        for array in (self.breaks, self.multiplicity):
-            array.setflags(write=False)
-
-    @property
-    def knots(self) -> Array:
-        """The full knot vector; a periodic one is continued on both sides by `degree` knots."""
-        p = self.degree
-        if not self.periodic:
-            times = self.multiplicity.copy()
-            times[[0, -1]] = p + 1
-            return np.repeat(self.breaks, times)
-        once = np.repeat(self.breaks[:-1], self.multiplicity[:-1])
-        return np.concatenate([once[-p:] - 1.0, once, once[: p + 1] + 1.0])
-
-    @property
-    def size(self) -> int:
-        """How many control points the basis has."""
-        return len(self.knots) - self.degree - 1 - (self.degree if self.periodic else 0)
+class Basis(Knots):
+    """A B-spline basis that is evaluated."""
 
     def sparse(self, u: Array, derivative: int = 0) -> csr_array:
         """The same as `matrix` with its zeros left out: for many control points.
@@ -67,11 +32,8 @@ class Basis:
         count = len(knots) - p - 1
         if derivative > p:
             return csr_array((len(u), self.size))
-        first, values = local_values(knots[derivative : len(knots) - derivative], p - derivative, u)
-        columns = first[:, None] + np.arange(p - derivative + 1)
-        if self.periodic and not derivative:
-            return _rows_of(values, columns % self.size, self.size)
-        full = _rows_of(values, columns, count - derivative)
+        inner = knots[derivative : len(knots) - derivative]
+        full = csr_array(BSpline.design_matrix(u, inner, p - derivative))
         for k in range(derivative, 0, -1):
             q, n = p - k + 1, count - k + 1
             width = knots[k - 1 + q + 1 : k - 1 + q + n] - knots[k : k - 1 + n]
@@ -194,28 +156,3 @@ def _with_wide_neighbours(bad: NDArray[np.bool_], width: Array) -> NDArray[np.bo
             break
         bad = grown
     return bad
-
-
-def local_values(knots: Array, degree: int, u: Array) -> tuple[NDArray[np.intp], Array]:
-    """The first basis function (n,) that is not nought at each u (n,), and the values (n, degree + 1) of it and those after it.
-
-    Source: Cox and de Boor's recurrence; de Boor, A Practical Guide to Splines, X(8). Here so that the kernel's process, which
-    needs no more of it, need not load all of the library's interpolation.
-    """
-    span = np.clip(np.searchsorted(knots, u, side="right") - 1, degree, len(knots) - degree - 2)
-    near = knots[np.arange(1 - degree, degree + 1)[:, None] + span]
-    low, high = near[:degree], near[degree:]
-    values = np.ones((degree + 1, len(u)))
-    for d in range(1, degree + 1):
-        under = low[degree - d :]
-        rise = (u - under) / (high[:d] - under) * values[:d]
-        values[:d] -= rise
-        values[d] = rise[d - 1]
-        values[1:d] += rise[:-1]
-    return span - degree, np.ascontiguousarray(values.T)
-
-
-def _rows_of(values: Array, columns: NDArray[np.intp], size: int) -> csr_array:
-    """A sparse matrix with these values (n, k) in each row, in these columns (n, k)."""
-    n, k = values.shape
-    return csr_array((values.ravel(), columns.ravel(), np.arange(0, n * k + 1, k)), shape=(n, size))

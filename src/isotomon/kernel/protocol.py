@@ -11,8 +11,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isotomon.errors import SolidError
-from isotomon.geometry.basis import Basis
 from isotomon.geometry.edge import Edge, EdgeKind
+from isotomon.geometry.knots import Knots
 from isotomon.geometry.patch import Patch
 
 PROTOCOL = 12
@@ -83,7 +83,7 @@ class EdgeData(msgspec.Struct):
     periodic: bool
 
 
-_NONE = Basis(1, np.array([0.0, 1.0]), np.array([2, 2]), False)
+_NONE = Knots(1, np.array([0.0, 1.0]), np.array([2, 2]), False)
 
 
 def pack_edge(e: Edge) -> EdgeData:
@@ -94,7 +94,7 @@ def pack_edge(e: Edge) -> EdgeData:
 
 def unpack_edge(e: EdgeData) -> Edge:
     """The edge again."""
-    basis = Basis(e.degree, unpack(e.breaks), unpack(e.times), e.periodic) if e.kind == "spline" else None
+    basis = Knots(e.degree, unpack(e.breaks), unpack(e.times), e.periodic) if e.kind == "spline" else None
     return Edge(e.name, e.kind, unpack(e.points), e.loop, basis)
 
 

@@ -1,0 +1,52 @@
+"""Where a B-spline's pieces begin and how smoothly they join: plain data, which the kernel's process also needs."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from isotomon.errors import KnotError
+
+Array = NDArray[np.float64]
+
+
+@dataclass(frozen=True, eq=False)
+class Knots:
+    """The knots of a B-spline basis on [0, 1].
+
+    `breaks`: (n,) increasing, from 0 to 1. `multiplicity`: (n,) of the inner breaks (the ends are clamped,
+    or, when periodic, simple). `degree`: 1 or more.
+    """
+
+    degree: int
+    breaks: Array
+    multiplicity: NDArray[np.int64]
+    periodic: bool
+
+    def __post_init__(self) -> None:
+        if len(self.breaks) < 2 or np.any(np.diff(self.breaks) <= 0.0):
+            raise KnotError(f"breaks must increase, got {self.breaks}")
+        if self.periodic and len(self.breaks) <= self.degree:
+            raise KnotError(
+                f"a periodic basis of degree {self.degree} needs {self.degree} spans, got {len(self.breaks) - 1}"
+            )
+        for array in (self.breaks, self.multiplicity):
+            array.setflags(write=False)
+
+    @property
+    def knots(self) -> Array:
+        """The full knot vector; a periodic one is continued on both sides by `degree` knots."""
+        p = self.degree
+        if not self.periodic:
+            times = self.multiplicity.copy()
+            times[[0, -1]] = p + 1
+            return np.repeat(self.breaks, times)
+        once = np.repeat(self.breaks[:-1], self.multiplicity[:-1])
+        return np.concatenate([once[-p:] - 1.0, once, once[: p + 1] + 1.0])
+
+    @property
+    def size(self) -> int:
+        """How many control points the basis has."""
+        return len(self.knots) - self.degree - 1 - (self.degree if self.periodic else 0)
