@@ -130,7 +130,7 @@ def _stretches(field: SectionField, rule: Quadrature, low: Array, high: Array) -
     width = (high - low)[:, None]
     places = (low[:, None] + width * (SITES + 1.0) / 2.0).ravel()
     step = max(CHUNK // len(rule.weight), 1)
-    flat = field.wrap is None and not field.bendings
+    flat = field.wrap is None and not field.bendings and not field.ruled  # rulings leave the planes between stations
     parts = []
     for start in range(0, len(places), step):
         checkpoint(start / len(places))
