@@ -1,4 +1,4 @@
-"""Runs every test, in a few processes with several files each, and ends with the plain line of what ran.
+"""Runs every test, in as many processes as there are cores, and ends with the plain line of what ran.
 
 Beyond failures, the run fails on unexpected warnings, on logged errors, and on threads or processes left alive.
 `python -m tests test_field.py …` runs the files of these patterns in this process alone. With ISOTOMON_LONG=1 random tests make
@@ -7,17 +7,18 @@ as many trials as they ever do.
 
 from __future__ import annotations
 
+import contextlib
 import faulthandler
 import logging
 import os
-import re
+import queue
 import subprocess
 import sys
 import threading
 import time
 import unittest
 import warnings
-from concurrent.futures import ThreadPoolExecutor
+from collections.abc import Iterable
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -53,84 +54,136 @@ def children() -> list[int]:
     return found
 
 
-PROCESSES = 6
-"""So many share the files: what starts slowly, as the worker, starts once in each."""
+DONE = "@ done"
+"""With this a process says that a file of tests is done, and its counts."""
 
 
-def groups() -> list[list[str]]:
-    """The files, those that take long spread evenly."""
+def files() -> list[str]:
+    """All files of tests, those that take longest first."""
 
-    # Windows and random designs take longest for their size.
+    # Windows, kernels and random designs take longest for their size.
     def weight(file: Path) -> float:
         text = file.read_text()
-        return file.stat().st_size * (
-            3.0 if "WithWindow" in text or "WithWorker" in text or "random" in file.name else 1.0
+        slow = "WithWindow" in text or "WithWorker" in text or "random" in file.name or "Supervisor(" in text
+        return file.stat().st_size * (3.0 if slow else 1.0)
+
+    return [file.name for file in sorted(Path("tests").glob("test_*.py"), key=weight, reverse=True)]
+
+
+class _Runner:
+    """A process that runs one file of tests after another: what starts slowly, as the worker, starts once in it."""
+
+    def __init__(self) -> None:
+        command = [sys.executable, *(f"-W{w}" for w in sys.warnoptions), "-m", "tests", "-"]
+        self.process = subprocess.Popen(
+            command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True
         )
 
-    found: list[tuple[float, list[str]]] = [(0.0, []) for _ in range(PROCESSES)]
-    for file in sorted(Path("tests").glob("test_*.py"), key=weight, reverse=True):
-        least = min(range(PROCESSES), key=lambda k: found[k][0])
-        found[least] = (found[least][0] + weight(file), [*found[least][1], file.name])
-    return [names for _, names in found]
+    def run(self, file: str) -> tuple[str, list[int]]:
+        """What it printed, and how many passed, failed and were skipped; an end without counts is one failure."""
+        try:
+            print(file, file=self.process.stdin, flush=True)
+            return self._said(file)
+        except BrokenPipeError:
+            return f"{file}: its process had ended", [0, 1, 0]
+
+    def end(self) -> tuple[str, list[int]]:
+        """The same of what was left behind by all of them."""
+        assert self.process.stdin is not None
+        with contextlib.suppress(BrokenPipeError):
+            self.process.stdin.close()
+        return self._said("the end")
+
+    def _said(self, what: str) -> tuple[str, list[int]]:
+        lines = []
+        for line in self.process.stdout or ():
+            if line.startswith(DONE):
+                return "".join(lines), [int(count) for count in line.removeprefix(DONE).split()]
+            lines.append(line)
+        return f"{''.join(lines)}{what}: ended with {self.process.wait()}\n", [0, 1, 0]
 
 
-def every_file() -> int:
-    """Run the files in processes, as many at once as there are cores, print what each said as it ends, and sum up."""
-    totals = [0, 0, 0]
-    printing = threading.Lock()
+def every_file() -> list[int]:
+    """Run the files in as many processes as there are cores, print what each said as it ends, and sum up."""
+    left: queue.SimpleQueue[str] = queue.SimpleQueue()
+    for file in files():
+        left.put(file)
+    totals, printing = [0, 0, 0], threading.Lock()
 
-    def run(files: list[str]) -> None:
-        command = [sys.executable, *(f"-W{w}" for w in sys.warnoptions), "-m", "tests", *files]
-        ended = subprocess.run(command, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, check=False)
-        summed = re.search(r"(\d+) passed, (\d+) failed, (\d+) skipped\s*$", ended.stdout)
-        counts = [int(count) for count in summed.groups()] if summed else [0, 0, 0]
+    def tell(text: str, counts: list[int]) -> None:
         with printing:
-            print(ended.stdout)
-            if ended.returncode and not counts[1]:
-                print(f"{' '.join(files)} ended with {ended.returncode}")
-                counts[1] = 1
+            print(text)
             sys.stdout.flush()
             totals[:] = [total + count for total, count in zip(totals, counts, strict=True)]
 
-    with ThreadPoolExecutor(os.cpu_count()) as pool:
-        list(pool.map(run, groups()))
-    print("{} passed, {} failed, {} skipped".format(*totals))
-    return 1 if totals[1] or not totals[0] else 0
+    def work() -> None:
+        runner = _Runner()
+        with contextlib.suppress(queue.Empty):
+            while True:
+                tell(*runner.run(left.get_nowait()))
+                if runner.process.poll() is not None:
+                    runner = _Runner()
+        tell(*runner.end())
+
+    threads = [threading.Thread(target=work) for _ in range(os.cpu_count() or 1)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    return totals
 
 
-def these_files(patterns: list[str]) -> int:
-    """Run, report, and say what was left behind."""
+def these_files(patterns: Iterable[str]) -> list[int]:
+    """Run each, say how it went, and last what was left behind. Returns how many passed, failed and were skipped."""
     from tests.helpers import close_shared  # after the settings above, which its libraries read
 
     faulthandler.enable()
-    faulthandler.dump_traceback_later(LONGEST, exit=True)
     logged = _Logged()
     logging.getLogger().addHandler(logged)
-    with warnings.catch_warnings():
-        warnings.simplefilter("error")
-        loader = unittest.defaultTestLoader
-        suite = unittest.TestSuite(loader.discover("tests", pattern=p, top_level_dir=".") for p in patterns)
-        result = unittest.TextTestRunner(verbosity=2, warnings="error").run(suite)
+    totals = [0, 0, 0]
+
+    def done(*counts: int) -> None:
+        totals[:] = [total + count for total, count in zip(totals, counts, strict=True)]
+        print(DONE, *counts, flush=True)
+
+    for pattern in patterns:
+        faulthandler.dump_traceback_later(LONGEST, exit=True)
+        with warnings.catch_warnings():
+            warnings.simplefilter("error")
+            suite = unittest.defaultTestLoader.discover("tests", pattern=pattern.strip(), top_level_dir=".")
+            result = unittest.TextTestRunner(verbosity=2, warnings="error").run(suite)
+        # A test with several failing subtests is one failed test.
+        wrong = {str(getattr(test, "test_case", test)) for test, _ in (*result.failures, *result.errors)}
+        bad = len(wrong) + len(result.unexpectedSuccesses) + (not result.testsRun)
+        done(result.testsRun - len(wrong), bad, len(result.skipped))
     close_shared()
-    # A test with several failing subtests is one failed test.
-    wrong = {str(getattr(test, "test_case", test)) for test, _ in (*result.failures, *result.errors)}
-    failed = len(wrong) + len(result.unexpectedSuccesses)
+    found = _left_behind(logged)
+    print("\n".join(found))
+    done(0, len(found), 0)
+    return totals
+
+
+def _left_behind(logged: _Logged) -> list[str]:
+    """Processes and threads left alive, and errors that were logged."""
     end = time.monotonic() + 5.0
     while (children() or threading.active_count() > 1) and time.monotonic() < end:
         time.sleep(0.05)
-    left = [f"process {pid}" for pid in children()]
-    left += [f"thread {t.name}" for t in threading.enumerate() if t is not threading.main_thread() and not t.daemon]
-    for what, found in (("left alive", left), ("logged errors", logged.seen)):
-        if found:
-            print(f"{what}: {', '.join(found)}")
-            failed += 1
-    print(f"{result.testsRun - len(wrong)} passed, {failed} failed, {len(result.skipped)} skipped")
-    return 1 if failed or not result.testsRun else 0
+    alive = [f"process {pid}" for pid in children()]
+    alive += [f"thread {t.name}" for t in threading.enumerate() if t is not threading.main_thread() and not t.daemon]
+    return [
+        f"{what}: {', '.join(found)}"
+        for what, found in (("left alive", alive), ("logged errors", logged.seen))
+        if found
+    ]
 
 
 if __name__ == "__main__":
     sys.stdout.flush()
-    code = these_files(sys.argv[1:]) if len(sys.argv) > 1 else every_file()
+    if len(sys.argv) > 1:
+        counts = these_files(sys.stdin if sys.argv[1:] == ["-"] else sys.argv[1:])
+    else:
+        counts = every_file()
+    print("{} passed, {} failed, {} skipped".format(*counts))
     sys.stdout.flush()
     # Qt and VTK end in an order of their own; everything has been reported.
-    os._exit(code)
+    os._exit(1 if counts[1] or not counts[0] else 0)
