@@ -183,9 +183,11 @@ class WindowWalker:
         self.settle()
         desk, session = self.w.desk, self.w.desk.session
         if desk.quick is not None and desk.quick.shape is not None and desk.design is not None:
-            fresh, shown = (check_json(q, {})["stations"] for q in (rebuild(desk.design), desk.quick))
+            fresh, shown = (
+                check_json(q, {})["stations"] for q in (rebuild(desk.design, desk.quick.body.id), desk.quick)
+            )
             if fresh != shown:
-                raise Hit("the figures are not those of a rebuild from nothing")
+                raise Hit(f"the figures {shown} are not those of a rebuild from nothing {fresh}")
         if session is None or len(session._steps) >= 500 or "opened" in " ".join(self.done):
             return
         while session.undo_title is not None:
@@ -288,7 +290,7 @@ class WindowWalker:
             start = widget.handle_of(self.one(widget._handles())[0]).toPoint()
         if widget is self.w.view and self.w.view.handles:
             found = self.one(list(self.w.view.handles.values())).place
-            start = widget._seen(np.asarray(found)).toPoint() if np.asarray(found).shape == (3,) else start
+            start = widget.seen(np.asarray(found)).toPoint() if np.asarray(found).shape == (3,) else start
         modifiers = self._keys()
         QTest.mousePress(widget, LEFT, modifiers, start)
         for k in range(1, 5):

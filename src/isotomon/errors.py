@@ -17,6 +17,24 @@ class DesignError(IsotomonError, ValueError):
     """A design that says something impossible (a station, a law, a reference)."""
 
 
+class NamedError(DesignError):
+    """What is wrong (`text`) with a datum or guide, which others of its `kind` that stand on it pass on as it is."""
+
+    def __init__(self, kind: str, name: str, text: str) -> None:
+        super().__init__(f"{kind} '{name}': {text}")
+        self.kind, self.name, self.text = kind, name, text
+
+
+def named_error(kind: str, name: str, error: IsotomonError) -> NamedError:
+    """An error as one of the thing of this kind and name, where it is not one of its kind's already."""
+    return error if isinstance(error, NamedError) and error.kind == kind else NamedError(kind, name, str(error))
+
+
+def text_beside(kind: str, name: str, error: IsotomonError) -> str:
+    """An error's text where the thing of this kind and name is named beside it."""
+    return error.text if isinstance(error, NamedError) and (error.kind, error.name) == (kind, name) else str(error)
+
+
 class FileError(IsotomonError, OSError):
     """A file that cannot be read or written."""
 

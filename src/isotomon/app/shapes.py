@@ -6,11 +6,12 @@ from typing import Any, cast
 
 import numpy as np
 import shiboken6
-from numpy.typing import NDArray
 from PySide6.QtGui import QPolygonF
 
+from isotomon.arrays import Array
 
-def polygon(points: NDArray[np.float64]) -> QPolygonF:
+
+def polygon(points: Array) -> QPolygonF:
     """A polygon of points (n, 2). Filled through its memory: thirty times as fast as point by point."""
     shape = QPolygonF()
     if not len(points):

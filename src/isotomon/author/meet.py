@@ -12,9 +12,9 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.optimize import linprog, nnls
 
+from isotomon.arrays import Array
 from isotomon.design import edits, loft_edits
 from isotomon.design.bodies import body_of
 from isotomon.design.records import Design
@@ -26,7 +26,6 @@ from isotomon.measure.laws import Judged
 from isotomon.profile.section import Apex, Elsewhere
 from isotomon.quantity import display
 
-Array = NDArray[np.float64]
 Kind = Literal["sizes", "set angles", "offsets", "rail points"]
 KINDS: tuple[Kind, ...] = ("sizes", "set angles", "offsets", "rail points")
 AIM = 0.85

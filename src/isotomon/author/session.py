@@ -17,9 +17,9 @@ from pathlib import Path
 import msgspec
 
 from isotomon.design.disk import mark_of, read_bytes, runs_since, write_atomically
-from isotomon.design.file import decode, encode, load, save
+from isotomon.design.file import check_kept, encode, load, save
 from isotomon.design.records import Design
-from isotomon.errors import ChangedFileError, DesignError, FileError, IsotomonError
+from isotomon.errors import ChangedFileError, FileError, IsotomonError
 from isotomon.evaluate.settle import check_design
 
 Edit = Callable[[Design], Design]
@@ -89,12 +89,7 @@ class Session:
         design = self.try_edit(edit)
         if design == self.design:
             return self.design
-        try:
-            decode(encode(design), "the design")  # what is let in can be saved, and read again
-        except (FileError, TypeError, ValueError, msgspec.MsgspecError) as error:
-            raise DesignError(
-                f"{str(error).removeprefix('the design cannot be used: ')}; give each field what it takes"
-            ) from None
+        check_kept(design)
         self._steps = [*self._steps[: self._at + 1], HistoryEntry(title, design)][-MOST_STEPS:]
         self._at = len(self._steps) - 1
         self._changed()

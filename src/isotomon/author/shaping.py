@@ -6,8 +6,8 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array
 from isotomon.design import bodies
 from isotomon.design.bodies import stations_of_all
 from isotomon.design.body import Body, Carrying, Loft, Span
@@ -24,7 +24,6 @@ from isotomon.geometry.planar import cross
 from isotomon.profile.section import Circle, Drawn
 from isotomon.quantity import Value
 
-Array = NDArray[np.float64]
 AXES = ("z", "y", "x")
 
 
@@ -229,10 +228,3 @@ def both_ways(design: Design, key: str) -> Design:
         else f"({span.on if isinstance(span.on, str) else span.back}) / 2"
     )
     return bodies.change_loft(design, key, span=Span(False, half, half))
-
-
-def reach_to(design: Design, key: str, on: float, back: float | None = None) -> Design:
-    """A body going on by other distances (mm, or rad about an axis)."""
-    span = design.body(key).loft.span or Span()
-    changes = {"whole": False, "on": on, "on_to": ""} | ({} if back is None else {"back": back, "back_to": ""})
-    return bodies.change_loft(design, key, span=replace(span, **changes))

@@ -232,14 +232,6 @@ def move_body(design: Design, key: str, by: int) -> Design:
 # Steps
 
 
-def step_of(design: Design, key: str) -> Step:
-    """A step, of whichever body.
-
-    Raises: DesignError.
-    """
-    return find(body_of(design, key).steps, key)
-
-
 def add_step(design: Design, body: str, step: Step) -> Design:
     """The design with one more step at the end of a body's, with an id of its own."""
     steps = (*design.body(body).steps, replace(step, id=fresh_id(design, "k")))

@@ -11,7 +11,7 @@ from isotomon.design.disk import read_bytes, write_atomically
 from isotomon.design.records import FORMAT, VERSION, Design
 from isotomon.design.resolve import resolve_bodies
 from isotomon.design.upgrade import upgraded
-from isotomon.errors import FileError, IsotomonError
+from isotomon.errors import DesignError, FileError, IsotomonError
 
 MOST_BYTES = 64 * 1024 * 1024
 SCHEMA_FILE = Path(__file__).with_name("design.schema.json")
@@ -43,13 +43,28 @@ def decode(data: bytes, name: str = "the file") -> Design:
             f"{name} was written by a newer Isotomon (format {head.version}; this one reads up to {VERSION}); update Isotomon"
         )
     try:
-        if head.version < VERSION:
-            data = msgspec.json.encode(upgraded(msgspec.json.decode(data), head.version))
-        design = msgspec.json.decode(data, type=Design)
-        resolve_bodies(design)
+        return _design_in(data, head.version)
     except (msgspec.DecodeError, UnicodeDecodeError, RecursionError, IsotomonError) as error:
         raise FileError(f"{name} cannot be used: {error}") from None
+
+
+def _design_in(data: bytes, version: int) -> Design:
+    if version < VERSION:
+        data = msgspec.json.encode(upgraded(msgspec.json.decode(data), version))
+    design = msgspec.json.decode(data, type=Design)
+    resolve_bodies(design)
     return design
+
+
+def check_kept(design: Design) -> None:
+    """Whether a design can be saved, and read again.
+
+    Raises: DesignError.
+    """
+    try:
+        _design_in(encode(design), VERSION)
+    except (IsotomonError, TypeError, ValueError, msgspec.MsgspecError) as error:
+        raise DesignError(f"{error}; give each field what it takes") from None
 
 
 def load(path: Path) -> Design:

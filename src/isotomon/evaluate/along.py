@@ -7,10 +7,10 @@ from collections.abc import Sequence
 from functools import lru_cache
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.interpolate import BSpline, make_interp_spline
 from scipy.sparse import csr_array
 
+from isotomon.arrays import Array
 from isotomon.design.body import ALIKE, Along, Loft
 from isotomon.design.edits import replace as replace_record
 from isotomon.design.resolve import along_value, along_values, is_course
@@ -25,7 +25,6 @@ from isotomon.field.section_field import Placed
 from isotomon.geometry.datums import SpaceCurve
 from isotomon.quantity import Quantity, resolve
 
-Array = NDArray[np.float64]
 LEAST_PLACES, MOST_PLACES = 33, 1025
 """A course along the body is taken at so many places, doubled until it is followed."""
 FOLLOWED = 1e-9

@@ -7,8 +7,8 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array
 from isotomon.design.resolved import Resolved, StationNumbers
 from isotomon.errors import DesignError, IsotomonError
 from isotomon.evaluate.drawn import EndSection
@@ -22,7 +22,6 @@ from isotomon.geometry.planar import cross, cross3
 from isotomon.profile.outline import Run, fit_run
 from isotomon.profile.section import BodyEnd, Elsewhere, KeptRun, OnCurve
 
-Array = NDArray[np.float64]
 UNIT = ((0.0, 0.0), (1.0, 0.0))
 Standing = tuple[float, tuple[float, float]]
 """A position (mm) and the plane's tilts (rad)."""

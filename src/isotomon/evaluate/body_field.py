@@ -4,9 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-import numpy as np
-from numpy.typing import NDArray
-
+from isotomon.arrays import Array
 from isotomon.design.bodies import change_loft
 from isotomon.design.body import Body
 from isotomon.design.edits import replace
@@ -19,8 +17,6 @@ from isotomon.evaluate.shape import CommonForm, make_shape
 from isotomon.evaluate.sources import Sources
 from isotomon.field.section_field import SectionField
 from isotomon.measure.laws import Finding, Mend
-
-Array = NDArray[np.float64]
 
 
 @dataclass(frozen=True, eq=False)

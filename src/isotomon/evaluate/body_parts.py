@@ -3,15 +3,13 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array
 from isotomon.errors import DesignError
 from isotomon.field.correspond import Lane
 from isotomon.field.section_field import SectionField
 from isotomon.geometry import datums as g
 from isotomon.geometry.datums import Axis, Cylinder, Plane, SpaceCurve
-
-Array = NDArray[np.float64]
 
 
 def part_of(field: SectionField, part: str, what: str) -> Plane | Cylinder | SpaceCurve:

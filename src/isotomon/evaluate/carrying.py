@@ -6,8 +6,8 @@ import math
 from dataclasses import replace
 
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array
 from isotomon.design.bodies import tools_of
 from isotomon.design.edits import replace as replace_record
 from isotomon.design.resolved import Resolved, StationNumbers
@@ -24,8 +24,6 @@ from isotomon.geometry.space import turned_round
 from isotomon.measure.apart import first_hit
 from isotomon.profile.section import Apex
 from isotomon.quantity import resolve
-
-Array = NDArray[np.float64]
 
 
 def carrier_of(ground: Sources) -> Carrier:

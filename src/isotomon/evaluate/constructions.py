@@ -5,14 +5,12 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array
 from isotomon.errors import DesignError
 from isotomon.evaluate.sources import Sources
 from isotomon.geometry import datums as g
 from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane
-
-Array = NDArray[np.float64]
 
 
 def _placed(ground: Sources, on: tuple[str, ...], v: list[float]) -> Plane:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from isotomon.errors import IsotomonError
+from isotomon.errors import IsotomonError, text_beside
 from isotomon.evaluate.sources import Sources, Thing
 from isotomon.geometry.datums import Axis, Frame, Plane
 
@@ -30,5 +30,5 @@ def work_out(ground: Sources) -> tuple[dict[str, Thing], list[tuple[str, str, st
         try:
             things[datum.id] = ground.get(datum.id)
         except IsotomonError as error:
-            troubles.append((datum.id, datum.name, str(error).removeprefix(f"datum '{datum.name}': ")))
+            troubles.append((datum.id, datum.name, text_beside("datum", datum.name, error)))
     return things, troubles

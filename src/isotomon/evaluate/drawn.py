@@ -7,11 +7,12 @@ import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from functools import lru_cache
+from typing import NamedTuple
 
 import msgspec
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array
 from isotomon.design.resolved import Resolved, StationNumbers
 from isotomon.errors import DesignError, IsotomonError, ProfileError
 from isotomon.geometry.datums import SpaceCurve
@@ -23,7 +24,6 @@ from isotomon.profile.section import Drawn, KeptRun, Outline, Section
 from isotomon.profile.solver import Solution, solve
 from isotomon.quantity.record import Pair
 
-Array = NDArray[np.float64]
 Figured = tuple[tuple[str, float], ...]
 Places = tuple[tuple[str, tuple[float, float]], ...]
 
@@ -54,12 +54,21 @@ class WorkedSection(msgspec.Struct, frozen=True):
     shut: bool
 
 
+class Trouble(NamedTuple):
+    """What is wrong with a thing: its id, what it is with its name, what is wrong, and what comes of it."""
+
+    about: str
+    thing: str
+    text: str
+    outcome: str = ""
+
+
 @dataclass(frozen=True, eq=False)
 class Drawings:
-    """The solved drawings of a design by id. `troubles`: (id, what it is with its name, what is wrong)."""
+    """The solved drawings of a design by id. `troubles`: what is wrong with them and with stations."""
 
     solutions: Mapping[str, Solution]
-    troubles: tuple[tuple[str, str, str], ...] = ()
+    troubles: tuple[Trouble, ...] = ()
     outside: Mapping[str, Mapping[str, tuple[float, float]]] = field(default_factory=dict)
     ends: Mapping[str, EndSection] = field(default_factory=dict)
     """Other bodies' ends and curves by the stations that stand on them."""
@@ -79,7 +88,7 @@ class SolvedDrawing:
 
     solution: Solution
     places: Mapping[str, tuple[float, float]]
-    troubles: tuple[tuple[str, str, str], ...]
+    troubles: tuple[Trouble, ...]
 
 
 @lru_cache(maxsize=512)

@@ -7,29 +7,37 @@ from collections.abc import Mapping, Sequence
 from functools import cached_property
 
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array
 from isotomon.design.body import Body
 from isotomon.design.datums import BUILT_IN, BUILT_IN_NAMES, Datum
 from isotomon.design.guides import Guide
 from isotomon.design.records import Design
 from isotomon.design.resolved import Resolved, StationNumbers
 from isotomon.design.station import Station
-from isotomon.errors import DesignError, IsotomonError, QuantityError
+from isotomon.errors import DesignError, IsotomonError, QuantityError, named_error
 from isotomon.evaluate.body_ends import Ended, OnEnds, stand_on_ends
 from isotomon.evaluate.body_field import Shaped, shape_body
 from isotomon.evaluate.body_parts import part_of
 from isotomon.evaluate.carrying import carrier_of, spanned
 from isotomon.evaluate.constructions import CONSTRUCT
 from isotomon.evaluate.datums import BASE
-from isotomon.evaluate.drawn import Drawings, EndSection, SolvedDrawing, numbers_so_far, part_in_space, to_plane
+from isotomon.evaluate.drawn import (
+    Drawings,
+    EndSection,
+    SolvedDrawing,
+    Trouble,
+    numbers_so_far,
+    part_in_space,
+    to_plane,
+)
 from isotomon.evaluate.graph import Graph, StandsOnItself
 from isotomon.evaluate.guides import drawing_curve, guide_curve
 from isotomon.evaluate.kinds import Kinds
 from isotomon.evaluate.placing import Stood, body_angles, named_point, stood
 from isotomon.evaluate.solving import Ends, Solutions, solve_drawing
 from isotomon.evaluate.sources import Thing
-from isotomon.evaluate.standing import Trouble, stand
+from isotomon.evaluate.standing import stand
 from isotomon.field.carriers import STRAIGHT, Carrier, tilted
 from isotomon.field.section_field import SectionField
 from isotomon.field.skin import BodySkin, RoundSkin, Skin
@@ -40,7 +48,6 @@ from isotomon.profile.outline import corner_words, edge_words
 from isotomon.profile.section import Drawn
 from isotomon.quantity import Quantity, resolve
 
-Array = NDArray[np.float64]
 _PARTS = {
     "first": "first end",
     "last": "last end",
@@ -346,8 +353,7 @@ class Ground(Kinds):
             ]
             return CONSTRUCT[datum.kind](self, datum.on, values)
         except IsotomonError as error:
-            text = str(error)
-            raise DesignError(text if text.startswith("datum '") else f"datum '{datum.name}': {text}") from None
+            raise named_error("datum", datum.name, error) from None
 
 
 class Worked(Graph):

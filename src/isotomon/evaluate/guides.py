@@ -7,11 +7,11 @@ from collections.abc import Callable
 from functools import lru_cache
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.interpolate import CubicSpline
 
+from isotomon.arrays import Array
 from isotomon.design.guides import Guide, GuidePoint, check_guide
-from isotomon.errors import DesignError, IsotomonError, QuantityError
+from isotomon.errors import DesignError, IsotomonError, QuantityError, named_error
 from isotomon.evaluate.sources import Sources
 from isotomon.field import skin as skins
 from isotomon.field.meeting import meeting
@@ -19,12 +19,12 @@ from isotomon.geometry import space
 from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane, SpaceCurve, unit
 from isotomon.geometry.helix import Helix
 from isotomon.geometry.hermite import smooth
+from isotomon.geometry.quadrature import gauss_rule
 from isotomon.profile.drawing import Drawing
 from isotomon.profile.drawn import corner_name, joints
 from isotomon.profile.loops import Chain, find_runs
 from isotomon.quantity import Quantity, Value, resolve
 
-Array = NDArray[np.float64]
 Law = Callable[[Array], Array]
 """What something is at shares (n,) of the turns: (n,), or (n, 1)."""
 
@@ -34,12 +34,11 @@ def guide_curve(ground: Sources, guide: Guide) -> SpaceCurve:
 
     Raises: DesignError, naming the guide, when it cannot be made.
     """
+    check_guide(guide)
     try:
-        check_guide(guide)
         return _MAKE[guide.kind](ground, guide)
     except IsotomonError as error:
-        text = str(error)
-        raise DesignError(text if text.startswith("guide '") else f"guide '{guide.name}': {text}") from None
+        raise named_error("guide", guide.name, error) from None
 
 
 def number(ground: Sources, title: str, value: Value, kind: str) -> float:
@@ -248,7 +247,7 @@ def _helix(ground: Sources, guide: Guide) -> SpaceCurve:
 def _rise(pitch: Law) -> tuple[float, Law]:
     """The mean of a pitch over all turns, and the share (n, 1) of the height that is reached at shares (n,) of the turns."""
     s = np.linspace(0.0, 1.0, 257)
-    x, w = np.polynomial.legendre.leggauss(4)
+    x, w = gauss_rule(4)
     inner = (s[:-1, None] + np.diff(s)[:, None] * (x + 1.0) / 2.0).ravel()
     rise = np.r_[0.0, np.cumsum((pitch(inner).reshape(256, 4) * w).sum(axis=1) / 512.0)]
     mean = float(rise[-1])

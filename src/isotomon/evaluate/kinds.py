@@ -5,15 +5,14 @@ from __future__ import annotations
 from abc import ABC, abstractmethod
 
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array
 from isotomon.errors import DesignError
 from isotomon.evaluate.sources import Thing
 from isotomon.geometry import datums as g
 from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane, SpaceCurve
 from isotomon.geometry.space import line
 
-Array = NDArray[np.float64]
 STRAIGHT = 1e-6
 """Of a curve's length: one that leaves the line through its ends by no more is straight."""
 

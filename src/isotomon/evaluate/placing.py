@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from functools import cached_property, lru_cache
 
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array
 from isotomon.design.records import Design
 from isotomon.design.resolved import Resolved, StationNumbers
 from isotomon.errors import DesignError, ProfileError
@@ -22,7 +22,6 @@ from isotomon.profile.outline import Outline2D, Run, fit_run
 from isotomon.profile.readymade import outline_of
 from isotomon.profile.section import Apex, Drawn, Elsewhere, FromPoints, Kept, KeptRun, Outline, Section
 
-Array = NDArray[np.float64]
 Source = Section | Outline | SolvedSection | EndSection | WorkedSection
 """What a profile is made of: its record, the coordinates behind it, the solved drawing, or what it stands on."""
 NAMES = ("lead", "trail", "upper", "lower")

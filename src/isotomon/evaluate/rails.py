@@ -8,8 +8,8 @@ from functools import partial
 from typing import NamedTuple
 
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array
 from isotomon.design import loft_edits
 from isotomon.design.body import Body
 from isotomon.design.guides import End, Guide, Rail, Tie
@@ -26,7 +26,6 @@ from isotomon.measure.laws import Finding, Mend
 from isotomon.profile.outline import Outline2D
 from isotomon.profile.section import Apex, Kept
 
-Array = NDArray[np.float64]
 Shares = dict[str, float | None]
 """Station id → share of the profile's arc length; None where it takes the place in between."""
 NEAR = 0.01

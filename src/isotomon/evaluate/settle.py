@@ -41,9 +41,9 @@ def stand_and_check(design: Design, keys: tuple[str, ...], plane: str) -> Design
     made = stand_on(design, keys, plane)
     for body in made.bodies:
         if any(s.id in keys for s in body.stations):
-            for key, _, text in settle(made, body)[1].troubles:
-                if key in keys and plane:
-                    raise DesignError(text.split("; it stands")[0])
+            for trouble in settle(made, body)[1].troubles:
+                if trouble.about in keys and plane:
+                    raise DesignError(trouble.text)
     return made
 
 

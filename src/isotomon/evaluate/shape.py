@@ -9,8 +9,8 @@ from functools import lru_cache
 
 import msgspec
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array
 from isotomon.design.records import Design
 from isotomon.design.resolved import Resolved, StationNumbers
 from isotomon.errors import FieldError, ProfileError
@@ -34,8 +34,6 @@ from isotomon.measure.sections import Quadrature, quadrature
 from isotomon.profile.outline import Outline2D
 from isotomon.profile.section import Apex, Kept, KeptRun
 from isotomon.version import VERSION
-
-Array = NDArray[np.float64]
 
 Variant = tuple[Source, tuple[tuple[str, float | None], ...]]
 """A profile with the places of ties and rails held on it."""

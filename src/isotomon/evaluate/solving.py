@@ -8,7 +8,7 @@ import numpy as np
 
 from isotomon.design.resolve import drawing_figures
 from isotomon.errors import DesignError, IsotomonError
-from isotomon.evaluate.drawn import EndSection, SolvedDrawing, said, solved, to_drawing
+from isotomon.evaluate.drawn import EndSection, SolvedDrawing, Trouble, said, solved, to_drawing
 from isotomon.evaluate.sources import Sources
 from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane, SpaceCurve, meets_plane, planes_meet
 from isotomon.profile.drawing import Drawing
@@ -22,16 +22,16 @@ def solve_drawing(ground: Sources, drawing: Drawing) -> SolvedDrawing:
     """A drawing worked out; one that cannot be stays as it is, with the trouble said."""
     places, lost = followed(drawing, ground)
     what = f"drawing {drawing.name}"
-    troubles = [(drawing.id, what, text) for text in lost]
+    troubles = [Trouble(drawing.id, what, text) for text in lost]
     try:
         figures = drawing_figures(drawing, ground.names)
         solution = solved(drawing, tuple(figures.items()), tuple(places.items()))
     except IsotomonError as error:
         solution = Solution(drawing, 0.0)
-        troubles.append((drawing.id, what, str(error)))
+        troubles.append(Trouble(drawing.id, what, str(error)))
     for clash in solution.conflicts:
         words = ", ".join(said(drawing, c) for c in clash.culprits)
-        troubles.append((drawing.id, what, f"these cannot hold together: {words}; drop one of them"))
+        troubles.append(Trouble(drawing.id, what, f"these cannot hold together: {words}; drop one of them"))
     return SolvedDrawing(solution, places, tuple(troubles))
 
 

@@ -6,9 +6,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Protocol
 
-import numpy as np
-from numpy.typing import NDArray
-
+from isotomon.arrays import Array
 from isotomon.design.body import Body
 from isotomon.design.records import Design
 from isotomon.design.resolved import Resolved, StationNumbers
@@ -22,7 +20,6 @@ from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane, SpaceCurve
 from isotomon.profile.drawing import Drawing
 from isotomon.quantity import Quantity
 
-Array = NDArray[np.float64]
 Thing = Plane | Axis | Array | Frame | Cylinder | SpaceCurve | Carrier
 
 

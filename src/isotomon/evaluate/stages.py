@@ -7,8 +7,8 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array
 from isotomon.errors import DesignError
 from isotomon.evaluate.sources import Sources
 from isotomon.field.section_field import SectionField
@@ -16,7 +16,6 @@ from isotomon.geometry.affine import ITSELF
 from isotomon.operations.base import Ask, Asked, Operation
 from isotomon.operations.counting import check_steps
 
-Array = NDArray[np.float64]
 SAME = 1e-6
 """Maps that differ by no more than this (in directions times 100, in shifts in mm) put copies at one place."""
 

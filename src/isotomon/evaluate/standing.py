@@ -9,12 +9,12 @@ import numpy as np
 from isotomon.design.resolve import resolve_body
 from isotomon.design.resolved import Resolved
 from isotomon.errors import DesignError, IsotomonError
+from isotomon.evaluate.drawn import Trouble
 from isotomon.evaluate.sources import Sources
 from isotomon.geometry.datums import Cylinder, Frame, tilts_of
 from isotomon.profile.section import Apex
 
-Trouble = tuple[str, str, str]
-"""(id, what it is with its name, what is wrong)"""
+STAYS = "; it stands where it stood"
 
 
 def stand(ground: Sources) -> tuple[Resolved, list[Trouble]]:
@@ -44,18 +44,14 @@ def stand(ground: Sources) -> tuple[Resolved, list[Trouble]]:
                 else:
                     placed[station.id] = tilts_of(ground.plane(station.plane))
             except IsotomonError as error:
-                troubles.append(
-                    (station.id, f"station {station.name}", f"its plane: {error}; it stands where it stood")
-                )
+                troubles.append(Trouble(station.id, f"station {station.name}", f"its plane: {error}", STAYS))
     try:
         resolved = replace(resolve_body(ground.design, body, placed), wrap=wrap)
     except DesignError as error:
         if not placed:
             raise
         troubles += [
-            (s.id, f"station {s.name}", f"its plane: {error}; it stands where it stood")
-            for s in body.stations
-            if s.id in placed
+            Trouble(s.id, f"station {s.name}", f"its plane: {error}", STAYS) for s in body.stations if s.id in placed
         ]
         resolved, aside = resolve_body(ground.design, body), {}
     if aside:

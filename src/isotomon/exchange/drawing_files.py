@@ -7,11 +7,11 @@ from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.sparse import csr_array
 from scipy.sparse.csgraph import connected_components
 from scipy.spatial import cKDTree
 
+from isotomon.arrays import Array
 from isotomon.design.disk import decode_text, read_bytes, write_atomically
 from isotomon.errors import FileError, ProfileError
 from isotomon.exchange import svg
@@ -22,7 +22,6 @@ from isotomon.profile.drawn import lofted_run
 from isotomon.profile.loops import find_runs
 from isotomon.quantity import LENGTHS
 
-Array = NDArray[np.float64]
 MOST_BYTES = 20 * 1024 * 1024
 
 

@@ -10,16 +10,15 @@ from typing import Any
 import ezdxf
 import numpy as np
 from ezdxf import recover
-from numpy.typing import NDArray
 from scipy.interpolate import BSpline, make_interp_spline
 
+from isotomon.arrays import Array
 from isotomon.errors import FileError
 from isotomon.exchange.pieces import MOST_PIECES, PieceCollector
 from isotomon.profile.curves import frame_of, oval_span, sources
 from isotomon.profile.drawing import Arc, CirclePart, Curve, Drawing, Line, Oval, Spline
 from isotomon.profile.loops import places_of
 
-Array = NDArray[np.float64]
 _UNITS = {1: ("in", 25.4), 4: ("mm", 1.0), 5: ("cm", 10.0), 6: ("m", 1000.0)}
 _NUMBER = re.compile(rb"[+-]?(?:\d++(?:\.\d*+)?+|\.\d++)(?:[eEdD][+-]?\d++)?+")
 MOST_DIGITS = 64

@@ -6,15 +6,14 @@ import math
 from collections import Counter
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.interpolate import CubicHermiteSpline
 
+from isotomon.arrays import Array
 from isotomon.errors import FileError
 from isotomon.profile.curves import spread
 from isotomon.profile.draw_edits import Pen
 from isotomon.profile.drawing import Drawing, TangentHandle
 
-Array = NDArray[np.float64]
 MOST_PIECES = 5000
 FURTHEST = 1e6
 """mm: a drawing of a section does not reach further."""

@@ -6,16 +6,14 @@ from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array
 from isotomon.design.disk import decode_text, read_bytes
 from isotomon.errors import DesignError, FileError
 from isotomon.exchange.pieces import MOST_PIECES, PieceCollector
 from isotomon.geometry.datums import fitted_plane, tilts_of
 from isotomon.profile.drawing import Drawing
 from isotomon.quantity import LENGTHS
-
-Array = NDArray[np.float64]
 
 
 @dataclass(frozen=True)

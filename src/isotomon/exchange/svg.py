@@ -8,8 +8,8 @@ import xml.etree.ElementTree as ET
 from collections.abc import Iterator
 
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array
 from isotomon.design.disk import decode_text
 from isotomon.errors import FileError
 from isotomon.exchange.pieces import PieceCollector
@@ -18,7 +18,6 @@ from isotomon.profile.curves import Places, arc_angles, frame_of, oval_axes, ova
 from isotomon.profile.drawing import Arc, CirclePart, Curve, Drawing, Line, Oval, Part, Spline
 from isotomon.profile.loops import places_of
 
-Array = NDArray[np.float64]
 # Possessive, so that no text makes them go back and try again.
 _PLAIN = r"[+-]?(?:\d++(?:\.\d*+)?+|\.\d++)(?:[eE][+-]?\d++)?+"
 _NUMBER = re.compile(_PLAIN)

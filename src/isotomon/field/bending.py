@@ -5,9 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
-Array = NDArray[np.float64]
+from isotomon.arrays import Array
 
 
 @dataclass(frozen=True)

@@ -8,14 +8,14 @@ from functools import cached_property
 from typing import Literal, Protocol
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.interpolate import BSpline, CubicSpline, make_interp_spline
 
+from isotomon.arrays import Array
 from isotomon.errors import CornerError, FieldError
 from isotomon.geometry.datums import Axis, Plane, SpaceCurve, plane_at
 from isotomon.geometry.planar import cross3
+from isotomon.geometry.quadrature import gauss_rule
 
-Array = NDArray[np.float64]
 Hold = Literal["least", "fixed", "up", "axis"]
 Toward = Axis | Callable[[Array, Array], Array]
 """An axis, or the directions (n, 3) at shares (n,) of a path's length and the points (n, 3) there."""
@@ -307,7 +307,7 @@ def _by_length(curve: SpaceCurve) -> tuple[Array, Array]:
     The speed is summed by Gauss's rule; the curve's parameter at a length is found by Newton's.
     """
     edges = np.linspace(0.0, 1.0, CELLS + 1)
-    x, w = np.polynomial.legendre.leggauss(3)
+    x, w = gauss_rule(3)
     inner = (edges[:-1, None] + (x + 1.0) / (2.0 * CELLS)).ravel()
     speed = np.linalg.norm(curve.rate(inner), axis=1).reshape(CELLS, 3)
     run = np.r_[0.0, np.cumsum(speed @ w / (2.0 * CELLS))]

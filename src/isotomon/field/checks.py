@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.sparse import csr_array
 
+from isotomon.arrays import Array, Index
 from isotomon.field.carriers import STRAIGHT, Relative, Turning
 from isotomon.field.clearance import meets_itself
 from isotomon.field.mesh import applied
@@ -16,9 +16,6 @@ from isotomon.field.wrapping import Wrap
 from isotomon.geometry.datums import Axis
 from isotomon.geometry.planar import crossing, inside, signed_area
 from isotomon.pace import checkpoint
-
-Array = NDArray[np.float64]
-
 
 SLIVER = 2e-3
 """A profile nearer than this to the axis, as a share of the body's size, and not on it, leaves a sliver."""
@@ -151,7 +148,7 @@ def _swollen(field: SectionField, v: Array, local: Array, space: Array) -> list[
     return [_flaw("swollen", v[row], space[row].mean(axis=0), text)]
 
 
-def _touching(field: SectionField, v: Array, space: Array, loop: NDArray[np.intp]) -> list[Flaw]:
+def _touching(field: SectionField, v: Array, space: Array, loop: Index) -> list[Flaw]:
     """Where the profile of a body that is turned about an axis meets the axis in a point alone, or leaves a sliver beside it."""
     axis = _axis(field)
     if axis is None:
@@ -228,7 +225,7 @@ def _origin_slope(field: SectionField, sections: Sections, row: int) -> Array:
     return np.asarray(field.carrier.frames(sections.position[[row]]).origin1[0])
 
 
-def _crossed(points: Array, loop: NDArray[np.intp]) -> tuple[int, str] | None:
+def _crossed(points: Array, loop: Index) -> tuple[int, str] | None:
     """(point, what is wrong) where a run of a section (n, 2) crosses itself, or a hole leaves the run round it."""
     outer = np.flatnonzero(loop == 0)
     for number in range(int(loop.max()) + 1):

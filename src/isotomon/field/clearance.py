@@ -6,12 +6,11 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
+from isotomon.arrays import Array, Index
 from isotomon.field.section_field import SectionField, Sections
 
-Array = NDArray[np.float64]
 NEAR = 0.15
 """Sections that come nearer to each other than this share of their reach may meet between the places tried."""
 MOST_SEARCHED, FINE_ROUND = 12, 360
@@ -122,7 +121,7 @@ def _chunks(count: int) -> list[slice]:
     return [slice(start, start + 256) for start in range(0, count, 256)]
 
 
-def _depths(sections: Sections, way: Array, rows: Array, pairs: NDArray[np.intp], step: float, size: float) -> Array:
+def _depths(sections: Sections, way: Array, rows: Array, pairs: Index, step: float, size: float) -> Array:
     """(p, u) mm: how deep the places round the first sections of pairs lie within the second ones (less than nought: outside), both of them `size` times as
     large about their planes' origins, which move along `way` (n_v, 3)."""
     one, other = pairs.T

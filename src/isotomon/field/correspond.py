@@ -6,9 +6,9 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.sparse import csr_array
 
+from isotomon.arrays import Array
 from isotomon.errors import FieldError, KnotError
 from isotomon.field.open_ties import open_ties
 from isotomon.field.share_maps import CommonMark, sampler, share_maps
@@ -16,8 +16,6 @@ from isotomon.field.ties import Held, Ties, automatic_ties
 from isotomon.geometry.basis import Basis, Joins, fit
 from isotomon.pace import checkpoint
 from isotomon.profile.outline import Outline2D
-
-Array = NDArray[np.float64]
 
 FIT = 7e-8
 """Largest distance of a section in the common basis from its outline, for a chord of 1."""

@@ -5,11 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.interpolate import BSpline
 from scipy.sparse import csr_array
 
-Array = NDArray[np.float64]
+from isotomon.arrays import Array
 
 
 @dataclass(frozen=True, eq=False)

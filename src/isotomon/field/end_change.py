@@ -6,9 +6,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
-Array = NDArray[np.float64]
+from isotomon.arrays import Array
 
 
 @dataclass(frozen=True, eq=False)

@@ -7,15 +7,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array
 from isotomon.field.carriers import Frames
 from isotomon.field.correspond import Correspondence
 from isotomon.field.end_change import EndChange
 from isotomon.field.outward import outward
 from isotomon.field.section_field import SectionField
-
-Array = NDArray[np.float64]
 
 
 @dataclass(frozen=True)

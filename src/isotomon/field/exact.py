@@ -5,16 +5,14 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array
 from isotomon.field.carriers import Relative, Square, Straight, Turning
 from isotomon.field.checks import ON_AXIS
 from isotomon.field.section_field import SectionField
 from isotomon.geometry.datums import Axis
 from isotomon.geometry.edge import Edge
 from isotomon.geometry.edge_forms import edges_of
-
-Array = NDArray[np.float64]
 
 
 @dataclass(frozen=True, eq=False)

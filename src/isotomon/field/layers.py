@@ -7,11 +7,9 @@ from dataclasses import dataclass
 from typing import Any, NamedTuple
 
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array, Mask
 from isotomon.geometry.hermite import Hermite, Settle, smooth
-
-Array = NDArray[np.float64]
 
 
 @dataclass(frozen=True, eq=False)
@@ -100,7 +98,7 @@ def _between(curve: Hermite, low: float, high: float) -> Hermite:
     return Hermite(curve.x[keep[: len(curve.x)]], curve.data[keep])
 
 
-def _with_borrowed(x: Array, values: list[Array], has: NDArray[np.bool_]) -> tuple[Array, list[Array]]:
+def _with_borrowed(x: Array, values: list[Array], has: Mask) -> tuple[Array, list[Array]]:
     if not has.any():
         return x, [np.zeros_like(v) for v in values]
     own = np.flatnonzero(has)

@@ -6,8 +6,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array
 from isotomon.errors import FieldError
 from isotomon.field.carriers import STRAIGHT, Carrier, Square, Straight
 from isotomon.field.correspond import Correspondence
@@ -21,8 +21,6 @@ from isotomon.field.rim import Rim
 from isotomon.field.section_field import Placed, SectionField, flat_sections, outline_of, params_of
 from isotomon.field.wrapping import Wrap
 from isotomon.geometry.hermite import Settle
-
-Array = NDArray[np.float64]
 
 
 @dataclass(frozen=True)

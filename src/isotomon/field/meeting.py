@@ -7,16 +7,15 @@ from functools import cached_property
 
 import numpy as np
 from contourpy import contour_generator
-from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
+from isotomon.arrays import Array, Mask
 from isotomon.errors import FieldError
 from isotomon.field.skin import BodySkin, RoundSkin, Skin, joined_round, level
 from isotomon.geometry.datums import Plane, SpaceCurve
 from isotomon.geometry.planar import cross3
 from isotomon.geometry.space import through
 
-Array = NDArray[np.float64]
 PLACES = 129
 """The curve is laid through so many points of both skins."""
 TOUCHING = 1e-8
@@ -144,7 +143,7 @@ def _on_both(a: BodySkin | RoundSkin, fine: _Grid, places: Array, length: float)
     return (q + r) / 2.0
 
 
-def _at_end(skin: BodySkin | RoundSkin, v: Array) -> NDArray[np.bool_]:
+def _at_end(skin: BodySkin | RoundSkin, v: Array) -> Mask:
     """Places at which the curve runs out over an end of the skin: they stay there."""
     if not isinstance(skin, BodySkin) or skin.field.ring:
         return np.zeros(len(v), dtype=bool)

@@ -5,15 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.sparse import csr_array
 
+from isotomon.arrays import Array, Index, Mask
 from isotomon.field.correspond import Correspondence
 from isotomon.field.section_field import Sections
 from isotomon.geometry.planar import cross3
 
-Array = NDArray[np.float64]
-Index = NDArray[np.int64]
 LEAST, STRAIGHT = 6, 12
 """Stretches in which a lane is sampled at least, and at most when it is straight on all outlines: rails may bend it."""
 
@@ -37,7 +35,7 @@ class Sampling:
     """The outline has two ends: the skin bounds nothing."""
     holes: tuple[Index, ...]
     """The same round each hole."""
-    crisp: NDArray[np.bool_]
+    crisp: Mask
     """(lanes,) whether a lane begins at an edge; a smooth closed one does not."""
 
     @property

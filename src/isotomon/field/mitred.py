@@ -6,13 +6,11 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array
 from isotomon.errors import FieldError
 from isotomon.field.carriers import Frames
 from isotomon.geometry.datums import plane_at
-
-Array = NDArray[np.float64]
 
 
 @dataclass(frozen=True, eq=False)

@@ -6,13 +6,11 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array
 from isotomon.errors import FieldError
 from isotomon.field.ties import APART, SNAP, Held, Ties, in_order
 from isotomon.profile.outline import Outline2D
-
-Array = NDArray[np.float64]
 
 ALONE = 0.1
 """What it costs a corner to have no partner, as a share of the length: corners up to twice as far apart are matched."""

@@ -6,13 +6,12 @@ import math
 from collections.abc import Sequence
 
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array
 from isotomon.errors import FieldError
 from isotomon.field.correspond import Correspondence, Lane
 from isotomon.geometry.planar import cross
 
-Array = NDArray[np.float64]
 SHARPEST = math.radians(1.0)
 """An edge with less of an angle than this has no mitre to speak of: it lies more than a hundred times as far out as its sides."""
 NO_WIDTH = 1e-12

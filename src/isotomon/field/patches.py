@@ -5,11 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.interpolate import BSpline, make_interp_spline
 from scipy.sparse import csr_array, vstack
 from scipy.sparse.linalg import splu
 
+from isotomon.arrays import Array, Index, Mask
 from isotomon.errors import FieldError
 from isotomon.field.correspond import Correspondence
 from isotomon.field.section_field import SectionField, pinched
@@ -17,7 +17,6 @@ from isotomon.geometry.basis import Basis
 from isotomon.geometry.edge_forms import part_of
 from isotomon.geometry.patch import Patch
 
-Array = NDArray[np.float64]
 MOST_SPANS = 1200
 MOST_SPANS_OF_ONE_FACE = 40
 SLIVER = 0.002
@@ -32,7 +31,7 @@ class _FitAlong:
 
     degree: int
     breaks: Array
-    times: NDArray[np.int64]
+    times: Index
     control: Array
 
     @property
@@ -148,7 +147,7 @@ def _faces(field: SectionField, pieces: dict[tuple[int, Span], _FitAlong], begin
     ]
 
 
-def _cuts(field: SectionField, breaks: Array) -> tuple[Array, NDArray[np.int64], NDArray[np.bool_], NDArray[np.bool_]]:
+def _cuts(field: SectionField, breaks: Array) -> tuple[Array, Index, Mask, Mask]:
     """(n,) the places along the body at which lanes may be cut and the bay that begins at each; (n, lanes) whether a lane is
     pinched to nothing there; (n,) whether all are cut there."""
     pinched_at, fresh_at = pinched(field), _with_short_stretches(_stretches(field), field.nodes, breaks)
@@ -163,7 +162,7 @@ def _cuts(field: SectionField, breaks: Array) -> tuple[Array, NDArray[np.int64],
     return places, bay, gone, fresh
 
 
-def _places(edges: Array, breaks: Array) -> tuple[Array, NDArray[np.int64]]:
+def _places(edges: Array, breaks: Array) -> tuple[Array, Index]:
     """(n,) the stations, and where a bay of many spans is parted between them; (n,) the number of the bay that begins there or
     before."""
     most = _most_along(breaks)
@@ -195,7 +194,7 @@ def _share_borders(pieces: dict[tuple[int, Span], _FitAlong], common: Correspond
             after.control[:, 0] = piece.control[:, -1]
 
 
-def _times(basis: Basis) -> NDArray[np.int64]:
+def _times(basis: Basis) -> Index:
     times = basis.multiplicity.copy()
     if not basis.periodic:
         times[[0, -1]] = basis.degree + 1
@@ -245,14 +244,14 @@ def _wide_enough(basis: Basis, control: Array, at: list[int]) -> list[int]:
     return [*kept, at[-1]]
 
 
-def _stretches(field: SectionField) -> NDArray[np.bool_]:
+def _stretches(field: SectionField) -> Mask:
     """(stations,) where the body goes over from round sections (a shank) to a blend, or from a blend to others."""
     flags = np.array([s.round for s in field.stations])
     kind = flags[:-1].astype(int) + flags[1:]
     return np.concatenate([[False], kind[1:] != kind[:-1], [False]])
 
 
-def _with_short_stretches(fresh: NDArray[np.bool_], nodes: Array, breaks: Array) -> NDArray[np.bool_]:
+def _with_short_stretches(fresh: Mask, nodes: Array, breaks: Array) -> Mask:
     """(stations,) where faces begin, so that none has more than `MOST_SPANS_ALONG` along the body, but within one bay; far fewer
     along one of so many spans that they are integrated over by a fixed number of places here, too."""
     result, begun, most = fresh.copy(), breaks[0], _most_along(breaks)
@@ -268,9 +267,7 @@ def _most_along(breaks: Array) -> int:
     return MOST_SPANS_ALONG if len(breaks) < LONG else OF_A_LONG_BODY
 
 
-def _spans(
-    nodes: Array, cut: NDArray[np.bool_], gone: NDArray[np.bool_], whole: tuple[float, float]
-) -> list[tuple[float, float]]:
+def _spans(nodes: Array, cut: Mask, gone: Mask, whole: tuple[float, float]) -> list[tuple[float, float]]:
     """Where a lane has width: runs of bays of which at least one end is wider than nothing, parted at the cuts."""
     spans: list[tuple[float, float]] = []
     for i in range(len(nodes) - 1):

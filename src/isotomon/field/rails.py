@@ -14,13 +14,12 @@ from functools import cached_property, lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
+from isotomon.arrays import Array, Index
 from isotomon.errors import FieldError
 from isotomon.field.carriers import Frames
 from isotomon.field.correspond import Correspondence
 from isotomon.geometry.datums import SpaceCurve
 
-Array = NDArray[np.float64]
-Index = NDArray[np.intp]
 Complex = NDArray[np.complex128]
 COLLINEAR = (0.01, 0.04)
 """4·det/trace² of the rail points' spread: below the first (a ratio of singular values of 0.05) they say nothing across

@@ -5,14 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.interpolate import BSpline, make_interp_spline
 
+from isotomon.arrays import Array
 from isotomon.errors import FieldError
 from isotomon.field.carriers import Frames
 from isotomon.geometry.datums import Axis, SpaceCurve
 
-Array = NDArray[np.float64]
 PLACES = 1440
 """Angles at which a rim is taken all round."""
 

@@ -12,8 +12,8 @@ from dataclasses import dataclass, fields, replace
 from functools import cached_property
 
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array, Index, Mask
 from isotomon.field.bending import Bending
 from isotomon.field.carriers import STRAIGHT, Carrier, Frames, tilted
 from isotomon.field.correspond import Correspondence
@@ -25,8 +25,6 @@ from isotomon.field.rails import Rails
 from isotomon.field.rim import Rim
 from isotomon.field.wrapping import Wrap, bent
 from isotomon.geometry.planar import cross
-
-Array = NDArray[np.float64]
 
 
 @dataclass(frozen=True, eq=False)
@@ -79,10 +77,10 @@ class Sections:
     """(n_v,) angle of the nominal chord in the plane, continuous along the body."""
     twist_rate: Array
     """(n_v,) its derivative by v; rad/mm."""
-    round: NDArray[np.bool_]
+    round: Mask
     """(n_v,) whether the section has no angle of its own."""
 
-    def at(self, rows: NDArray[np.intp]) -> Sections:
+    def at(self, rows: Index) -> Sections:
         """Some of these sections alone."""
         return Sections(**{f.name: getattr(self, f.name)[rows] for f in fields(self)})
 
@@ -151,10 +149,6 @@ class SectionField:
             flat = _bent(flat, bending)
         return flat
 
-    def as_shaped(self) -> SectionField:
-        """The field before anything is done with the whole body."""
-        return replace(self, bendings=())
-
     def counted_from(self, sections: Sections) -> Sections:
         """The one of `sections` that turn is counted from: at the first station that is not a point."""
         at = next((v for v, s in zip(self.nodes.tolist(), self.stations, strict=True) if not s.tip), self.first)
@@ -183,7 +177,7 @@ class SectionField:
         """The field as it would be without its rails, its ends' conditions, what changes along it, and its rim."""
         return replace(self, rails=None, ends=(), course=None, rim=None)
 
-    def is_round(self, v: Array) -> NDArray[np.bool_]:
+    def is_round(self, v: Array) -> Mask:
         """Whether the section at each v has no angle of its own: between two round stations, or at one."""
         flags = np.array([s.round for s in self.stations])
         if self.ring:
@@ -336,7 +330,7 @@ def params_of(tips: Sequence[tuple[float, float, float]], position: Array) -> Ar
     return v
 
 
-def _bays(nodes: Array, v: Array) -> tuple[NDArray[np.intp], Array]:
+def _bays(nodes: Array, v: Array) -> tuple[Index, Array]:
     inside = np.clip(v, nodes[0], nodes[-1])
     bay = np.clip(np.searchsorted(nodes, inside, side="right") - 1, 0, len(nodes) - 2)
     return bay, (inside - nodes[bay]) / np.diff(nodes)[bay]
@@ -358,7 +352,7 @@ def outline_of(station: Placed) -> Array:
     return station.chord * np.concatenate([station.shape.ravel(), station.anchor.ravel()])
 
 
-def pinched(field: SectionField) -> NDArray[np.bool_]:
+def pinched(field: SectionField) -> Mask:
     """(stations, lanes): where a lane has no width (two ties share one corner)."""
     return np.stack(
         [

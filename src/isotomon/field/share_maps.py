@@ -6,14 +6,12 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.interpolate import PPoly
 
+from isotomon.arrays import Array
 from isotomon.field.ties import Ties
 from isotomon.geometry.hermite import smooth_each
 from isotomon.profile.outline import Outline2D
-
-Array = NDArray[np.float64]
 
 
 @dataclass(frozen=True)

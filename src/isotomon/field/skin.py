@@ -5,15 +5,14 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array
 from isotomon.errors import FieldError
 from isotomon.field.section_field import SectionField
 from isotomon.geometry.datums import Cylinder, Plane, SpaceCurve, plane_at
 from isotomon.geometry.planar import cross3
 from isotomon.geometry.space import resampled, samples_of, through
 
-Array = NDArray[np.float64]
 REACH = 10.0
 """A cylinder is looked at for so many radii along its axis."""
 

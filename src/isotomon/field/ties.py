@@ -10,13 +10,11 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array, Mask
 from isotomon.errors import FieldError
 from isotomon.geometry.planar import cross
 from isotomon.profile.outline import Outline2D
-
-Array = NDArray[np.float64]
 
 ALONE = 0.09
 """What it costs a corner, or a tie, to have no partner, as the square of a distance between outlines about 1 wide: a corner is
@@ -48,7 +46,7 @@ class Ties:
     """
 
     share: Array
-    corner: NDArray[np.bool_]
+    corner: Mask
     u: Array
     names: tuple[str, ...]
 

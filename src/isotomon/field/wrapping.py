@@ -10,13 +10,12 @@ from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array
 from isotomon.errors import FieldError
 from isotomon.field.correspond import Correspondence
 from isotomon.geometry.basis import Basis
 
-Array = NDArray[np.float64]
 FINER = 3
 """A bent section needs a finer basis than a flat one: each span is cut in so many."""
 

@@ -5,11 +5,10 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array
 from isotomon.geometry.datums import Axis
 
-Array = NDArray[np.float64]
 ITSELF = np.eye(4)[None]
 """(1, 4, 4): the map that leaves all where it is."""
 EVEN = 1e-9

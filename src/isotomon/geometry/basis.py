@@ -5,16 +5,16 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.interpolate import BSpline
 from scipy.linalg import solve_banded
 from scipy.sparse import csr_array, diags_array
 from scipy.sparse.linalg import splu
 
+from isotomon.arrays import Array, Index, Mask
 from isotomon.errors import KnotError
 from isotomon.geometry.knots import Knots
+from isotomon.geometry.quadrature import gauss_rule
 
-Array = NDArray[np.float64]
 MANY = 60
 """So many control points of a periodic spline are found quicker with their zeros left out."""
 
@@ -33,14 +33,14 @@ class Basis(Knots):
         if derivative > p:
             return csr_array((len(u), self.size))
         inner = knots[derivative : len(knots) - derivative]
-        full = csr_array(BSpline.design_matrix(u, inner, p - derivative))
+        full = BSpline.design_matrix(u, inner, p - derivative)
         for k in range(derivative, 0, -1):
             q, n = p - k + 1, count - k + 1
             width = knots[k - 1 + q + 1 : k - 1 + q + n] - knots[k : k - 1 + n]
             rate = np.where(width > 0.0, q / np.where(width > 0.0, width, 1.0), 0.0)
             full = full @ diags_array([-rate, rate], offsets=[0, 1], shape=(n - 1, n), format="csr")
         if not self.periodic:
-            return full
+            return csr_array(full)
         fold = csr_array((np.ones(count), (np.arange(count), np.arange(count) % self.size)), shape=(count, self.size))
         return full @ fold
 
@@ -66,9 +66,10 @@ class Basis(Knots):
             if self.periodic:
                 return np.asarray(splu(self.sparse(sites).tocsc()).solve(sample(sites)))
             wide = self.degree  # a site lies within as many columns of its own on either side
-            rows = self.sparse(sites).tocoo()
+            rows = self.sparse(sites)
+            row, column = np.repeat(np.arange(self.size), np.diff(rows.indptr)), rows.indices
             band = np.zeros((2 * wide + 1, self.size))
-            band[wide + rows.row - rows.col, rows.col] = rows.data
+            band[wide + row - column, column] = rows.data
             return np.asarray(solve_banded((wide, wide), band, sample(sites), overwrite_ab=True))
         except (np.linalg.LinAlgError, RuntimeError):  # the sparse one is of another kind
             raise KnotError("two places where the curve turns or joins fall together") from None
@@ -78,7 +79,7 @@ class Basis(Knots):
 
         Five are exact to degree 9, and so for the area inside quintics.
         """
-        x, w = np.polynomial.legendre.leggauss(per_span)
+        x, w = gauss_rule(per_span)
         start, width = self.breaks[:-1, None], np.diff(self.breaks)[:, None]
         return (start + width * (x + 1.0) / 2.0).ravel(), (width * w / 2.0).ravel()
 
@@ -138,7 +139,7 @@ def fit(
         breaks = np.append(np.repeat(breaks[:-1], parts) + np.repeat(width / parts, parts) * at, 1.0)
 
 
-def _parted(error: Array, tolerance: float, width: Array, degree: int) -> NDArray[np.int64]:
+def _parted(error: Array, tolerance: float, width: Array, degree: int) -> Index:
     """Into how many parts each span goes: 1 where it misses by no more than the tolerance."""
     bad = _with_wide_neighbours(error > tolerance, width)
     # Halving a smooth span makes its miss smaller by 2 to the degree + 1 at best: so much may be done at once.
@@ -146,7 +147,7 @@ def _parted(error: Array, tolerance: float, width: Array, degree: int) -> NDArra
     return np.where(bad, 2 ** np.clip(halvings, 1, 3), 1).astype(np.int64)
 
 
-def _with_wide_neighbours(bad: NDArray[np.bool_], width: Array) -> NDArray[np.bool_]:
+def _with_wide_neighbours(bad: Mask, width: Array) -> Mask:
     """Also halve a span that would be left more than four times as wide as a neighbour."""
     while bad.any():
         after = np.where(bad, width / 2.0, width)

@@ -6,12 +6,11 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array
 from isotomon.errors import DesignError, PlaceError
 from isotomon.geometry.datums import SpaceCurve
 
-Array = NDArray[np.float64]
 NEAR = 1e-7
 """Parameters this near to a corner are on either side of it."""
 

@@ -7,11 +7,9 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array
 from isotomon.errors import DesignError
-
-Array = NDArray[np.float64]
 
 
 @dataclass(frozen=True, eq=False)

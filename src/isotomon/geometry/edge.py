@@ -5,12 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-import numpy as np
-from numpy.typing import NDArray
-
+from isotomon.arrays import Array
 from isotomon.geometry.knots import Knots
 
-Array = NDArray[np.float64]
 EdgeKind = Literal["line", "arc", "circle", "spline"]
 
 

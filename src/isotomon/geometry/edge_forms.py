@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array
 from isotomon.geometry.basis import Basis
 from isotomon.geometry.edge import Edge
 
-Array = NDArray[np.float64]
 EXACT = 3e-7
 """A piece this near to a line or circle, as a share of the section's size, is one: profiles are fitted to 1e-7."""
 

@@ -6,11 +6,10 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array
 from isotomon.geometry.datums import Axis, SpaceCurve, plane_at
 
-Array = NDArray[np.float64]
 Along = Callable[[Array], Array]
 
 

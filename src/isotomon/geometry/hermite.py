@@ -6,12 +6,11 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.interpolate import PPoly
 from scipy.linalg import solve_banded
 from scipy.sparse import csr_array
 
-Array = NDArray[np.float64]
+from isotomon.arrays import Array, Index, Mask
 
 Settle = Callable[[Array, Array], None]
 
@@ -60,10 +59,19 @@ class Hermite:
         """(len(x), 3n): what each entry of `data` contributes at each x."""
         if len(self.x) == 1:
             return np.tile([float(derivative == 0), 0.0, 0.0], (len(x), 1))
-        return np.asarray(self.sparse_weights(x, derivative).toarray())
+        local, columns = self._own_weights(x, derivative)
+        whole = np.zeros((len(x), 3 * len(self.x)))
+        np.put_along_axis(whole, columns, local, axis=1)
+        return whole
 
     def sparse_weights(self, x: Array, derivative: int = 0) -> csr_array:
         """The same without its zeros, for two sites or more."""
+        local, columns = self._own_weights(x, derivative)
+        rows = np.arange(len(x) + 1) * local.shape[1]
+        return csr_array((local.ravel(), columns.ravel(), rows), shape=(len(x), 3 * len(self.x)))
+
+    def _own_weights(self, x: Array, derivative: int) -> tuple[Array, Index]:
+        """(len(x), 6) each: the weights of the two sites about each x, and which entries of `data` they belong to."""
         n = len(self.x)
         inside = np.clip(x, self.x[0], self.x[-1])
         bay = np.clip(np.searchsorted(self.x, inside, side="right") - 1, 0, n - 2)
@@ -78,8 +86,7 @@ class Hermite:
         if derivative:
             local[(x < self.x[0]) | (x > self.x[-1])] = 0.0
         local *= np.stack([np.ones_like(h), h, h * h, np.ones_like(h), h, h * h], axis=1)
-        columns = bay[:, None] + np.array([0, n, 2 * n, 1, n + 1, 2 * n + 1])
-        return csr_array((local.ravel(), columns.ravel(), np.arange(len(x) + 1) * 6), shape=(len(x), 3 * n))
+        return local, bay[:, None] + np.array([0, n, 2 * n, 1, n + 1, 2 * n + 1])
 
 
 def natural_slopes(x: Array, y: Array) -> tuple[Array, Array]:
@@ -223,7 +230,7 @@ def _least_share(
     first: Array,
     second: Array,
     safe: Array,
-    tight: NDArray[np.bool_],
+    tight: Mask,
     share: Array,
     each: bool = False,
 ) -> Array:

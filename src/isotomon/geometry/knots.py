@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array, Index
 from isotomon.errors import KnotError
-
-Array = NDArray[np.float64]
 
 
 @dataclass(frozen=True, eq=False)
@@ -22,7 +21,7 @@ class Knots:
 
     degree: int
     breaks: Array
-    multiplicity: NDArray[np.int64]
+    multiplicity: Index
     periodic: bool
 
     def __post_init__(self) -> None:
@@ -35,7 +34,7 @@ class Knots:
         for array in (self.breaks, self.multiplicity):
             array.setflags(write=False)
 
-    @property
+    @cached_property
     def knots(self) -> Array:
         """The full knot vector; a periodic one is continued on both sides by `degree` knots."""
         p = self.degree

@@ -4,10 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-import numpy as np
-from numpy.typing import NDArray
-
-Array = NDArray[np.float64]
+from isotomon.arrays import Array, Index
 
 
 @dataclass(frozen=True, eq=False)
@@ -21,9 +18,9 @@ class Patch:
     degree_u: int
     degree_v: int
     breaks_u: Array
-    times_u: NDArray[np.int64]
+    times_u: Index
     breaks_v: Array
-    times_v: NDArray[np.int64]
+    times_v: Index
     periodic_u: bool
     control: Array
     loop: int = 0

@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
-Array = NDArray[np.float64]
+from isotomon.arrays import Array, Mask
 
 
 def cross(a: Array, b: Array) -> Array:
@@ -58,7 +57,7 @@ def crossing(points: Array, slack: float = 0.0) -> tuple[int, int] | None:
     return None
 
 
-def _cross_properly(a: Array, b: Array, c: Array, d: Array, slack: float) -> NDArray[np.bool_]:
+def _cross_properly(a: Array, b: Array, c: Array, d: Array, slack: float) -> Mask:
     ab, cd = b - a, d - c
     over_ab = np.maximum(np.linalg.norm(ab, axis=1), 1e-300)
     over_cd = np.maximum(np.linalg.norm(cd, axis=1), 1e-300)
@@ -69,7 +68,7 @@ def _cross_properly(a: Array, b: Array, c: Array, d: Array, slack: float) -> NDA
     return splits & split_by
 
 
-def inside(points: Array, polygon: Array) -> NDArray[np.bool_]:
+def inside(points: Array, polygon: Array) -> Mask:
     """(m,) whether points (m, 2) lie in a closed polygon (n, 2), by the crossings of a ray."""
     x, y = points[:, :1], points[:, 1:]
     after = np.roll(polygon, -1, axis=0)

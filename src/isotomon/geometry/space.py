@@ -6,14 +6,13 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array
 from isotomon.errors import DesignError
 from isotomon.geometry.datums import Plane, SpaceCurve, fitted_plane
 from isotomon.geometry.hermite import Hermite, natural_slopes
 from isotomon.geometry.planar import cross3
 
-Array = NDArray[np.float64]
 SAMPLES = 193
 """Places at which a curve is taken when another is made from it point by point."""
 

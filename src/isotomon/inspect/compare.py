@@ -6,8 +6,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array
 from isotomon.design.records import Design
 from isotomon.errors import DesignError, IsotomonError
 from isotomon.field.mesh import skin_mesh, triangles
@@ -19,7 +19,6 @@ from isotomon.inspect.results import Quick
 from isotomon.measure.apart import through
 from isotomon.measure.skin import deviation
 
-Array = NDArray[np.float64]
 PLACES = 72
 """Places round a rim at which walls are measured."""
 

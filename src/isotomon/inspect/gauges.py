@@ -7,8 +7,8 @@ from collections.abc import Mapping
 from dataclasses import replace
 
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array
 from isotomon.design.bodies import body_ids
 from isotomon.design.gauges import Gauge
 from isotomon.design.recipe import check_made
@@ -41,7 +41,6 @@ from isotomon.measure.laws import Finding
 from isotomon.pace import checkpoint
 from isotomon.quantity import resolve
 
-Array = NDArray[np.float64]
 Apart = Array | Axis | Plane | SpaceCurve | BodySkin
 """What distances are taken between."""
 MOST_WAYS = 12

@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import fields, replace
 
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array
 from isotomon.design import loft_edits
 from isotomon.design.body import Body
 from isotomon.design.law import Law, LawPoint
@@ -22,7 +22,6 @@ from isotomon.measure.laws import Finding, Judged, Mend, course, law_findings, q
 from isotomon.measure.sections import Curves, curves
 from isotomon.profile.section import Apex, Kept
 
-Array = NDArray[np.float64]
 BULGE = 0.02
 """An area that leaves both neighbouring stations' range by more than this share of them is told."""
 LEAST_TURN = np.radians(0.5)
@@ -31,7 +30,7 @@ LEAST_TURN = np.radians(0.5)
 
 def drawing_findings(drawings: Drawings) -> tuple[Finding, ...]:
     """Clashes, and references that are lost, of all drawings."""
-    return tuple(Finding("error", name, text, about=key) for key, name, text in drawings.troubles)
+    return tuple(Finding("error", t.thing, t.text + t.outcome, about=t.about) for t in drawings.troubles)
 
 
 def turn_findings(body: Body, shape: Shape, turn: Array | None, judged: tuple[Judged, ...]) -> list[Finding]:

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from typing import Any, Literal
 
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array
 from isotomon.errors import DesignError, FieldError
 from isotomon.evaluate.ground import Ground
 from isotomon.evaluate.guides import direction
@@ -19,7 +19,6 @@ from isotomon.measure import skin
 from isotomon.measure.fairness import wiggles
 from isotomon.measure.joins import Joint, joins
 
-Array = NDArray[np.float64]
 Kind = Literal["turn rate", "mean", "largest", "gauss", "slope", "deviation"]
 WAYS = {"x": np.array([1.0, 0, 0]), "y": np.array([0, 1.0, 0]), "z": np.array([0, 0, 1.0])}
 

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
+from isotomon.arrays import Array
 from isotomon.design.bodies import change_loft, remove_step
 from isotomon.design.body import Body
 from isotomon.design.edits import replace
@@ -17,7 +17,6 @@ from isotomon.field.mesh import SkinMesh
 from isotomon.field.section_field import SectionField
 from isotomon.measure.laws import Finding, Mend
 
-Array = NDArray[np.float64]
 OVER = 1e-3
 """Copies that lie nearer to each other all over than this share of their size are one over the other."""
 SAMPLES = 600

@@ -9,15 +9,15 @@ from dataclasses import replace
 from functools import lru_cache
 
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array
 from isotomon.design.bodies import leading
 from isotomon.design.body import Body
 from isotomon.design.edits import replace as replace_record
 from isotomon.design.records import Design
 from isotomon.design.resolved import Resolved
 from isotomon.design.walk import head_of, references
-from isotomon.errors import IsotomonError
+from isotomon.errors import IsotomonError, text_beside
 from isotomon.evaluate.body_ends import endings, reached
 from isotomon.evaluate.body_field import ShapedBody, body_finding
 from isotomon.evaluate.datums import work_out
@@ -49,7 +49,6 @@ from isotomon.measure.sections import curves, extents, leans, moments
 from isotomon.operations.base import Operation
 from isotomon.operations.combine import Combine
 
-Array = NDArray[np.float64]
 MOVING, AT_REST = 101, 201
 PLACES_A_TURN, MOST_PLACES = (60, 36), 2401
 """Of a body that goes round: at rest, and while something moves."""
@@ -188,7 +187,7 @@ def _guides(design: Design, ground: Ground) -> tuple[Mapping[str, SpaceCurve], l
         try:
             curves[guide.id] = ground.curve(guide.id)
         except IsotomonError as error:
-            text = str(error).removeprefix(f"guide '{guide.name}': ")
+            text = text_beside("guide", guide.name, error)
             findings.append(Finding("error", f"guide {guide.name}", text, about=guide.id))
     return curves, findings
 

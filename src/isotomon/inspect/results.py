@@ -8,8 +8,8 @@ from dataclasses import dataclass, field
 from functools import cached_property
 
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array, Index
 from isotomon.design.bodies import things_of
 from isotomon.design.body import Body
 from isotomon.design.law import LawPoint, Quality
@@ -31,8 +31,6 @@ from isotomon.measure.laws import Finding, Judged, quality_of
 from isotomon.measure.sections import Curves, Extents, Moments
 from isotomon.quantity import to_unit
 
-Array = NDArray[np.float64]
-
 
 @dataclass(frozen=True, eq=False)
 class Shape:
@@ -47,8 +45,8 @@ class Shape:
     sections: Sections
     curves: Curves
     mesh: SkinMesh
-    at_stations: NDArray[np.intp]
-    mesh_rows: NDArray[np.intp]
+    at_stations: Index
+    mesh_rows: Index
     tie_lines: Array
     """(ties, mesh rows, 3): where each of the form's ties runs along the body."""
     tie_shares: Array

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array
 from isotomon.design.bodies import name_of, results, tools_of
 from isotomon.errors import DesignError, IsotomonError
 from isotomon.field.mesh import open_triangles, sampling, skin_mesh, triangles
@@ -16,7 +16,6 @@ from isotomon.inspect.results import Quick
 from isotomon.kernel.protocol import Built, unpack
 from isotomon.measure.faces import Faces
 
-Array = NDArray[np.float64]
 Finished = Mapping[str, Built]
 """The finished solids by the ids of the bodies of their own, as far as they are built."""
 NOTHING: Finished = {}

@@ -7,7 +7,6 @@ from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 from OCP.BRep import BRep_Builder
 from OCP.BRepAlgoAPI import BRepAlgoAPI_Common, BRepAlgoAPI_Cut, BRepAlgoAPI_Fuse
 from OCP.BRepBuilderAPI import BRepBuilderAPI_GTransform, BRepBuilderAPI_Transform
@@ -19,12 +18,11 @@ from OCP.GProp import GProp_GProps
 from OCP.TopAbs import TopAbs_ShapeEnum
 from OCP.TopoDS import TopoDS, TopoDS_Compound, TopoDS_Shape
 
+from isotomon.arrays import Array
 from isotomon.errors import SolidError
 from isotomon.kernel.making import NamedShape, names_of
 from isotomon.kernel.meshing import is_mesh, mapped_face, parts
 from isotomon.kernel.volumes import Lump, doubt, shared
-
-Array = NDArray[np.float64]
 
 
 def combine(

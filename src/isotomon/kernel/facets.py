@@ -6,7 +6,6 @@ from __future__ import annotations
 import io
 
 import numpy as np
-from numpy.typing import NDArray
 from OCP.BRep import BRep_Builder
 from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeEdge, BRepBuilderAPI_MakeFace, BRepBuilderAPI_MakeVertex
 from OCP.gp import gp_Dir, gp_Pln, gp_Pnt
@@ -14,11 +13,10 @@ from OCP.TopoDS import TopoDS_Compound, TopoDS_Shape, TopoDS_Shell, TopoDS_Solid
 from scipy.sparse import csr_array
 from scipy.sparse.csgraph import connected_components
 
+from isotomon.arrays import Array, Index
 from isotomon.errors import SolidError
 from isotomon.kernel.meshing import Mesh, meshed_face
 
-Array = NDArray[np.float64]
-Index = NDArray[np.int64]
 _RECORD = np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("attribute", "<u2")])
 MOST_READ, MOST_SEWN = 1_000_000, 60_000
 """Triangles that are read at most, and of which a solid with a face for each is made, which then takes some twenty seconds.

@@ -10,7 +10,6 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 from OCP.APIHeaderSection import APIHeaderSection_MakeHeader
 from OCP.BinTools import BinTools
 from OCP.BRep import BRep_Builder
@@ -47,11 +46,10 @@ from OCP.TopAbs import TopAbs_ShapeEnum
 from OCP.TopoDS import TopoDS, TopoDS_Face, TopoDS_Shape, TopoDS_Solid, TopoDS_Wire
 from OCP.XCAFDoc import XCAFDoc_DocumentTool
 
+from isotomon.arrays import Array, Index
 from isotomon.errors import SolidError
 from isotomon.geometry.patch import Patch
 from isotomon.kernel.meshing import Mesh, is_closed, is_mesh, mesh_of, parts, stl_bytes, welded
-
-Array = NDArray[np.float64]
 
 
 @dataclass(frozen=True, eq=False)
@@ -83,7 +81,7 @@ def doubles(values: Array) -> Array1_double:
     return result
 
 
-def ints(values: NDArray[np.int64]) -> Array1_int:
+def ints(values: Index) -> Array1_int:
     """Whole numbers as the kernel's array."""
     result = Array1_int(1, len(values))
     for i, value in enumerate(values, 1):

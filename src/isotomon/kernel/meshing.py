@@ -6,7 +6,6 @@ import tempfile
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 from OCP.BRep import BRep_Builder, BRep_Tool
 from OCP.BRepMesh import BRepMesh_IncrementalMesh
 from OCP.BRepTools import BRepTools
@@ -18,10 +17,8 @@ from OCP.TopExp import TopExp, TopExp_Explorer
 from OCP.TopLoc import TopLoc_Location
 from OCP.TopoDS import TopoDS, TopoDS_Face, TopoDS_Shape
 
+from isotomon.arrays import Array, Index
 from isotomon.errors import SolidError
-
-Array = NDArray[np.float64]
-Index = NDArray[np.int64]
 
 
 @dataclass(frozen=True, eq=False)

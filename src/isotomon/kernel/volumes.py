@@ -6,10 +6,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
-Array = NDArray[np.float64]
-Index = NDArray[np.int64]
+from isotomon.arrays import Array, Index, Mask
+
 SPOTS = 300
 """Places tried; the volume in common is then known to about a twentieth of the room that both bodies reach."""
 SAME = 1e-7
@@ -34,7 +33,7 @@ class Lump:
         return self.points.min(axis=0), self.points.max(axis=0)
 
 
-def contains(lump: Lump, places: Array) -> NDArray[np.bool_]:
+def contains(lump: Lump, places: Array) -> Mask:
     """(k,) whether places (k, 3) lie in a body, by how often a ray along X passes its skin."""
     corners = lump.points[lump.triangles]
     # A ray through an edge would count it twice or not at all: none of these runs through one.

@@ -6,14 +6,13 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.optimize import least_squares
 from scipy.spatial import cKDTree
 
+from isotomon.arrays import Array, Index
 from isotomon.field.skin import BodySkin
 from isotomon.geometry.datums import Axis, Plane, SpaceCurve
 
-Array = NDArray[np.float64]
 SEARCH_STEPS = 60
 """A search for the least distance takes a dozen steps; where it has not come to rest after so many, the nearest pair found counts."""
 LEVEL = 1e-12
@@ -99,7 +98,7 @@ class PlaneSection:
     lines: Array
 
 
-def plane_section(vertices: Array, triangles: NDArray[np.int64], plane: Plane) -> PlaneSection | None:
+def plane_section(vertices: Array, triangles: Index, plane: Plane) -> PlaneSection | None:
     """The section of a closed mesh (outward triangles) by a plane, or None where it misses. By Green's theorem over the
     pieces of line in which the triangles are cut; as near as the mesh is to the body."""
     height = (vertices - plane.origin) @ plane.normal

@@ -5,15 +5,14 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array
 from isotomon.field.mesh import applied
 from isotomon.field.section_field import SectionField, Sections
 from isotomon.geometry.planar import cross3
+from isotomon.geometry.quadrature import gauss_rule
 from isotomon.measure.sections import Quadrature, moments
 from isotomon.pace import checkpoint
-
-Array = NDArray[np.float64]
 
 
 @dataclass(frozen=True, eq=False)
@@ -102,7 +101,7 @@ def lane_area(field: SectionField, number: int) -> float:
     """mm² of one lane's face, by Gauss's rule in each stretch."""
     lane = field.common.lanes[number]
     u, weight = lane.basis.gauss()
-    gx, gw = np.polynomial.legendre.leggauss(GAUSS)
+    gx, gw = gauss_rule(GAUSS)
     edges = np.unique(
         np.concatenate([np.linspace(a, b, 9) for a, b in zip(field.edges[:-1], field.edges[1:], strict=True)])
     )
@@ -115,7 +114,7 @@ def lane_area(field: SectionField, number: int) -> float:
 
 def _skin_measures(field: SectionField, rule: Quadrature, surface: float) -> BodyMeasures:
     """A skin has an area and the middle of that, and bounds no volume."""
-    gx, gw = np.polynomial.legendre.leggauss(GAUSS)
+    gx, gw = gauss_rule(GAUSS)
     width = np.diff(field.edges)[:, None]
     sections = field.sections((field.edges[:-1, None] + width * (gx + 1.0) / 2.0).ravel())
     points = applied(rule.value, sections.control)
@@ -241,7 +240,7 @@ def _bent_cap(field: SectionField, at: float, outward: float, rule: Quadrature) 
     assert field.wrap is not None
     sections = field.sections(np.array([at]))
     edge, run = rule.value @ sections.local[0], rule.slope @ sections.local[0]
-    gx, gw = np.polynomial.legendre.leggauss(16)
+    gx, gw = gauss_rule(16)
     share = (gx + 1.0) / 2.0
     flat = np.stack([edge[:, :1] * share, np.repeat(edge[:, 1:], len(share), axis=1)], axis=-1)
     plane = np.concatenate([flat, np.full((*flat.shape[:2], 1), at)], axis=-1)

@@ -6,15 +6,15 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array
 from isotomon.errors import FieldError
 from isotomon.field.mesh import applied
 from isotomon.field.section_field import SectionField
 from isotomon.geometry.planar import cross3
+from isotomon.geometry.quadrature import gauss_rule
 from isotomon.measure.skin import curvature_from
 
-Array = NDArray[np.float64]
 GAUSS, STRETCHES = 8, 128
 """Sites in each of so many stretches along the body."""
 
@@ -153,7 +153,7 @@ def _offset(field: SectionField, v: Array, wall: float, u: list[Array]) -> tuple
 
 def _laid(field: SectionField, up: Array, wall: float) -> tuple[Array, Array, Array, float]:
     """Heights, areas and areas seen from above of all sites on the inner skin, and of its lower end."""
-    x, w = np.polynomial.legendre.leggauss(GAUSS)
+    x, w = gauss_rule(GAUSS)
     edges = np.unique(np.concatenate([np.linspace(field.first, field.last, STRETCHES + 1), field.edges]))
     width = np.diff(edges)[:, None]
     v, weight = (edges[:-1, None] + width * (x + 1.0) / 2.0).ravel(), (width * w / 2.0).ravel()

@@ -7,17 +7,15 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
+from isotomon.arrays import Array, Index
 from isotomon.geometry.datums import Plane
 from isotomon.geometry.planar import cross3
 from isotomon.measure.apart import LEVEL
 from isotomon.measure.body import BodyMeasures, fluxes, measures_of
 from isotomon.pace import checkpoint
 
-Array = NDArray[np.float64]
-Index = NDArray[np.int64]
 TOUCH = 1e-6
 """mm: what is nearer to one place than this is at it."""
 STARTS, STEPS, NEAR = 4, 40, 400

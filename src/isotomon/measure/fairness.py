@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.interpolate import CubicSpline
 
-Array = NDArray[np.float64]
+from isotomon.arrays import Array
+
 LEAST = 0.03
 """A turn of the curve's slope less than this share of the mean slope between its extremes is not seen."""
 

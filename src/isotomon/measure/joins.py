@@ -6,14 +6,13 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.interpolate import BSpline
 
+from isotomon.arrays import Array
 from isotomon.geometry.basis import Basis
 from isotomon.geometry.patch import Patch
 from isotomon.geometry.planar import cross3
 
-Array = NDArray[np.float64]
 PLACES = 41
 SMOOTH = np.radians(0.05)
 """Faces that meet at a smaller angle than this are one smooth skin, of which a step in curvature can be told."""

@@ -9,12 +9,11 @@ from functools import lru_cache
 from typing import Any, Literal
 
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array, Mask
 from isotomon.geometry.hermite import Hermite, smooth
 from isotomon.measure.sections import Curves
 
-Array = NDArray[np.float64]
 Severity = Literal["error", "band", "note"]
 Quality = Literal["area", "set_angle", "turn", "twist_rate", "thickness"]
 
@@ -69,7 +68,7 @@ class Judged:
         return np.where(np.isnan(off), 0.0, off)
 
     @property
-    def out(self) -> NDArray[np.bool_]:
+    def out(self) -> Mask:
         """(n,) where it is out of its band."""
         return self.excess > 1.0 + 1e-9
 

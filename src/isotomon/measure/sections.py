@@ -5,15 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.sparse import csr_array, diags_array
 
+from isotomon.arrays import Array
 from isotomon.field.correspond import Correspondence
 from isotomon.field.mesh import applied
 from isotomon.field.section_field import Sections
 from isotomon.geometry.planar import caliper, cross3, thickness
-
-Array = NDArray[np.float64]
 
 
 @dataclass(frozen=True, eq=False)

@@ -7,17 +7,17 @@ from dataclasses import dataclass
 
 import numpy as np
 from contourpy import contour_generator
-from numpy.typing import NDArray
 from scipy.interpolate import CubicSpline
 from scipy.spatial import cKDTree
 
+from isotomon.arrays import Array
 from isotomon.errors import FieldError
 from isotomon.field.mesh import Sampling, SkinMesh, applied
 from isotomon.field.section_field import SectionField
 from isotomon.field.skin import BodySkin, joined_round
 from isotomon.geometry.planar import cross3
+from isotomon.geometry.quadrature import gauss_rule
 
-Array = NDArray[np.float64]
 MOST_LEVELS = 400
 MOST_POINTS = 121
 STILL = 1e-18
@@ -137,7 +137,7 @@ def plane_area(field: SectionField, way: Array, level: float) -> float | None:
         flat = flat[keep]
         flat[-1] = flat[0]
         run = np.r_[0.0, np.cumsum(np.linalg.norm(np.diff(flat, axis=0), axis=1))]
-        x, w = np.polynomial.legendre.leggauss(4)
+        x, w = gauss_rule(4)
         sites = (run[:-1, None] + np.diff(run)[:, None] * (x + 1.0) / 2.0).ravel()
         weights = (np.diff(run)[:, None] * w / 2.0).ravel()
         curve = CubicSpline(run, flat, bc_type="periodic")

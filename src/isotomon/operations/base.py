@@ -8,9 +8,7 @@ from dataclasses import dataclass, field
 from functools import lru_cache
 from typing import Annotated, Any, ClassVar, Protocol
 
-import numpy as np
-from numpy.typing import NDArray
-
+from isotomon.arrays import Array
 from isotomon.errors import DesignError, IsotomonError
 from isotomon.field.section_field import SectionField
 from isotomon.geometry.datums import Axis, Plane, SpaceCurve
@@ -18,7 +16,6 @@ from isotomon.operations.grips import Grip
 from isotomon.quantity import Kind, Quantity, Value, resolve
 from isotomon.quantity.record import Id, Record, Ref
 
-Array = NDArray[np.float64]
 KINDS = ("length", "angle", "ratio")
 
 

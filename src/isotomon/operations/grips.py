@@ -8,11 +8,10 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array
 from isotomon.geometry.datums import Axis
 
-Array = NDArray[np.float64]
 FAR = 20.0
 """Times its size: so far a body is dragged either way."""
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array
 from isotomon.errors import ProfileError
 from isotomon.profile.curves import CurvePiece, Places, frame_of, piece_of, sources
 from isotomon.profile.draw_edits import Pen, letters, remove, spent
@@ -30,7 +30,6 @@ from isotomon.profile.loops import places_of, size_of
 from isotomon.profile.meet import meets, nearest
 from isotomon.quantity.record import Id
 
-Array = NDArray[np.float64]
 _OF_LENGTH = ("distance", "across", "up", "equal", "middle")
 """Kinds that speak of a line's whole length; they end with it."""
 

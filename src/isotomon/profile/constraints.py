@@ -22,8 +22,6 @@ from isotomon.profile.drawing import (
 from isotomon.profile.forms import NOUGHT, LinearForm, Vec, fixed
 from isotomon.profile.rows import Geometry, oval_touches, ovals_touch
 
-Array = NDArray[np.float64]
-
 
 class Constraints(Geometry):
     """Writes relations without a figure."""

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping
 
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array
 from isotomon.errors import ProfileError
 from isotomon.profile.change import beside, parts_of
 from isotomon.profile.curves import CurvePiece
@@ -29,8 +29,6 @@ from isotomon.profile.drawing import (
 from isotomon.profile.loops import TOUCH, find_runs, places_of, size_of
 from isotomon.profile.meet import meets
 from isotomon.quantity.record import Id
-
-Array = NDArray[np.float64]
 
 
 def similarity(turn: float = 0.0, scale: float = 1.0) -> Array:

@@ -7,13 +7,12 @@ from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.interpolate import BSpline
 
+from isotomon.arrays import Array
 from isotomon.errors import ProfileError
 from isotomon.profile.drawing import Arc, CirclePart, Curve, Line, Oval, Part, Spline, TangentHandle, part_ends
 
-Array = NDArray[np.float64]
 Places = Mapping[str, Array]
 """Point id → (2,) mm."""
 

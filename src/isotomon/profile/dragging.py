@@ -6,17 +6,15 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy import sparse
 from scipy.linalg import qr
 from scipy.sparse.csgraph import connected_components
 
+from isotomon.arrays import Array, Index
 from isotomon.errors import ProfileError
 from isotomon.profile.drawing import Drawing
 from isotomon.profile.solver import Outside, Solver, factored, goals
 from isotomon.profile.system import System, make_system
-
-Array = NDArray[np.float64]
 
 
 @dataclass(frozen=True, eq=False)
@@ -30,10 +28,10 @@ class Drag:
     drawing: Drawing
     system: System
     goal: Array
-    columns: NDArray[np.intp]
+    columns: Index
     spokes: Array
-    moving: NDArray[np.intp]
-    rows: NDArray[np.intp]
+    moving: Index
+    rows: Index
 
 
 def begin_drag(
@@ -52,7 +50,7 @@ def begin_drag(
     return Drag(drawing, system, goals(system, figures), columns, system.start[columns], moving, rows)
 
 
-def _following(system: System, columns: NDArray[np.intp]) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
+def _following(system: System, columns: Index) -> tuple[Index, Index]:
     """(variables that can move and hang together with some, the rows that tie them)."""
     _, jacobian = system.evaluate(system.start)
     if not system.count:

@@ -7,17 +7,17 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.optimize import brentq
 
+from isotomon.arrays import Array
 from isotomon.errors import ProfileError
 from isotomon.geometry.planar import cross, thickness
+from isotomon.geometry.quadrature import gauss_rule
 from isotomon.profile.curves import CurvePiece
 from isotomon.profile.drawing import Drawing
 from isotomon.profile.loops import Chain, Runs, find_runs
 from isotomon.profile.outline import Outline2D, Run, fit_run, line
 
-Array = NDArray[np.float64]
 CORNER = 1e-5
 """Angle (rad) from which a joint is a corner."""
 
@@ -237,7 +237,7 @@ def extremes(chain: Chain) -> tuple[Array, Array]:
 def figures_of(chain: Chain, holes: Sequence[Chain] = ()) -> Figures:
     """Figures of a closed run less its holes, all counter-clockwise, by Green's theorem with Gauss quadrature on each smooth
     stretch. Size, thickness and corners are the run's own; the perimeter goes round the holes, too."""
-    x, w = np.polynomial.legendre.leggauss(12)
+    x, w = gauss_rule(12)
     points, slopes, weights, signs = [], [], [], []
     for piece, sign in [(p, s) for c, s in ((chain, 1.0), *((h, -1.0) for h in holes)) for p in c.pieces]:
         cuts = np.unique(np.r_[np.linspace(0.0, 1.0, 2 if piece.kind == "line" else 9), [b for b, _ in piece.breaks]])

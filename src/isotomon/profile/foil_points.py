@@ -5,14 +5,13 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.interpolate import make_interp_spline
 
+from isotomon.arrays import Array
 from isotomon.errors import ProfileError
 from isotomon.geometry.planar import crossing, signed_area
 from isotomon.profile.outline import Outline2D, Run, fit_run, line
 
-Array = NDArray[np.float64]
 Point = tuple[float, float]
 MOST_POINTS = 5000
 FEWEST_POINTS = 8

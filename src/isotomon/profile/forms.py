@@ -6,10 +6,9 @@ from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy import sparse
 
-Array = NDArray[np.float64]
+from isotomon.arrays import Array
 
 
 class LinearForm(NamedTuple):

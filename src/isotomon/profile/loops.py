@@ -6,14 +6,13 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
+from isotomon.arrays import Array, Index
 from isotomon.geometry.planar import crossing, inside, signed_area
 from isotomon.profile.curves import CurvePiece, Places, piece_of
 from isotomon.profile.drawing import CirclePart, Drawing, Line, part_ends
 
-Array = NDArray[np.float64]
 TOUCH = 1e-7
 """Ends nearer than this share of the drawing's size are one."""
 PER_PIECE = 60
@@ -114,7 +113,7 @@ def _turned_left(chain: Chain) -> Chain:
     return chain if signed_area(chain.polygon()) >= 0.0 else chain.reversed()
 
 
-def _nodes(points: Array, near: float) -> NDArray[np.intp]:
+def _nodes(points: Array, near: float) -> Index:
     """(n,) the same number for points that lie at one place."""
     name = np.arange(len(points))
     for i, j in sorted(cKDTree(points).query_pairs(near)):
@@ -124,9 +123,7 @@ def _nodes(points: Array, near: float) -> NDArray[np.intp]:
     return name
 
 
-def _chains(
-    pieces: list[CurvePiece], node: NDArray[np.intp], names: list[tuple[str, str]]
-) -> tuple[list[Chain], list[int]]:
+def _chains(pieces: list[CurvePiece], node: Index, names: list[tuple[str, str]]) -> tuple[list[Chain], list[int]]:
     """Runs from joint to joint; where more than two parts meet, runs end."""
     at: dict[int, list[tuple[int, int]]] = {}
     for i, (a, b) in enumerate(node.tolist()):

@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array
 from isotomon.geometry.planar import cross
 from isotomon.profile.curves import CurvePiece
 
-Array = NDArray[np.float64]
 SAMPLES = 161
 
 

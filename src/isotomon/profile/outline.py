@@ -9,13 +9,13 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.interpolate import BSpline, PPoly, make_interp_spline
 
+from isotomon.arrays import Array
 from isotomon.errors import KnotError, ProfileError
 from isotomon.geometry.basis import Basis, fit
+from isotomon.geometry.quadrature import gauss_rule
 
-Array = NDArray[np.float64]
 Curve = Callable[[Array], Array]
 
 FIT = 3e-8
@@ -218,7 +218,7 @@ def _arc_table(curve: Curve, start: float, end: float, cells: int = 250) -> tupl
     """Parameters and the arc length up to them on a smooth piece, by Gauss quadrature of the speed in each cell."""
     t = np.linspace(start, end, cells + 1)
     step = (end - start) / cells
-    x, w = np.polynomial.legendre.leggauss(6)
+    x, w = gauss_rule(6)
     inner = (t[:-1, None] + step * (x + 1.0) / 2.0).ravel()
     eps = 1e-3 * step
     speed = np.linalg.norm(curve(inner + eps) - curve(inner - eps), axis=1) / (2.0 * eps)

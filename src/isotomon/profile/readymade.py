@@ -8,8 +8,8 @@ from functools import lru_cache
 from typing import assert_never
 
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array
 from isotomon.errors import ProfileError
 from isotomon.geometry.basis import Basis, fit
 from isotomon.profile.foil_points import foil_runs, outline_from_points
@@ -29,7 +29,6 @@ from isotomon.profile.section import (
     Superellipse,
 )
 
-Array = NDArray[np.float64]
 FOIL_ANCHOR = np.array([[0.0, 0.0], [1.0, 0.0]])
 CENTRED_ANCHOR = np.array([[-0.5, 0.0], [0.5, 0.0]])
 

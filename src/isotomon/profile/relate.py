@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array
 from isotomon.errors import IsotomonError
 from isotomon.profile.draw_edits import Pen, letters
 from isotomon.profile.drawing import (
@@ -22,7 +22,6 @@ from isotomon.profile.loops import places_of
 from isotomon.profile.solver import freedoms, measured
 from isotomon.quantity import show
 
-Array = NDArray[np.float64]
 TITLES: dict[str, str] = {
     "coincident": "Coincident",
     "on": "On the curve",

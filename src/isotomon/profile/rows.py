@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from isotomon.arrays import Array
 from isotomon.profile.curves import SplineFrame, frame_of
 from isotomon.profile.drawing import (
     Arc,
@@ -22,7 +23,6 @@ from isotomon.profile.drawing import (
 )
 from isotomon.profile.forms import NOUGHT, LinearForm, Vec, combine, fixed
 
-Array = NDArray[np.float64]
 Terms = tuple[tuple[float, Vec], ...]
 Function = Callable[[NDArray[np.complex128]], NDArray[np.complex128]]
 

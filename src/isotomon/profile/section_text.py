@@ -193,11 +193,6 @@ def section_text(section: Section, outlines: tuple[Outline, ...] = (), drawings:
             return "as the body is here"
 
 
-def stands_on(section: Section) -> str:
-    """What a section's place and size come from, as a reference: a body or a curve; empty for all others."""
-    return section.body if isinstance(section, BodyEnd) else section.curve if isinstance(section, OnCurve) else ""
-
-
 def is_foil(section: Section) -> bool:
     """Whether the pivot is by default a quarter of the chord back."""
     return isinstance(section, Naca4 | FromPoints)

@@ -5,17 +5,15 @@ from __future__ import annotations
 from typing import NamedTuple
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.interpolate import CubicSpline
 
+from isotomon.arrays import Array
 from isotomon.errors import ProfileError
 from isotomon.profile.curves import spread
 from isotomon.profile.draw_edits import Pen
 from isotomon.profile.drawing import Drawing, Line, Role
 from isotomon.profile.outline import Outline2D, Run
 from isotomon.quantity.record import Id
-
-Array = NDArray[np.float64]
 
 
 class Spot(NamedTuple):

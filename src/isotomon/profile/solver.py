@@ -6,14 +6,13 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.linalg import LinAlgError, cho_factor, cho_solve, qr
 from scipy.linalg.blas import dsyrk
 
+from isotomon.arrays import Array
 from isotomon.profile.drawing import CirclePart, Constraint, Curve, Drawing, Oval, Part, TangentHandle, replace
 from isotomon.profile.system import System, make_system
 
-Array = NDArray[np.float64]
 Outside = Mapping[str, tuple[float, float]]
 
 SOLVED = 1e-10

@@ -6,16 +6,14 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy import sparse
 
+from isotomon.arrays import Array, Index
 from isotomon.profile.dimensions import Writer
 from isotomon.profile.drawing import Constraint, Drawing
 from isotomon.profile.forms import NOUGHT, UNIT, LinearForm, Vec, stack
 from isotomon.profile.rows import EquationRows, Function
 
-Array = NDArray[np.float64]
-Index = NDArray[np.intp]
 MOST_TERMS = 4
 """So many lengths are added up in one row at most."""
 TINY = 1e-60

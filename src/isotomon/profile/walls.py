@@ -7,13 +7,11 @@ from dataclasses import replace
 from functools import partial
 
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array
 from isotomon.errors import ProfileError
 from isotomon.geometry.planar import crossing
 from isotomon.profile.outline import Outline2D, Run, fit_run, line
-
-Array = NDArray[np.float64]
 
 
 def shut(outline: Outline2D) -> Outline2D:

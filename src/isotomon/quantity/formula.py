@@ -266,13 +266,21 @@ def evaluate(text: str, names: Mapping[str, Quantity]) -> Quantity:
 
     Raises: QuantityError, with what is wrong and where.
     """
-    known = {**_UNIT_NAMES, **CONSTANTS, **names}
+    used = []
     for name in sorted(names_in(text)):
-        if name not in known:
+        if name not in names:
             near = [k for k in names if k.lower() == name.lower()]
             hint = f"; did you mean '{near[0]}'?" if near else "; add it to the numbers first"
             raise QuantityError(f"the name '{name}' is not known{hint}")
+        used.append((name, names[name]))
+    return _value(text, tuple(used))
+
+
+@lru_cache(maxsize=8192)
+def _value(text: str, used: tuple[tuple[str, Quantity], ...]) -> Quantity:
+    """The value of a formula with the numbers it uses: an edit changes few of a design's formulas."""
     try:
+        known = {**_UNIT_NAMES, **CONSTANTS, **dict(used)}
         worker = simpleeval.SimpleEval(operators=OPERATORS, names=known, functions=FUNCTIONS)
         value = _lift(worker.eval(text, previously_parsed=_parse(text)))
     except QuantityError:

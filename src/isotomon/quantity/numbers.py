@@ -62,6 +62,10 @@ def number_kind(quantity: Quantity) -> Kind:
     return kind
 
 
+class _NumberError(QuantityError):
+    """One that names the number it is about."""
+
+
 def resolve_numbers(numbers: Sequence[tuple[str, Value, Kind]]) -> dict[str, Quantity]:
     """All named numbers, each worked out after those it uses.
 
@@ -75,16 +79,17 @@ def resolve_numbers(numbers: Sequence[tuple[str, Value, Kind]]) -> dict[str, Qua
             return
         if name in trail:
             circle = [*trail[trail.index(name) :], name]
-            raise QuantityError(f"the numbers go in a circle: {' → '.join(circle)}; give one of them a plain value")
+            raise _NumberError(f"the numbers go in a circle: {' → '.join(circle)}; give one of them a plain value")
         value, kind = table[name]
         try:
             for used in sorted(names_in(value)) if isinstance(value, str) else ():
                 if used in table:
                     work_out(used, (*trail, name))
             number = resolve(value, kind, done)
+        except _NumberError:
+            raise
         except QuantityError as error:
-            already_said = str(error).startswith(("number '", "the numbers go"))
-            raise (error if already_said else QuantityError(f"number '{name}': {error}")) from None
+            raise _NumberError(f"number '{name}': {error}") from None
         length, angle = {"length": (1, 0), "angle": (0, 1), "ratio": (0, 0)}[kind]
         done[name] = Quantity(number, length, angle)
 

@@ -7,9 +7,6 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Literal
 
-import numpy as np
-from numpy.typing import NDArray
-
 from isotomon.design.bodies import name_of
 from isotomon.errors import FileError, SolidError
 from isotomon.inspect.results import Quick
@@ -18,7 +15,6 @@ from isotomon.solids.plan import plan, shown_body
 from isotomon.solids.requests import STEP_SECONDS, fine_of
 from isotomon.solids.supervisor import Supervisor
 
-Array = NDArray[np.float64]
 Form = Literal["step", "stl"]
 
 

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from functools import lru_cache, partial
 
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array
 from isotomon.design.bodies import name_of, receivers, results, tools_of
 from isotomon.design.records import Design
 from isotomon.errors import IsotomonError, SolidError
@@ -29,8 +29,6 @@ from isotomon.solids.requests import (
     shape_request,
 )
 from isotomon.version import VERSION
-
-Array = NDArray[np.float64]
 
 
 def blocked(quick: Quick) -> str | None:

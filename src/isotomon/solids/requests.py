@@ -6,8 +6,8 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array
 from isotomon.design.imports import bytes_of
 from isotomon.design.records import Imported
 from isotomon.field.exact import motion
@@ -16,7 +16,6 @@ from isotomon.inspect.results import Quick, Shape
 from isotomon.kernel.protocol import Apply, LoftPatches, MoveProfile, Read, pack, pack_edge, pack_patch
 from isotomon.operations.base import Asked
 
-Array = NDArray[np.float64]
 STEP_SECONDS = 120.0
 READ_SECONDS, READ_SECONDS_A_MB = 25.0, 10.0
 

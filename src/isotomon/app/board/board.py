@@ -6,7 +6,6 @@ import math
 from collections.abc import Callable, Mapping
 
 import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QEvent, QPoint, QPointF, QSize, Qt, Signal
 from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
@@ -15,6 +14,7 @@ from isotomon.app.board.layout import Layout, nice_step
 from isotomon.app.board.overlay import Overlay
 from isotomon.app.board.paint import BoardPainter, bays_of, closing_of, handle_key
 from isotomon.app.theme import Theme
+from isotomon.arrays import Array
 from isotomon.design.resolved import StationNumbers
 from isotomon.inspect.results import Quick
 from isotomon.quantity import display, to_unit
@@ -49,7 +49,7 @@ class Board(QWidget):
         self.theme = theme
         self.quick: Quick | None = None
         self._over: Overlay | None = None
-        self._bends: Mapping[str, NDArray[np.float64]] = {}
+        self._bends: Mapping[str, Array] = {}
         self.selected: tuple[str, ...] = ()
         self.may_drag: Callable[[str], bool] = lambda key: True
         self._hover_key = ""
@@ -67,7 +67,7 @@ class Board(QWidget):
         self.quick = quick
         self.update()
 
-    def set_bends(self, bends: Mapping[str, NDArray[np.float64]]) -> None:
+    def set_bends(self, bends: Mapping[str, Array]) -> None:
         """Mark where the area and turn curves change the way they bend."""
         if bends or self._bends:
             self._bends = bends

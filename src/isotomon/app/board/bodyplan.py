@@ -6,7 +6,6 @@ import math
 from collections.abc import Sequence
 
 import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QEvent, QLineF, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QFont, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PySide6.QtWidgets import QWidget
@@ -14,11 +13,11 @@ from PySide6.QtWidgets import QWidget
 from isotomon.app.board.layout import nice_step
 from isotomon.app.shapes import polygon
 from isotomon.app.theme import Theme, station_colour
+from isotomon.arrays import Array
 from isotomon.field.mesh import applied
 from isotomon.inspect.results import Quick
 from isotomon.quantity import display, to_unit
 
-Array = NDArray[np.float64]
 PICK_PIXELS = 7.0
 
 

@@ -6,7 +6,6 @@ import math
 from collections.abc import Mapping, Sequence
 
 import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QFont, QPainter, QPen, QPolygonF
 
@@ -14,11 +13,11 @@ from isotomon.app.board.layout import LEFT, Layout, nice_step
 from isotomon.app.board.overlay import Overlay
 from isotomon.app.shapes import polygon
 from isotomon.app.theme import Theme
+from isotomon.arrays import Array
 from isotomon.inspect.results import Quick
 from isotomon.measure.laws import Judged
 from isotomon.quantity import display, to_unit
 
-Array = NDArray[np.float64]
 MOST_MARKS = 60
 """A law judged at more places shows the worst of them only."""
 

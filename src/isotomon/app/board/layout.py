@@ -5,11 +5,10 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QRectF
 
-Array = NDArray[np.float64]
+from isotomon.arrays import Array
+
 LEFT, RIGHT, TOP_ROW, AXIS = 64.0, 22.0, 80.0, 20.0
 """Pixels: what is left free beside, over and under the plots."""
 

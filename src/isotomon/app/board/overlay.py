@@ -7,8 +7,8 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array
 from isotomon.field.mesh import triangles
 from isotomon.geometry.datums import Plane
 from isotomon.inspect.compare import Comparison, compare
@@ -16,7 +16,6 @@ from isotomon.inspect.results import Quick
 from isotomon.measure.apart import plane_section
 from isotomon.quantity import display, to_unit
 
-Array = NDArray[np.float64]
 LINES = 13
 """Sections of the other body drawn in the View."""
 

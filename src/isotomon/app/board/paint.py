@@ -6,7 +6,6 @@ import math
 from collections.abc import Sequence
 
 import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QFont, QPen
 
@@ -14,12 +13,12 @@ from isotomon.app.board.curves import CurvePainter
 from isotomon.app.board.layout import AXIS, LEFT, RIGHT, nice_step
 from isotomon.app.shapes import polygon
 from isotomon.app.theme import station_colour
+from isotomon.arrays import Array
 from isotomon.design.resolved import StationNumbers
 from isotomon.field.mesh import applied
 from isotomon.inspect.results import Quick
 from isotomon.quantity import display
 
-Array = NDArray[np.float64]
 THUMB, THUMB_HIGH = 40.0, 42.0
 
 

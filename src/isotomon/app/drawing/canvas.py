@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import (
     QColor,
@@ -23,12 +22,11 @@ from isotomon.app.drawing.sheet import Sheet
 from isotomon.app.drawing.snap import Catch, Catcher
 from isotomon.app.state.desk import Desk
 from isotomon.app.theme import Theme
+from isotomon.arrays import Array
 from isotomon.errors import IsotomonError
 from isotomon.profile.drawing import DIMENSIONS, Constraint, Curve, replace
 from isotomon.profile.relate import figure_words
 from isotomon.quantity import show
-
-Array = NDArray[np.float64]
 
 
 class Canvas(Sheet):

@@ -7,20 +7,19 @@ from collections.abc import Callable
 from functools import partial
 
 import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtWidgets import QCheckBox, QToolButton, QWidget
 
 from isotomon.app.drawing.editor import DrawingEditor
 from isotomon.app.drawing.rows import Press, Rows
 from isotomon.app.drawing.ties import tie_chosen
 from isotomon.app.forms.choices import choice
+from isotomon.arrays import Array
 from isotomon.profile import draw_edits
 from isotomon.profile.copies import offset, ring, row, similarity, transform
 from isotomon.profile.drawing import DIMENSIONS, CirclePart, Constraint, Line, Spline, replace
 from isotomon.profile.relate import constraint_words, possible_ties
 from isotomon.quantity import Kind, display, to_unit
 
-Array = NDArray[np.float64]
 _ROLES = {"shape": "Bounds the section", "construction": "Construction", "centre": "Centre line"}
 FIGURES: dict[str, tuple[str, Kind, float]] = {
     "dx": ("Along X", "length", 0.0),

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, Qt, QTimer
 from PySide6.QtGui import (
     QContextMenuEvent,
@@ -22,6 +21,7 @@ from isotomon.app.drawing.snap import Catch
 from isotomon.app.drawing.ties import tie_chosen
 from isotomon.app.state.desk import Desk
 from isotomon.app.theme import Theme
+from isotomon.arrays import Array
 from isotomon.design import edits
 from isotomon.errors import IsotomonError
 from isotomon.profile import draw_edits
@@ -33,7 +33,6 @@ from isotomon.profile.shapes import Spot
 from isotomon.profile.solver import with_coordinates
 from isotomon.quantity import show
 
-Array = NDArray[np.float64]
 CATCH_PIXELS = 9.0
 
 

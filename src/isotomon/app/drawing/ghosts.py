@@ -3,15 +3,13 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtGui import QColor
 
 from isotomon.app.theme import Theme, station_colour
+from isotomon.arrays import Array
 from isotomon.evaluate.drawn import to_drawing
 from isotomon.inspect.results import Quick
 from isotomon.profile.section import Drawn
-
-Array = NDArray[np.float64]
 
 
 def ghosts_of(quick: Quick, station: str, theme: Theme, body: bool) -> list[tuple[str, Array, QColor]]:

@@ -6,13 +6,11 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
 from isotomon.app.drawing.snap import Catcher
+from isotomon.arrays import Array
 from isotomon.profile.curves import handles_of
 from isotomon.profile.drawing import DIMENSIONS, Arc, CirclePart, Constraint, Curve, Line, Oval
-
-Array = NDArray[np.float64]
 
 
 @dataclass(frozen=True, eq=False)

@@ -6,7 +6,6 @@ import math
 from collections.abc import Callable, Iterable
 
 import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
 
@@ -14,9 +13,9 @@ from isotomon.app.drawing.marks import DimensionMark
 from isotomon.app.drawing.snap import Catcher
 from isotomon.app.shapes import polygon
 from isotomon.app.theme import Theme
+from isotomon.arrays import Array
 from isotomon.profile.drawing import part_points
 
-Array = NDArray[np.float64]
 ToScreen = Callable[[Array], Array]
 
 

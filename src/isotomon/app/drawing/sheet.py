@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtWidgets import QWidget
 
@@ -39,7 +38,6 @@ from isotomon.profile.solver import (
 )
 from isotomon.quantity import Value, read, resolve_numbers
 
-Array = NDArray[np.float64]
 Change = Callable[[Drawing], Drawing]
 
 

@@ -5,15 +5,14 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array
 from isotomon.profile.curves import CurvePiece, piece_of, polyline
 from isotomon.profile.drawing import ConstraintKind, Drawing, Line, part_ends, part_points
 from isotomon.profile.loops import places_of
 from isotomon.profile.meet import meets, nearest
 from isotomon.profile.shapes import Spot
 
-Array = NDArray[np.float64]
 NEW = "?"
 """Stands for the point about to be made, in the constraints of a catch."""
 

@@ -4,12 +4,8 @@ from __future__ import annotations
 
 from typing import Protocol
 
-import numpy as np
-from numpy.typing import NDArray
-
 from isotomon.app.viewport.handles import Handle
-
-Array = NDArray[np.float64]
+from isotomon.arrays import Array
 
 
 class Handles(Protocol):

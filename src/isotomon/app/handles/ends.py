@@ -3,13 +3,11 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
 from isotomon.app.api import Api
 from isotomon.app.viewport.handles import Handle
+from isotomon.arrays import Array
 from isotomon.design import bodies
-
-Array = NDArray[np.float64]
 
 
 class EndHandles:

@@ -3,19 +3,17 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
 from isotomon.app.api import Api
 from isotomon.app.handles.sliding import slide
 from isotomon.app.viewport.handles import Handle
+from isotomon.arrays import Array
 from isotomon.design import edits, loft_edits
 from isotomon.design.guides import Guide
 from isotomon.errors import IsotomonError
 from isotomon.evaluate.ground import Ground
 from isotomon.evaluate.guides import point_place
 from isotomon.geometry.datums import SpaceCurve
-
-Array = NDArray[np.float64]
 
 
 class GuideHandles:

@@ -5,16 +5,14 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
-from numpy.typing import NDArray
 
 from isotomon.app.api import Api
 from isotomon.app.viewport.handles import Handle
+from isotomon.arrays import Array
 from isotomon.design.loft_edits import change_span
 from isotomon.design.records import Design
 from isotomon.design.resolved import own_position
 from isotomon.inspect.results import Quick
-
-Array = NDArray[np.float64]
 
 
 class ReachHandles:

@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
 from isotomon.app.api import Api
+from isotomon.arrays import Array
 from isotomon.design import edits
 
-Array = NDArray[np.float64]
 SNAP_PIXELS = 9.0
 """A corner this near is meant."""
 

@@ -3,16 +3,15 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
 from isotomon.app.api import Api
 from isotomon.app.viewport.handles import Handle, Look
+from isotomon.arrays import Array
 from isotomon.design import station_edits
 from isotomon.design.records import Design
 from isotomon.design.resolved import StationNumbers
 from isotomon.field.carriers import STRAIGHT, Carrier, tilted
 
-Array = NDArray[np.float64]
 HANDLES: dict[str, tuple[str, tuple[str, ...], Look, str]] = {
     "move": ("move", ("offset_x", "offset_y"), "ring", "move the profile in its plane"),
     "turn": ("turn", ("set_angle",), "hub", "turn it"),

@@ -3,16 +3,15 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
 from isotomon.app.api import Api
 from isotomon.app.viewport.handles import Handle
+from isotomon.arrays import Array
 from isotomon.design.bodies import change_step
 from isotomon.errors import IsotomonError
 from isotomon.evaluate.stages import ask_of, placements
 from isotomon.operations.grips import Grip
 
-Array = NDArray[np.float64]
 PLACES = 2001
 """So many of a course are looked at for the one that is seen nearest to the pointer."""
 

@@ -3,18 +3,17 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
 from isotomon.app.api import Api
 from isotomon.app.handles.sliding import slide
 from isotomon.app.tools.ties import end_at, ends_of, profile_of, results
 from isotomon.app.viewport.handles import Handle
+from isotomon.arrays import Array
 from isotomon.design import loft_edits
 from isotomon.design.guides import End
 from isotomon.evaluate.placing import nearest_share
 from isotomon.inspect.results import Quick, Shape
 
-Array = NDArray[np.float64]
 SNAP_SHARE = 0.012
 """In the body plan an end this near a corner (share of the perimeter) goes to the corner."""
 WORDS = "slide the tie along its profile; it snaps to corners"

@@ -6,10 +6,10 @@ from functools import lru_cache, partial
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from isotomon.app.api import Api
 from isotomon.app.command import Command
+from isotomon.arrays import Array
 from isotomon.design import edits
 from isotomon.design.body import Body
 from isotomon.design.datums import BUILT_IN, BUILT_IN_NAMES, CONSTRUCTIONS, Datum
@@ -25,7 +25,6 @@ from isotomon.profile.outline import edge_words
 from isotomon.profile.section import Drawn
 from isotomon.quantity import resolve
 
-Array = NDArray[np.float64]
 _GIVES = {"plane": "PF", "axis": "A", "point": "p", "frame": "FPp", "cylinder": "RA"}
 _DEFAULTS = {"P": "xy", "A": "z", "p": "origin", "F": "world"}
 MOST_FACES = 60

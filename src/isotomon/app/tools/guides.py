@@ -6,7 +6,6 @@ from functools import partial
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from isotomon.app.api import Api
 from isotomon.app.command import Command
@@ -20,7 +19,6 @@ from isotomon.inspect.results import Quick
 from isotomon.profile.draw_edits import next_name
 from isotomon.quantity import Value
 
-Array = NDArray[np.float64]
 NAMED = {"lead": "leading point", "trail": "trailing point", "upper": "highest point", "lower": "lowest point"}
 
 

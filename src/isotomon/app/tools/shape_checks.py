@@ -8,7 +8,6 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QCursor
 from PySide6.QtWidgets import QFileDialog, QMenu
@@ -18,6 +17,7 @@ from isotomon.app.board.overlay import Overlay, overlay, side_by_side
 from isotomon.app.command import Command
 from isotomon.app.state.desk import CHECKS
 from isotomon.app.state.later import Later
+from isotomon.arrays import Array
 from isotomon.author.shaping import along_the_rim
 from isotomon.design.file import load
 from isotomon.errors import IsotomonError
@@ -27,7 +27,6 @@ from isotomon.inspect.quick import rebuild
 from isotomon.inspect.results import Quick
 from isotomon.measure.joins import Joint
 
-Array = NDArray[np.float64]
 COLOURS = {
     "": "Nothing",
     "turn rate": "Turn rate",

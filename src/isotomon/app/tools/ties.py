@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numpy.typing import NDArray
 
 from isotomon.app.api import Api
 from isotomon.app.command import Command
@@ -15,8 +14,6 @@ from isotomon.design.guides import End
 from isotomon.design.records import Design
 from isotomon.evaluate.placing import Stood, nearest_share
 from isotomon.inspect.results import Quick, Shape
-
-Array = NDArray[np.float64]
 
 
 def end_at(station: str, share: float, stand: Stood) -> End:

@@ -6,9 +6,8 @@ from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 import numpy as np
-from numpy.typing import NDArray
 
-Array = NDArray[np.float64]
+from isotomon.arrays import Array
 
 # Views by name: the direction looked along and what is up. The body's axis runs left to right as on the Board,
 # except in 'front', where X is to the right and Y up as in the profiles.

@@ -3,15 +3,14 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QEvent, QPoint, QPointF, Qt, QTimer
 from PySide6.QtGui import QImage, QKeyEvent, QNativeGestureEvent, QPainter, QPaintEvent, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
 from isotomon.app.viewport.camera import Camera
 from isotomon.app.viewport.scene import Scene
+from isotomon.arrays import Array
 
-Array = NDArray[np.float64]
 STILL_AFTER = 160
 """Milliseconds without movement until a smooth frame is drawn."""
 

@@ -5,13 +5,12 @@ from __future__ import annotations
 from dataclasses import replace
 
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array
 from isotomon.field.mesh import SkinMesh, taken
 from isotomon.geometry.affine import ITSELF
 from isotomon.inspect.results import Quick
 
-Array = NDArray[np.float64]
 MOST_QUADS = 160_000
 """Of all copies of a body: more of them are shown by fewer sections each."""
 

@@ -3,12 +3,10 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array
 from isotomon.evaluate.sources import Thing
 from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane
-
-Array = NDArray[np.float64]
 
 
 def datum_lines(thing: Thing, low: Array, high: Array) -> list[Array]:

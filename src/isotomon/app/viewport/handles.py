@@ -6,14 +6,12 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from typing import Literal
 
-import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF
 from PySide6.QtGui import QColor, QPainter, QPen
 
 from isotomon.app.theme import Theme
+from isotomon.arrays import Array
 
-Array = NDArray[np.float64]
 Project = Callable[[Array], QPointF]
 Look = Literal["ring", "hub", "flat", "tall", "square", "dot"]
 SIZES: dict[str, tuple[float, float]] = {

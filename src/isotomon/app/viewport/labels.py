@@ -6,17 +6,16 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 
 import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
 
 from isotomon.app.theme import Theme
 from isotomon.app.viewport.lines import Lines, Wanted
+from isotomon.arrays import Array
 from isotomon.design.datums import BASE_SHOWN, BUILT_IN_NAMES
 from isotomon.inspect.results import Quick
 from isotomon.measure.laws import Finding
 
-Array = NDArray[np.float64]
 NOTHING = "There is no body yet. Choose a plane and draw on it (F6), then extrude, sweep or revolve; or add stations."
 LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
 

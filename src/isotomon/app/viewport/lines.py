@@ -7,18 +7,17 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 
 import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtGui import QColor
 
 from isotomon.app.theme import Theme, station_colour
 from isotomon.app.viewport.datum_lines import base_lines, datum_lines
 from isotomon.app.viewport.parts import edge_lines, face_lines
+from isotomon.arrays import Array
 from isotomon.design.datums import BASE_SHOWN
 from isotomon.evaluate.datums import BASE
 from isotomon.geometry import space
 from isotomon.inspect.results import Quick
 
-Array = NDArray[np.float64]
 Colour = tuple[float, float, float]
 GUIDE_PLACES = 241
 PICK_PIXELS = 7.0

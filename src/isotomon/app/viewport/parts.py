@@ -3,15 +3,14 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
 from isotomon.app.viewport.camera import Camera
 from isotomon.app.viewport.copies import placed_mesh
+from isotomon.arrays import Array, Index, Mask
 from isotomon.field.mesh import SkinMesh
 from isotomon.geometry.planar import cross, inside
 from isotomon.inspect.results import Quick
 
-Array = NDArray[np.float64]
 EDGE, HIDDEN = 7.0, 25.0
 """Pixels from an edge within which it is under the pointer, and by how many it may lie behind the skin that is seen there."""
 
@@ -109,7 +108,7 @@ def _skin_hit(mesh: SkinMesh, pixels: Array, depths: Array, at: Array) -> tuple[
     return best
 
 
-def _parted(side: NDArray[np.bool_], a: NDArray[np.int64], b: NDArray[np.int64]) -> NDArray[np.bool_]:
+def _parted(side: Mask, a: Index, b: Index) -> Mask:
     """(n_v - 1, quads) whether the corners of each quad lie on different sides."""
     row = side[:, a] != side[:, b]
     return (side[:-1, a] != side[1:, a]) | row[:-1] | row[1:]

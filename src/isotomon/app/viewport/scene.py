@@ -13,9 +13,9 @@ from vtkmodules.vtkCommonDataModel import vtkCellArray, vtkPolyData
 from vtkmodules.vtkFiltersGeneral import vtkContourTriangulator
 from vtkmodules.vtkRenderingCore import vtkActor, vtkLight, vtkPolyDataMapper, vtkRenderer
 
+from isotomon.arrays import Array, Index
 from isotomon.field.mesh import SkinMesh
 
-Array = NDArray[np.float64]
 Colour = tuple[float, float, float]
 
 
@@ -30,7 +30,7 @@ def _window() -> _gl.vtkOpenGLRenderWindow:
     raise RuntimeError("VTK has no off-screen window; install its standard wheel")
 
 
-def _cells(index: NDArray[np.int64]) -> vtkCellArray:
+def _cells(index: Index) -> vtkCellArray:
     cells = vtkCellArray()
     count, width = index.shape
     offsets = np.arange(0, count * width + 1, width, dtype=np.int64)
@@ -173,7 +173,7 @@ class Scene:
         if colours:
             data.GetPointData().SetScalars(numpy_to_vtk(np.vstack(colours), deep=True))
 
-    def set_solids(self, solids: Sequence[tuple[Array, NDArray[np.int64], Array]]) -> None:
+    def set_solids(self, solids: Sequence[tuple[Array, Index, Array]]) -> None:
         """Finished bodies in place of the skins: vertices (n, 3), triangles (m, 3) and normals (n, 3) of each; none to see
         the skins again."""
         starts = np.cumsum([0, *(len(points) for points, _, _ in solids)])
@@ -292,7 +292,7 @@ class Scene:
 
 
 def _set_triangles(
-    data: vtkPolyData, points: Sequence[Array], normals: Sequence[Array], cells: Sequence[NDArray[np.int64]]
+    data: vtkPolyData, points: Sequence[Array], normals: Sequence[Array], cells: Sequence[Index]
 ) -> None:
     if not points:
         data.Initialize()
@@ -303,7 +303,7 @@ def _set_triangles(
     data.Modified()
 
 
-def _cap(mesh: SkinMesh, row: int) -> tuple[Array, NDArray[np.int64]]:
+def _cap(mesh: SkinMesh, row: int) -> tuple[Array, Index]:
     """Points (n, 3) and triangles (m, 3), counter-clockwise, of the flat end at a row of the mesh."""
     ring = mesh.points[row, mesh.sampling.outline]
     if not mesh.sampling.holes:
@@ -319,7 +319,7 @@ def _cap(mesh: SkinMesh, row: int) -> tuple[Array, NDArray[np.int64]]:
     return points, vtk_to_numpy(made.GetPolys().GetConnectivityArray()).reshape(-1, 3).astype(np.int64)
 
 
-def _cap_triangles(count: int, fan: bool) -> NDArray[np.int64]:
+def _cap_triangles(count: int, fan: bool) -> Index:
     """Triangles of a flat end with `count` points round it and its middle after them.
 
     A fan about the middle suits sections with corners all round (polygons, stars); a strip from side to side suits

@@ -3,14 +3,12 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
+from isotomon.arrays import Array, Index
 from isotomon.kernel.protocol import Built, unpack
 
-Array = NDArray[np.float64]
 
-
-def solid_mesh(built: Built) -> tuple[Array, NDArray[np.int64], Array]:
+def solid_mesh(built: Built) -> tuple[Array, Index, Array]:
     """Vertices (n, 3), triangles (m, 3) and normals (n, 3) of a finished body. Its faces share no vertices, so that edges
     stay crisp."""
     points, triangles = unpack(built.vertices).astype(np.float64), unpack(built.triangles).astype(np.int64)

@@ -6,7 +6,6 @@ import math
 from collections.abc import Mapping, Sequence
 
 import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QGuiApplication, QMouseEvent, QPainter, QResizeEvent
 
@@ -19,6 +18,7 @@ from isotomon.app.viewport.handles import Handle, paint_handles
 from isotomon.app.viewport.lines import Lines, Wanted, curves_of, drawn_of, line_near, rgb
 from isotomon.app.viewport.parts import part_at, seen_at
 from isotomon.app.viewport.solids import solid_mesh
+from isotomon.arrays import Array
 from isotomon.design.bodies import results, tools_of
 from isotomon.inspect.looks import Colouring
 from isotomon.inspect.results import Quick
@@ -26,7 +26,6 @@ from isotomon.kernel.protocol import Built
 from isotomon.measure.laws import Finding
 from isotomon.measure.skin import reflected
 
-Array = NDArray[np.float64]
 HANDLE_PIXELS = 9.0
 STILL_PIXELS = 4
 """A press that moves less is a click."""
