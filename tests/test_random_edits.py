@@ -191,7 +191,7 @@ class RandomEdits(unittest.TestCase):
     def check(self, design: Design) -> None:
         """Whatever a drawing or datum stands on that is gone has a finding of its own."""
         _, drawings = settle(design, design.bodies[0])
-        told = {key for key, _, _ in drawings.troubles}
+        told = {trouble.about for trouble in drawings.troubles}
         ids = {d.id for d in design.datums} | {s.id for s in design.bodies[0].stations}
         for d in design.drawings:
             heads = {p.source.split(":")[0].split("/")[0] for p in d.points if p.source}

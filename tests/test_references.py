@@ -15,7 +15,7 @@ from isotomon.design.guides import GUIDES, End, Guide, GuidePoint, Rail, Tie, Tu
 from isotomon.design.law import Law, LawPoint
 from isotomon.design.records import Design, Number
 from isotomon.design.station import Station
-from isotomon.design.walk import formulas, head_of, map_references, references, users
+from isotomon.design.walk import formulas, map_references, references, users
 from isotomon.errors import DesignError, IsotomonError
 from isotomon.evaluate.settle import check_design
 from isotomon.inspect.quick import rebuild
@@ -23,6 +23,7 @@ from isotomon.operations import OPERATIONS
 from isotomon.operations.base import inputs_of
 from isotomon.profile.drawing import Drawing, Point
 from isotomon.profile.section import BodyEnd, Circle, Drawn, OnCurve
+from isotomon.quantity.record import Ref
 from tests.helpers import body, trials
 
 TARGETS = {"datum": "d99", "guide": "u99", "drawing": "g99", "station": "s99", "body": "b99"}
@@ -137,7 +138,7 @@ class Used(unittest.TestCase):
                         named = place.thing.partition(" ")[2]
                         self.assertIn(named, str(error), (kind, place))
                         continue
-                    still = [f for f in references(left) if head_of(f.text) == key]
+                    still = [f for f in references(left) if Ref(f.text).thing == key]
                     # Stations take the points that stood on them along; what else stood on them says so once it is rebuilt.
                     self.assertTrue(kind == "station" or not still, (kind, place, still))
 

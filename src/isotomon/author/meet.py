@@ -99,7 +99,7 @@ def freedoms(quick: Quick, kinds: Sequence[Kind], stations: Sequence[str] = ()) 
     rails = {r.guide for r in quick.body.loft.rails}
     for guide in quick.design.guides if "rail points" in kinds else ():
         for k, p in enumerate(guide.points if guide.kind == "through" and guide.id in rails else ()):
-            station = p.on.split("/")[0]
+            station = p.on.thing
             if p.on and stations and station not in stations:
                 continue
             for axis in "xy":

@@ -23,6 +23,7 @@ from isotomon.geometry.datums import Axis, Plane, SpaceCurve
 from isotomon.geometry.planar import cross
 from isotomon.profile.section import Circle, Drawn
 from isotomon.quantity import Value
+from isotomon.quantity.record import Ref
 
 AXES = ("z", "y", "x")
 
@@ -55,7 +56,7 @@ def profile_of(design: Design, key: str) -> Profile:
     if drawing is not None:
         on = drawing.plane or _station_with(design, key) or "xy"
         at = ground.plane(on)
-        station = Station("", drawing.name, 0.0, Drawn(key), None)
+        station = Station("", drawing.name, 0.0, Drawn(Ref(key)), None)
         own = next((s for s in stations_of_all(design) if s.id == on), None)
         if own is not None and isinstance(own.section, Drawn) and own.section.drawing == key:
             return profile_of(design, on)
@@ -98,7 +99,7 @@ def extrude(design: Design, key: str, distance: float = 0.0) -> Design:
     Raises: IsotomonError.
     """
     profile = profile_of(design, key)
-    return _made(design, profile, Carrying("plane", profile.on), Span(on=distance or profile.size), "extrusion")
+    return _made(design, profile, Carrying("plane", Ref(profile.on)), Span(on=distance or profile.size), "extrusion")
 
 
 def sweep(design: Design, key: str, path: str, hold: str = "least", toward: str = "z") -> Design:
@@ -126,7 +127,7 @@ def revolve(design: Design, key: str, axis: str = "") -> Design:
                 "make an axis there and choose it too"
             )
     radius, back = _radius(profile, ground.axis(axis))
-    carrier = Carrying("axis", axis, round(radius, 6), drawn_on=profile.on, back=back)
+    carrier = Carrying("axis", Ref(axis), round(radius, 6), drawn_on=Ref(profile.on), back=back)
     made = _made(design, profile, carrier, Span(whole=True), "revolution")
     ends = _away(profile, ground.axis(axis))[[0, -1]]
     if profile.open and float(np.abs(ends).max()) < 1e-6 * profile.size:  # a half profile, that the axis itself shuts

@@ -16,6 +16,7 @@ from isotomon.operations.base import bodies_of
 from isotomon.operations.combine import Combine
 from isotomon.profile.draw_edits import next_name
 from isotomon.profile.section import BodyEnd, Circle
+from isotomon.quantity.record import Ref
 
 
 def body_ids(design: Design) -> tuple[str, ...]:
@@ -156,7 +157,7 @@ def bring_in(design: Design, imported: Imported) -> Design:
     made = replace(design, imports=(*design.imports, imported))
     taken = {b.name for b in design.bodies if is_begun(b)}
     name = stem if stem not in taken else next_name(taken, stem)
-    return begin_body(made, stem, name=name, shaped=BroughtIn(imported.id))
+    return begin_body(made, stem, name=name, shaped=BroughtIn(Ref(imported.id)))
 
 
 def go_on(design: Design, key: str, position: float, chord: float) -> Design:
@@ -165,12 +166,12 @@ def go_on(design: Design, key: str, position: float, chord: float) -> Design:
     before = design.body(key)
     made = add_body(design, f"{before.name} on", (), Loft(first=Ending("flush")))
     body = made.bodies[-1]
-    first = Station(fresh_id(made, "s"), f"end of {before.name}", position - 1.0, BodyEnd(before.id, "last"), None)
+    first = Station(fresh_id(made, "s"), f"end of {before.name}", position - 1.0, BodyEnd(Ref(before.id), "last"), None)
     made = change_body(made, body.id, stations=(first,))
     last = Station(fresh_id(made, "s"), f"{body.name} head", position, Circle(), chord)
     made = change_body(made, body.id, stations=(first, last))
     for receiver in receivers(design, key) or (key,):
-        made = add_step(made, receiver, Combine(body.id))
+        made = add_step(made, receiver, Combine(Ref(body.id)))
     return made
 
 

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from typing import Literal
 
+from msgspec import field
+
 from isotomon.design.guides import Rail, Tie, Turns
 from isotomon.design.law import Law
 from isotomon.design.station import Station
 from isotomon.operations import Step
 from isotomon.quantity import Value
-from isotomon.quantity.record import Id, Record, Ref
+from isotomon.quantity.record import Id, Record, Ref, usual
 
 
 class Ending(Record, frozen=True):
@@ -36,16 +38,16 @@ class Carrying(Record, frozen=True):
     """
 
     how: Literal["straight", "plane", "path", "axis"] = "straight"
-    on: Ref = ""
+    on: Ref = usual("")
     radius: Value = 100.0
     hold: Literal["least", "fixed", "up", "curve", "skin", "axis"] = "least"
-    toward: Ref = "y"
-    drawn_on: Ref = ""
+    toward: Ref = usual("y")
+    drawn_on: Ref = usual("")
     back: bool = False
     corners: Literal["refused", "rounded", "mitred"] = "refused"
     """Of a path: rounded off by `bend` (mm), or mitred between its straight runs."""
     bend: Value = 10.0
-    rim: Ref = ""
+    rim: Ref = usual("")
     """A closed curve about the axis that the profile's outer end follows."""
     sized: Literal["across", "whole"] = "across"
     """By a rim the profile is sized away from the axis only, or as a whole."""
@@ -59,8 +61,8 @@ class Span(Record, frozen=True):
     whole: bool = False
     back: Value = 0.0
     on: Value = 0.0
-    back_to: Ref = ""
-    on_to: Ref = ""
+    back_to: Ref = usual("")
+    on_to: Ref = usual("")
     ends: Literal["flat", "round"] = "flat"
     """Round ends are added beyond those, half as far as the sections there are wide."""
 
@@ -105,7 +107,7 @@ class Loft(Record, frozen=True, tag="loft", tag_field="kind"):
     last: Ending = Ending()
     ties: tuple[Tie, ...] = ()
     turns: tuple[Turns, ...] = ()
-    carrier: Carrying = Carrying()
+    carrier: Carrying = field(default_factory=Carrying)
     ring: bool = False
     """It comes round to its first station again."""
     span: Span | None = None
@@ -131,7 +133,7 @@ class Body(Record, frozen=True):
 
     id: Id
     name: str
-    shaped: Loft | BroughtIn = PLAIN
+    shaped: Loft | BroughtIn = field(default_factory=Loft)
     stations: tuple[Station, ...] = ()
     laws: tuple[Law, ...] = ()
     steps: tuple[Step, ...] = ()

@@ -22,6 +22,7 @@ from isotomon.operations import Step
 from isotomon.profile.drawing import Drawing
 from isotomon.profile.section import Drawn, Outline
 from isotomon.quantity import Value, check_name
+from isotomon.quantity.record import plain_text
 
 Identified = Number | Outline | Body | Station | Law | Step | Drawing | Datum | Guide | Gauge | Rail | Tie | Imported
 Entry = TypeVar("Entry", bound=Identified)
@@ -32,7 +33,7 @@ def fresh_id(design: Design, stem: str) -> str:
     """An id that nothing in the design has, nor is made from: what stands on a thing that is gone never comes to stand on
     another one."""
     bare = replace(design, imports=tuple(replace(i, data="") for i in design.imports))
-    said = re.findall(rf"\b{stem}(\d{{1,9}})\b", msgspec.json.encode(bare).decode())
+    said = re.findall(rf"\b{stem}(\d{{1,9}})\b", msgspec.json.encode(bare, enc_hook=plain_text).decode())
     return f"{stem}{max(map(int, said), default=0) + 1}"
 
 

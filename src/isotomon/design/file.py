@@ -12,6 +12,7 @@ from isotomon.design.records import FORMAT, VERSION, Design
 from isotomon.design.resolve import resolve_bodies
 from isotomon.design.upgrade import upgraded
 from isotomon.errors import DesignError, FileError, IsotomonError
+from isotomon.quantity.record import from_text, plain_text
 
 MOST_BYTES = 64 * 1024 * 1024
 SCHEMA_FILE = Path(__file__).with_name("design.schema.json")
@@ -24,7 +25,7 @@ class _Head(msgspec.Struct):
 
 def encode(design: Design) -> bytes:
     """The design as the bytes of its file: equal designs give equal bytes."""
-    return msgspec.json.format(msgspec.json.encode(design), indent=1) + b"\n"
+    return msgspec.json.format(msgspec.json.encode(design, enc_hook=plain_text), indent=1) + b"\n"
 
 
 def decode(data: bytes, name: str = "the file") -> Design:
@@ -51,7 +52,7 @@ def decode(data: bytes, name: str = "the file") -> Design:
 def _design_in(data: bytes, version: int) -> Design:
     if version < VERSION:
         data = msgspec.json.encode(upgraded(msgspec.json.decode(data), version))
-    design = msgspec.json.decode(data, type=Design)
+    design = msgspec.json.decode(data, type=Design, dec_hook=from_text)
     resolve_bodies(design)
     return design
 
@@ -85,4 +86,4 @@ def save(design: Design, path: Path) -> None:
 
 def schema() -> dict[str, Any]:
     """The JSON Schema of the design file."""
-    return msgspec.json.schema(Design)
+    return msgspec.json.schema(Design, schema_hook=lambda kind: {"type": "string"})

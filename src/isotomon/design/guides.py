@@ -15,7 +15,7 @@ import msgspec
 from isotomon.design.recipe import Field, Recipe, check_made
 from isotomon.errors import DesignError
 from isotomon.quantity import Value
-from isotomon.quantity.record import Id, Record, Ref
+from isotomon.quantity.record import Id, Record, Ref, usual
 
 GuideKind = Literal[
     "through",
@@ -80,11 +80,11 @@ class GuidePoint(Record, frozen=True):
     length (mm), nought for the usual one.
     """
 
-    on: Ref = ""
+    on: Ref = usual("")
     x: Value = 0.0
     y: Value = 0.0
     z: Value = 0.0
-    toward: Ref = ""
+    toward: Ref = usual("")
     handle: tuple[float, float, float] | None = None
     pull: Value = 0.0
 

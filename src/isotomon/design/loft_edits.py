@@ -16,6 +16,7 @@ from isotomon.design.station_edits import add_law
 from isotomon.design.walk import users
 from isotomon.errors import DesignError
 from isotomon.profile.draw_edits import next_name
+from isotomon.quantity.record import Ref, refs
 
 
 def add_guide(design: Design, guide: Guide) -> Design:
@@ -56,7 +57,7 @@ def mirror_guide(design: Design, key: str, plane: str) -> Design:
     """The design with a guide's twin on the other side of a plane; a rail's twin is a rail too."""
     guide = find(design.guides, key)
     twin = Guide(
-        fresh_id(design, "u"), next_name((g.name for g in design.guides), guide.name), "mirrored", (key, plane)
+        fresh_id(design, "u"), next_name((g.name for g in design.guides), guide.name), "mirrored", refs(key, plane)
     )
     design = add_guide(design, twin)
     for body in design.bodies:
@@ -76,7 +77,7 @@ def add_rail(design: Design, body: str, guide: str) -> Design:
     rails = design.body(body).loft.rails
     if any(r.guide == guide for r in rails):
         raise DesignError("this guide is a rail of the loft already")
-    return change_loft(design, body, rails=(*rails, Rail(fresh_id(design, "r"), guide)))
+    return change_loft(design, body, rails=(*rails, Rail(fresh_id(design, "r"), Ref(guide))))
 
 
 def remove_rail(design: Design, key: str) -> Design:
@@ -104,7 +105,7 @@ def move_rail_end(design: Design, key: str, end: End) -> Design:
     rail = find(body_of(design, key).loft.rails, key)
     guide = next((g for g in design.guides if g.id == rail.guide), None)
     for k, p in enumerate(guide.points if guide is not None and guide.kind == "through" else ()):
-        if p.on.split("/")[0] == end.station:
+        if p.on.thing == end.station:
             part = f"c:{end.corner}" if end.corner else f"at:{end.share:.9g}"
             return set_guide_point(design, rail.guide, k, on=f"{end.station}/{part}")
     rest = tuple(e for e in rail.ends if e.station != end.station)
@@ -125,11 +126,10 @@ def pass_point(design: Design, key: str, on: str, place: tuple[float, float, flo
     """A guide through points made to pass a profile's point: its own point at that station moves there, or a new one
     is put in where it belongs along the guide."""
     guide = find(design.guides, key)
-    station = on.split("/")[0]
-    made = GuidePoint(on=on)
+    made = GuidePoint(on=Ref(on))
     points = list(guide.points)
     for k, p in enumerate(points):
-        if p.on.split("/")[0] == station:
+        if p.on.thing == made.on.thing:
             points[k] = replace(p, on=on, x=0.0, y=0.0, z=0.0)
             return change_guide(design, key, points=tuple(points))
     return change_guide(design, key, points=tuple(_put_in(design, points, made, place[2])))
@@ -140,7 +140,7 @@ def _put_in(design: Design, points: list[GuidePoint], made: GuidePoint, height: 
     known = {s.id: s.position for s in stations_of_all(design)}
 
     def level(p: GuidePoint) -> float:
-        base = known.get(p.on.split("/")[0], 0.0)
+        base = known.get(p.on.thing, 0.0)
         return (base if isinstance(base, float) else 0.0) + (p.z if isinstance(p.z, float) else 0.0)
 
     levels = [level(p) for p in points]
@@ -216,7 +216,7 @@ def set_turns(design: Design, station: str, turns: int) -> Design:
         raise DesignError(f"{turns} whole turns between two stations are too many; use at most 100")
     body = body_of(design, station)
     rest = tuple(t for t in body.loft.turns if t.station != station)
-    return change_loft(design, body.id, turns=(*rest, Turns(station, turns)) if turns else rest)
+    return change_loft(design, body.id, turns=(*rest, Turns(Ref(station), turns)) if turns else rest)
 
 
 def change_span(design: Design, key: str, **changes: Any) -> Design:

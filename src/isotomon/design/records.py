@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import Literal
 
+from msgspec import field
+
 from isotomon.design.body import Body
 from isotomon.design.datums import Datum
 from isotomon.design.gauges import Gauge
@@ -49,7 +51,7 @@ class Design(Record, frozen=True):
     datums: tuple[Datum, ...] = ()
     drawings: tuple[Drawing, ...] = ()
     guides: tuple[Guide, ...] = ()
-    bodies: tuple[Body, ...] = (Body("body", "body"),)
+    bodies: tuple[Body, ...] = field(default_factory=lambda: (Body("body", "body"),))
     gauges: tuple[Gauge, ...] = ()
     imports: tuple[Imported, ...] = ()
     note: str = ""

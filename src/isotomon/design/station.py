@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from isotomon.profile.section import Section
 from isotomon.quantity import Value
-from isotomon.quantity.record import Id, Record, Ref
+from isotomon.quantity.record import Id, Record, Ref, usual
 
 
 class Station(Record, frozen=True):
@@ -30,5 +30,5 @@ class Station(Record, frozen=True):
     tilt_x: Value = 0.0
     tilt_y: Value = 0.0
     rank: int = 0
-    plane: Ref = ""
+    plane: Ref = usual("")
     """A datum plane it stands on, which then says its position and tilts."""

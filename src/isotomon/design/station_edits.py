@@ -49,7 +49,7 @@ def remove_stations(design: Design, keys: tuple[str, ...]) -> Design:
     """The design without some stations, and without the law points, tie ends and points of curves that stood on them."""
     guides = []
     for guide in design.guides:
-        points = tuple(p for p in guide.points if p.on.split("/")[0] not in keys)
+        points = tuple(p for p in guide.points if p.on.thing not in keys)
         guides.append(replace(guide, points=points) if len(points) > 1 else guide)
     return replace(edit_bodies(design, lambda body: _without(body, keys)), guides=tuple(guides))
 

@@ -11,10 +11,9 @@ from typing import Any, Literal, NamedTuple
 import msgspec
 
 from isotomon.design.records import Design
-from isotomon.quantity.record import FORMULA, REFERENCE, Record
+from isotomon.quantity.record import FORMULA, Record, Ref, leaves_of
 
 Role = Literal["formula", "reference", "records", ""]
-_HEAD = re.compile(r"[/:@]")
 _TITLES = {"Gauge": "measure", "Outline": "foil"}
 """What things are called that are not called as their records are."""
 _PLACES = {
@@ -53,14 +52,9 @@ def formulas(design: Design) -> Iterator[Mention]:
     yield from _walk(design, "formula", "", "", "")
 
 
-def head_of(reference: str) -> str:
-    """The id of the thing to which, or to a part of which, a reference refers."""
-    return _HEAD.split(reference)[0]
-
-
 def users(design: Design, *keys: str) -> list[str]:
     """What refers to any of some things or to parts of them, in words, once each; not these things themselves."""
-    found = (f.thing for f in references(design) if f.owner not in keys and head_of(f.text) in keys)
+    found = (f.thing for f in references(design) if f.owner not in keys and Ref(f.text).thing in keys)
     return list(dict.fromkeys(found))
 
 
@@ -140,26 +134,15 @@ def _texts(value: Any) -> Iterator[str]:
 def _roles(kind: type) -> tuple[tuple[str, Role], ...]:
     """The fields of a kind of record that are formulas, references, or hold further records."""
     hints = typing.get_type_hints(kind, include_extras=True)
-    found = ((name, _role(set(_leaves(hints[name])))) for name in kind.__struct_fields__)  # type: ignore[attr-defined]
+    found = ((name, _role(set(leaves_of(hints[name])))) for name in kind.__struct_fields__)  # type: ignore[attr-defined]
     return tuple((name, role) for name, role in found if role)
 
 
 def _role(leaves: set[Any]) -> Role:
-    if REFERENCE in leaves:
+    if Ref in leaves:
         return "reference"
     if FORMULA in leaves or (float in leaves and str in leaves):
         return "formula"
     if any(isinstance(leaf, type) and issubclass(leaf, Record) for leaf in leaves):
         return "records"
     return ""
-
-
-def _leaves(hint: Any) -> Iterator[Any]:
-    """The plain types that a field's type is made of, and the marks put on them."""
-    marks = getattr(hint, "__metadata__", ())
-    yield from marks
-    inner = typing.get_args(hint)
-    if not inner:
-        yield hint
-    for one in inner:
-        yield from _leaves(one)

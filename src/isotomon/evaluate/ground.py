@@ -47,6 +47,7 @@ from isotomon.profile.drawing import Drawing
 from isotomon.profile.outline import corner_words, edge_words
 from isotomon.profile.section import Drawn
 from isotomon.quantity import Quantity, resolve
+from isotomon.quantity.record import Ref
 
 _PARTS = {
     "first": "first end",
@@ -88,7 +89,7 @@ class Ground(Kinds):
 
         Raises: DesignError, for what is gone, goes in a circle, or is not there yet.
         """
-        owner = self.worked.owners.get(ref.partition("/")[0], self.body.id)
+        owner = self.worked.owners.get(Ref(ref).thing, self.body.id)
         return self.worked.once("thing", ref, lambda: self.beside(owner)._work_out(ref))
 
     def is_station(self, ref: str) -> bool:
@@ -179,7 +180,7 @@ class Ground(Kinds):
         """A reference in words."""
         if ref.startswith(CARRIER):
             return f"{CARRIER} {self.called(ref.removeprefix(CARRIER).strip())}"
-        name, _, part = ref.partition("/")
+        name, part = Ref(ref).thing, Ref(ref).part
         if name in BUILT_IN_NAMES:
             return BUILT_IN_NAMES[name]
         d = self.design
@@ -199,7 +200,7 @@ class Ground(Kinds):
             return BASE[ref]
         if ref.startswith(CARRIER):
             return carrier_of(self)
-        name, _, part = ref.partition("/")
+        name, part = Ref(ref).thing, Ref(ref).part
         record = self.worked.records.get(name)
         if isinstance(record, Station):
             return self._station_part(record, part) if part else self._station_plane(record)

@@ -21,6 +21,7 @@ from isotomon.profile import walls
 from isotomon.profile.outline import Outline2D, Run, fit_run
 from isotomon.profile.readymade import outline_of
 from isotomon.profile.section import Apex, Drawn, Elsewhere, FromPoints, Kept, KeptRun, Outline, Section
+from isotomon.quantity.record import Ref
 
 Source = Section | Outline | SolvedSection | EndSection | WorkedSection
 """What a profile is made of: its record, the coordinates behind it, the solved drawing, or what it stands on."""
@@ -69,7 +70,7 @@ def outline_for(source: Source) -> Outline2D:
         names = (*source.corners, source.corners[0]) if source.corners else ("",) * (len(source.runs) + 1)
         return _of_runs(tuple(_run_by_length(r, k).named(*names[k : k + 2]) for k, r in enumerate(source.runs)), source)
     if isinstance(source, Outline):
-        return outline_of(FromPoints(source.id), {source.id: source})
+        return outline_of(FromPoints(Ref(source.id)), {source.id: source})
     if isinstance(source, Kept):
         runs = [
             (Basis(r.degree, np.array(r.breaks), np.array(r.multiplicity, dtype=np.int64), r.periodic), r.control)
@@ -273,7 +274,7 @@ def _least(outline: Outline2D, cost: Callable[[Array], Array]) -> float:
 def body_angles(resolved: Resolved, design: Design, drawings: Drawings) -> dict[str, float]:
     """Station id → rad by which the body is turned there: its set angle and whole turns; a round profile takes what the
     body has between its neighbours."""
-    turns = {t.station: t.turns for t in resolved.body.loft.turns}
+    turns = {t.station.thing: t.turns for t in resolved.body.loft.turns}
     marked, whole = [], 0
     for n in resolved.stations:
         whole += turns.get(n.station.id, 0)

@@ -157,7 +157,7 @@ def _meetings(
     gaps there, but by construction."""
     guide = next((g for g in design.guides if g.id == rail.guide), None)
     known = _by_construction(guide) if guide is not None else {}
-    ends = {e.station: e for e in rail.ends}
+    ends = {e.station.thing: e for e in rail.ends}
     shares: Shares = {}
     gaps: dict[str, tuple[float, Array]] = {}
     for stand, place in zip(stands, places, strict=True):
@@ -196,9 +196,8 @@ def _by_construction(guide: Guide) -> dict[str, _Named]:
     """Station → the named point of its profile that a guide through points stands on."""
     found = {}
     for p in guide.points if guide.kind == "through" else ():
-        station, _, part = p.on.partition("/")
-        if part:
-            found[station] = _Named(part, (p.x, p.y, p.z) == (0.0, 0.0, 0.0))
+        if p.on.part:
+            found[p.on.thing] = _Named(p.on.part, (p.x, p.y, p.z) == (0.0, 0.0, 0.0))
     return found
 
 

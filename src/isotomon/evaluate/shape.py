@@ -33,6 +33,7 @@ from isotomon.geometry.datums import SpaceCurve
 from isotomon.measure.sections import Quadrature, quadrature
 from isotomon.profile.outline import Outline2D
 from isotomon.profile.section import Apex, Kept, KeptRun
+from isotomon.quantity.record import plain_text
 from isotomon.version import VERSION
 
 Variant = tuple[Source, tuple[tuple[str, float | None], ...]]
@@ -60,7 +61,7 @@ class CommonForm:
 
 def digest(value: object) -> str:
     """A short name for a value made of records, tuples, numbers and text."""
-    return hashlib.sha256(msgspec.msgpack.encode(value)).hexdigest()[:24]
+    return hashlib.sha256(msgspec.msgpack.encode(value, enc_hook=plain_text)).hexdigest()[:24]
 
 
 @lru_cache(maxsize=32)
@@ -209,7 +210,7 @@ def _all_placed(
     resolved: Resolved, variants: dict[str, Variant], form: CommonForm, index: dict[Variant, int]
 ) -> list[Placed]:
     """Every station's shape in the common form, where it stands, with the whole turns added up to it."""
-    turns = {t.station: t.turns for t in resolved.body.loft.turns}
+    turns = {t.station.thing: t.turns for t in resolved.body.loft.turns}
     placed, whole = [], 0
     for k, n in enumerate(resolved.stations):
         whole += 0 if n.carried else turns.get(n.station.id, 0)

@@ -22,6 +22,7 @@ from isotomon.profile.readymade import outline_of
 from isotomon.profile.section import Drawn, FromPoints, Kept, Outline, Section
 from isotomon.profile.section_text import parse_section, section_text
 from isotomon.quantity import ANGLES, AREAS, LENGTHS, scale_of, to_unit
+from isotomon.quantity.record import Ref
 
 MOST_BYTES = 256 * 1024 * 1024
 MOST_FOIL_BYTES = 16 * 1024 * 1024
@@ -122,9 +123,9 @@ def table_design(text: str, source: str, name: str, folder: Path) -> Design:
                 raise row.fail(
                     "target_area", f"{row.text('target_area')} is not a positive area; correct it or leave it blank"
                 )
-            areas.append(LawPoint(area, f"s{number}", band=_band(row, "band_percent", 0.01)))
+            areas.append(LawPoint(area, Ref(f"s{number}"), band=_band(row, "band_percent", 0.01)))
         if angle is not None:
-            angles.append(LawPoint(angle, f"s{number}", band=_band(row, "band_deg", math.pi / 180.0)))
+            angles.append(LawPoint(angle, Ref(f"s{number}"), band=_band(row, "band_deg", math.pi / 180.0)))
     laws = []
     if areas:
         laws.append(Law("law1", "area", "area", 0.01, relative=True, points=tuple(areas)))
@@ -257,7 +258,7 @@ def _section(row: _TableRow, outlines: dict[str, Outline], folder: Path) -> Sect
             if not (folder / name).resolve().is_relative_to(folder.resolve()):
                 raise ProfileError(f"'{name}' lies outside the table's folder; put the file beside the table")
             outlines[name] = read_foil(folder / name, f"o{len(outlines) + 1}", name)
-        return FromPoints(outlines[name].id)
+        return FromPoints(Ref(outlines[name].id))
     except (ProfileError, FileError) as error:
         raise row.fail("section", str(error)) from None
 
@@ -270,7 +271,7 @@ def read_foil(path: Path, key: str, name: str) -> Outline:
     text = decode_text(read_bytes(path, MOST_FOIL_BYTES, "foil file"), str(path))
     try:
         outline = Outline(key, name, parse_foil_text(text))
-        outline_of(FromPoints(key), {key: outline})
+        outline_of(FromPoints(Ref(key)), {key: outline})
     except ProfileError as error:
         raise ProfileError(f"{path}: {error}") from None
     return outline

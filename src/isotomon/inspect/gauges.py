@@ -227,8 +227,7 @@ def _area(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -> Rea
     ref = gauge.on[0]
     if ref in body_ids(quick.design):
         return Reading((("Area", _whole(quick, finished, ref)[0].area, "area"),), ())
-    name, _, part = ref.partition("/")
-    one = quick.of(name)
+    one, part = quick.of(ref.thing), ref.part
     stationed = next((q for q in (quick, *quick.others) if any(s.id == ref for s in q.body.stations)), None)
     if one is not None and part.startswith(("face:", "first", "last")) and "rim" not in part:
         # A face that others cut into or add to is known as its own body is shaped.

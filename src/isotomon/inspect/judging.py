@@ -21,6 +21,7 @@ from isotomon.inspect.results import Full, Shape
 from isotomon.measure.laws import Finding, Judged, Mend, course, law_findings, quality_of
 from isotomon.measure.sections import Curves, curves
 from isotomon.profile.section import Apex, Kept
+from isotomon.quantity.record import Ref
 
 BULGE = 0.02
 """An area that leaves both neighbouring stations' range by more than this share of them is told."""
@@ -63,7 +64,7 @@ def turn_findings(body: Body, shape: Shape, turn: Array | None, judged: tuple[Ju
 def _turn_points(shape: Shape) -> tuple[LawPoint, ...]:
     rows = zip(shape.field.stations, shape.curves.turn[shape.at_stations].tolist(), strict=True)
     return tuple(
-        LawPoint(value, station.key) for station, value in rows if "/" not in station.key and not np.isnan(value)
+        LawPoint(value, Ref(station.key)) for station, value in rows if "/" not in station.key and not np.isnan(value)
     )
 
 

@@ -16,7 +16,7 @@ from isotomon.design.body import Body
 from isotomon.design.edits import replace as replace_record
 from isotomon.design.records import Design
 from isotomon.design.resolved import Resolved
-from isotomon.design.walk import head_of, references
+from isotomon.design.walk import references
 from isotomon.errors import IsotomonError, text_beside
 from isotomon.evaluate.body_ends import endings, reached
 from isotomon.evaluate.body_field import ShapedBody, body_finding
@@ -48,6 +48,7 @@ from isotomon.measure.laws import Finding
 from isotomon.measure.sections import curves, extents, leans, moments
 from isotomon.operations.base import Operation
 from isotomon.operations.combine import Combine
+from isotomon.quantity.record import Ref
 
 MOVING, AT_REST = 101, 201
 PLACES_A_TURN, MOST_PLACES = (60, 36), 2401
@@ -94,7 +95,7 @@ def _beside(worked: Worked, body: Body, moving: bool) -> Quick:
     bare = replace_record(body, steps=tuple(step for step in body.steps if not isinstance(step, Combine)), up_to=None)
     alone = replace_record(worked.design, bodies=(body,), note="", name="", gauges=())
     span, straight = body.loft.span, body.loft.carrier.how in ("straight", "plane")
-    bears = any(head_of(found.text) in others for found in references(replace_record(alone, bodies=(bare,))))
+    bears = any(Ref(found.text).thing in others for found in references(replace_record(alone, bodies=(bare,))))
     if bears or (span is not None and span.whole and straight):
         return _one(worked.ground(body.id), moving)
     found = _alone(alone)

@@ -30,6 +30,7 @@ from isotomon.measure.body import BodyMeasures
 from isotomon.measure.laws import Finding, Judged, quality_of
 from isotomon.measure.sections import Curves, Extents, Moments
 from isotomon.quantity import to_unit
+from isotomon.quantity.record import Ref
 
 
 @dataclass(frozen=True, eq=False)
@@ -131,7 +132,7 @@ class Quick:
             values = np.full(len(values), np.nan)
             values[self.shape.at_stations] = self.full.extents.thickness
         pairs = zip(self.resolved.stations, self.shape.at_stations, strict=True)
-        return tuple(LawPoint(float(values[row]), n.station.id) for n, row in pairs if not np.isnan(values[row]))
+        return tuple(LawPoint(float(values[row]), Ref(n.station.id)) for n, row in pairs if not np.isnan(values[row]))
 
     def stood(self, points: Array) -> Array:
         """(n, 3) points of the body as it is shaped, where its first copy comes to stand."""

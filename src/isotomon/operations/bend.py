@@ -13,7 +13,7 @@ from isotomon.field.bending import Bending
 from isotomon.field.section_field import SectionField
 from isotomon.operations.base import Angle, Ask, Operation, Says
 from isotomon.quantity import Value
-from isotomon.quantity.record import Ref
+from isotomon.quantity.record import Ref, usual
 
 PLACES = 33
 """Sections at which it is seen whether a body is straight, and on one side of the axis."""
@@ -38,7 +38,7 @@ class Bend(Operation, frozen=True, tag="bend"):
     BEGIN = {"radius": 200.0}
 
     angle: Angle = math.pi / 6.0
-    about: Annotated[Ref, Says("About", "A", tip="Square to the way the body runs")] = "y"
+    about: Annotated[Ref, Says("About", "A", tip="Square to the way the body runs")] = usual("y")
     radius: Annotated[
         Value, Says("Radius", "length", tip="How far beside it the axis is laid; nought: where it is")
     ] = 0.0

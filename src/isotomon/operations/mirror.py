@@ -8,7 +8,7 @@ import numpy as np
 
 from isotomon.geometry.affine import ITSELF, affine
 from isotomon.operations.base import Array, Ask, Operation, Says
-from isotomon.quantity.record import Ref
+from isotomon.quantity.record import Ref, usual
 
 
 class Mirror(Operation, frozen=True, tag="mirror"):
@@ -19,7 +19,7 @@ class Mirror(Operation, frozen=True, tag="mirror"):
     HELP = "Its mirror image in the chosen plane, with it or instead of it"
     PLACE = 3
 
-    plane: Annotated[Ref, Says("Plane", "P")] = "yz"
+    plane: Annotated[Ref, Says("Plane", "P")] = usual("yz")
     keep: Annotated[bool, Says("Keep the body itself, too")] = True
     joined: bool = False
 

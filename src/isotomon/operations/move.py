@@ -9,7 +9,7 @@ import numpy as np
 from isotomon.geometry.affine import turned
 from isotomon.operations.base import Angle, Array, Ask, Length, Operation, Says
 from isotomon.operations.grips import FAR, Grip, about, along
-from isotomon.quantity.record import Ref
+from isotomon.quantity.record import Ref, usual
 
 BESIDE, ROUND = 0.35, 0.45
 """Of its size: so far from a body's middle its handles are."""
@@ -28,7 +28,7 @@ class Move(Operation, frozen=True, tag="move"):
     y: Length = 0.0
     z: Length = 0.0
     turn: Angle = 0.0
-    about: Annotated[Ref, Says("About", "A")] = "z"
+    about: Annotated[Ref, Says("About", "A")] = usual("z")
 
     def maps(self, ask: Ask) -> Array:
         """One map: the turn, and then the way."""

@@ -10,7 +10,7 @@ from isotomon.errors import DesignError
 from isotomon.geometry.affine import affine
 from isotomon.operations.base import Array, Ask, Operation, Ratio, Says
 from isotomon.operations.grips import Grip, scaling
-from isotomon.quantity.record import Ref
+from isotomon.quantity.record import Ref, usual
 
 LEAST = 1e-6
 """The least size in any direction: what is smaller is flat to any tolerance."""
@@ -30,7 +30,7 @@ class Resize(Operation, frozen=True, tag="resize"):
     x: Ratio = 1.0
     y: Ratio = 1.0
     z: Ratio = 1.0
-    about: Annotated[Ref, Says("About", "p")] = "origin"
+    about: Annotated[Ref, Says("About", "p")] = usual("origin")
 
     def maps(self, ask: Ask) -> Array:
         """One map. Raises: DesignError, for sizes of nought or less."""

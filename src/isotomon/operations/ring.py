@@ -11,7 +11,7 @@ from isotomon.geometry.affine import turned
 from isotomon.operations.base import Angle, Array, Ask, Operation, Says
 from isotomon.operations.counting import BY, LEFT_OUT, check_count, handled, kept
 from isotomon.operations.grips import Grip, about
-from isotomon.quantity.record import Ref
+from isotomon.quantity.record import Ref, usual
 
 WHOLE_TURN = 1e-9
 """rad: an angle nearer to a whole turn than this is one, so that the last copy does not lie over the first."""
@@ -26,7 +26,7 @@ class Ring(Operation, frozen=True, tag="ring"):
     HELP = "The body several times round the chosen axis"
     PLACE = 4
 
-    about: Annotated[Ref, Says("About", "A")] = "z"
+    about: Annotated[Ref, Says("About", "A")] = usual("z")
     count: Annotated[int, Says("How many")] = 3
     angle: Angle = math.tau
     by: Annotated[Literal["total", "step"], BY] = "total"

@@ -13,7 +13,7 @@ from isotomon.geometry.datums import Axis, SpaceCurve
 from isotomon.operations.base import Array, Ask, Length, Operation, Says
 from isotomon.operations.counting import BY, LEFT_OUT, check_count, handled, kept
 from isotomon.operations.grips import FAR, Grip, along
-from isotomon.quantity.record import Ref
+from isotomon.quantity.record import Ref, usual
 
 ROUNDING = 1e-9
 """Of a length: by so much a sum of steps may go beyond it."""
@@ -28,7 +28,7 @@ class Row(Operation, frozen=True, tag="row"):
     HELP = "The body several times along the chosen axis or guide"
     PLACE = 5
 
-    along: Annotated[Ref, Says("Along", "Ac")] = "x"
+    along: Annotated[Ref, Says("Along", "Ac")] = usual("x")
     count: Annotated[int, Says("How many")] = 3
     distance: Length = 100.0
     by: Annotated[Literal["total", "step"], BY] = "step"

@@ -27,7 +27,7 @@ from isotomon.profile.drawing import (
     replace,
 )
 from isotomon.quantity import Value
-from isotomon.quantity.record import Id
+from isotomon.quantity.record import Id, Ref
 
 
 class Pen:
@@ -49,7 +49,7 @@ class Pen:
     def point(self, x: float, y: float, source: str = "") -> Id:
         """A new point."""
         key = self.fresh("p")
-        self.points[key] = Point(key, x, y, source)
+        self.points[key] = Point(key, x, y, Ref(source))
         return key
 
     def _part(self, part: Part) -> Id:
@@ -193,10 +193,15 @@ def _on_other_points(part: Part, swap: Mapping[Id, Id]) -> Part:
 
 
 def part_from(drawing: Drawing, key: Id, point: Id) -> Drawing:
-    """A part taken off a point it shares with others: it gets a point of its own there."""
-    pen = Pen(drawing)
+    """A part taken off a point it shares with others: it gets a point of its own there.
+
+    Raises: DesignError, when it has no such point.
+    """
+    part, pen = find_part(drawing, key), Pen(drawing)
+    if point not in part_points(part):
+        raise DesignError(f"the part {key} has no point {point} in drawing '{drawing.name}'")
     old = pen.points[point]
-    pen.put(_on_other_points(find_part(drawing, key), {point: pen.point(old.x, old.y)}))
+    pen.put(_on_other_points(part, {point: pen.point(old.x, old.y)}))
     return pen.done()
 
 

@@ -12,7 +12,7 @@ import msgspec
 
 from isotomon.errors import DesignError
 from isotomon.quantity import Kind, Value
-from isotomon.quantity.record import Id, Pair, Record, Ref
+from isotomon.quantity.record import Id, Pair, Record, Ref, usual
 
 Role = Literal["shape", "construction", "centre"]
 """`shape` bounds the profile; `construction` only helps; a `centre` line is also the axis of a half section."""
@@ -27,7 +27,7 @@ class Point(Record, frozen=True):
     id: Id
     x: float
     y: float
-    source: Ref = ""
+    source: Ref = usual("")
 
 
 class Line(Record, frozen=True, tag="line", tag_field="kind"):
@@ -172,7 +172,7 @@ class Drawing(Record, frozen=True):
     parts: tuple[Part, ...] = ()
     constraints: tuple[Constraint, ...] = ()
     mirror_half: bool = True
-    plane: Ref = ""
+    plane: Ref = usual("")
     spent: tuple[int, ...] = ()
     """The highest numbers that points, parts and constraints have had; none is given to another one."""
 

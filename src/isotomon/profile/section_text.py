@@ -24,6 +24,7 @@ from isotomon.profile.section import (
     Star,
     Superellipse,
 )
+from isotomon.quantity.record import Ref
 
 GRAMMAR = "naca:2412, naca:0018b, circle, ellipse:0.4, rounded:0.6:0.1, superellipse:0.6:3, polygon:5, star:5:0.5, file:root.dat, drawn:NAME, point, point:sharp, end:b1:last, curve:u1"
 
@@ -110,7 +111,7 @@ def _from_file(name: str, outlines: tuple[Outline, ...]) -> Section:
     found = [o for o in outlines if o.name == name]
     if not found:
         raise ProfileError(f"the design holds no foil coordinates called '{name}'; bring the file in first")
-    return FromPoints(found[0].id)
+    return FromPoints(Ref(found[0].id))
 
 
 def _point(text: str, rest: list[str]) -> Section:
@@ -122,13 +123,13 @@ def _point(text: str, rest: list[str]) -> Section:
 def _end(text: str, rest: list[str]) -> Section:
     if len(rest) not in (1, 2) or not rest[0] or rest[1:] not in ([], ["first"], ["last"]):
         raise ProfileError(f"'{text}' is not known; write end:b1 (a body's last end) or end:b1:first")
-    return BodyEnd(rest[0], "first" if rest[1:] == ["first"] else "last")
+    return BodyEnd(Ref(rest[0]), "first" if rest[1:] == ["first"] else "last")
 
 
 def _curve(text: str, rest: list[str]) -> Section:
     if len(rest) != 1 or not rest[0]:
         raise ProfileError(f"'{text}' is not known; write curve:u1 (a guide's id, or an edge's such as body/last-rim)")
-    return OnCurve(rest[0])
+    return OnCurve(Ref(rest[0]))
 
 
 def _height(text: str) -> float:
@@ -146,7 +147,7 @@ def _drawn(rest: str, drawings: tuple[Drawing, ...]) -> Drawn:
     found = [d for d in drawings if d.name == name]
     if not found:
         raise ProfileError(f"the design holds no drawing called '{name}'; draw it first")
-    return Drawn(found[0].id, "x" if axis.lower() == "x" else "y" if axis else "")
+    return Drawn(Ref(found[0].id), "x" if axis.lower() == "x" else "y" if axis else "")
 
 
 def _naca(code: str) -> Naca4:

@@ -13,6 +13,7 @@ from isotomon.design.station import Station
 from isotomon.profile.draw_edits import Pen
 from isotomon.profile.drawing import Drawing
 from isotomon.profile.section import Circle, Drawn, Ellipse, Superellipse
+from isotomon.quantity.record import Ref, refs
 
 
 def d_foot() -> Drawing:
@@ -63,26 +64,26 @@ def kelp_steeper() -> Design:
         Number("n6", "lip_reach", 70.0, "length", "middle of the lip to its spout"),
     )
     stations = (
-        Station("s1", "foot", 0.0, Drawn("g1"), None),
+        Station("s1", "foot", 0.0, Drawn(Ref("g1")), None),
         Station("s2", "belly", "height * 0.36", Ellipse(0.86), "belly", offset_y=-28.0),
         Station(
             "s3", "shoulder", "height * 0.66", Superellipse(0.9, 2.3), "belly * 0.66", offset_y=-6.0, tilt_x="lean / 3"
         ),
         Station("s4", "neck", "height * 0.86", Circle(), 96.0, offset_y=14.0, tilt_x="lean * 0.7"),
-        Station("s5", "lip", "height", Drawn("g2"), None, offset_y=8.0, tilt_x="lean"),
+        Station("s5", "lip", "height", Drawn(Ref("g2")), None, offset_y=8.0, tilt_x="lean"),
     )
     ways = {1: (0.0, -0.9, 1.0), 5: (0.0, -0.75, 1.0)}
-    spots = tuple(GuidePoint(f"s{k}/lower", handle=ways.get(k)) for k in range(1, 6))
+    spots = tuple(GuidePoint(Ref(f"s{k}/lower"), handle=ways.get(k)) for k in range(1, 6))
     front = Guide("u1", "front", "through", (), (), ("open",), spots)
-    side = Guide("u2", "side", "through", (), (), ("open",), tuple(GuidePoint(f"s{k}/lead") for k in range(1, 6)))
-    twin = Guide("u3", "other side", "mirrored", ("u2", "yz"))
-    rails = tuple(Rail(f"r{k}", f"u{k}") for k in (1, 2, 3))
+    side = Guide("u2", "side", "through", (), (), ("open",), tuple(GuidePoint(Ref(f"s{k}/lead")) for k in range(1, 6)))
+    twin = Guide("u3", "other side", "mirrored", refs("u2", "yz"))
+    rails = tuple(Rail(f"r{k}", Ref(f"u{k}")) for k in (1, 2, 3))
     return Design(
         name="kelp-steeper",
         numbers=numbers,
         drawings=(d_foot(), lip()),
         guides=(front, side, twin),
         bodies=(Body("body", "kelp-steeper", Loft(rails=rails), stations, density=2400.0, material="Porcelain"),),
-        gauges=(Gauge("m1", "fill", "capacity", ("body", "z"), ("height * 0.75", "wall", 8.0), ("volume",)),),
+        gauges=(Gauge("m1", "fill", "capacity", refs("body", "z"), ("height * 0.75", "wall", 8.0), ("volume",)),),
         note="Steeping vessel. The front rail and two sides carry a D-shaped foot through a round neck to a pointed lip.",
     )

@@ -12,9 +12,10 @@ from isotomon.design.station import Station
 from isotomon.profile.draw_edits import Pen
 from isotomon.profile.drawing import Drawing
 from isotomon.profile.section import Circle, Drawn, Naca4, Section
+from isotomon.quantity.record import Ref
 
 _ROWS: tuple[tuple[str, float, Section, str, float], ...] = (
-    ("root", 0.0, Drawn("g1"), "", 0.0),
+    ("root", 0.0, Drawn(Ref("g1")), "", 0.0),
     ("shank", 0.06, Circle(), "root_diameter", 0.0),
     ("shoulder", 0.20, Naca4("4424"), "widest_chord", 22.0),
     ("r3", 0.30, Naca4("4421"), "widest_chord - 14 mm", 17.2),
@@ -98,7 +99,7 @@ def reach_blade() -> Design:
             Body(
                 "body",
                 "reach-blade",
-                Loft(rails=(Rail("r1", "u1"), Rail("r2", "u2"))),
+                Loft(rails=(Rail("r1", Ref("u1")), Rail("r2", Ref("u2")))),
                 stations,
                 _laws(stations),
                 density=1550.0,
@@ -111,9 +112,9 @@ def reach_blade() -> Design:
 
 def _laws(stations: tuple[Station, ...]) -> tuple[Law, ...]:
     by_name = {s.name: s.id for s in stations}
-    areas = tuple(LawPoint(area, by_name[name]) for name, area in _AREAS.items())
+    areas = tuple(LawPoint(area, Ref(by_name[name])) for name, area in _AREAS.items())
     foils = [row for row in _ROWS if isinstance(row[2], Naca4)]
-    angles = tuple(LawPoint(math.radians(angle), by_name[name]) for name, _, _, _, angle in foils)
+    angles = tuple(LawPoint(math.radians(angle), Ref(by_name[name])) for name, _, _, _, angle in foils)
     return (
         Law("law1", "area", "area", band=0.015, relative=True, points=areas),
         Law("law2", "set angle", "set_angle", band=math.radians(0.5), points=angles),
@@ -122,7 +123,7 @@ def _laws(stations: tuple[Station, ...]) -> tuple[Law, ...]:
 
 def _edge(stations: tuple[Station, ...], part: str) -> tuple[GuidePoint, ...]:
     """A rail's points; along the round shank it runs straight."""
-    return tuple(GuidePoint(f"{s.id}/{part}", toward="z" if k < 2 else "") for k, s in enumerate(stations))
+    return tuple(GuidePoint(Ref(f"{s.id}/{part}"), toward=Ref("z" if k < 2 else "")) for k, s in enumerate(stations))
 
 
 def _value(text: str) -> float | str:

@@ -12,12 +12,13 @@ from isotomon.operations.ring import Ring
 from isotomon.profile.draw_edits import Pen
 from isotomon.profile.drawing import Drawing
 from isotomon.profile.section import Drawn
+from isotomon.quantity.record import Ref
 from isotomon.samples.reach_blade import reach_blade
 
 
 def _hub() -> Drawing:
     """Half of the hub's outline, from behind on the axis (Y) round to the nose; fully fixed."""
-    pen = Pen(Drawing("g2", "half hub", plane="xy"))
+    pen = Pen(Drawing("g2", "half hub", plane=Ref("xy")))
     middle, behind = pen.point(0.0, 60.0), pen.point(0.0, -120.0)
     rear, front, nose = pen.point(165.0, -120.0), pen.point(165.0, 60.0), pen.point(0.0, 225.0)
     pen.tie("fixed", middle)
@@ -41,17 +42,17 @@ def reach_rotor() -> Design:
         Number("n6", "hub_radius", 165.0, "length"),
         Number("n7", "sunk", 27.0, "length", "how deep a root stands in the hub"),
     )
-    carrier = Carrying("axis", "y", 80.0, drawn_on="xy")
+    carrier = Carrying("axis", Ref("y"), 80.0, drawn_on=Ref("xy"))
     hub = Body(
         "b1",
         "hub",
         Loft(carrier=carrier, span=Span(whole=True), shut=True),
-        stations=(Station("s20", "half hub", 0.0, Drawn("g2"), None),),
-        steps=(Combine("body", id="k3"),),
+        stations=(Station("s20", "half hub", 0.0, Drawn(Ref("g2")), None),),
+        steps=(Combine(Ref("body"), id="k3"),),
         density=1550.0,
         material="Carbon fibre in epoxy",
     )
-    steps = (Move(z="hub_radius - sunk", id="k1"), Ring("y", 3, id="k2"))
+    steps = (Move(z="hub_radius - sunk", id="k1"), Ring(Ref("y"), 3, id="k2"))
     return replace(
         blade,
         name="reach-rotor",

@@ -13,6 +13,7 @@ from isotomon.operations.combine import Combine
 from isotomon.profile.draw_edits import Pen
 from isotomon.profile.drawing import Drawing
 from isotomon.profile.section import Circle, Drawn
+from isotomon.quantity.record import Ref, refs
 
 
 def _ribbon(key: str, name: str, width: str, rough: float) -> Drawing:
@@ -35,19 +36,19 @@ def _ribbon(key: str, name: str, width: str, rough: float) -> Drawing:
 def _helix(key: str, name: str, radius: str, hand: str, start: float) -> Guide:
     """Three turns up the shaft, the pitch opening upwards."""
     values = (radius, "pitch * (0.75 + 0.5 * fraction)", 3.0, 0.0, start, "low", 0.0, 0.0, 0.0, 0.0, 0.0)
-    return Guide(key, name, "helix", ("z",), values, ("height", hand, "constant", "straight"))
+    return Guide(key, name, "helix", refs("z"), values, ("height", hand, "constant", "straight"))
 
 
 def _swept(key: str, name: str, guide: str, drawing: str) -> Body:
-    carrier = Carrying("path", guide, hold="axis", toward="z")
-    station = Station(f"s{key}", f"{name} section", 0.0, Drawn(drawing), None)
+    carrier = Carrying("path", Ref(guide), hold="axis", toward=Ref("z"))
+    station = Station(f"s{key}", f"{name} section", 0.0, Drawn(Ref(drawing)), None)
     return _steel(key, name, Loft(carrier=carrier, span=Span(whole=True)), station)
 
 
 def _arm(key: str, name: str, height: str) -> Body:
     """A rod through the shaft, from the inner ribbon to the outer one."""
     station = Station(f"s{key}", f"{name} section", 0.0, Circle(), "arm", offset_y=height)
-    loft = Loft(carrier=Carrying("plane", "yz"), span=Span(on="outer", back="inner"))
+    loft = Loft(carrier=Carrying("plane", Ref("yz")), span=Span(on="outer", back="inner"))
     return _steel(key, name, loft, station)
 
 
@@ -67,7 +68,7 @@ def ribbon_stirrer() -> Design:
         Number("n7", "arm", 16.0, "length", "diameter of the arms"),
     )
     shaft = Station("s1", "shaft", 0.0, Circle(), 32.0)
-    steps = tuple(Combine(f"b{k}", id=f"k{k}") for k in range(1, 5))
+    steps = tuple(Combine(Ref(f"b{k}"), id=f"k{k}") for k in range(1, 5))
     return Design(
         name="ribbon-stirrer",
         tolerance=1e-3,

@@ -12,6 +12,7 @@ from isotomon.design.station import Station
 from isotomon.profile.draw_edits import Pen
 from isotomon.profile.drawing import Drawing
 from isotomon.profile.section import Drawn
+from isotomon.quantity.record import Ref
 
 _ROWS: tuple[tuple[str, float, str | None, float], ...] = (
     ("foot", 0.0, None, 0.0),
@@ -98,22 +99,22 @@ def signal_mast() -> Design:
             id=f"s{i}",
             name=name,
             position=f"height * {share:g}" if share else 0.0,
-            section=Drawn("g1" if name != "lamp seat" else "g2"),
+            section=Drawn(Ref("g1" if name != "lamp seat" else "g2")),
             chord=chord,
             set_angle=math.radians(angle),
         )
         for i, (name, share, chord, angle) in enumerate(_ROWS, 1)
     )
     # Each lobe goes on to the seat's corner an eighth of a turn further, not back to the one behind it.
-    ties = tuple(Tie(f"t{k + 1}", (End("s5", k / 4), End("s6", k / 4 + 0.125))) for k in range(4))
+    ties = tuple(Tie(f"t{k + 1}", (End(Ref("s5"), k / 4), End(Ref("s6"), k / 4 + 0.125))) for k in range(4))
     law = Law(
         "law1",
         "turn",
         "turn",
         band=math.radians(1.0),
         points=(
-            *(LawPoint(math.radians(r[3]), f"s{i}") for i, r in enumerate(_ROWS[:-1], 1)),
-            LawPoint(math.pi / 2, "s6"),
+            *(LawPoint(math.radians(r[3]), Ref(f"s{i}")) for i, r in enumerate(_ROWS[:-1], 1)),
+            LawPoint(math.pi / 2, Ref("s6")),
         ),
     )
     return Design(

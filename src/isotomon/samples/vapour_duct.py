@@ -8,6 +8,7 @@ from isotomon.design.law import Law, LawPoint
 from isotomon.design.records import Design, Number
 from isotomon.design.station import Station
 from isotomon.profile.section import Circle, Rounded, Superellipse
+from isotomon.quantity.record import Ref
 
 
 def vapour_duct() -> Design:
@@ -17,20 +18,20 @@ def vapour_duct() -> Design:
         Number("n2", "rise", 520.0, "length", "of the duct in all"),
     )
     spots = (
-        GuidePoint(toward="z"),
+        GuidePoint(toward=Ref("z")),
         GuidePoint(z="rise * 0.25"),
         GuidePoint(x=130.0, y=60.0, z="rise * 0.55"),
         GuidePoint(x=330.0, y=230.0, z="rise * 0.8"),
-        GuidePoint(x=420.0, y=480.0, z="rise", toward="y"),
+        GuidePoint(x=420.0, y=480.0, z="rise", toward=Ref("y")),
     )
     stations = (
         Station("s1", "hood", 0.0, Rounded(1.0, 0.06), "hood"),
         Station("s2", "bend", 330.0, Superellipse(0.8, 3.0), "hood"),
         Station("s3", "stack", 720.0, Circle(), "hood"),
     )
-    passage = LawPoint("hood * hood * 0.9969097", "s1")
+    passage = LawPoint("hood * hood * 0.9969097", Ref("s1"))
     law = Law("law1", "passage", "area", 1e-6, relative=True, judged="along", points=(passage,))
-    carried = Loft(carrier=Carrying("path", "u1"), span=Span(whole=True), along=Along(keep_area=True))
+    carried = Loft(carrier=Carrying("path", Ref("u1")), span=Span(whole=True), along=Along(keep_area=True))
     return Design(
         name="vapour-duct",
         tolerance=1e-3,

@@ -30,6 +30,7 @@ from isotomon.profile.readymade import outline_of
 from isotomon.profile.relate import TITLES, groups_for
 from isotomon.profile.section import Drawn, Section
 from isotomon.profile.shapes import from_outline
+from isotomon.quantity.record import Ref
 
 
 def bring_parts(pen: draw_edits.Pen, source: Drawing, station: str, part: str) -> None:
@@ -109,7 +110,7 @@ class DrawingRoom:
         else:
             plane = BUILT_IN_NAMES[key] if key in BASE_PLANES else edits.find(design.datums, key).name
             name = draw_edits.next_name((d.name for d in design.drawings), f"on {plane}")
-            self._show(lambda: self.editor.begin(Drawing(edits.fresh_id(design, "g"), name, plane=key), ""))
+            self._show(lambda: self.editor.begin(Drawing(edits.fresh_id(design, "g"), name, plane=Ref(key)), ""))
 
     def open_drawing(self, key: str) -> None:
         """Draw a drawing, seen from the first station it stands at."""
@@ -222,7 +223,7 @@ class DrawingRoom:
     def bring_in(self, ref: str) -> str:
         """Points and lines that follow something elsewhere, as construction geometry; returns what is wrong."""
         design, plane = self.editor.design, self.editor.station or "xy"
-        name, _, part = ref.partition("/")
+        name, part = Ref(ref).thing, Ref(ref).part
         source = next((s for s in stations_of_all(design) if s.id == name), None)
 
         def change(drawing: Drawing) -> Drawing:
@@ -283,7 +284,7 @@ class DrawingRoom:
                 )
                 design = edits.add_drawing(design, drawing)
                 chord = numbers.station.chord if isinstance(numbers.station.chord, str) else None
-                return station_edits.change_station(design, key, section=Drawn(drawing.id), chord=chord)
+                return station_edits.change_station(design, key, section=Drawn(Ref(drawing.id)), chord=chord)
 
             if desk.do("turn the section into a drawing", edit):
                 return
@@ -306,7 +307,7 @@ class DrawingRoom:
     def link(self, key: str) -> None:
         """One drawing on all chosen stations, each with its own size, set angle, place and mirror."""
         keys = self.w.desk.selected_stations()
-        self.w.desk.do("put a drawing on stations", lambda d: station_edits.put_section(d, keys, Drawn(key)))
+        self.w.desk.do("put a drawing on stations", lambda d: station_edits.put_section(d, keys, Drawn(Ref(key))))
 
     def mirror_section(self) -> None:
         """As drawn, mirrored in X, mirrored in Y, and round again."""

@@ -14,6 +14,7 @@ from isotomon.profile.loops import find_runs
 from isotomon.profile.section import Drawn
 from isotomon.profile.shapes import Spot
 from isotomon.profile.solver import freedoms, solve
+from isotomon.quantity.record import Ref
 
 
 def placed(design: Design, key: str, station: str) -> Design:
@@ -28,7 +29,7 @@ def placed(design: Design, key: str, station: str) -> Design:
 
 def put(design: Design, key: str, station: str) -> Design:
     """A drawing on a station, as large as drawn."""
-    return station_edits.change_station(design, station, section=Drawn(key), chord=None, pivot=None)
+    return station_edits.change_station(design, station, section=Drawn(Ref(key)), chord=None, pivot=None)
 
 
 def with_assumed(before: Drawing, after: Drawing, ties: list[tuple[Spot, Catch]]) -> Drawing:

@@ -19,6 +19,7 @@ from isotomon.evaluate.guides import joined_run
 from isotomon.geometry import space
 from isotomon.inspect.looks import ground_of
 from isotomon.quantity import Kind, Value, display, to_unit
+from isotomon.quantity.record import Ref
 
 _COORDINATE = "Coordinate, or how far from the point it is at"
 _IN_SPACE: tuple[tuple[str, str, Kind, str], ...] = (
@@ -62,7 +63,7 @@ class GuideForm(DeclaredForm):
 
     def lost(self, ref: str) -> str:
         """A place on a profile is offered by no list, and is there all the same."""
-        part = ref.partition("/")[2]
+        part = Ref(ref).part
         kept = part.startswith(("at:", "c:")) or "." in part
         return f"{ref} (on the profile)" if kept else super().lost(ref)
 

@@ -64,7 +64,7 @@ class GuideHandles:
         desk, view = self.w.desk, self.w.view
         assert desk.design is not None
         point = edits.find(desk.design.guides, guide.id).points[index]
-        station, _, part = point.on.partition("/")
+        station, part = point.on.thing, point.on.part
         quick = desk.quick
         assert quick is not None
         if part and any(s.id == station for s in desk.held.stations):

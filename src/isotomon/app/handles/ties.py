@@ -13,6 +13,7 @@ from isotomon.design import loft_edits
 from isotomon.design.guides import End
 from isotomon.evaluate.placing import nearest_share
 from isotomon.inspect.results import Quick, Shape
+from isotomon.quantity.record import Ref
 
 SNAP_SHARE = 0.012
 """In the body plan an end this near a corner (share of the perimeter) goes to the corner."""
@@ -46,7 +47,7 @@ class TieHandles:
         _, tie, station = name.split()
         slid = slide(self.w, station, now)
         if slid is not None:
-            self._move(int(tie), station, End(station, slid[0], slid[1]))
+            self._move(int(tie), station, End(Ref(station), slid[0], slid[1]))
 
     def pull_in_plan(self, station: str, tie: int, place: Array) -> None:
         """A tie's end dragged in the body plan."""

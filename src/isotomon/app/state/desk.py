@@ -17,6 +17,7 @@ from isotomon.inspect.looks import ground_of
 from isotomon.inspect.results import Quick
 from isotomon.kernel.protocol import Built, Failed
 from isotomon.measure.laws import Finding
+from isotomon.quantity.record import Ref
 
 MOST_HANDS = 50
 CHECKS = "checks"
@@ -110,7 +111,7 @@ class Desk(QObject):
         self._preview = None  # what was shown of a drag is of another design now
         self._keep_hand(self.session.design)
         known = self.known_ids()
-        there = [key for key in self.selection if key.partition("/")[0] in known]  # parts of a body stay with it
+        there = [key for key in self.selection if Ref(key).thing in known]  # parts of a body stay with it
         if len(there) < len(self.selection):
             self.select(tuple(there))
         self.design_changed.emit()

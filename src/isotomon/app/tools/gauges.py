@@ -15,6 +15,7 @@ from isotomon.design.records import Design
 from isotomon.inspect.results import Quick, Reading
 from isotomon.profile.draw_edits import next_name
 from isotomon.quantity import Value, display, to_unit
+from isotomon.quantity.record import refs
 
 
 def gauge_candidates(design: Design, letter: str, body: Body, quick: Quick | None = None) -> list[tuple[str, str]]:
@@ -71,7 +72,7 @@ class GaugeTools:
             edits.fresh_id(design, "m"),
             next_name((g.name for g in design.gauges), kind),
             kind,  # type: ignore[arg-type]
-            self._filled(design, recipe.on),
+            refs(*self._filled(design, recipe.on)),
             tuple(values),
             tuple(allowed[0] for _, allowed in recipe.choices),
         )

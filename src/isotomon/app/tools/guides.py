@@ -18,6 +18,7 @@ from isotomon.geometry.datums import Plane
 from isotomon.inspect.results import Quick
 from isotomon.profile.draw_edits import next_name
 from isotomon.quantity import Value
+from isotomon.quantity.record import Ref, refs
 
 NAMED = {"lead": "leading point", "trail": "trailing point", "upper": "highest point", "lower": "lowest point"}
 
@@ -75,7 +76,7 @@ class GuideTools:
             edits.fresh_id(design, "u"),
             name,
             kind,  # type: ignore[arg-type]
-            self._filled(design, kind),
+            refs(*self._filled(design, kind)),
             values,
             tuple(allowed[0] for _, allowed in recipe.choices),
             self._points(design, kind),
@@ -125,15 +126,15 @@ class GuideTools:
             return ()
         points = [k for k in desk.selection if any(k == ref for ref, _ in point_candidates(design, desk.held))]
         if len(points) > 1:
-            return tuple(GuidePoint(on=k) for k in points)
+            return tuple(GuidePoint(on=Ref(k)) for k in points)
         stations = desk.quick.resolved.stations if desk.quick is not None else ()
         wanted = [n.station.id for n in stations if n.station.id in desk.selected_stations()]
         keys = wanted if len(wanted) > 1 else [n.station.id for n in stations]
         if len(keys) < 2:
             return (GuidePoint(), GuidePoint(z=100.0))
-        taken = {p.on.partition("/")[2] for g in design.guides for p in g.points}
+        taken = {p.on.part for g in design.guides for p in g.points}
         part = next((p for p in ("trail", "lead", "upper", "lower") if p not in taken), "trail")
-        return tuple(GuidePoint(on=f"{k}/{part}") for k in keys)
+        return tuple(GuidePoint(on=Ref(f"{k}/{part}")) for k in keys)
 
     def reason(self, kind: str) -> str:
         """Why a kind cannot be made now; empty: it can."""
@@ -172,7 +173,7 @@ class GuideTools:
         """The chosen guides made rails of the loft, or taken out of it when all of them are."""
         desk, keys = self.w.desk, self.chosen_guides()
         assert desk.design is not None
-        rails = {r.guide: r.id for r in desk.held.loft.rails}
+        rails = {r.guide.thing: r.id for r in desk.held.loft.rails}
 
         def edit(design: Design) -> Design:
             for key in keys:

@@ -40,6 +40,7 @@ from isotomon.profile.section import (
     Star,
     Superellipse,
 )
+from isotomon.quantity.record import Ref
 
 READY_MADE: tuple[tuple[str, Section], ...] = (
     ("Circle", Circle()),
@@ -267,10 +268,10 @@ class Tools:
             menu.addAction(title, partial(self.put_section, section))
         design = self.w.desk.design
         for body in self.w.desk.others:
-            for end in (BodyEnd(body.id, "first"), BodyEnd(body.id, "last")):
+            for end in (BodyEnd(Ref(body.id), "first"), BodyEnd(Ref(body.id), "last")):
                 menu.addAction(f"The {end.which} end of {body.name}", partial(self.put_section, end))
         for guide in design.guides if design is not None else ():
-            menu.addAction(f"The flat curve {guide.name}", partial(self.put_section, OnCurve(guide.id)))
+            menu.addAction(f"The flat curve {guide.name}", partial(self.put_section, OnCurve(Ref(guide.id))))
         menu.popup(QCursor.pos())
 
     def put_section(self, section: Section) -> None:
@@ -304,7 +305,7 @@ class Tools:
             same = next((o for o in design.outlines if o.points == outline.points), None)
             design = design if same else edits.add_outline(design, outline)
             return station_edits.change_stations(
-                design, keys, lambda s: edits.replace(s, section=FromPoints(same.id if same else key), pivot=None)
+                design, keys, lambda s: edits.replace(s, section=FromPoints(Ref(same.id if same else key)), pivot=None)
             )
 
         self._do(f"foil from {path.name}", edit)
@@ -331,7 +332,9 @@ class Tools:
             desk.said.emit("error", f"{error}. Nothing was changed.")
             return
         key, drawing = edits.fresh_id(design, "s"), edits.replace(found.drawing, id=edits.fresh_id(design, "g"))
-        station = Station(key, name, found.position, Drawn(drawing.id), None, tilt_x=found.tilt_x, tilt_y=found.tilt_y)
+        station = Station(
+            key, name, found.position, Drawn(Ref(drawing.id)), None, tilt_x=found.tilt_x, tilt_y=found.tilt_y
+        )
         made = self._do(
             f"section from {path.name}",
             lambda d: station_edits.add_station(edits.add_drawing(d, drawing), desk.hand, station),

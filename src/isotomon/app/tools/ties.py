@@ -14,6 +14,7 @@ from isotomon.design.guides import End
 from isotomon.design.records import Design
 from isotomon.evaluate.placing import Stood, nearest_share
 from isotomon.inspect.results import Quick, Shape
+from isotomon.quantity.record import Ref
 
 
 def end_at(station: str, share: float, stand: Stood) -> End:
@@ -23,8 +24,8 @@ def end_at(station: str, share: float, stand: Stood) -> End:
         away = np.abs((corners - share + 0.5) % 1.0 - 0.5)
         if away.min() < 1e-6:
             k = int(away.argmin())
-            return End(station, float(corners[k]), stand.outline.corner_names[k])
-    return End(station, round(share % 1.0, 9))
+            return End(Ref(station), float(corners[k]), stand.outline.corner_names[k])
+    return End(Ref(station), round(share % 1.0, 9))
 
 
 def results(desk: Desk) -> tuple[Quick, Shape] | None:

@@ -10,6 +10,7 @@ from isotomon.arrays import Array, Index, Mask
 from isotomon.field.mesh import SkinMesh
 from isotomon.geometry.planar import cross, inside
 from isotomon.inspect.results import Quick
+from isotomon.quantity.record import Ref
 
 EDGE, HIDDEN = 7.0, 25.0
 """Pixels from an edge within which it is under the pointer, and by how many it may lie behind the skin that is seen there."""
@@ -33,8 +34,7 @@ def edge_lines(quick: Quick) -> dict[str, Array]:
 
 def face_lines(quick: Quick, ref: str) -> list[Array]:
     """What bounds a face or an end, (n, 3) each; nothing when it is gone."""
-    body, _, part = ref.partition("/")
-    one, part = quick.of(body), part.removeprefix("face:")
+    one, part = quick.of(Ref(ref).thing), Ref(ref).part.removeprefix("face:")
     if one is None or one.shape is None:
         return []
     mesh = one.shape.mesh
