@@ -92,7 +92,11 @@ class _Runner:
         assert self.process.stdin is not None
         with contextlib.suppress(BrokenPipeError):
             self.process.stdin.close()
-        return self._said("the end")
+        said = self._said("the end")
+        self.process.wait()
+        if self.process.stdout is not None:
+            self.process.stdout.close()
+        return said
 
     def _said(self, what: str) -> tuple[str, list[int]]:
         lines = []

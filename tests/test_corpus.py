@@ -21,7 +21,7 @@ from tests.figures import figures
 from tests.helpers import trials
 
 CORPUS = Path(__file__).parent / "corpus"
-EVERY = trials(1, 12)
+EVERY = trials(1, 20)
 """Every so many of them are tried."""
 
 

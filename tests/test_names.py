@@ -203,7 +203,7 @@ class LastingNames(unittest.TestCase):
     kept = lost = 0
 
     @settings(
-        max_examples=trials(60, 15), deadline=None, derandomize=True, suppress_health_check=[HealthCheck.too_slow]
+        max_examples=trials(60, 6), deadline=None, derandomize=True, suppress_health_check=[HealthCheck.too_slow]
     )
     @given(st.integers(0, 2**31))
     def test_a_reference_means_the_same_or_nothing(self, seed: int) -> None:
@@ -241,7 +241,7 @@ class LastingNames(unittest.TestCase):
 
     @classmethod
     def tearDownClass(cls) -> None:
-        often = trials(2000, 400)
+        often = trials(2000, 120)
         assert cls.kept > often < cls.lost, (cls.kept, cls.lost)  # both happen, and often
 
     def test_what_is_lost_is_a_finding(self) -> None:

@@ -125,7 +125,7 @@ class RandomShaping(WithWorker):
     def test_each_is_sound_or_says_why_not(self) -> None:
         """Random bodies: every one is rebuilt, or refused in words; of the sound ones, solids of the field's volume."""
         sound: list[tuple[int, Design]] = []
-        for seed in range(trials(110, 22)):
+        for seed in range(trials(110, 14)):
             made = design(random.Random(seed))
             try:
                 quick = rebuild(made)

@@ -58,7 +58,7 @@ def combination(rng: random.Random) -> Design:
     return made
 
 
-COUNT = trials(200, 12)
+COUNT = trials(200, 8)
 
 
 class RandomSolids(WithWorker):

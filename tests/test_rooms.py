@@ -6,6 +6,7 @@ import ast
 import subprocess
 import sys
 import unittest
+from functools import cache
 from pathlib import Path
 
 SOURCE = Path(__file__).parent.parent / "src" / "isotomon"
@@ -50,10 +51,18 @@ PLAIN = "isotomon.kernel.protocol"
 """What of the kernel's room others may load: it loads no kernel."""
 
 
+@cache
+def nodes(source: str) -> tuple[ast.Module, list[ast.AST]]:
+    """A text as a tree, and all that is in it."""
+    tree = ast.parse(source)
+    return tree, list(ast.walk(tree))
+
+
+@cache
 def imports(source: str) -> list[str]:
     """Every module a text imports, wherever in it, and those loaded by name."""
     found = []
-    for node in ast.walk(ast.parse(source)):
+    for node in nodes(source)[1]:
         if isinstance(node, ast.Import):
             found += [alias.name for alias in node.names]
         elif isinstance(node, ast.ImportFrom) and node.level == 0 and node.module:
@@ -110,7 +119,7 @@ def circles(sources: dict[str, str]) -> list[set[str]]:
 def too_long(path: str, source: str) -> list[str]:
     """A module, and functions in it, that are longer than fits in the head."""
     lines = len(source.splitlines())
-    functions = [n for n in ast.walk(ast.parse(source)) if isinstance(n, ast.FunctionDef)]
+    functions = [n for n in nodes(source)[1] if isinstance(n, ast.FunctionDef)]
     found = [(f.name, (f.end_lineno or 0) - f.lineno + 1) for f in functions]
     return [f"{path} has {lines} lines"] * (lines > MOST_LINES) + [
         f"{path}: {name} has {count} lines" for name, count in found if count > LONGEST
@@ -120,7 +129,7 @@ def too_long(path: str, source: str) -> list[str]:
 def undocumented(path: str, source: str) -> list[str]:
     """Public functions, classes and methods that do not say what they are."""
     named = (ast.FunctionDef, ast.ClassDef)
-    top = [n for n in ast.parse(source).body if isinstance(n, named) and not n.name.startswith("_")]
+    top = [n for n in nodes(source)[0].body if isinstance(n, named) and not n.name.startswith("_")]
     inner = [m for n in top if isinstance(n, ast.ClassDef) for m in n.body if isinstance(m, named)]
     return [f"{path}: {n.name}" for n in (*top, *inner) if not n.name.startswith("_") and not ast.get_docstring(n)]
 
@@ -129,7 +138,7 @@ def class_names(sources: dict[str, str]) -> dict[str, list[str]]:
     """Name of a class, but for a leading underscore → where it is declared."""
     places: dict[str, list[str]] = {}
     for path, source in sources.items():
-        for node in ast.walk(ast.parse(source)):
+        for node in nodes(source)[1]:
             if isinstance(node, ast.ClassDef):
                 places.setdefault(node.name.lstrip("_"), []).append(path)
     return places

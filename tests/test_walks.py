@@ -12,7 +12,7 @@ from tests import walk_files, walk_session, walks
 from tests.helpers import trials
 from tests.walk_session import starts
 
-STEPS = trials(60, 14)
+STEPS = trials(60, 9)
 """Of a walk through a session."""
 
 

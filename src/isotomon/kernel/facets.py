@@ -10,8 +10,6 @@ from OCP.BRep import BRep_Builder
 from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeEdge, BRepBuilderAPI_MakeFace, BRepBuilderAPI_MakeVertex
 from OCP.gp import gp_Dir, gp_Pln, gp_Pnt
 from OCP.TopoDS import TopoDS_Compound, TopoDS_Shape, TopoDS_Shell, TopoDS_Solid, TopoDS_Wire
-from scipy.sparse import csr_array
-from scipy.sparse.csgraph import connected_components
 
 from isotomon.arrays import Array, Index
 from isotomon.errors import SolidError
@@ -117,6 +115,10 @@ def _key(pairs: Index, count: int) -> Index:
 
 def _pieces(sides: Index, count: int) -> list[Index]:
     """Triangles that hang together by their edges, in groups."""
+    # Loaded here: a worker needs it for brought-in meshes alone, and without it starts a fifth sooner.
+    from scipy.sparse import csr_array
+    from scipy.sparse.csgraph import connected_components
+
     rows = np.repeat(np.arange(len(sides)), 3)
     uses = csr_array((np.ones(len(rows)), (rows, sides.ravel())), shape=(len(sides), count))
     number, group = connected_components(uses @ uses.T, directed=False)
