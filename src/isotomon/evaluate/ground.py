@@ -34,6 +34,7 @@ from isotomon.evaluate.drawn import (
 from isotomon.evaluate.graph import Graph, StandsOnItself
 from isotomon.evaluate.guides import drawing_curve, guide_curve
 from isotomon.evaluate.kinds import Kinds
+from isotomon.evaluate.part_words import reference_words
 from isotomon.evaluate.placing import Stood, body_angles, named_point, stood
 from isotomon.evaluate.solving import Ends, Solutions, solve_drawing
 from isotomon.evaluate.sources import Thing
@@ -44,19 +45,10 @@ from isotomon.field.skin import BodySkin, RoundSkin, Skin
 from isotomon.geometry import datums as g
 from isotomon.geometry.datums import Cylinder, Plane
 from isotomon.profile.drawing import Drawing
-from isotomon.profile.outline import corner_words, edge_words
 from isotomon.profile.section import Drawn
 from isotomon.quantity import Quantity, resolve
 from isotomon.quantity.record import Ref
 
-_PARTS = {
-    "first": "first end",
-    "last": "last end",
-    "face": "face between",
-    "c": "",
-    "at": "at",
-    "along": "edge through",
-}
 AS_THEY_WERE = frozenset({"stand", "settled", "on ends", "ended", "solution", "field"})
 CARRIER = "what carries"
 """Before a body's name: under which what carries its stations is worked out, so that circles through it are found."""
@@ -187,13 +179,7 @@ class Ground(Kinds):
         names: dict[str, str] = {r.id: r.name for group in (d.datums, d.guides, d.drawings) for r in group}
         for body in d.bodies:
             names |= {body.id: body.name, **{s.id: s.name for s in body.stations}}
-        first, _, rest = part.partition(":")
-        if first == "along":
-            rest = edge_words(rest, names)
-        if first == "face":
-            rest = " and ".join(edge_words(edge, names) for edge in rest.split("~"))
-        rest = corner_words(rest) if first == "c" else rest
-        return " ".join(word for word in (names.get(name, name), _PARTS.get(first, first), rest) if word)
+        return reference_words(name, part, names)
 
     def _work_out(self, ref: str) -> Thing:
         if ref in BUILT_IN:

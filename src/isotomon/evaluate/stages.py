@@ -4,7 +4,7 @@ what it is combined with."""
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -59,7 +59,7 @@ def stages(ground: Sources, steps: Sequence[Operation]) -> tuple[Stage, ...]:
         asked = step.asks(ask, lambda key: names.get(key, "what is gone"))
         before = made[-1] if made else None
         if asked is not None:
-            made.append(asked)
+            made.append(replace(asked, step=step.id))
         elif isinstance(before, Put):
             made[-1] = Put(_after(before.maps, placements(ground, (step,))), before.joined or step.joins)
         else:
@@ -79,7 +79,7 @@ def placed_by(made: Sequence[Stage]) -> Array:
 
 def ask_of(ground: Sources) -> Ask:
     """What operations work from."""
-    return Ask(ground, ground.names)
+    return Ask(ground, ground.names, ground.body.id)
 
 
 def placements(ground: Sources, steps: Iterable[Operation]) -> Array:

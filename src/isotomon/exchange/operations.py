@@ -10,6 +10,7 @@ from isotomon.errors import DesignError, IsotomonError
 from isotomon.operations import OPERATIONS
 from isotomon.operations.base import KINDS, Input, Operation, inputs_of
 from isotomon.quantity import Kind, read
+from isotomon.quantity.record import refs
 
 LETTERS = {"A": "an axis", "P": "a plane", "p": "a point", "c": "a curve", "B": "another body"}
 
@@ -47,12 +48,22 @@ def _value(given: Input, text: str, unit: str, bodies: Mapping[str, str]) -> Any
             return {"yes": True, "no": False}[text]
         if given.what == "B":
             return bodies[text]
+        if given.what == "edges":
+            return refs(*(_edge(word.strip(), bodies) for word in text.split(",") if word.strip()))
         if given.what == "choice" and text not in dict(given.words):
             raise KeyError
     except (IsotomonError, ValueError, KeyError) as error:
         why = str(error) if isinstance(error, IsotomonError) else f"write {wanted(given)}"
         raise DesignError(f"{given.name} '{text}': {why}") from None
     return text
+
+
+def _edge(text: str, bodies: Mapping[str, str]) -> str:
+    """`hub/rim:last`, with a body's name or id before the stroke."""
+    name, stroke, part = text.partition("/")
+    if not stroke or not (name in bodies or name in bodies.values()):
+        raise KeyError(text)
+    return f"{bodies.get(name, name)}/{part}"
 
 
 def wanted(given: Input) -> str:
@@ -65,6 +76,7 @@ def wanted(given: Input) -> str:
         "ratio": "a ratio or formula",
         "count": "a whole number",
         "copies": "numbers of copies, from 1",
+        "edges": "edges: `BODY/along`, `BODY/rim:last`, `BODY/meets`, `BODY/all`…",
         "yes": "yes or no",
     }
     return plain.get(given.what) or " or ".join(LETTERS[letter] for letter in given.what)
@@ -76,7 +88,7 @@ def _usual(given: Input) -> str:
         return f"{math.degrees(given.usual):g} deg"
     if given.what == "yes":
         return "yes" if given.usual else "no"
-    if given.what == "copies":
+    if given.what in ("copies", "edges"):
         return "none"
     return f"{given.usual:g}" if given.what in KINDS else str(given.usual)
 

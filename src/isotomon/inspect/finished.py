@@ -2,19 +2,25 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 
-from isotomon.design.bodies import name_of, results, set_aside, tools_of
+from isotomon.design.bodies import change_step, name_of, results, set_aside, tools_of
 from isotomon.inspect.gauges import read_gauge, wrong_readings
 from isotomon.inspect.looks import ground_of
 from isotomon.inspect.results import Quick, Reading
 from isotomon.inspect.standing_faces import Finished
+from isotomon.kernel.protocol import Failed
 from isotomon.measure.laws import Finding, Mend
+from isotomon.quantity import show
+from isotomon.quantity.record import Id, Ref
 
 
-def with_finished(quick: Quick, finished: Finished) -> Quick:
-    """The results with the measures that waited for the finished solids, and what these have come to."""
+def with_finished(quick: Quick, finished: Finished, stuck: Sequence[tuple[Id, Id, Failed]] = ()) -> Quick:
+    """The results with the measures that waited for the finished solids, and what these have come to. `stuck`: of which body, by
+    which of its steps, and why, where one did not come about."""
     found = [*_unsound(quick, finished), *_pieces(quick, finished)]
+    found += [_stuck(quick, body, step, why) for body, step, why in stuck if step and why.kind != "cancelled"]
     waiting = [g for g in quick.design.gauges if g.id in quick.readings and quick.readings[g.id].waits]
     taken: dict[str, Reading] = {}
     if waiting:
@@ -24,6 +30,21 @@ def with_finished(quick: Quick, finished: Finished) -> Quick:
     if not taken and not found:
         return quick
     return replace(quick, readings={**quick.readings, **taken}, findings=(*quick.findings, *found))
+
+
+def _stuck(quick: Quick, body: Id, step: Id, why: Failed) -> Finding:
+    """An error for a step that the kernel cannot do, with the size that would do, and without the edge that does not go."""
+    found = next(s for s in quick.design.body(body).steps if s.id == step)
+    mends = [Mend("Set the step aside", lambda d: change_step(d, step, aside=True))]
+    if why.culprit and hasattr(found, "without"):
+        out = (*found.without, Ref(f"{body}/edge:{why.culprit}"))
+        mends.insert(0, Mend("Leave this edge out", lambda d: change_step(d, step, without=out)))
+    if why.fits and found.SIZE:
+        size = why.fits
+        unit = quick.design.unit
+        words = f"Use {show(size, 'length', unit)} {unit}"
+        mends.insert(0, Mend(words, lambda d: change_step(d, step, **{found.SIZE: size})))
+    return Finding("error", quick.design.body(body).name, why.text, place=why.place, about=body, mends=tuple(mends))
 
 
 def _unsound(quick: Quick, finished: Finished) -> list[Finding]:

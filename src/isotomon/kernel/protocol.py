@@ -15,7 +15,7 @@ from isotomon.geometry.edge import Edge, EdgeKind
 from isotomon.geometry.knots import Knots
 from isotomon.geometry.patch import Patch
 
-PROTOCOL = 12
+PROTOCOL = 13
 _HEAD = struct.Struct("<Q")
 MOST_BYTES = 1 << 31
 
@@ -243,6 +243,12 @@ class Failed(msgspec.Struct, tag=True):
     id: int
     kind: Failure
     text: str
+    fits: float = 0.0
+    """mm: the largest radius, width or thickness that works, where a larger one was asked for; nought for none."""
+    culprit: str = ""
+    """The edge that does not go, by the names of the faces that meet at it."""
+    place: Vector | None = None
+    """mm: where it does not go."""
     version: int = PROTOCOL
 
 

@@ -21,6 +21,7 @@ import msgspec
 
 from isotomon.errors import SolidError
 from isotomon.kernel import exact, making
+from isotomon.kernel.finishing import TooLarge
 from isotomon.kernel.meshing import Mesh, is_closed, is_mesh, mesh_of, welded
 from isotomon.kernel.operations.base import Given, apply
 from isotomon.kernel.protocol import (
@@ -93,6 +94,7 @@ def run_step(request: Work, bodies: OrderedDict[str, Built]) -> Reply:
             request.values,
             request.tolerance,
             lambda k: _lump(bodies[request.inputs[k]]),
+            request.limit,
         )
         made = apply(request.operation, given)
         return msgspec.structs.replace(_built(request, made.body), united=made.united)
@@ -181,6 +183,8 @@ def start_step(request: Work, bodies: OrderedDict[str, Built]) -> Running:
         reply = run_step(request, bodies)
     except NotKept as error:
         reply = Failed(request.id, "lost", str(error))
+    except TooLarge as error:
+        reply = Failed(request.id, "error", str(error), error.fits, error.culprit, error.place)
     except SolidError as error:
         reply = Failed(request.id, "error", str(error))
     except Exception as error:  # noqa: BLE001 - the kernel's bindings raise whatever they like; the step ends here

@@ -35,7 +35,8 @@ class Says:
 class Input:
     """A field of an operation: its name, what it says, the type it has besides formulas and references, and its usual value.
 
-    `what`: a kind of number, letters of what can be referred to, `count`, `copies` (numbers of copies), `yes`, or `choice`."""
+    `what`: a kind of number, letters of what can be referred to, `edges`, `count`, `copies` (numbers of copies), `yes`, or
+    `choice`."""
 
     name: str
     title: str
@@ -73,6 +74,8 @@ class Ask:
 
     references: References
     names: dict[str, Quantity]
+    body: Id
+    """The body whose step it is."""
 
     def number(self, step: Operation, name: str) -> float:
         """A field that may be a formula, in mm, rad, or as a plain ratio.
@@ -99,6 +102,9 @@ class Operation(Record, frozen=True, kw_only=True, tag_field="kind"):
     """Among its family."""
     ICON: ClassVar[str] = ""
     SHORTCUT: ClassVar[str] = ""
+    STAGE: ClassVar[str] = "Shape"
+    SIZE: ClassVar[str] = ""
+    """The field that is too large where the kernel says which size would do."""
     BEGIN: ClassVar[dict[str, Any]] = {}
     """What a new one has instead of the usual values, so that something is seen at once."""
 
@@ -164,6 +170,8 @@ class Asked:
     arrays: Mapping[str, Array] = field(default_factory=dict)
     skins: bool = False
     """Whether it may be done with skins, too."""
+    step: Id = ""
+    """Whose work it is."""
 
 
 Length = Annotated[Value, "length"]

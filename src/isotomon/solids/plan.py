@@ -53,6 +53,8 @@ class Request:
     body: str
     ask: Callable[[int], Work]
     title: str
+    step: str = ""
+    """The step of that body whose work it is; empty for its shape and its places."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -151,7 +153,7 @@ def _worked(quick: Quick, q: Quick, asked: Asked, inputs: Sequence[str], limit: 
     arrays = [(name, array.tobytes()) for name, array in asked.arrays.items()]
     key = digest((asked.work, *inputs, *asked.values.items(), *arrays))
     ask = partial(apply_request, key, asked, inputs, quick.design.tolerance, fine_of(quick) / 2.0, limit, False)
-    return Request(key, q.body.id, ask, f"{asked.words} {q.body.name}")
+    return Request(key, q.body.id, ask, f"{asked.words} {q.body.name}", asked.step)
 
 
 def _placed(quick: Quick, q: Quick, base: str, maps: Array, joined: bool, first: bool, limit: float) -> Request:

@@ -8,6 +8,7 @@ from typing import Any
 from PySide6.QtWidgets import QLineEdit
 
 from isotomon.app.forms.choices import titled
+from isotomon.app.forms.edges import EdgesRow
 from isotomon.app.forms.form import Form, given
 from isotomon.app.tools.steps import offers_of
 from isotomon.design import bodies
@@ -40,6 +41,9 @@ def add_input(form: Form, key: str, step: str, asked: Input) -> None:
         form.tick(asked.title, value, put, tip=asked.tip)
     elif asked.what == "copies":
         _copies(form, asked, value, put)
+    elif asked.what == "edges":
+        row = EdgesRow(form, asked, value, put)
+        form.row(row, row.refresh)
     else:
         form.pick(
             asked.title,

@@ -19,16 +19,21 @@ MakeEdit = Callable[[Value | None], Callable[[Design], Design]]
 
 def wire(desk: Desk, field: NumberField, title: str, edit: MakeEdit) -> None:
     """Let a field make `edit(value)` through the desk; one scrub is one step."""
-    field.entered.connect(lambda value: field.explain(desk.do(title, edit(value))))
+
+    def changed(value: Value | None) -> Callable[[Design], Design]:
+        # What the field belongs to may be gone by now; the desk says so then.
+        return lambda design: edit(value)(design)
+
+    field.entered.connect(lambda value: field.explain(desk.do(title, changed(value))))
     field.named.connect(lambda name, value: field.explain(desk.do(f"name {name}", named(field, name, value, edit))))
 
     def begin() -> None:
         if isinstance(field.value, str):
             field.label.stop()
-            offer_behind_formula(desk, field.value, lambda: desk.do(title, edit(field.number)))
+            offer_behind_formula(desk, field.value, lambda: desk.do(title, changed(field.number)))
 
     field.scrub_began.connect(begin)
-    field.scrubbed.connect(lambda number: field.explain(desk.preview(title, edit(number))))
+    field.scrubbed.connect(lambda number: field.explain(desk.preview(title, changed(number))))
     field.scrub_done.connect(lambda number: field.explain(desk.finish_preview()))
     field.scrub_given_up.connect(desk.give_up_preview)
 

@@ -18,7 +18,7 @@ from isotomon.design.bodies import makes, stations_of_all
 from isotomon.design.datums import BASE_PLANES
 from isotomon.profile.section import Drawn
 
-STAGES = ("Set out", "Draw", "Guide", "Shape", "Check", "Deliver")
+STAGES = ("Set out", "Draw", "Guide", "Shape", "Finish", "Check", "Deliver")
 
 
 def needs_body(w: Api) -> str:

@@ -13,6 +13,8 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
 
+import msgspec
+
 from isotomon.errors import IsotomonError
 from isotomon.inspect.finished import with_finished
 from isotomon.inspect.results import Quick
@@ -169,7 +171,7 @@ class SolidBuilder:
             self._ask(quick, wanted)
             return
         if isinstance(outcome, Failed):
-            outcome = Failed(outcome.id, outcome.kind, f"{message.step.title}: {outcome.text}")
+            outcome = msgspec.structs.replace(outcome, text=f"{message.step.title}: {outcome.text}")
         self._known[key] = outcome
         if self._keys <= self._known.keys():
             self._keys, self._jobs = set(), []
@@ -195,7 +197,11 @@ class SolidBuilder:
             elif isinstance(last, Built):
                 finished[body] = last
         self.finished = finished
-        measured = with_finished(quick, finished)
+        asked = {step.key: step for step in wanted.requests}
+        stuck = [
+            (asked[k].body, asked[k].step, o) for k, o in self._known.items() if k in asked and isinstance(o, Failed)
+        ]
+        measured = with_finished(quick, finished, stuck)
         if measured is not quick:
             self.told.measured(measured)
         shown = shown_body(quick)

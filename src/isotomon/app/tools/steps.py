@@ -9,14 +9,18 @@ from isotomon.app.command import Command, needs_design
 from isotomon.app.state.desk import Desk
 from isotomon.app.tools.datums import candidates
 from isotomon.design import bodies
+from isotomon.inspect.looks import ground_of
 from isotomon.operations import OPERATIONS
 from isotomon.operations.base import KINDS, Input, Operation, inputs_of
+from isotomon.quantity.record import Ref, refs
 
 
 def offers_of(desk: Desk, asked: Input) -> list[tuple[str, str]]:
     """(value, in words) of all that can be chosen for a field of an operation."""
     if asked.what == "choice":
         return list(asked.words)
+    if asked.what == "edges":
+        return edge_offers(desk)
     if desk.design is None or asked.what in (*KINDS, "count", "copies", "yes"):
         return []
     if asked.what == "B":
@@ -25,16 +29,43 @@ def offers_of(desk: Desk, asked: Input) -> list[tuple[str, str]]:
     return [offer for letter in asked.what for offer in candidates(desk.design, letter)]
 
 
+def edge_offers(desk: Desk) -> list[tuple[str, str]]:
+    """(reference, in words) of the edges of the body in hand that can be chosen: those chosen in the View, and by rules."""
+    if desk.design is None or desk.quick is None:
+        return []
+    hand, tools = desk.hand, [tool for _, tool in bodies.tools_of(desk.design, desk.hand)]
+    rules = [f"{hand}/along", f"{hand}/rim:first", f"{hand}/rim:last", f"{hand}/all"]
+    wanted = [*chosen_edges(desk), *(f"{tool}/meets" for tool in tools), *rules]
+    ground = ground_of(desk.quick)
+    return [(ref, ground.called(ref)) for ref in dict.fromkeys(wanted)]
+
+
+def chosen_edges(desk: Desk) -> list[str]:
+    """What is chosen that is an edge, or a face whose edges may be meant."""
+    kinds = ("along:", "face:", "edge:", "rim:", "first", "last")
+    return [key for key in desk.selection if Ref(key).part.startswith(kinds)]
+
+
+def _usual_edges(desk: Desk) -> tuple[Ref, ...]:
+    """The edges that a new step works on where none are chosen: where bodies meet, else the rim of the last end."""
+    assert desk.design is not None
+    tools = [tool for _, tool in bodies.tools_of(desk.design, desk.hand)]
+    return refs(*(chosen_edges(desk) or [f"{tool}/meets" for tool in tools[-1:]] or [f"{desk.hand}/rim:last"]))
+
+
 def _add(w: Api, kind: type[Operation]) -> None:
     """One more step for the body in hand, about the chosen thing where that fits."""
     design, desk = w.desk.design, w.desk
     assert design is not None
     fields = dict(kind.BEGIN)
     for asked in inputs_of(kind):
-        refs = [ref for ref, _ in offers_of(desk, asked)]
-        chosen = [key for key in desk.selection if key in refs]
-        if chosen or (asked.what == "B" and refs):
-            fields[asked.name] = (chosen or refs)[0]
+        if asked.what == "edges":
+            fields |= {asked.name: _usual_edges(desk)} if asked.name == "edges" else {}
+            continue
+        offered = [ref for ref, _ in offers_of(desk, asked)]
+        chosen = [key for key in desk.selection if key in offered]
+        if chosen or (asked.what == "B" and offered):
+            fields[asked.name] = (chosen or offered)[0]
     step = kind(**fields)
     if not desk.do(kind.COMMAND.lower(), lambda d: bodies.add_step(d, desk.hand, step)):
         desk.select((desk.hand,))
@@ -52,7 +83,7 @@ def _command(kind: str, operation: type[Operation]) -> Command:
         operation.COMMAND,
         partial(_add, kind=operation),
         operation.SHORTCUT,
-        "Shape",
+        operation.STAGE,
         operation.ICON,
         operation.HELP,
         partial(_reason, operation),

@@ -23,6 +23,8 @@ class Given:
     values: Mapping[str, float | str | bool]
     tolerance: float
     lump: Callable[[int], Lump]
+    seconds: float
+    """For all of it."""
 
 
 @dataclass(frozen=True, eq=False)

@@ -1,0 +1,81 @@
+"""Faces and choices of edges of bodies, by their lasting names, in words."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+
+from isotomon.profile.outline import corner_words, edge_words
+
+_PARTS = {
+    "first": "first end",
+    "last": "last end",
+    "face": "face between",
+    "c": "",
+    "at": "at",
+    "along": "edge through",
+}
+_MADE = re.compile(r"(round|bevel|corner|inside|rim) of \(?(.*?)\)?")
+_MARK = re.compile(r"(copy (\d+)|[^ :]+): (.*)")
+
+
+def face_words(name: str, names: Mapping[str, str]) -> str:
+    """A finished body's face in words; `names`: id → name, of bodies and stations."""
+    mark = _MARK.fullmatch(name)
+    if mark is not None:
+        of = f"copy {mark[2]}" if mark[2] else names.get(mark[1], mark[1])
+        return f"{of}'s {face_words(mark[3], names)}"
+    made = _MADE.fullmatch(name)
+    if made is not None:
+        return f"{made[1]} of {' and '.join(face_words(part, names) for part in parts_of(made[2]))}"
+    if name.startswith("lane "):
+        words = dict.fromkeys(edge_words(end, names) for end in name.removeprefix("lane ").split("~"))
+        return f"side {' to '.join(words)}"
+    return {"first cap": "first end", "last cap": "last end"}.get(name, name)
+
+
+def parts_of(names: str) -> list[str]:
+    """The names between `|`, of which each may itself be made of several in brackets."""
+    depth, parts = 0, [""]
+    for letter in names:
+        depth += {"(": 1, ")": -1}.get(letter, 0)
+        if letter == "|" and depth == 0:
+            parts.append("")
+        else:
+            parts[-1] += letter
+    return parts
+
+
+def edges_words(body: str, part: str, names: Mapping[str, str]) -> str | None:
+    """What a choice of edges means; None for what is no such choice."""
+    kind, _, rest = part.partition(":")
+    whole = {
+        "all": f"all edges of {body}",
+        "along": f"all edges along {body}",
+        "meets": f"where {body} meets it",
+    }
+    if not rest:
+        return whole.get(kind)
+    if kind == "rim":
+        return f"rim of {body}'s {rest} end"
+    if kind == "edge":
+        return f"{body}: between {' and '.join(face_words(face, names) for face in parts_of(rest))}"
+    return None
+
+
+def reference_words(name: str, part: str, names: Mapping[str, str]) -> str:
+    """A reference to a thing of a design, or to a part of it, in words; `names`: id → name."""
+    edges = edges_words(names.get(name, name), part, names)
+    if edges is not None:
+        return edges
+    first, _, rest = part.partition(":")
+    if first == "along":
+        rest = edge_words(rest, names)
+    if first == "face":
+        rest = (
+            face_words(rest, names)
+            if " " in rest
+            else " and ".join(edge_words(edge, names) for edge in rest.split("~"))
+        )
+    rest = corner_words(rest) if first == "c" else rest
+    return " ".join(word for word in (names.get(name, name), _PARTS.get(first, first), rest) if word)

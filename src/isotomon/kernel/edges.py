@@ -1,0 +1,135 @@
+"""The edges of a finished body, chosen by the names of the faces that meet at them. Worker only."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from OCP.BRepAdaptor import BRepAdaptor_Curve
+from OCP.BRepLib import BRepLib
+from OCP.collections import IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher
+from OCP.GCPnts import GCPnts_AbscissaPoint
+from OCP.GeomAbs import GeomAbs_Shape
+from OCP.TopAbs import TopAbs_ShapeEnum
+from OCP.TopoDS import TopoDS, TopoDS_Edge, TopoDS_Face
+
+from isotomon.errors import SolidError
+from isotomon.kernel.making import NamedShape
+from isotomon.kernel.meshing import parts
+
+SMOOTH = np.radians(1.0)
+"""rad: faces that meet at a lesser angle run on smoothly into each other, and there is no edge to be worked on."""
+_PIECE = re.compile(r" (?:from|by) .*$")
+_COPY = re.compile(r"^(?:copy \d+: )+")
+_COPY_OR_MARK = re.compile(r"^((?:[^ ]+: )?)(.*)$")
+
+
+@dataclass(frozen=True, eq=False)
+class NamedEdge:
+    """An edge, the two faces that meet at it, and what these are called, without which piece of them it is."""
+
+    edge: TopoDS_Edge
+    faces: tuple[TopoDS_Face, TopoDS_Face]
+    names: tuple[str, str]
+
+    @property
+    def called(self) -> str:
+        """By the names of its faces, in order."""
+        return "|".join(sorted(self.names))
+
+    @property
+    def length(self) -> float:
+        """mm."""
+        return length_of(self.edge)
+
+    @property
+    def middle(self) -> tuple[float, float, float]:
+        """mm, half way along its parameter."""
+        curve = BRepAdaptor_Curve(self.edge)
+        at = curve.Value((curve.FirstParameter() + curve.LastParameter()) / 2.0)
+        return at.X(), at.Y(), at.Z()
+
+
+def length_of(edge: TopoDS_Edge) -> float:
+    """mm."""
+    return float(GCPnts_AbscissaPoint.Length_s(BRepAdaptor_Curve(edge)))
+
+
+def whole_face(name: str) -> str:
+    """What a face is called of which `name` is a piece."""
+    return _PIECE.sub("", name)
+
+
+def crisp_edges(body: NamedShape) -> list[NamedEdge]:
+    """All edges of a body at which two faces meet at an angle."""
+    known = IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher()
+    beside: dict[int, list[tuple[TopoDS_Face, str]]] = {}
+    for name, face in zip(body.names, parts(body.shape, TopAbs_ShapeEnum.TopAbs_FACE), strict=True):
+        for edge in parts(face, TopAbs_ShapeEnum.TopAbs_EDGE):
+            beside.setdefault(known.Add(edge), []).append((TopoDS.Face(face), whole_face(name)))
+    found = []
+    for number, sides in beside.items():
+        edge = TopoDS.Edge(known.FindKey(number))
+        if len(sides) != 2 or sides[0][0].IsSame(sides[1][0]):
+            continue
+        (f, a), (g, b) = sides
+        if BRepLib.ContinuityOfFaces_s(edge, f, g, SMOOTH) == GeomAbs_Shape.GeomAbs_C0:
+            found.append(NamedEdge(edge, (f, g), (a, b)))
+    return found
+
+
+def chosen_edges(body: NamedShape, choices: Sequence[str]) -> list[NamedEdge]:
+    """The edges meant by any of some choices, each once: `all`; `along` the body; `through CORNER`, along it through that corner;
+    `face NAME`, all about it; `meets MARK`, where faces whose names begin with that mark meet others; `edge A|B`, where two meet; but for those meant by `without CHOICE`.
+
+    Raises: SolidError, naming the choice that means no edge.
+    """
+    found: dict[int, NamedEdge] = {}
+    edges = crisp_edges(body)
+    out = [choice.removeprefix("without ") for choice in choices if choice.startswith("without ")]
+    for choice in (choice for choice in choices if not choice.startswith("without ")):
+        meant = {k: edge for k, edge in enumerate(edges) if _is_meant(edge, choice)}
+        if not meant:
+            raise SolidError(f"there is no edge {_in_words(choice)} any more; choose others")
+        found |= meant
+    left = [found[k] for k in sorted(found) if not any(_is_meant(found[k], choice) for choice in out)]
+    if not left:
+        raise SolidError("all edges that are chosen are left out; choose others")
+    return left
+
+
+def _is_meant(edge: NamedEdge, choice: str) -> bool:
+    kind, _, rest = choice.partition(" ")
+    own = [_COPY.sub("", name) for name in edge.names]
+    if kind == "all":
+        return True
+    if kind == "along":
+        return all(name.startswith(f"{rest} lane ".lstrip()) for name in own)
+    if kind == "through":
+        mark, corner = _COPY_OR_MARK.findall(rest)[0]
+        a, b = own
+        return _meet_at(a, b, mark, corner) or _meet_at(b, a, mark, corner)
+    if kind == "face":
+        return rest in own or rest in edge.names
+    if kind == "meets":
+        return edge.names[0].startswith(rest) != edge.names[1].startswith(rest)
+    return edge.called == rest or "|".join(sorted(own)) == rest
+
+
+def _meet_at(a: str, b: str, mark: str, corner: str) -> bool:
+    """Whether one lane ends at a corner at which another begins."""
+    return a.startswith(f"{mark}lane ") and a.endswith(f"~{corner}") and b.startswith(f"{mark}lane {corner}~")
+
+
+def _in_words(choice: str) -> str:
+    kind, _, rest = choice.partition(" ")
+    words = {
+        "all": "at which faces meet at an angle",
+        "along": "along the body",
+        "through": f"through {rest}",
+        "face": f"about {rest}",
+        "meets": "where the two bodies meet",
+    }
+    return words.get(kind, "between " + rest.replace("|", " and "))

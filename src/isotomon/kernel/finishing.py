@@ -1,0 +1,124 @@
+"""What the kernel has made of a body's edges or faces: looked at before it is believed, and named. Worker only."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import Any
+
+import numpy as np
+from OCP.BRepCheck import BRepCheck_Analyzer
+from OCP.BRepGProp import BRepGProp
+from OCP.GProp import GProp_GProps
+from OCP.TopAbs import TopAbs_ShapeEnum
+from OCP.TopoDS import TopoDS_Shape
+
+from isotomon.errors import SolidError
+from isotomon.kernel.edges import NamedEdge
+from isotomon.kernel.making import NamedShape, names_of
+from isotomon.kernel.meshing import parts
+from isotomon.kernel.tries import largest, works
+
+NEAR_VOLUME = 1e-3
+"""How nearly a volume is worked out that is only looked at for whether it can be right."""
+DOUBT = 1e-4
+"""Of the body: by so much such a volume is off at most."""
+WORTH_OFFERING = 1e-3
+"""Of what was asked: a smaller size that works is not offered."""
+ALONE_SECONDS = 4.0
+"""For one edge by itself, when it is looked for which of several does not go."""
+
+
+class TooLarge(SolidError):
+    """A radius, width or thickness (mm) that does not go. `fits`: the largest that does, nought for none; `culprit`: the edge that
+    does not, by the faces that meet at it; `place`: where, mm."""
+
+    def __init__(
+        self, text: str, fits: float, culprit: str = "", place: tuple[float, float, float] | None = None
+    ) -> None:
+        super().__init__(text)
+        self.fits, self.culprit, self.place = fits, culprit, place
+
+
+def volume_of(shape: TopoDS_Shape) -> float:
+    """mm³."""
+    found = GProp_GProps()
+    BRepGProp.VolumeProperties_s(shape, found, NEAR_VOLUME, True, False)
+    return float(found.Mass())
+
+
+def finished(body: NamedShape, edges: Sequence[NamedEdge], maker: Any, work: str, size: float) -> NamedShape:
+    """What has come of working on a body's edges; `work`: what a new face is called by; `size` mm.
+
+    Raises: SolidError, for what is not sound, or not of a volume that it can have.
+    """
+    if not maker.IsDone():
+        raise SolidError("the kernel cannot do it")
+    shape = maker.Shape()
+    solids = parts(shape, TopAbs_ShapeEnum.TopAbs_SOLID)
+    if not solids or not BRepCheck_Analyzer(shape).IsValid():
+        raise SolidError("what comes of it is not sound")
+    before, after = volume_of(body.shape), volume_of(shape)
+    # At no edge more than the square beside it goes, or is filled.
+    most = sum(edge.length for edge in edges) * size**2 + 4.0 * size**3 + DOUBT * before
+    if (
+        not after > 0.0
+        or abs(after - before) > most
+        or len(solids) != len(parts(body.shape, TopAbs_ShapeEnum.TopAbs_SOLID))
+    ):
+        raise SolidError("what comes of it is not the body with its edges worked on")
+    return NamedShape(shape, names_of(shape, _came(body, edges, maker, work)))
+
+
+def _came(body: NamedShape, edges: Sequence[NamedEdge], maker: Any, work: str) -> list[tuple[str, TopoDS_Shape]]:
+    """Names and the faces they belong to: those that stay, those made of edges, those made of corners."""
+    came: list[tuple[str, TopoDS_Shape]] = []
+    for name, face in zip(body.names, parts(body.shape, TopAbs_ShapeEnum.TopAbs_FACE), strict=True):
+        if not maker.IsDeleted(face):
+            came += [(name, piece) for piece in list(maker.Modified(face)) or [face]]
+    meeting: dict[int, tuple[TopoDS_Shape, set[str]]] = {}
+    for edge in edges:
+        came += [(f"{work} of ({edge.called})", piece) for piece in maker.Generated(edge.edge)]
+        for corner in parts(edge.edge, TopAbs_ShapeEnum.TopAbs_VERTEX):
+            meeting.setdefault(hash(corner), (corner, set()))[1].update(edge.names)
+    for corner, names in meeting.values():
+        came += [(f"corner of ({'|'.join(sorted(names))})", piece) for piece in maker.Generated(corner)]
+    return came
+
+
+def within_limits(
+    work: Callable[[Sequence[NamedEdge], float], NamedShape],
+    edges: Sequence[NamedEdge],
+    size: float,
+    seconds: float,
+    what: str,
+    done: str,
+) -> NamedShape:
+    """What work on edges makes; `what` (radius, width) is `size` mm; `done`: what is done with an edge, for what is said.
+
+    Raises: TooLarge, with the largest size that works, found in a third of the seconds.
+    """
+    try:
+        return work(edges, size)
+    except Exception as error:  # noqa: BLE001 - the kernel's bindings raise whatever they like
+        reason = error
+    fits = largest(lambda less: work(edges, less), size, seconds / 3.0)
+    fits = float(np.floor(fits * 1e4) / 1e4) if fits > WORTH_OFFERING * size else 0.0
+    bad = _culprit(work, edges, size, seconds / 6.0)
+    where = f" between {bad.called.replace('|', ' and ')}" if bad is not None and len(edges) > 1 else ""
+    offer = f"up to {fits:.4g} mm works" if fits else f"no {what} was found that works; leave edges out"
+    text = f"an edge{where} cannot be {done} with a {what} of {size:.4g} mm; {offer}"
+    raise TooLarge(text, fits, bad.called if bad else "", bad.middle if bad else None) from reason
+
+
+def _culprit(
+    work: Callable[[Sequence[NamedEdge], float], NamedShape], edges: Sequence[NamedEdge], size: float, seconds: float
+) -> NamedEdge | None:
+    """The first edge with which alone it does not work; the longest where each works by itself."""
+    left = seconds
+    for edge in sorted(edges, key=lambda e: e.length):
+        if left <= 0.0:
+            break
+        if not works(lambda edge=edge: work([edge], size), min(ALONE_SECONDS, left)):  # type: ignore[misc]
+            return edge
+        left -= seconds / max(len(edges), 1)
+    return max(edges, key=lambda e: e.length, default=None)

@@ -1,0 +1,58 @@
+"""Edges of a body rounded by a rolling ball."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from functools import partial
+from typing import Any
+
+import numpy as np
+from OCP.BRepFilletAPI import BRepFilletAPI_MakeFillet
+from OCP.collections import Array1_gp_Pnt2d
+from OCP.gp import gp_Pnt2d
+
+from isotomon.arrays import Array
+from isotomon.kernel.edges import NamedEdge, chosen_edges, length_of
+from isotomon.kernel.finishing import finished, within_limits
+from isotomon.kernel.making import NamedShape
+from isotomon.kernel.operations.base import Given, MadeBody
+
+
+def apply(given: Given) -> MadeBody:
+    """The chosen `edges` (a choice a line) rounded; `radii` (n,) mm at even places along each run of edges, or one for all.
+
+    Raises: SolidError; TooLarge, with the radius that would do.
+    """
+    (body,), radii = given.bodies, np.asarray(given.arrays["radii"], dtype=float)
+    edges = chosen_edges(body, str(given.values["edges"]).split("\n"))
+    largest = float(radii.max())
+    made = within_limits(
+        partial(_rounded, body, radii=radii / largest), edges, largest, given.seconds, "radius", "rounded"
+    )
+    return MadeBody(made)
+
+
+def _rounded(body: NamedShape, edges: Sequence[NamedEdge], size: float, radii: Array) -> NamedShape:
+    """The body with edges rounded by `radii` (n,) times `size`."""
+    maker = BRepFilletAPI_MakeFillet(body.shape)
+    for edge in edges:
+        maker.Add(size * float(radii[0]), edge.edge)
+    if np.ptp(radii) > 0.0:
+        for contour in range(1, maker.NbContours() + 1):
+            _vary(maker, contour, size * radii)
+    maker.Build()
+    return finished(body, edges, maker, "round", size)
+
+
+def _vary(maker: Any, contour: int, radii: Array) -> None:
+    """Set the radii (n,), at even places along a run of edges, for each of its edges."""
+    whole, start = maker.Length(contour), 0.0
+    places = np.linspace(0.0, 1.0, len(radii))
+    for number in range(1, maker.NbEdges(contour) + 1):
+        own = length_of(maker.Edge(contour, number))
+        share = np.linspace(start / whole, (start + own) / whole, len(radii))
+        table = Array1_gp_Pnt2d(1, len(radii))
+        for k, (u, r) in enumerate(zip(places, np.interp(share, places, radii), strict=True), 1):
+            table.SetValue(k, gp_Pnt2d(float(u), float(r)))
+        maker.SetRadius(table, contour, number)
+        start += own

@@ -1,0 +1,52 @@
+"""Kernel work that may fail, hang or take the process down, tried in a process of its own. Worker only."""
+
+from __future__ import annotations
+
+import os
+import signal
+import time
+from collections.abc import Callable
+
+STEPS = 10
+"""Halvings of the range in which the largest value that works is looked for: it is then known to a thousandth."""
+PAUSE = 0.002
+"""s between two looks whether a try has ended."""
+
+
+def works(work: Callable[[], object], seconds: float) -> bool:
+    """Whether a piece of work ends without an error within so many seconds. What it makes is lost."""
+    pid = os.fork()
+    if pid == 0:
+        status = 1
+        try:
+            work()
+            status = 0
+        except BaseException:  # noqa: BLE001 - the kernel's bindings raise whatever they like; the answer is no
+            pass
+        os._exit(status)
+    end = time.monotonic() + seconds
+    while time.monotonic() < end:
+        done, status = os.waitpid(pid, os.WNOHANG)
+        if done:
+            return os.waitstatus_to_exitcode(status) == 0
+        time.sleep(PAUSE)
+    os.kill(pid, signal.SIGKILL)
+    os.waitpid(pid, 0)
+    return False
+
+
+def largest(work: Callable[[float], object], wanted: float, seconds: float) -> float:
+    """The largest value below `wanted` with which a piece of work succeeds, by halving, as far as the time allows; nought where
+    none was found."""
+    end = time.monotonic() + seconds
+    low, high = 0.0, wanted
+    for number in range(STEPS):
+        left = end - time.monotonic()
+        if left <= 0.0:
+            break
+        middle = (low + high) / 2.0
+        if works(lambda middle=middle: work(middle), left / (STEPS - number) * 2.0):  # type: ignore[misc]
+            low = middle
+        else:
+            high = middle
+    return low
