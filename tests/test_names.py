@@ -202,9 +202,7 @@ def references(quick: Quick) -> dict[str, tuple[str, str]]:
 class LastingNames(unittest.TestCase):
     kept = lost = 0
 
-    @settings(
-        max_examples=trials(60, 6), deadline=None, derandomize=True, suppress_health_check=[HealthCheck.too_slow]
-    )
+    @settings(max_examples=trials(60, 6), deadline=None, derandomize=True, suppress_health_check=[HealthCheck.too_slow])
     @given(st.integers(0, 2**31))
     def test_a_reference_means_the_same_or_nothing(self, seed: int) -> None:
         """Sizes, places, kinds of profile, corners drawn and taken out, stations put in order, in and out, ties by hand: every

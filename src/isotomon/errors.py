@@ -76,3 +76,14 @@ class PlaceError(DesignError):
 
 class SolidError(IsotomonError, RuntimeError):
     """The geometry kernel, or the process it runs in, could not make a body."""
+
+
+class SizeError(SolidError):
+    """A radius, width or thickness that does not go. `fits`: the largest that does, mm, nought for none; `culprit`: the edge that
+    does not, by the faces that meet at it; `place`: where, mm."""
+
+    def __init__(
+        self, text: str, fits: float, culprit: str = "", place: tuple[float, float, float] | None = None
+    ) -> None:
+        super().__init__(text)
+        self.fits, self.culprit, self.place = fits, culprit, place

@@ -12,7 +12,7 @@ from OCP.GProp import GProp_GProps
 from OCP.TopAbs import TopAbs_ShapeEnum
 from OCP.TopoDS import TopoDS_Shape
 
-from isotomon.errors import SolidError
+from isotomon.errors import SizeError, SolidError
 from isotomon.kernel.edges import NamedEdge
 from isotomon.kernel.making import NamedShape, names_of
 from isotomon.kernel.meshing import parts
@@ -26,17 +26,6 @@ WORTH_OFFERING = 1e-3
 """Of what was asked: a smaller size that works is not offered."""
 ALONE_SECONDS = 4.0
 """For one edge by itself, when it is looked for which of several does not go."""
-
-
-class TooLarge(SolidError):
-    """A radius, width or thickness (mm) that does not go. `fits`: the largest that does, nought for none; `culprit`: the edge that
-    does not, by the faces that meet at it; `place`: where, mm."""
-
-    def __init__(
-        self, text: str, fits: float, culprit: str = "", place: tuple[float, float, float] | None = None
-    ) -> None:
-        super().__init__(text)
-        self.fits, self.culprit, self.place = fits, culprit, place
 
 
 def volume_of(shape: TopoDS_Shape) -> float:
@@ -95,7 +84,7 @@ def within_limits(
 ) -> NamedShape:
     """What work on edges makes; `what` (radius, width) is `size` mm; `done`: what is done with an edge, for what is said.
 
-    Raises: TooLarge, with the largest size that works, found in a third of the seconds.
+    Raises: SizeError, with the largest size that works, found in a third of the seconds.
     """
     try:
         return work(edges, size)
@@ -107,7 +96,7 @@ def within_limits(
     where = f" between {bad.called.replace('|', ' and ')}" if bad is not None and len(edges) > 1 else ""
     offer = f"up to {fits:.4g} mm works" if fits else f"no {what} was found that works; leave edges out"
     text = f"an edge{where} cannot be {done} with a {what} of {size:.4g} mm; {offer}"
-    raise TooLarge(text, fits, bad.called if bad else "", bad.middle if bad else None) from reason
+    raise SizeError(text, fits, bad.called if bad else "", bad.middle if bad else None) from reason
 
 
 def _culprit(

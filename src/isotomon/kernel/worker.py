@@ -19,9 +19,8 @@ from typing import BinaryIO
 
 import msgspec
 
-from isotomon.errors import SolidError
+from isotomon.errors import SizeError, SolidError
 from isotomon.kernel import exact, making
-from isotomon.kernel.finishing import TooLarge
 from isotomon.kernel.meshing import Mesh, is_closed, is_mesh, mesh_of, welded
 from isotomon.kernel.operations.base import Given, apply
 from isotomon.kernel.protocol import (
@@ -183,7 +182,7 @@ def start_step(request: Work, bodies: OrderedDict[str, Built]) -> Running:
         reply = run_step(request, bodies)
     except NotKept as error:
         reply = Failed(request.id, "lost", str(error))
-    except TooLarge as error:
+    except SizeError as error:
         reply = Failed(request.id, "error", str(error), error.fits, error.culprit, error.place)
     except SolidError as error:
         reply = Failed(request.id, "error", str(error))

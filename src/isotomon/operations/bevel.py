@@ -21,7 +21,7 @@ class Bevel(Operation, frozen=True, tag="bevel"):
     TITLE = "Edges bevelled"
     COMMAND = "Bevel edges"
     HELP = "Edges cut off flat: by one width on both faces, by two, or by a width and an angle"
-    FAMILY = "Edges"
+    FAMILY = ""
     STAGE = "Finish"
     PLACE = 20
     ICON = "bevel-edge"

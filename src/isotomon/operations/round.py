@@ -23,7 +23,7 @@ class Round(Operation, frozen=True, tag="round"):
     TITLE = "Edges rounded"
     COMMAND = "Round edges"
     HELP = "Edges rounded by a radius, which may change along them; edges that run on smoothly come along"
-    FAMILY = "Edges"
+    FAMILY = ""
     STAGE = "Finish"
     PLACE = 10
     ICON = "round-edge"

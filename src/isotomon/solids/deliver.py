@@ -8,9 +8,9 @@ from pathlib import Path
 from typing import Literal
 
 from isotomon.design.bodies import name_of
-from isotomon.errors import FileError, SolidError
+from isotomon.errors import FileError, SizeError, SolidError
 from isotomon.inspect.results import Quick
-from isotomon.kernel.protocol import Built, Export
+from isotomon.kernel.protocol import Built, Export, Failed
 from isotomon.solids.plan import plan, shown_body
 from isotomon.solids.requests import STEP_SECONDS, fine_of
 from isotomon.solids.supervisor import Supervisor
@@ -21,13 +21,15 @@ Form = Literal["step", "stl"]
 def build_all(quick: Quick, supervisor: Supervisor, limit: float = STEP_SECONDS) -> dict[str, Built]:
     """The finished bodies by the id of each body of its own; waits for them.
 
-    Raises: SolidError, FieldError, DesignError.
+    Raises: SolidError, SizeError, FieldError, DesignError.
     """
     wanted = plan(quick, limit).whole()
     jobs = [(request, supervisor.submit(request.ask)) for request in wanted.requests]
     found: dict[str, Built] = {}
     for request, job in jobs:
         outcome = job.wait(limit + 60.0)
+        if isinstance(outcome, Failed) and outcome.culprit:
+            raise SizeError(f"{request.title}: {outcome.text}", outcome.fits, outcome.culprit, outcome.place)
         if not isinstance(outcome, Built):
             raise SolidError(f"{request.title}: {getattr(outcome, 'text', 'the solid was not built')}")
         found[request.key] = outcome

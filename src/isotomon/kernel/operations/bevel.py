@@ -17,7 +17,7 @@ def apply(given: Given) -> MadeBody:
     """The chosen `edges` (a choice a line) cut off by `width` mm on the face whose name comes first, and `ratio` times that on the
     other.
 
-    Raises: SolidError; TooLarge, with the width that would do.
+    Raises: SolidError; SizeError, with the width that would do.
     """
     (body,), values = given.bodies, given.values
     edges = chosen_edges(body, str(values["edges"]).split("\n"))

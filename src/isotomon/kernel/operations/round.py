@@ -21,7 +21,7 @@ from isotomon.kernel.operations.base import Given, MadeBody
 def apply(given: Given) -> MadeBody:
     """The chosen `edges` (a choice a line) rounded; `radii` (n,) mm at even places along each run of edges, or one for all.
 
-    Raises: SolidError; TooLarge, with the radius that would do.
+    Raises: SolidError; SizeError, with the radius that would do.
     """
     (body,), radii = given.bodies, np.asarray(given.arrays["radii"], dtype=float)
     edges = chosen_edges(body, str(given.values["edges"]).split("\n"))
