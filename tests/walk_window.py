@@ -141,11 +141,12 @@ class WindowWalker:
                 if popup is not None:
                     popup.close()
         if self.told.seen:
-            raise Hit(self.told.seen[0])
+            raise Hit(f"after {self.done[-1]}: {self.told.seen[0]}")
         # What it took of the window's own thread tells more than the clock of a machine that may be busy.
         took = time.thread_time() - worked
         if took > BUSY_SECONDS or time.monotonic() - begun > 12.0 * BUSY_SECONDS:
-            raise Hit(f"it took {took:.1f} s of work and {time.monotonic() - begun:.1f} s by the clock")
+            clock = time.monotonic() - begun
+            raise Hit(f"{self.done[-1]} took {took:.1f} s of work and {clock:.1f} s by the clock")
 
     def let_run(self, seconds: float) -> None:
         """Let the application work."""
