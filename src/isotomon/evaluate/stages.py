@@ -47,8 +47,9 @@ def on_field(ground: Sources, steps: Sequence[Operation], field: SectionField) -
     return field, len(steps)
 
 
-def stages(ground: Sources, steps: Sequence[Operation]) -> tuple[Stage, ...]:
-    """What steps do with a body that is finished, in order; those that put it elsewhere and follow one another at once.
+def stages(ground: Sources, steps: Sequence[Operation], field: SectionField | None = None) -> tuple[Stage, ...]:
+    """What steps do with a body that is finished, in order; those that put it elsewhere and follow one another at once. `field`: the
+    body's, as it is when the first of them begins.
 
     Raises: IsotomonError, naming the step; for copies that lie over one another.
     """
@@ -56,7 +57,7 @@ def stages(ground: Sources, steps: Sequence[Operation]) -> tuple[Stage, ...]:
     ask, made = ask_of(ground), list[Stage]()
     names = {b.id: b.name for b in ground.design.bodies}
     for step in steps:
-        asked = step.asks(ask, lambda key: names.get(key, "what is gone"))
+        asked = step.asks(replace(ask, field=None if made else field), lambda key: names.get(key, "what is gone"))
         before = made[-1] if made else None
         if asked is not None:
             made.append(replace(asked, step=step.id))
@@ -79,7 +80,7 @@ def placed_by(made: Sequence[Stage]) -> Array:
 
 def ask_of(ground: Sources) -> Ask:
     """What operations work from."""
-    return Ask(ground, ground.names, ground.body.id)
+    return Ask(ground, ground.names, ground.body.id, ground.design.tolerance)
 
 
 def placements(ground: Sources, steps: Iterable[Operation]) -> Array:

@@ -26,7 +26,7 @@ MOST_SPANS_ALONG, OF_A_LONG_BODY, LONG = 40, 8, 400
 
 
 @dataclass(frozen=True, eq=False)
-class _FitAlong:
+class FitAlong:
     """A fit along the body: clamped splines of `degree`, `breaks` (b,) with `times`, control points (n_v, n_u, 3)."""
 
     degree: int
@@ -45,7 +45,7 @@ def patches(field: SectionField, tolerance: float) -> list[Patch]:
     Raises: FieldError, when `tolerance` (mm) cannot be met with a reasonable number of knots.
     """
     if not field.ruled:
-        return _cut(field, _fit_along(field, tolerance))
+        return _cut(field, fit_along(field, tolerance))
     edges, two = field.edges, np.array([2, 2])
     control = field.sections(edges).control
     if field.ring:
@@ -53,11 +53,11 @@ def patches(field: SectionField, tolerance: float) -> list[Patch]:
     return [
         patch
         for bay in range(len(edges) - 1)
-        for patch in _cut(field, _FitAlong(1, edges[bay : bay + 2], two, control[bay : bay + 2]))
+        for patch in _cut(field, FitAlong(1, edges[bay : bay + 2], two, control[bay : bay + 2]))
     ]
 
 
-def _fit_along(field: SectionField, tolerance: float) -> _FitAlong:
+def fit_along(field: SectionField, tolerance: float) -> FitAlong:
     """Quintics along the body, C2 at the stations and C4 between, through the field's sections at all stations and at
     places between, with its slopes at both ends. Spans are halved until the field is followed everywhere.
     """
@@ -85,7 +85,7 @@ def _fit_along(field: SectionField, tolerance: float) -> _FitAlong:
         )
         bad = miss.max(axis=1).reshape(len(width), -1).max(axis=1) > 0.7 * tolerance
         if not bad.any():
-            return _FitAlong(5, breaks, times, control.reshape(len(control), -1, 3))
+            return FitAlong(5, breaks, times, control.reshape(len(control), -1, 3))
         if len(breaks) + bad.sum() > MOST_SPANS:
             raise FieldError(
                 f"the skin needs more than {MOST_SPANS} spans to lie within {tolerance:g} mm; allow a larger tolerance"
@@ -105,14 +105,14 @@ def _sites(breaks: Array, nodes: Array) -> Array:
     return np.sort(np.concatenate([nodes, *between]))
 
 
-def _cut(field: SectionField, along: _FitAlong) -> list[Patch]:
+def _cut(field: SectionField, along: FitAlong) -> list[Patch]:
     """Patches of all lanes; a lane is cut where it is pinched to nothing, where a new stretch begins, and where a bay has many spans."""
     whole = (float(along.breaks[0]), float(along.breaks[-1]))
     places, bay, gone, fresh = _cuts(field, along.breaks)
     lanes = field.common.lanes
     spans = [_spans(places, gone[:, k] | fresh, gone[:, k], whole) for k in range(len(lanes))]
     pieces = {
-        (number, span): _between(along, lane.columns, *span)
+        (number, span): between(along, lane.columns, *span)
         for number, lane in enumerate(lanes)
         for span in spans[number]
     }
@@ -127,7 +127,7 @@ def _cut(field: SectionField, along: _FitAlong) -> list[Patch]:
     return _faces(field, pieces, begins)
 
 
-def _faces(field: SectionField, pieces: dict[tuple[int, Span], _FitAlong], begins: dict[float, str]) -> list[Patch]:
+def _faces(field: SectionField, pieces: dict[tuple[int, Span], FitAlong], begins: dict[float, str]) -> list[Patch]:
     """The patches of pieces of lanes, each named by its lane and the station in `begins` it begins at or after; several of one
     name are told apart by their number, and by how many there are, so that it means nothing when that changes."""
     faces: dict[str, list[Patch]] = {}
@@ -136,7 +136,7 @@ def _faces(field: SectionField, pieces: dict[tuple[int, Span], _FitAlong], begin
         if _still(piece.control):  # it lies on the axis that the body is turned about
             continue
         name = f"lane {field.names.lanes[number]} from {begins[span[0]]}"
-        for basis, net in _parted(lane.basis, np.ascontiguousarray(piece.control.transpose(1, 0, 2))):
+        for basis, net in parted(lane.basis, np.ascontiguousarray(piece.control.transpose(1, 0, 2))):
             u, v = (basis.breaks, _times(basis)), (piece.breaks, piece.times)
             face = Patch(name, basis.degree, piece.degree, *u, *v, basis.periodic, net, lane.loop)
             faces.setdefault(name, []).append(face)
@@ -183,7 +183,7 @@ def _still(control: Array) -> bool:
 Span = tuple[float, float]
 
 
-def _share_borders(pieces: dict[tuple[int, Span], _FitAlong], common: Correspondence) -> None:
+def _share_borders(pieces: dict[tuple[int, Span], FitAlong], common: Correspondence) -> None:
     """Neighbouring lanes over one span get the very same control points on their border, to the last bit."""
     for (number, span), piece in pieces.items():
         if common.lanes[number].basis.periodic:
@@ -201,7 +201,7 @@ def _times(basis: Basis) -> Index:
     return times
 
 
-def _parted(basis: Basis, control: Array) -> list[tuple[Basis, Array]]:
+def parted(basis: Basis, control: Array) -> list[tuple[Basis, Array]]:
     """A lane's faces: parted where it is less smooth than its spline (the nose of a foil, an arc's end), and where it would have more
     than `MOST_SPANS_OF_ONE_FACE`.
 
@@ -280,14 +280,14 @@ def _spans(nodes: Array, cut: Mask, gone: Mask, whole: tuple[float, float]) -> l
     return spans
 
 
-def _between(along: _FitAlong, columns: slice, start: float, end: float) -> _FitAlong:
+def between(along: FitAlong, columns: slice, start: float, end: float) -> FitAlong:
     """The part of the splines of some columns between two stations, by interpolation at its own Greville sites.
 
     A piece of a spline is a spline on the knots inside, so that this returns the piece itself.
     """
     control = along.control[:, columns]
     if start <= along.breaks[0] and end >= along.breaks[-1]:
-        return _FitAlong(along.degree, along.breaks, along.times, control.copy())
+        return FitAlong(along.degree, along.breaks, along.times, control.copy())
     inside = (along.breaks >= start) & (along.breaks <= end)
     breaks, times = along.breaks[inside], along.times[inside]
     times[[0, -1]] = along.degree + 1
@@ -295,4 +295,4 @@ def _between(along: _FitAlong, columns: slice, start: float, end: float) -> _Fit
     means = np.lib.stride_tricks.sliding_window_view(knots[1:-1], along.degree).mean(axis=1)
     sites = np.clip(means, breaks[0], breaks[-1])
     values = BSpline(along.knots, control, along.degree)(sites)
-    return _FitAlong(along.degree, breaks, times, make_interp_spline(sites, values, k=along.degree, t=knots).c)
+    return FitAlong(along.degree, breaks, times, make_interp_spline(sites, values, k=along.degree, t=knots).c)

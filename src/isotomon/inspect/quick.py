@@ -122,7 +122,7 @@ def _one(ground: Ground, moving: bool) -> Quick:
     loft = [*missing, *(f for f in loft if all(f.text != m.text for m in missing))]
     datums, lost = _datums(design, ground)
     guides, unmade = _guides(design, ground)
-    put, misplaced = _put(ground, left)
+    put, misplaced = _put(ground, left, made.field if made is not None else None)
     if shape is not None and not moving:
         over = laid_over(body, shape.mesh, placed_by(put))
         misplaced += [*path_findings(ground, shape.field), *([over] if over is not None else [])]
@@ -154,10 +154,12 @@ def _one(ground: Ground, moving: bool) -> Quick:
     return Quick(design, body, ground.worked, resolved, drawings, datums, guides, shape, full, judged, found, turn, put)
 
 
-def _put(ground: Ground, steps: Sequence[Operation]) -> tuple[tuple[Stage, ...], list[Finding]]:
+def _put(
+    ground: Ground, steps: Sequence[Operation], field: SectionField | None
+) -> tuple[tuple[Stage, ...], list[Finding]]:
     """What is done with the body once it is shaped, or nothing, with a finding that says why not."""
     try:
-        return stages(ground, steps), []
+        return stages(ground, steps, field), []
     except IsotomonError as error:
         return (), [body_finding(ground.body, error)]
 

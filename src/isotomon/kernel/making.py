@@ -185,19 +185,23 @@ def loft(
             _cap(rims[at], origin, way) if radii is None else _round_cap(rims[at][0], origin, way, radii[k], tolerance)
         )
         faces.append((name, cap))
-    return _sewn(faces, tolerance, skin)
+    return sewn(faces, tolerance, skin)
 
 
-def _sewn(faces: Sequence[tuple[str, TopoDS_Face]], tolerance: float, skin: bool) -> NamedShape:
+def sewn(faces: Sequence[tuple[str, TopoDS_Face]], tolerance: float, skin: bool = False) -> NamedShape:
+    """The solid that named faces bound, or the `skin` that they are.
+
+    Raises: SolidError, when they do not close.
+    """
     sewing = BRepBuilderAPI_Sewing(tolerance)
     for _, face in faces:
         sewing.Add(face)
     sewing.Perform()
-    sewn = [(name, sewing.Modified(face) if sewing.IsModified(face) else face) for name, face in faces]
+    came = [(name, sewing.Modified(face) if sewing.IsModified(face) else face) for name, face in faces]
     shells = parts(sewing.SewedShape(), TopAbs_ShapeEnum.TopAbs_SHELL)
     if skin:
         shape = shells[0] if len(shells) == 1 else sewing.SewedShape()
-        return NamedShape(shape, names_of(shape, sewn))
+        return NamedShape(shape, names_of(shape, came))
     if not shells or sewing.NbFreeEdges():
         raise SolidError(f"the skin does not close: {sewing.NbFreeEdges()} open edges in {len(shells)} shells")
     solid = _solid_of(shells)
@@ -205,7 +209,7 @@ def _sewn(faces: Sequence[tuple[str, TopoDS_Face]], tolerance: float, skin: bool
         fix = ShapeFix_Solid(solid)
         fix.Perform()
         solid = fix.Solid()
-    return NamedShape(solid, names_of(solid, sewn))
+    return NamedShape(solid, names_of(solid, came))
 
 
 def _solid_of(shells: Sequence[TopoDS_Shape]) -> TopoDS_Solid:

@@ -10,6 +10,7 @@ from typing import Annotated, Any, ClassVar, Protocol
 
 from isotomon.arrays import Array
 from isotomon.errors import DesignError, IsotomonError
+from isotomon.field.parallel import Parallel
 from isotomon.field.section_field import SectionField
 from isotomon.geometry.datums import Axis, Plane, SpaceCurve
 from isotomon.operations.grips import Grip
@@ -76,6 +77,10 @@ class Ask:
     names: dict[str, Quantity]
     body: Id
     """The body whose step it is."""
+    tolerance: float
+    """mm: the design's."""
+    field: SectionField | None = None
+    """The body's field, as long as nothing has been done with the finished body."""
 
     def number(self, step: Operation, name: str) -> float:
         """A field that may be a formula, in mm, rad, or as a plain ratio.
@@ -170,6 +175,8 @@ class Asked:
     arrays: Mapping[str, Array] = field(default_factory=dict)
     skins: bool = False
     """Whether it may be done with skins, too."""
+    inside: Parallel | None = None
+    """The skin of a hollow that the kernel is given as another body, the last."""
     step: Id = ""
     """Whose work it is."""
 

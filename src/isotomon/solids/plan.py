@@ -15,6 +15,7 @@ from isotomon.errors import IsotomonError, SolidError
 from isotomon.evaluate.shape import digest
 from isotomon.evaluate.stages import Put
 from isotomon.field.exact import motion
+from isotomon.field.parallel import Parallel
 from isotomon.geometry.affine import even_sizes
 from isotomon.inspect.results import Quick, Shape
 from isotomon.kernel.protocol import Work
@@ -24,6 +25,7 @@ from isotomon.solids.requests import (
     apply_request,
     deflection,
     fine_of,
+    lining_request,
     read_request,
     read_seconds,
     shape_request,
@@ -131,7 +133,12 @@ def _requests(
             if not stage.skins:
                 _check_no_skins(quick, (body, *stage.bodies))
             asked |= {request.key: request for tool in stage.bodies for request in made[tool]}
-            request = _worked(quick, q, stage, [key, *(made[tool][-1].key for tool in stage.bodies)], limit)
+            inputs = [key, *(made[tool][-1].key for tool in stage.bodies)]
+            if stage.inside is not None:
+                hollow = _hollow(q, stage, stage.inside, limit)
+                asked[hollow.key] = hollow
+                inputs.append(hollow.key)
+            request = _worked(quick, q, stage, inputs, limit)
         asked[request.key] = request
         key = request.key
     return tuple(asked.values())
@@ -154,6 +161,14 @@ def _worked(quick: Quick, q: Quick, asked: Asked, inputs: Sequence[str], limit: 
     key = digest((asked.work, *inputs, *asked.values.items(), *arrays))
     ask = partial(apply_request, key, asked, inputs, quick.design.tolerance, fine_of(quick) / 2.0, limit, False)
     return Request(key, q.body.id, ask, f"{asked.words} {q.body.name}", asked.step)
+
+
+def _hollow(q: Quick, asked: Asked, skin: Parallel, limit: float) -> Request:
+    """What is taken out of a body that is hollowed out."""
+    assert q.shape is not None
+    key = digest(("hollow", q.shape.key, *asked.values.items()))
+    ask = partial(lining_request, skin, key, deflection(q.shape), limit)
+    return Request(key, q.body.id, ask, f"{q.body.name}, its hollow", asked.step)
 
 
 def _placed(quick: Quick, q: Quick, base: str, maps: Array, joined: bool, first: bool, limit: float) -> Request:

@@ -11,6 +11,8 @@ from isotomon.arrays import Array
 from isotomon.design.imports import bytes_of
 from isotomon.design.records import Imported
 from isotomon.field.exact import motion
+from isotomon.field.lining import lining
+from isotomon.field.parallel import Parallel
 from isotomon.field.patches import patches
 from isotomon.inspect.results import Quick, Shape
 from isotomon.kernel.protocol import Apply, LoftPatches, MoveProfile, Read, pack, pack_edge, pack_patch
@@ -67,6 +69,27 @@ def shape_request(
         deflection=deflection(shape),
         limit=limit,
         skin=shape.open,
+    )
+
+
+FINER = 0.1
+"""Of the design's tolerance: so near the hollow's skin is to the parallel that it is."""
+
+
+def lining_request(skin: Parallel, key: str, fine: float, limit: float, request_id: int) -> LoftPatches:
+    """The request that builds the hollow inside a body, kept under `key`.
+
+    Raises: FieldError, when there is no such hollow.
+    """
+    return LoftPatches(
+        id=request_id,
+        key=key,
+        patches=[pack_patch(p) for p in lining(skin, FINER * skin.tolerance)],
+        ends=[(_vector(level.origin), _vector(level.normal)) for level in (skin.low, skin.high)],
+        radii=None,
+        tolerance=max(skin.tolerance, 1e-7),
+        deflection=fine,
+        limit=limit,
     )
 
 
