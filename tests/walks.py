@@ -38,9 +38,10 @@ def one_window(seed: int, steps: int, folder: Path) -> int:
             window.close()
         window.desk.engine.close()
         window.view.close_scene()
-        for thread in set(threading.enumerate()) - before:
-            thread.join(60.0)
-        run_events()  # what threads have said meanwhile is still taken
+        while others := set(threading.enumerate()) - before:
+            for thread in others:
+                thread.join(60.0)
+            run_events()  # what threads have said meanwhile is still taken, and may have another begin
         shiboken6.delete(window)
     return steps
 

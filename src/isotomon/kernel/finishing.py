@@ -24,6 +24,8 @@ DOUBT = 1e-4
 """Of the body: by so much such a volume is off at most."""
 WORTH_OFFERING = 1e-3
 """Of what was asked: a smaller size that works is not offered."""
+SEARCH_SECONDS, CULPRIT_SECONDS = 12.0, 6.0
+"""At most, for the largest size that works, and for which edge does not go."""
 ALONE_SECONDS = 4.0
 """For one edge by itself, when it is looked for which of several does not go."""
 
@@ -84,15 +86,15 @@ def within_limits(
 ) -> NamedShape:
     """What work on edges makes; `what` (radius, width) is `size` mm; `done`: what is done with an edge, for what is said.
 
-    Raises: SizeError, with the largest size that works, found in a third of the seconds.
+    Raises: SizeError, with the largest size that works, found in a third of the seconds at most.
     """
     try:
         return work(edges, size)
     except Exception as error:  # noqa: BLE001 - the kernel's bindings raise whatever they like
         reason = error
-    fits = largest(lambda less: work(edges, less), size, seconds / 3.0)
+    fits = largest(lambda less: work(edges, less), size, min(seconds / 3.0, SEARCH_SECONDS))
     fits = float(np.floor(fits * 1e4) / 1e4) if fits > WORTH_OFFERING * size else 0.0
-    bad = _culprit(work, edges, size, seconds / 6.0)
+    bad = _culprit(work, edges, size, min(seconds / 6.0, CULPRIT_SECONDS))
     where = f" between {bad.called.replace('|', ' and ')}" if bad is not None and len(edges) > 1 else ""
     offer = f"up to {fits:.4g} mm works" if fits else f"no {what} was found that works; leave edges out"
     text = f"an edge{where} cannot be {done} with a {what} of {size:.4g} mm; {offer}"
