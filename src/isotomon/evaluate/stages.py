@@ -11,9 +11,10 @@ import numpy as np
 from isotomon.arrays import Array
 from isotomon.errors import DesignError
 from isotomon.evaluate.sources import Sources
+from isotomon.field.parallel import skin_of
 from isotomon.field.section_field import SectionField
 from isotomon.geometry.affine import ITSELF
-from isotomon.operations.base import Ask, Asked, Operation
+from isotomon.operations.base import SKIN, Ask, Asked, Operation
 from isotomon.operations.counting import check_steps
 
 SAME = 1e-6
@@ -55,9 +56,11 @@ def stages(ground: Sources, steps: Sequence[Operation], field: SectionField | No
     """
     check_steps(steps)
     ask, made = ask_of(ground), list[Stage]()
+    skin = skin_of(field, ask.tolerance) if field is not None else None
     names = {b.id: b.name for b in ground.design.bodies}
     for step in steps:
-        asked = step.asks(replace(ask, field=None if made else field), lambda key: names.get(key, "what is gone"))
+        asked = step.asks(replace(ask, skin=skin), lambda key: names.get(key, "what is gone"))
+        skin = asked.skin if asked is not None and asked.work == SKIN else None
         before = made[-1] if made else None
         if asked is not None:
             made.append(replace(asked, step=step.id))

@@ -1,4 +1,4 @@
-"""A parallel skin as B-spline patches, for the hollow inside a solid."""
+"""A worked skin as B-spline patches: a solid's outside, or the hollow inside it."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ import numpy as np
 
 from isotomon.arrays import Array
 from isotomon.errors import FieldError, KnotError
-from isotomon.field.parallel import SLIVER, Parallel
+from isotomon.field.parallel import SLIVER, WorkedSkin
 from isotomon.field.patches import FitAlong, between, parted
 from isotomon.geometry.basis import Basis, fit
 from isotomon.geometry.patch import Patch
@@ -25,47 +25,48 @@ MANY_ALONG, MANY_ACROSS, LOOSE = 24, 60, 1e-4
 curvature that jumps at places that wander, and to follow those closely would take spans without end."""
 
 
-def lining(skin: Parallel, tolerance: float) -> list[Patch]:
-    """The patches of a parallel skin, within `tolerance` (mm) of it, or, where that would take very many, within a ten-thousandth of
-    the wall; its ends lie in the planes at which it ends.
+def lining(skin: WorkedSkin, tolerance: float, inside: str = "") -> list[Patch]:
+    """The patches of a worked skin, within `tolerance` (mm) of it, or, where that would take very many, within a ten-thousandth of
+    the wall or radius; its ends lie in the planes at which it ends. `inside`: before the names of its faces.
 
-    Raises: FieldError, where it folds, lanes do not meet, or it would need too many patches.
+    Raises: FieldError, where it folds, sides do not meet, or it would need too many patches.
     """
+    loose = LOOSE * min([skin.wall or np.inf, *(float(r.radii.min()) for r in skin.rounds)])
     try:
-        bases = [_across(skin, number, tolerance) for number in range(len(skin.field.common.lanes))]
-        loose = (MANY_ALONG, LOOSE * skin.wall)
-        along, control = fit(lambda y: _nets(skin, bases, y), tolerance, most=300, loose=loose)
+        bases = [_across(skin, number, tolerance, loose) for number in range(len(skin.sides))]
+        along, control = fit(lambda y: _nets(skin, bases, y), tolerance, most=300, loose=(MANY_ALONG, loose))
     except KnotError as error:
-        raise FieldError(f"the inner skin cannot be followed smoothly: {error}; make the wall thinner") from None
-    net = control.reshape(len(control), -1, 3)
+        raise FieldError(f"the skin cannot be followed smoothly: {error}; make the wall or the radius less") from None
     times = along.multiplicity.copy()
     times[[0, -1]] = along.degree + 1
-    whole = FitAlong(along.degree, along.breaks, times, net)
-    return _patches(skin, bases, whole)
+    return _patches(
+        skin, bases, FitAlong(along.degree, along.breaks, times, control.reshape(len(control), -1, 3)), inside
+    )
 
 
-def _across(skin: Parallel, number: int, tolerance: float) -> Basis:
-    """The basis in which a lane of the parallel is followed across, at all levels."""
-    lanes = skin.field.common.lanes
-    basis = lanes[number].basis
-    y = np.linspace(0.0, 1.0, min(LEVELS * len(skin.field.nodes) + 1, MOST_LEVELS))
-    # What has a curvature that jumps has a parallel whose slope by the parameter jumps.
-    joins = {
-        float(place): max(basis.degree - int(times) - 1, 0)
-        for place, times in zip(basis.breaks[1:-1], basis.multiplicity[1:-1], strict=True)
-        if times > 1 and SLIVER < place < 1.0 - SLIVER
-    }
+def _across(skin: WorkedSkin, number: int, tolerance: float, loose: float) -> Basis:
+    """The basis in which a side is followed across, at all levels."""
+    y = np.linspace(0.0, 1.0, min(LEVELS * len(skin.base.field.nodes) + 1, MOST_LEVELS))
+    own = skin.basis(skin.sides[number])
 
     def sample(s: Array) -> Array:
-        own = [s if k == number else np.empty(0) for k in range(len(lanes))]
-        return skin.points(own, y)[number].transpose(1, 0, 2).reshape(len(s), -1)
+        wanted = [s if k == number else np.empty(0) for k in range(len(skin.sides))]
+        return skin.points(wanted, y)[number].transpose(1, 0, 2).reshape(len(s), -1)
 
-    loose = (MANY_ACROSS, LOOSE * skin.wall)
-    return fit(sample, tolerance, joins=joins, periodic=basis.periodic, loose=loose)[0]
+    periodic = own is not None and own.periodic
+    joins = _joins(own) if own is not None else {}
+    return fit(sample, tolerance, joins=joins, periodic=periodic, loose=(MANY_ACROSS, loose))[0]
 
 
-def _nets(skin: Parallel, bases: list[Basis], y: Array) -> Array:
-    """(n_y, all control points × 3): the control points of all lanes at levels y."""
+def _joins(own: Basis) -> dict[float, int]:
+    """Places at which a lane is less smooth than its spline, and how smooth its parallel is there: what has a curvature that jumps
+    has a parallel whose slope by the parameter jumps."""
+    places = zip(own.breaks[1:-1].tolist(), own.multiplicity[1:-1].tolist(), strict=True)
+    return {u: max(own.degree - k - 1, 0) for u, k in places if k > 1 and SLIVER < u < 1.0 - SLIVER}
+
+
+def _nets(skin: WorkedSkin, bases: list[Basis], y: Array) -> Array:
+    """(n_y, all control points × 3): the control points of all sides at levels y."""
     sites = [basis.greville() for basis in bases]
     nets = []
     for basis, at, points in zip(bases, sites, skin.points(sites, y), strict=True):
@@ -74,11 +75,11 @@ def _nets(skin: Parallel, bases: list[Basis], y: Array) -> Array:
     return np.concatenate(nets, axis=1).reshape(len(y), -1)
 
 
-def _patches(skin: Parallel, bases: list[Basis], whole: FitAlong) -> list[Patch]:
-    common, names, starts = skin.field.common, skin.field.names.lanes, np.cumsum([0, *(b.size for b in bases)])
+def _patches(skin: WorkedSkin, bases: list[Basis], whole: FitAlong, inside: str) -> list[Patch]:
+    starts = np.cumsum([0, *(b.size for b in bases)])
     for number, basis in enumerate(bases):
-        after = common.beside(number)[1]
-        if not basis.periodic and after is not None:
+        if not basis.periodic:  # neighbours have the very same border
+            after = (number + 1) % len(bases)
             whole.control[:, starts[after]] = whole.control[:, starts[number + 1] - 1]
     spans = len(whole.breaks) - 1
     cuts = whole.breaks[np.linspace(0, spans, -(-spans // BAYS_OF_A_FACE) + 1).round().astype(int)]
@@ -86,7 +87,7 @@ def _patches(skin: Parallel, bases: list[Basis], whole: FitAlong) -> list[Patch]
     for start, end in zip(cuts[:-1].tolist(), cuts[1:].tolist(), strict=True):
         for number, basis in enumerate(bases):
             piece = between(whole, slice(int(starts[number]), int(starts[number + 1])), start, end)
-            name = f"inside of lane {names[number]}"
+            name = f"{inside}{skin.side_name(skin.sides[number])}"
             for own, net in parted(basis, np.ascontiguousarray(piece.control.transpose(1, 0, 2))):
                 times = own.multiplicity.copy()
                 if not own.periodic:

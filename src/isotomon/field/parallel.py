@@ -1,156 +1,176 @@
-"""The skin that lies at one distance inside a body's own, between two planes across the body: where the body is hollow.
+"""A body's skin worked on: moved inward to a parallel, its corners along the body rounded by a rolling ball.
 
-At each level between the planes the inner skin is cut by a plane of the pencil through both, so that its ends lie in them. In each
-lane it is the outer skin moved along its normals; lanes that meet at a corner end where their parallels meet, which is found by
-Newton's rule on the places in both lanes from which the corner's points come.
+It is cut by planes at levels from one end to the other, and made of sides: the lanes, and the rounds between them. A ball that
+rolls along a corner touches both lanes where its centre's parallels come from; the round is the arc between these places, and a
+parallel of it the arc of another radius about the same centre. Lanes end where they are touched, or where their parallels meet.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
-from scipy.interpolate import NdBSpline
+from scipy.interpolate import BSpline, CubicSpline, make_interp_spline
 
 from isotomon.arrays import Array
 from isotomon.errors import FieldError
-from isotomon.field.patches import fit_along
+from isotomon.field.offsets import Level, Offsets
 from isotomon.field.section_field import SectionField
-from isotomon.geometry.planar import cross3
+from isotomon.geometry.basis import Basis
 
-JET = ((0, 0), (1, 0), (0, 1), (2, 0), (1, 1), (0, 2))
-"""Orders by u and v of the derivatives that the parallel and its own derivatives need."""
-STEPS = 30
-"""Of Newton's rule at most; six do, where it does at all."""
-NEAR = 1e-7
-"""Of the wall: a point that misses its level, or its corner, by no more is taken after one more step, which squares the miss."""
-FLAT = 1e-9
-"""The share of the larger singular values below which two lanes run on so smoothly into each other that a corner between them
-is nowhere in particular, and stays where it is."""
 SLIVER = 0.01
 """Of a lane: what lies within so little of its ends is taken for them."""
 BENT = 1.0 / 3.0
-"""Of a lane: farther the corners of the inner skin cannot lie from the outer ones' for it to be laid out evenly."""
+"""Of a lane: farther its corners cannot come to lie from the skin's own for it to be laid out evenly."""
+PLAIN = np.radians(2.0)
+"""rad: lanes that meet at less are no corner that could be rounded."""
+COURSE, PAST = 161, 0.08
+"""At so many levels, to so far past the ends, a ball's course is worked out at once."""
+AHEAD, ROUGHLY = 1e-3, 5
+"""Of the levels: the step by which it is looked how fast a round rises; steps of Newton's rule on the sampled course."""
+OFF = 1e-4
+"""Of the body's extent: by so much a place found on the sampled course may miss its level."""
 
 
 @dataclass(frozen=True, eq=False)
-class Level:
-    """A plane across the body: `origin` (3,), and the `normal` (3,) toward the last end."""
+class RoundedCorner:
+    """The corner along the body at which a lane begins, and the ball's `radii` (n,) mm at even levels, or one for all."""
 
-    origin: Array
-    normal: Array
+    lane: int
+    radii: Array
+
+    @property
+    def constant(self) -> bool:
+        """Whether the ball keeps its size."""
+        return float(np.ptp(self.radii)) == 0.0
+
+    def radius(self, y: Array) -> Array:
+        """(m,) mm at levels y."""
+        if len(self.radii) < 2:
+            return np.full(len(y), float(self.radii[0]))
+        return np.asarray(CubicSpline(np.linspace(0.0, 1.0, len(self.radii)), self.radii)(y))
 
 
 @dataclass(frozen=True, eq=False)
-class Parallel:
-    """The skin `wall` (mm) within that of a body, from the plane `low` to the plane `high`."""
+class WorkedSkin:
+    """The skin `wall` (mm) within that of a body, some of its corners rounded."""
 
-    field: SectionField
-    wall: float
-    low: Level
-    high: Level
-    tolerance: float
+    base: Offsets
+    wall: float = 0.0
+    rounds: tuple[RoundedCorner, ...] = ()
 
     @cached_property
-    def _skins(self) -> list[NdBSpline]:
-        """The outer skin of each lane, as it is fitted for the solid."""
-        along = fit_along(self.field, self.tolerance)
-        made = []
-        for lane in self.field.common.lanes:
-            basis, control = lane.basis, along.control[:, lane.columns].transpose(1, 0, 2)
-            if basis.periodic:
-                control = np.concatenate([control, control[: basis.degree]])
-            knots = (basis.knots, along.knots)
-            made.append(NdBSpline(knots, np.ascontiguousarray(control), (basis.degree, along.degree)))
-        return made
+    def sides(self) -> tuple[int | RoundedCorner, ...]:
+        """What goes round a section, in order: the numbers of lanes, each after the round at which it begins."""
+        at = {corner.lane: corner for corner in self.rounds if self._is_left(corner)}
+        lanes = range(len(self.base.field.common.lanes))
+        return tuple(side for k in lanes for side in ((at[k], k) if k in at else (k,)))
 
-    def _jet(self, lane: int, u: Array, v: Array) -> list[Array]:
-        """(m, 3) each: a lane's own skin and its derivatives by u, v, uu, uv, vv. Past its ends it goes on by its value and first two
-        derivatives there: its last pieces are short, and soon lead away."""
-        skin, periodic = self._skins[lane], self.field.common.lanes[lane].basis.periodic
-        u = np.mod(u, 1.0) if periodic else u
-        cu, cv = np.clip(u, 0.0, 1.0), np.clip(v, self.field.first, self.field.last)
-        at = np.stack([cu, cv], axis=-1)
-        jet = [skin(at, nu=order) for order in JET]
-        out = np.flatnonzero((cu != u) | (cv != v))
-        if len(out):
-            known = {(a, b): skin(at[out], nu=(a, b)) for a in range(3) for b in range(3)}
-            du, dv = ([np.ones(len(out)), d, d * d / 2.0] for d in ((u - cu)[out], (v - cv)[out]))
-            for k, (i, j) in enumerate(JET):
-                terms = ((du[a - i] * dv[b - j])[:, None] * known[a, b] for a in range(i, 3) for b in range(j, 3))
-                jet[k][out] = sum(terms)
-        return jet
+    def _is_left(self, corner: RoundedCorner) -> bool:
+        """Whether a parallel of a round is a round still, and not a sharp corner."""
+        return self._way(corner) < 0.0 or float(corner.radii.min()) > self.wall
+
+    def before(self, lane: int) -> int:
+        """The lane that ends where one begins. Raises: FieldError, for one that begins nowhere."""
+        found = self.base.field.common.beside(lane)[0]
+        if found is None or self.base.field.common.lanes[lane].basis.periodic:
+            raise FieldError("there is no corner along the body there")
+        return found
+
+    def side_name(self, side: int | RoundedCorner) -> str:
+        """What the face of a side is called."""
+        names = self.base.field.names.lanes
+        if isinstance(side, int):
+            return f"lane {names[side]}"
+        a, b = sorted((f"lane {names[self.before(side.lane)]}", f"lane {names[side.lane]}"))
+        return f"round of ({a}|{b})"
+
+    def basis(self, side: int | RoundedCorner) -> Basis | None:
+        """The basis of a lane's own skin; None for a round."""
+        return self.base.field.common.lanes[side].basis if isinstance(side, int) else None
+
+    def _way(self, corner: RoundedCorner) -> float:
+        return self._ways[corner.lane]
 
     @cached_property
-    def _size(self) -> float:
-        return float(np.ptp(self.field.sections(self.field.nodes).control.reshape(-1, 3), axis=0).max())
+    def _ways(self) -> dict[int, float]:
+        return {corner.lane: self._way_of(corner) for corner in self.rounds}
 
-    def moved(self, lane: int, u: Array, v: Array) -> tuple[Array, Array, Array, Array]:
-        """(m, 3) each: places on the parallel of a lane where its own skin has u and v (m,), their derivatives by both, and (m,) by
-        how much an area there is smaller than the skin's; negative where it is folded."""
-        p, pu, pv, puu, puv, pvv = self._jet(lane, u, v)
-        square = cross3(pu, pv)
-        size = np.linalg.norm(square, axis=-1, keepdims=True)
-        size = np.where(size > 0.0, size, 1.0)
-        normal = square / size
-        parts = []
-        for along, by in ((pu, cross3(puu, pv) + cross3(pu, puv)), (pv, cross3(puv, pv) + cross3(pu, pvv))):
-            turned = (by - normal * np.sum(normal * by, axis=-1, keepdims=True)) / size
-            parts.append(along - self.wall * turned)
-        left = np.sum(cross3(*parts) * normal, axis=-1) / size[..., 0]
-        return p - self.wall * normal, *parts, left
+    def _way_of(self, corner: RoundedCorner) -> float:
+        """1 for a corner that the ball rolls along inside the body, -1 for one it rolls along outside.
 
-    def _plane(self, y: Array) -> tuple[Array, Array]:
-        """(m, 3) and (m,): the planes at levels y (m,), 0 to 1: normals, and what a point of them comes to along these."""
-        low, high = self.low, self.high
-        normal = (1.0 - y)[:, None] * low.normal + y[:, None] * high.normal
-        return normal, (1.0 - y) * float(low.origin @ low.normal) + y * float(high.origin @ high.normal)
-
-    def _start(self, y: Array) -> Array:
-        """(m,) places along the body to begin the search for levels y at."""
-        return self.field.first + y * (self.field.last - self.field.first)
-
-    def laid(self, lane: int, u: Array, y: Array) -> Array:
-        """(m,) the place along the body from which the point of a lane's parallel at u comes that lies at level y.
-
-        Raises: FieldError, when none does.
+        Raises: FieldError, where it is neither all along.
         """
-        v, (normal, at) = self._start(y), self._plane(y)
-        left = np.arange(len(y))
-        for _ in range(STEPS):
-            p, _, pv, _ = self.moved(lane, u[left], v[left])
-            miss = at[left] - np.sum(p * normal[left], axis=1)
-            farthest = 0.2 * self._size
-            v[left] += np.clip(miss / np.sum(pv * normal[left], axis=1), -farthest, farthest)
-            left = left[np.abs(miss) >= NEAR * self.wall]
-            if not len(left):
-                return v
-        raise FieldError(_LOST)
+        v = np.linspace(self.base.field.first, self.base.field.last, 65)
+        one, nought = np.ones_like(v), np.zeros_like(v)
+        _, _, along, n, _ = self.base.moved(self.before(corner.lane), one, v, nought)
+        m = self.base.moved(corner.lane, nought, v, nought)[3]
+        turned = np.arcsin(np.clip(np.sum(np.cross(n, m) * along, axis=1) / np.linalg.norm(along, axis=1), -1.0, 1.0))
+        if np.abs(turned).min() < PLAIN or np.ptp(np.sign(turned)) > 0.0:
+            raise FieldError("a corner along the body fades out, or turns from outward to inward; leave that edge out")
+        return float(np.sign(turned[0]))
 
-    def corners(self, lane: int, after: int, y: Array) -> tuple[Array, Array]:
-        """(m, 2) each: u and v in a lane and in the one after it from which the corner between their parallels comes at levels y.
+    def arc(self, corner: RoundedCorner, s: Array, y: Array) -> tuple[Array, Array]:
+        """Points (m, 3) of a round at shares s (m,) of the way across it at levels y (m,), and (m, 4) where the ball touches there, by
+        `Offsets.corners`.
 
-        Raises: FieldError, when they do not meet.
+        Raises: FieldError.
         """
-        v, (normal, at) = self._start(y), self._plane(y)
-        x = np.stack([np.ones_like(y), v, np.zeros_like(y), v], axis=1)
-        for _ in range(STEPS):
-            p, pu, pv, _ = self.moved(lane, x[:, 0], x[:, 1])
-            q, qu, qv, _ = self.moved(after, x[:, 2], x[:, 3])
-            matrix = np.zeros((len(y), 4, 4))
-            matrix[:, :3] = np.stack([pu, pv, -qu, -qv], axis=2)
-            matrix[:, 3, :2] = np.stack([np.sum(pu * normal, axis=1), np.sum(pv * normal, axis=1)], axis=1)
-            miss = np.concatenate([q - p, (at - np.sum(p * normal, axis=1))[:, None]], axis=1)
-            farthest = np.array([0.2, 0.2 * self._size] * 2)
-            x = x + np.clip(_least(matrix, miss), -farthest, farthest)
-            if np.abs(miss).max() < NEAR * self.wall:
-                return x[:, :2], x[:, 2:]
-        raise FieldError(_LOST)
+        course = self._courses[corner.lane]
+        normal, at = self.base.plane(y)
+        w, step = y.copy(), np.full(len(y), AHEAD)
+        for _ in range(ROUGHLY):  # on the course as it is sampled
+            here, there = (self._on_ball(corner, s, x, course(x)) for x in (w, w + step))
+            rate = np.sum((there - here) * normal, axis=1) / step
+            miss = at - np.sum(here * normal, axis=1)
+            w = w + np.clip(miss / rate, -0.2, 0.2)
+        found = course(w)
+        found = np.concatenate([self._touched(corner, w, found[:, :4]), found[:, 13:]], axis=1)
+        here = self._on_ball(corner, s, w, found)
+        miss = at - np.sum(here * normal, axis=1)
+        if np.abs(miss).max() > OFF * self.base.extent:
+            raise FieldError("a round cannot be followed to the end of the body; make its radius less")
+        # What is left is so little that a straight step along the round is exact.
+        there, share = course(w + step), (miss / rate / step)[:, None]
+        ahead = self._on_ball(corner, s, w + step, there) - self._on_ball(corner, s, w, course(w))
+        return here + share * ahead, found[:, :4] + share * (there - course(w))[:, :4]
+
+    @cached_property
+    def _courses(self) -> dict[int, BSpline]:
+        """For each rounded corner the ball's course by its centre's level: where it touches (4), its centre, the skin's normals at both
+        places, and the way the centre goes (3 each), at places so near that what lies between is known well enough to begin from."""
+        found = {}
+        for corner in self.rounds:
+            w = np.linspace(-PAST, 1.0 + PAST, COURSE)
+            known = self._touched(corner, w, None)
+            rough = make_interp_spline(w, known[:, 4:7], k=3)
+            way = rough(w, 1)
+            way /= np.linalg.norm(way, axis=1, keepdims=True)
+            found[corner.lane] = make_interp_spline(w, np.concatenate([known, way], axis=1), k=3)
+        return found
+
+    def _touched(self, corner: RoundedCorner, w: Array, start: Array | None) -> Array:
+        """(m, 13) where balls whose centres lie at levels w touch both lanes, their centres, and the skin's normals there."""
+        by, before = self._way(corner) * corner.radius(w), self.before(corner.lane)
+        x = self.base.corners(before, corner.lane, w, by, start)
+        centre, _, _, n, _ = self.base.moved(before, x[:, 0], x[:, 1], by)
+        m = self.base.moved(corner.lane, x[:, 2], x[:, 3], by)[3]
+        return np.concatenate([x, centre, n, m], axis=1)
+
+    def _on_ball(self, corner: RoundedCorner, s: Array, w: Array, course: Array) -> Array:
+        """(m, 3) places at shares s of the arcs of balls at levels w, whose `course` (m, 16) is known."""
+        centre, n, m, way = (course[:, k : k + 3] for k in (4, 7, 10, 13))
+        by = self._way(corner) * corner.radius(w) - self.wall
+        if corner.constant:
+            return np.asarray(centre + by[:, None] * _turned(n, m, s))
+        # Of balls that change their size the envelope touches each along a small circle about the way its centre goes.
+        lean = np.sum(n * way, axis=1, keepdims=True) * way
+        return np.asarray(centre + by[:, None] * (lean + _turned(n - lean, m - lean, s)))
 
     def borders(self, y: Array) -> list[tuple[Array, Array]]:
-        """For each lane, (m,) the u at which its parallel begins and ends at levels y; kept, since fits ask for the same again."""
+        """For each lane, (m,) the u at which it begins and ends at levels y; kept, since fits ask for the same again."""
         key = y.tobytes()
         if key not in self._borders:
             self._borders[key] = self._found(y)
@@ -161,72 +181,86 @@ class Parallel:
         return {}
 
     def _found(self, y: Array) -> list[tuple[Array, Array]]:
-        common = self.field.common
-        found = [(np.zeros_like(y), np.ones_like(y)) for _ in common.lanes]
+        common = self.base.field.common
+        begin, end = ([np.full(len(y), value) for _ in common.lanes] for value in (0.0, 1.0))
+        rounded = {side.lane: side for side in self.sides if not isinstance(side, int)}
         for number, lane in enumerate(common.lanes):
-            after = common.beside(number)[1]
-            if lane.basis.periodic or after is None:
+            before = common.beside(number)[0]
+            if lane.basis.periodic or before is None:
                 continue
-            here, there = self.corners(number, after, y)
-            found[number] = (found[number][0], here[:, 0])
-            found[after] = (there[:, 0], found[after][1])
-        return found
+            if number in rounded:
+                end[before] = self.arc(rounded[number], np.zeros_like(y), y)[1][:, 0]
+                begin[number] = self.arc(rounded[number], np.ones_like(y), y)[1][:, 2]
+            elif self.wall:
+                x = self.base.corners(before, number, y, np.full(len(y), self.wall))
+                end[before], begin[number] = x[:, 0], x[:, 2]
+        if any((a >= b - SLIVER).any() for a, b in zip(begin, end, strict=True)):
+            raise FieldError(
+                "a side is too narrow for what is taken of it at its two corners; make the radius or the wall less"
+            )
+        return list(zip(begin, end, strict=True))
 
     def points(self, s: Sequence[Array], y: Array) -> list[Array]:
-        """For each lane, (m, n, 3): its parallel at shares s (n,) of the way across it, at levels y (m,).
+        """For each side, (m, n, 3): its points at shares s (n,) of the way across it, at levels y (m,).
 
-        Raises: FieldError, where it folds, or the lanes do not meet.
+        Raises: FieldError, where the skin folds, or sides do not meet.
         """
-        made = []
-        for number, (own, (begin, end)) in enumerate(zip(s, self.borders(y), strict=True)):
+        made, borders = [], self.borders(y) if any(len(own) for own in s) else []
+        for side, own in zip(self.sides, s, strict=True):
+            levels = np.repeat(y, len(own))
             if not len(own):
-                made.append(np.empty((len(y), 0, 3)))
-                continue
-            u = _across(self._map(number), own, begin, end)
-            flat, levels = u.ravel(), np.repeat(y, len(own))
-            v = self.laid(number, flat, levels)
-            p, _, _, left = self.moved(number, flat, v)
-            if left.min() <= 0.0:
-                raise FieldError(
-                    f"the wall ({self.wall:.4g} mm) is thicker than the skin's bends allow; make it thinner"
-                )
-            made.append(p.reshape(len(y), len(own), 3))
+                found = np.empty((0, 3))
+            elif isinstance(side, int):
+                u = _across(self._still(side), own, *borders[side]).ravel()
+                v = self.base.laid(side, u, levels, self.wall)
+                found, _, _, _, left = self.base.moved(side, u, v, np.full(len(u), self.wall))
+                if left.min() <= 0.0:
+                    raise FieldError(
+                        f"the wall ({self.wall:.4g} mm) is thicker than the skin's bends allow; make it thinner"
+                    )
+            else:
+                found = self.arc(side, np.tile(own, len(y)), levels)[0]
+            made.append(found.reshape(len(y), len(own), 3))
         return made
 
-    def _map(self, lane: int) -> tuple[float, float]:
-        """Up to which share of a lane, and from which, its outer parts are drawn out to the corners: what lies between, with all places
+    def _still(self, lane: int) -> tuple[float, float]:
+        """Up to which share of a lane, and from which, its outer parts are drawn out to its corners: what lies between, with all places
         at which the lane is less smooth, stays where it is."""
-        basis = self.field.common.lanes[lane].basis
+        basis = self.base.field.common.lanes[lane].basis
         inner = basis.breaks[(basis.multiplicity > 1) & (basis.breaks > SLIVER) & (basis.breaks < 1.0 - SLIVER)]
         return (float(inner[0]), float(inner[-1])) if len(inner) else (1.0, 0.0)
 
 
-_LOST = (
-    "the inner skins of two sides do not meet; make the wall thinner, or use profiles that change less along the body"
-)
+def _turned(a: Array, b: Array, s: Array) -> Array:
+    """(m, 3) what lies at shares s (m,) of the turn from a to b (m, 3), which are of one length."""
+    size = np.linalg.norm(a, axis=1) * np.linalg.norm(b, axis=1)
+    angle = np.arccos(np.clip(np.sum(a * b, axis=1) / size, -1.0, 1.0))
+    sine = np.where(angle > 0.0, np.sin(angle), 1.0)
+    first = np.where(angle > 0.0, np.sin((1.0 - s) * angle) / sine, 1.0 - s)
+    second = np.where(angle > 0.0, np.sin(s * angle) / sine, s)
+    return np.asarray(first[:, None] * a + second[:, None] * b)
 
 
-def _least(matrix: Array, right: Array) -> Array:
-    """(m, k) the least steps that solve (m, k, k) systems as far as these determine them."""
-    u, s, vt = np.linalg.svd(matrix / np.linalg.norm(matrix, axis=1, keepdims=True).clip(1e-300))
-    kept = s > FLAT * s[:, :1]
-    inverse = np.where(kept, 1.0 / np.where(kept, s, 1.0), 0.0)
-    step = np.einsum("mji,mj->mi", vt, inverse * np.einsum("mij,mi->mj", u, right))
-    return np.asarray(step / np.linalg.norm(matrix, axis=1).clip(1e-300))
+def _across(still: tuple[float, float], s: Array, begin: Array, end: Array) -> Array:
+    """(m, n) the u of a lane at shares s (n,), where it begins and ends at u (m,). The map is C2.
 
-
-def _across(outer: tuple[float, float], s: Array, begin: Array, end: Array) -> Array:
-    """(m, n) the u of a lane's parallel at shares s (n,), where it begins and ends at u (m,). The map is C2.
-
-    Raises: FieldError, when the corners lie too far from those of the outer skin.
+    Raises: FieldError, when the corners lie too far from those of the skin.
     """
-    low, high = outer
+    low, high = still
     if low >= 1.0:
         return begin[:, None] + s * (end - begin)[:, None]
     if np.abs(begin).max() > BENT * low or np.abs(1.0 - end).max() > BENT * (1.0 - high):
-        raise FieldError(_LOST)
+        raise FieldError(
+            "a corner comes to lie where the side beside it bends at once; make the radius or the wall less"
+        )
     first, last = np.clip(1.0 - s / low, 0.0, 1.0) ** 3, np.clip((s - high) / (1.0 - high), 0.0, 1.0) ** 3
     return np.asarray(s + begin[:, None] * first + (end - 1.0)[:, None] * last)
 
 
-Sample = Callable[[Array], Array]
+def skin_of(field: SectionField, tolerance: float) -> WorkedSkin | None:
+    """A body's skin, not worked on yet; None of one that does not lie between two flat ends, or has holes through it."""
+    if field.ring or field.common.open or field.wrap is not None or any(lane.loop for lane in field.common.lanes):
+        return None
+    ends = field.sections(field.nodes[[0, -1]])
+    low, high = (Level(ends.origin[k], ends.normal[k]) for k in (0, 1))
+    return WorkedSkin(Offsets(field, low, high, tolerance))

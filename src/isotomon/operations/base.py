@@ -10,7 +10,7 @@ from typing import Annotated, Any, ClassVar, Protocol
 
 from isotomon.arrays import Array
 from isotomon.errors import DesignError, IsotomonError
-from isotomon.field.parallel import Parallel
+from isotomon.field.parallel import WorkedSkin
 from isotomon.field.section_field import SectionField
 from isotomon.geometry.datums import Axis, Plane, SpaceCurve
 from isotomon.operations.grips import Grip
@@ -79,8 +79,8 @@ class Ask:
     """The body whose step it is."""
     tolerance: float
     """mm: the design's."""
-    field: SectionField | None = None
-    """The body's field, as long as nothing has been done with the finished body."""
+    skin: WorkedSkin | None = None
+    """The body's skin, as long as nothing else has been done with the body than to work on it."""
 
     def number(self, step: Operation, name: str) -> float:
         """A field that may be a formula, in mm, rad, or as a plain ratio.
@@ -175,12 +175,14 @@ class Asked:
     arrays: Mapping[str, Array] = field(default_factory=dict)
     skins: bool = False
     """Whether it may be done with skins, too."""
-    inside: Parallel | None = None
-    """The skin of a hollow that the kernel is given as another body, the last."""
+    skin: WorkedSkin | None = None
+    """A skin that is made as another body, the last that the kernel is given; of work `skin`, instead of the body so far."""
     step: Id = ""
     """Whose work it is."""
 
 
+SKIN = "skin"
+"""The work of making a body anew from its worked skin; the kernel is asked for no more."""
 Length = Annotated[Value, "length"]
 Angle = Annotated[Value, "angle"]
 Ratio = Annotated[Value, "ratio"]

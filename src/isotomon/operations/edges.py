@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Annotated
 
-from isotomon.errors import DesignError
+from isotomon.errors import DesignError, FieldError
+from isotomon.field.section_field import SectionField
 from isotomon.operations.base import Says
 from isotomon.quantity.record import Id, Ref
 
@@ -28,6 +29,21 @@ def edge_choices(edges: Sequence[Ref], own: Id, without: Sequence[Ref] = ()) -> 
     if not edges:
         raise DesignError("no edges are chosen; choose some in the View, or by a rule")
     return "\n".join([*(_choice(ref, own) for ref in edges), *(f"without {_choice(ref, own)}" for ref in without)])
+
+
+def corners_along(field: SectionField, ref: Ref) -> list[int]:
+    """The lanes that begin at the corners along a body that are meant.
+
+    Raises: FieldError, for what is no edge along it, or not one.
+    """
+    kind, _, name = ref.part.partition(":")
+    lanes = field.common.lanes
+    if kind != "along":
+        raise FieldError("not along the body")
+    starts = {lane.columns.start: k for k, lane in enumerate(lanes)}
+    return (
+        [starts[field.names.column(name)]] if name else [k for k, lane in enumerate(lanes) if not lane.basis.periodic]
+    )
 
 
 def _choice(ref: Ref, own: Id) -> str:

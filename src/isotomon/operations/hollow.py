@@ -6,7 +6,8 @@ from collections.abc import Callable
 from typing import Annotated
 
 from isotomon.errors import DesignError
-from isotomon.field.parallel import Level, Parallel
+from isotomon.field.offsets import Level, Offsets
+from isotomon.field.parallel import WorkedSkin
 from isotomon.operations.base import Ask, Asked, Length, Operation, Says
 from isotomon.quantity import Value
 
@@ -34,19 +35,17 @@ class Hollow(Operation, frozen=True, tag="hollow"):
         wall, floor = ask.number(self, "wall"), ask.number(self, "floor")
         if not (wall > 0.0 and floor >= 0.0):
             raise DesignError("hollowed out: the wall must be more than nought, the floor nought or more")
-        field = ask.field
-        if field is None:
+        skin = ask.skin
+        if skin is None:
             raise DesignError(
-                "hollowed out: this is done with a body as it is shaped; let it come before moves, copies, combinations and edges"
+                "hollowed out: only a solid between two flat ends, without holes through it, is hollowed out, as it is shaped and with "
+                "its long edges rounded; let this come before moves, copies, combinations and other edges"
             )
-        if field.ring or field.common.open or field.wrap is not None or any(s.loop for s in field.common.lanes):
-            raise DesignError(
-                "hollowed out: only a solid between two flat ends, without holes through it, is hollowed out"
-            )
-        ends, floor = field.sections(field.nodes[[0, -1]]), floor or wall
+        base, floor = skin.base, floor or wall
         low, high = (
-            Level(ends.origin[k] + (0.0 if open_ else way * floor) * ends.normal[k], ends.normal[k])
-            for k, open_, way in ((0, self.first, 1.0), (1, self.last, -1.0))
+            Level(level.origin + (0.0 if open_ else way * floor) * level.normal, level.normal)
+            for level, open_, way in ((base.low, self.first, 1.0), (base.high, self.last, -1.0))
         )
+        hollow = WorkedSkin(Offsets(base.field, low, high, base.tolerance), wall, skin.rounds)
         values = {"wall": wall, "floor": floor, "first": self.first, "last": self.last}
-        return Asked("hollow", "hollowed out:", values=values, inside=Parallel(field, wall, low, high, ask.tolerance))
+        return Asked("hollow", "hollowed out:", values=values, skin=hollow)

@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from typing import Annotated
 
 import numpy as np
 
-from isotomon.errors import DesignError
-from isotomon.operations.base import Ask, Asked, Operation, Says
-from isotomon.operations.edges import Edges, Without, edge_choices
+from isotomon.errors import DesignError, FieldError
+from isotomon.field.parallel import RoundedCorner, WorkedSkin
+from isotomon.operations.base import SKIN, Ask, Asked, Operation, Says
+from isotomon.operations.edges import Edges, Without, corners_along, edge_choices
 from isotomon.quantity import Quantity, Value, names_in, resolve
 
 PLACES = 17
@@ -37,17 +39,29 @@ class Round(Operation, frozen=True, tag="round"):
     without: Without = ()
 
     def asks(self, ask: Ask, called: Callable[[str], str]) -> Asked:
-        """All of it is the kernel's. Raises: DesignError, for a radius that is not more than nought."""
+        """Edges along a body as it is shaped are rounded on its skin, others by the kernel. Raises: DesignError, for a radius of nought."""
         radii = self._radii(ask)
         if not radii.min() > 0.0:
             raise DesignError(f"edges rounded: the radius comes to {radii.min():.4g} mm; it must be more than nought")
-        return Asked(
-            "round",
-            "edges rounded of",
-            (),
-            {"edges": edge_choices(self.edges, ask.body, self.without)},
-            {"radii": radii},
-        )
+        worked = self._along(ask, radii)
+        if worked is not None:
+            return Asked(SKIN, "edges rounded of", skin=worked)
+        edges = edge_choices(self.edges, ask.body, self.without)
+        return Asked("round", "edges rounded of", (), {"edges": edges}, {"radii": radii})
+
+    def _along(self, ask: Ask, radii: np.ndarray) -> WorkedSkin | None:
+        """The body's skin with the edges that run along it rounded, exactly and without the kernel; None where other edges are meant,
+        the body is no such skin any more, or a corner comes and goes."""
+        if ask.skin is None or self.without or any(ref.thing != ask.body for ref in self.edges):
+            return None
+        try:
+            lanes = [lane for ref in self.edges for lane in corners_along(ask.skin.base.field, ref)]
+            known = {corner.lane: corner for corner in ask.skin.rounds}
+            known |= {lane: RoundedCorner(lane, radii) for lane in lanes}
+            made = replace(ask.skin, rounds=tuple(known[lane] for lane in sorted(known)))
+            return made if lanes and made.sides else None
+        except FieldError:
+            return None
 
     def _radii(self, ask: Ask) -> np.ndarray:
         if not (isinstance(self.radius, str) and "fraction" in names_in(self.radius)):

@@ -15,11 +15,11 @@ from isotomon.errors import IsotomonError, SolidError
 from isotomon.evaluate.shape import digest
 from isotomon.evaluate.stages import Put
 from isotomon.field.exact import motion
-from isotomon.field.parallel import Parallel
+from isotomon.field.parallel import WorkedSkin
 from isotomon.geometry.affine import even_sizes
 from isotomon.inspect.results import Quick, Shape
 from isotomon.kernel.protocol import Work
-from isotomon.operations.base import Asked
+from isotomon.operations.base import SKIN, Asked
 from isotomon.solids.requests import (
     STEP_SECONDS,
     apply_request,
@@ -134,11 +134,12 @@ def _requests(
                 _check_no_skins(quick, (body, *stage.bodies))
             asked |= {request.key: request for tool in stage.bodies for request in made[tool]}
             inputs = [key, *(made[tool][-1].key for tool in stage.bodies)]
-            if stage.inside is not None:
-                hollow = _hollow(q, stage, stage.inside, limit)
-                asked[hollow.key] = hollow
-                inputs.append(hollow.key)
-            request = _worked(quick, q, stage, inputs, limit)
+            if stage.skin is not None:
+                request = _skin(q, stage, stage.skin, key, limit)
+                asked[request.key] = request
+                inputs.append(request.key)
+            if stage.work != SKIN:
+                request = _worked(quick, q, stage, inputs, limit)
         asked[request.key] = request
         key = request.key
     return tuple(asked.values())
@@ -163,12 +164,14 @@ def _worked(quick: Quick, q: Quick, asked: Asked, inputs: Sequence[str], limit: 
     return Request(key, q.body.id, ask, f"{asked.words} {q.body.name}", asked.step)
 
 
-def _hollow(q: Quick, asked: Asked, skin: Parallel, limit: float) -> Request:
-    """What is taken out of a body that is hollowed out."""
+def _skin(q: Quick, asked: Asked, skin: WorkedSkin, before: str, limit: float) -> Request:
+    """A body made anew from its worked skin, or the hollow in it."""
     assert q.shape is not None
-    key = digest(("hollow", q.shape.key, *asked.values.items()))
-    ask = partial(lining_request, skin, key, deflection(q.shape), limit)
-    return Request(key, q.body.id, ask, f"{q.body.name}, its hollow", asked.step)
+    rounds = [(corner.lane, corner.radii.tobytes()) for corner in skin.rounds]
+    key = digest((SKIN, asked.work, before, *asked.values.items(), *rounds))
+    inside = "" if asked.work == SKIN else "inside of "
+    ask = partial(lining_request, skin, key, deflection(q.shape), limit, inside)
+    return Request(key, q.body.id, ask, f"{asked.words} {q.body.name}", asked.step)
 
 
 def _placed(quick: Quick, q: Quick, base: str, maps: Array, joined: bool, first: bool, limit: float) -> Request:

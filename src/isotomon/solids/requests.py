@@ -12,7 +12,7 @@ from isotomon.design.imports import bytes_of
 from isotomon.design.records import Imported
 from isotomon.field.exact import motion
 from isotomon.field.lining import lining
-from isotomon.field.parallel import Parallel
+from isotomon.field.parallel import WorkedSkin
 from isotomon.field.patches import patches
 from isotomon.inspect.results import Quick, Shape
 from isotomon.kernel.protocol import Apply, LoftPatches, MoveProfile, Read, pack, pack_edge, pack_patch
@@ -76,18 +76,19 @@ FINER = 0.1
 """Of the design's tolerance: so near the hollow's skin is to the parallel that it is."""
 
 
-def lining_request(skin: Parallel, key: str, fine: float, limit: float, request_id: int) -> LoftPatches:
-    """The request that builds the hollow inside a body, kept under `key`.
+def lining_request(skin: WorkedSkin, key: str, fine: float, limit: float, inside: str, request_id: int) -> LoftPatches:
+    """The request that builds what a worked skin bounds, kept under `key`; `inside`: before the names of its faces.
 
-    Raises: FieldError, when there is no such hollow.
+    Raises: FieldError, when there is no such skin.
     """
+    base = skin.base
     return LoftPatches(
         id=request_id,
         key=key,
-        patches=[pack_patch(p) for p in lining(skin, FINER * skin.tolerance)],
-        ends=[(_vector(level.origin), _vector(level.normal)) for level in (skin.low, skin.high)],
+        patches=[pack_patch(p) for p in lining(skin, FINER * base.tolerance, inside)],
+        ends=[(_vector(level.origin), _vector(level.normal)) for level in (base.low, base.high)],
         radii=None,
-        tolerance=max(skin.tolerance, 1e-7),
+        tolerance=max(base.tolerance, 1e-7),
         deflection=fine,
         limit=limit,
     )

@@ -1,0 +1,155 @@
+"""Places at a distance from a body's skin, and at a level across the body: on one lane's parallel, and where two lanes' meet."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property, lru_cache
+
+import numpy as np
+from scipy.interpolate import NdBSpline
+
+from isotomon.arrays import Array
+from isotomon.errors import FieldError
+from isotomon.field.patches import fit_along
+from isotomon.field.section_field import SectionField
+from isotomon.geometry.planar import cross3
+
+JET = ((0, 0), (1, 0), (0, 1), (2, 0), (1, 1), (0, 2))
+"""Orders by u and v of the derivatives that a parallel and its own derivatives need."""
+STEPS = 30
+"""Of Newton's rule at most; six do, where it does at all."""
+NEAR = 1e-10
+"""Of the body's extent: a place that misses by no more is taken after one more step, which squares the miss."""
+FARTHEST = 0.2
+"""Of a lane, and of the body's extent: one step goes no farther."""
+FLAT = 1e-9
+"""The share of the larger singular values below which two lanes run on so smoothly into each other that a corner between them
+is nowhere in particular, and stays where it is."""
+LOST = "the skins beside a corner do not meet at that distance; make it less, or use profiles that change less along the body"
+
+
+@dataclass(frozen=True, eq=False)
+class Level:
+    """A plane across the body: `origin` (3,), and the `normal` (3,) toward the last end."""
+
+    origin: Array
+    normal: Array
+
+
+@lru_cache(maxsize=8)
+def fitted(field: SectionField, tolerance: float) -> tuple[NdBSpline, ...]:
+    """The skin of each lane, as it is fitted for the solid."""
+    along = fit_along(field, tolerance)
+    made = []
+    for lane in field.common.lanes:
+        basis, control = lane.basis, along.control[:, lane.columns].transpose(1, 0, 2)
+        if basis.periodic:
+            control = np.concatenate([control, control[: basis.degree]])
+        knots = (basis.knots, along.knots)
+        made.append(NdBSpline(knots, np.ascontiguousarray(control), (basis.degree, along.degree)))
+    return tuple(made)
+
+
+@dataclass(frozen=True, eq=False)
+class Offsets:
+    """The parallels of a body's skin, fitted within `tolerance` (mm). Levels, from 0 to 1, are the planes of the pencil from `low` to
+    `high`."""
+
+    field: SectionField
+    low: Level
+    high: Level
+    tolerance: float
+
+    @cached_property
+    def extent(self) -> float:
+        """mm: the largest of the body's sizes along the axes."""
+        return float(np.ptp(self.field.sections(self.field.nodes).control.reshape(-1, 3), axis=0).max())
+
+    def _jet(self, lane: int, u: Array, v: Array) -> list[Array]:
+        """(m, 3) each: a lane's own skin and its derivatives by u, v, uu, uv, vv. Past its ends it goes on by its value and first two
+        derivatives there: its last pieces are short, and soon lead away."""
+        skin, periodic = fitted(self.field, self.tolerance)[lane], self.field.common.lanes[lane].basis.periodic
+        u = np.mod(u, 1.0) if periodic else u
+        cu, cv = np.clip(u, 0.0, 1.0), np.clip(v, self.field.first, self.field.last)
+        at = np.stack([cu, cv], axis=-1)
+        jet = [skin(at, nu=order) for order in JET]
+        out = np.flatnonzero((cu != u) | (cv != v))
+        if len(out):
+            known = {(a, b): skin(at[out], nu=(a, b)) for a in range(3) for b in range(3)}
+            du, dv = ([np.ones(len(out)), d, d * d / 2.0] for d in ((u - cu)[out], (v - cv)[out]))
+            for k, (i, j) in enumerate(JET):
+                terms = ((du[a - i] * dv[b - j])[:, None] * known[a, b] for a in range(i, 3) for b in range(j, 3))
+                jet[k][out] = sum(terms)
+        return jet
+
+    def moved(self, lane: int, u: Array, v: Array, by: Array) -> tuple[Array, Array, Array, Array, Array]:
+        """(m, 3) each: places `by` mm (m,) inside of a lane's skin where that has u and v (m,), their derivatives by both, the skin's
+        outward normals there, and (m,) how much of an area is left there; negative where it is folded."""
+        p, pu, pv, puu, puv, pvv = self._jet(lane, u, v)
+        square = cross3(pu, pv)
+        size = np.linalg.norm(square, axis=-1, keepdims=True)
+        size = np.where(size > 0.0, size, 1.0)
+        normal, away = square / size, by[:, None]
+        parts = []
+        for along, turn in ((pu, cross3(puu, pv) + cross3(pu, puv)), (pv, cross3(puv, pv) + cross3(pu, pvv))):
+            turned = (turn - normal * np.sum(normal * turn, axis=-1, keepdims=True)) / size
+            parts.append(along - away * turned)
+        left = np.sum(cross3(*parts) * normal, axis=-1) / size[..., 0]
+        return p - away * normal, *parts, normal, left
+
+    def plane(self, y: Array) -> tuple[Array, Array]:
+        """(m, 3) and (m,): the planes at levels y (m,): normals, and what a point of them comes to along these."""
+        low, high = self.low, self.high
+        normal = (1.0 - y)[:, None] * low.normal + y[:, None] * high.normal
+        return normal, (1.0 - y) * float(low.origin @ low.normal) + y * float(high.origin @ high.normal)
+
+    def _start(self, y: Array) -> Array:
+        """(m,) places along the body to begin the search for levels y at."""
+        return self.field.first + y * (self.field.last - self.field.first)
+
+    def laid(self, lane: int, u: Array, y: Array, by: float) -> Array:
+        """(m,) the place along the body from which the point of a lane's parallel at u comes that lies at level y.
+
+        Raises: FieldError, when none does.
+        """
+        v, (normal, at) = self._start(y), self.plane(y)
+        left, farthest = np.arange(len(y)), FARTHEST * self.extent
+        for _ in range(STEPS):
+            p, _, pv, _, _ = self.moved(lane, u[left], v[left], np.full(len(left), by))
+            miss = at[left] - np.sum(p * normal[left], axis=1)
+            v[left] += np.clip(miss / np.sum(pv * normal[left], axis=1), -farthest, farthest)
+            left = left[np.abs(miss) >= NEAR * self.extent]
+            if not len(left):
+                return v
+        raise FieldError(LOST)
+
+    def corners(self, lane: int, after: int, y: Array, by: Array, start: Array | None = None) -> Array:
+        """(m, 4): u and v in a lane, and in the one after it, from which the corner between their parallels comes at levels y (m,), where
+        the search begins at `start` (m, 4) if that is known.
+
+        Raises: FieldError, when they do not meet.
+        """
+        v, (normal, at) = self._start(y), self.plane(y)
+        x = np.stack([np.ones_like(y), v, np.zeros_like(y), v], axis=1) if start is None else start
+        farthest = FARTHEST * np.array([1.0, self.extent] * 2)
+        for _ in range(STEPS):
+            p, pu, pv, _, _ = self.moved(lane, x[:, 0], x[:, 1], by)
+            q, qu, qv, _, _ = self.moved(after, x[:, 2], x[:, 3], by)
+            matrix = np.zeros((len(y), 4, 4))
+            matrix[:, :3] = np.stack([pu, pv, -qu, -qv], axis=2)
+            matrix[:, 3, :2] = np.stack([np.sum(pu * normal, axis=1), np.sum(pv * normal, axis=1)], axis=1)
+            miss = np.concatenate([q - p, (at - np.sum(p * normal, axis=1))[:, None]], axis=1)
+            x = x + np.clip(_least(matrix, miss), -farthest, farthest)
+            if np.abs(miss).max() < NEAR * self.extent:
+                return x
+        raise FieldError(LOST)
+
+
+def _least(matrix: Array, right: Array) -> Array:
+    """(m, k) the least steps that solve (m, k, k) systems as far as these determine them."""
+    size = np.linalg.norm(matrix, axis=1).clip(1e-300)
+    u, s, vt = np.linalg.svd(matrix / size[:, None])
+    kept = s > FLAT * s[:, :1]
+    inverse = np.where(kept, 1.0 / np.where(kept, s, 1.0), 0.0)
+    step = np.einsum("mji,mj->mi", vt, inverse * np.einsum("mij,mi->mj", u, right))
+    return np.asarray(step / size)
