@@ -9,9 +9,12 @@ import tempfile
 import unittest
 from pathlib import Path
 
+import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QToolButton
+from scipy.integrate import quad
+from scipy.spatial import KDTree
 
 from isotomon.app.forms.edges import EdgesRow
 from isotomon.app.forms.steps import StepsForm
@@ -19,12 +22,15 @@ from isotomon.cli import main
 from isotomon.design import bodies, station_edits
 from isotomon.design.file import decode, encode, load, save
 from isotomon.design.records import Design
-from isotomon.errors import DesignError, SizeError, SolidError
+from isotomon.errors import DesignError, FieldError, SizeError, SolidError
+from isotomon.field.parallel import WorkedSkin
 from isotomon.inspect.quick import rebuild
 from isotomon.kernel.protocol import Built
 from isotomon.operations.base import Operation
 from isotomon.operations.bevel import Bevel
 from isotomon.operations.combine import Combine
+from isotomon.operations.hollow import Hollow
+from isotomon.operations.move import Move
 from isotomon.operations.round import Round
 from isotomon.solids.deliver import build_all
 from tests.helpers import WithWorker, design
@@ -54,6 +60,22 @@ def drum(*steps: Operation) -> Design:
     return made
 
 
+def wedge_less_cone(rate: float) -> float:
+    """Of a square corner, at 1 mm from the point where a ball that grows by `rate` a mm along it has no size: mm² outside the cone
+    that such balls fill."""
+    size = math.sqrt(1.0 + 2.0 * rate**2)
+    square = 1.0 - (rate / size) ** 2
+
+    def near(angle: float) -> float:
+        # (p · axis)² = cos² |p|² at p = (r cos, r sin, 1), the axis along (rate, rate, 1)
+        lean = rate * (math.cos(angle) + math.sin(angle))
+        a, b, c = lean**2 / size**2 - square, lean / size**2, 1.0 / size**2 - square
+        root = math.sqrt(max(b * b - a * c, 0.0))
+        return min(r for r in ((-b - root) / a, (-b + root) / a) if r > 0.0)
+
+    return quad(lambda angle: near(angle) ** 2 / 2.0, 0.0, math.pi / 2.0, epsabs=1e-13)[0]
+
+
 def rim_cut(radius: float, round_: float) -> float:
     """mm³ that rounding the rim of a cylinder takes away, by Pappus."""
     inner = radius - round_
@@ -62,14 +84,18 @@ def rim_cut(radius: float, round_: float) -> float:
     return math.pi * radius**2 * round_ - kept
 
 
-class Solids(WithWorker):
-    """What the kernel makes of edges."""
+class Building(WithWorker):
+    """Tests that look at one finished body."""
 
     def built(self, made: Design) -> Built:
         """The finished first body, sound, from the design as it comes back from a file."""
         found = build_all(rebuild(decode(encode(made))), self.supervisor)["body"]
         self.assertTrue(found.valid and found.watertight and found.pieces == 1)
         return found
+
+
+class Solids(Building):
+    """What the kernel makes of edges."""
 
     def test_exact_volumes(self) -> None:
         """All edges of a box rounded, one rim bevelled in three ways, edges along it rounded by a radius that changes, and a
@@ -79,8 +105,8 @@ class Solids(WithWorker):
         ball = a * a * c + 2 * r * (a * a + 2 * a * c) + math.pi * r * r * (2 * a + c) + 4 / 3 * math.pi * r**3
         self.assertAlmostEqual(self.built(box(Round(edges=("body/all",), radius=r))).volume / ball, 1.0, delta=1e-9)
         grown = Round(edges=("body/along",), radius="2 mm + 6 mm * fraction")
-        lost = 4.0 * (1.0 - math.pi / 4.0) * HIGH * (4.0 + 12.0 + 12.0)
-        self.assertAlmostEqual(self.built(box(grown)).volume / (BOX - lost), 1.0, delta=2e-6)
+        lost = 4.0 * wedge_less_cone(6.0 / HIGH) / 3.0 * ((8.0 / 6.0 * HIGH) ** 3 - (2.0 / 6.0 * HIGH) ** 3)
+        self.assertAlmostEqual(self.built(box(grown)).volume / (BOX - lost), 1.0, delta=1e-7)
         for fields, up in (({}, 3.0), ({"how": "angle", "angle": math.radians(60.0)}, 3.0 * math.sqrt(3.0))):
             cut = self.built(box(Bevel(edges=("body/rim:last",), width=3.0, **fields))).volume
             sizes = {
@@ -150,6 +176,108 @@ class Solids(WithWorker):
             step = load(path).bodies[0].steps[0]
             self.assertIsInstance(step, Round)
             self.assertEqual((step.edges, step.radius), (("body/along", "body/rim:last"), 3.0))
+
+
+def vessel(*steps: Operation) -> Design:
+    """A twisted three-cornered vessel: from its middle to a corner 36, 54, 33, 48 mm."""
+    rows = ((0.0, 36.0, 0.0), (65.0, 54.0, 22.0), (110.0, 33.0, 44.0), (160.0, 48.0, 66.0))
+    made = design([(z, "polygon:3", 2.0 * corner, turn) for z, corner, turn in rows])
+    for step in steps:
+        made = bodies.add_step(made, "body", step)
+    return made
+
+
+def worked(made: Design) -> WorkedSkin:
+    """The skin that the last step of a design's first body works on."""
+    skin = rebuild(made).stages[-1].skin  # type: ignore[union-attr]
+    assert skin is not None
+    return skin
+
+
+class OnTheField(Building):
+    """What is done on a body's skin, without the kernel."""
+
+    def test_parallels_lie_at_distance(self) -> None:
+        """The hollow of a twisted vessel with rounded edges: each of 10,000 random points of it is at the wall's distance from the
+        nearest place of the rounded skin, and neighbouring sides meet."""
+        made = vessel(Round(edges=("body/along",), radius=6.0))
+        outer, inner = worked(made), worked(bodies.add_step(made, "body", Hollow(wall=2.5)))
+        rng = np.random.default_rng(20261127)
+        shares = [np.sort(rng.random(42)) for _ in inner.sides]
+        found = inner.points(shares, np.sort(rng.uniform(0.05, 0.9, 40)))
+        self.assertEqual(len(found), 6)
+        grid = outer.points([np.linspace(0.0, 1.0, 161)] * 6, np.linspace(0.0, 1.0, 321))
+        tree = KDTree(np.concatenate([side.reshape(-1, 3) for side in grid]))
+        away = tree.query(np.concatenate([side.reshape(-1, 3) for side in found]))[0]
+        self.assertGreater(len(away), 10_000)
+        # No place is nearer; the nearest of the grid is farther than the true foot by its step's square over twice the distance.
+        self.assertGreater(away.min(), 2.5 - 2.5e-6)
+        self.assertLess(away.max(), 2.5 + 0.08)
+        for skin in (outer, inner):
+            ends = skin.points([np.array([0.0, 1.0])] * 6, np.linspace(0.0, 1.0, 33))
+            gaps = [np.abs(a[:, 1] - b[:, 0]).max() for a, b in zip(ends, [*ends[1:], ends[0]], strict=True)]
+            self.assertLess(max(gaps), 1e-6)
+
+    def test_a_round_is_round_and_tangent(self) -> None:
+        """Square to its own way a round along a vessel has the radius asked for, to 1e-4, and runs on into both sides within 0.1°."""
+        skin, at = worked(vessel(Round(edges=("body/along",), radius=6.0))), np.linspace(0.05, 0.95, 13)
+        corner = skin.rounds[0]
+        rows = [skin.arc(corner, np.full(13, s), at)[0] for s in np.linspace(0.0, 1.0, 9)]
+        before = skin.before(corner.lane)
+        touch = skin.arc(corner, np.zeros(13), at)[1]
+        by = np.full(13, 6.0)
+        centre, _, _, normal, _ = skin.base.moved(before, touch[:, 0], touch[:, 1], by)
+        self.assertLess(np.abs(np.linalg.norm(rows[0] - centre, axis=1) / 6.0 - 1.0).max(), 1e-6)
+        step = skin.arc(corner, np.full(13, 1e-4), at)[0] - rows[0]
+        lean = np.arcsin(np.abs(np.sum(step * normal, axis=1)) / np.linalg.norm(step, axis=1))
+        self.assertLess(np.degrees(lean.max()), 0.1)
+
+    def test_exact_solids(self) -> None:
+        """A box with rounded long edges, outside and hollow; a hollow cone, open, shut and open at both ends: by formula, and the faces
+        say what they are."""
+        r, t, corner = 6.0, 2.5, 4.0 - math.pi
+        solid = HIGH * (SIDE**2 - corner * r * r)
+        found = self.built(box(Round(edges=("body/along",), radius=r)))
+        self.assertAlmostEqual(found.volume / solid, 1.0, delta=1e-7)
+        self.assertEqual(sum(name.startswith("round of (lane") for name in found.names), 4)
+        hollow = (HIGH - t) * ((SIDE - 2 * t) ** 2 - corner * (r - t) ** 2)
+        found = self.built(box(Round(edges=("body/along",), radius=r), Hollow(wall=t)))
+        self.assertAlmostEqual(found.volume / (solid - hollow), 1.0, delta=1e-6)
+        self.assertIn("inside of first cap", found.names)
+        cone, lean = design([(0.0, "circle", 60.0, 0.0), (80.0, "circle", 30.0, 0.0)]), math.atan(15.0 / 80.0)
+
+        def within(low: float, high: float) -> float:
+            a, b = (30.0 - 15.0 * z / 80.0 - 3.0 / math.cos(lean) for z in (low, high))
+            return math.pi / 3.0 * (high - low) * (a * a + b * b + a * b)
+
+        whole = math.pi / 3.0 * 80.0 * (900.0 + 225.0 + 450.0)
+        for fields, low, high in (
+            ({}, 3.0, 80.0),
+            ({"last": False, "floor": 5.0}, 5.0, 75.0),
+            ({"first": True}, 0.0, 80.0),
+        ):
+            found = self.built(bodies.add_step(cone, "body", Hollow(wall=3.0, **fields)))
+            self.assertAlmostEqual(found.volume / (whole - within(low, high)), 1.0, delta=1e-6)
+
+    def test_the_vessel_from_round_to_rim(self) -> None:
+        """Long edges rounded, then hollow, then both rims bevelled: one sound solid; the bevels are named, and the choice is kept when
+        the vessel is made taller."""
+        steps = (Round(edges=("body/along",), radius=6.0), Hollow(wall=2.5), Bevel(edges=("body/rim:last",), width=0.8))
+        made = vessel(*steps)
+        for design_ in (made, station_edits.change_station(made, made.bodies[0].stations[-1].id, position=170.0)):
+            found = self.built(design_)
+            self.assertTrue(any(name.startswith("bevel of (inside of lane") for name in found.names))
+            self.assertTrue(any(name.startswith("bevel of (last cap|round of") for name in found.names))
+
+    def test_what_is_not_hollowed_out(self) -> None:
+        """A wall thicker than the body, a ring of copies before, no wall: each in words."""
+        for steps, words in (
+            ((Hollow(wall=40.0),), "make the radius or the wall less|thinner"),
+            ((Move(x=5.0), Hollow(wall=2.0)), "let this come before moves"),
+            ((Hollow(wall=0.0),), "must be more than nought"),
+        ):
+            with self.subTest(words), self.assertRaisesRegex((DesignError, SolidError, FieldError), words):
+                build_all(rebuild(box(*steps)), self.supervisor)
 
 
 class InTheWindow(WithWindow):

@@ -6,13 +6,13 @@ from dataclasses import dataclass
 from functools import cached_property, lru_cache
 
 import numpy as np
-from scipy.interpolate import NdBSpline
 
 from isotomon.arrays import Array
 from isotomon.errors import FieldError
 from isotomon.field.patches import fit_along
 from isotomon.field.section_field import SectionField
 from isotomon.geometry.planar import cross3
+from isotomon.geometry.tensor import TensorSkin, tensor_skin
 
 JET = ((0, 0), (1, 0), (0, 1), (2, 0), (1, 1), (0, 2))
 """Orders by u and v of the derivatives that a parallel and its own derivatives need."""
@@ -37,7 +37,7 @@ class Level:
 
 
 @lru_cache(maxsize=8)
-def fitted(field: SectionField, tolerance: float) -> tuple[NdBSpline, ...]:
+def fitted(field: SectionField, tolerance: float) -> tuple[TensorSkin, ...]:
     """The skin of each lane, as it is fitted for the solid."""
     along = fit_along(field, tolerance)
     made = []
@@ -45,8 +45,7 @@ def fitted(field: SectionField, tolerance: float) -> tuple[NdBSpline, ...]:
         basis, control = lane.basis, along.control[:, lane.columns].transpose(1, 0, 2)
         if basis.periodic:
             control = np.concatenate([control, control[: basis.degree]])
-        knots = (basis.knots, along.knots)
-        made.append(NdBSpline(knots, np.ascontiguousarray(control), (basis.degree, along.degree)))
+        made.append(tensor_skin(basis.knots, along.knots, (basis.degree, along.degree), control))
     return tuple(made)
 
 
@@ -71,14 +70,14 @@ class Offsets:
         skin, periodic = fitted(self.field, self.tolerance)[lane], self.field.common.lanes[lane].basis.periodic
         u = np.mod(u, 1.0) if periodic else u
         cu, cv = np.clip(u, 0.0, 1.0), np.clip(v, self.field.first, self.field.last)
-        at = np.stack([cu, cv], axis=-1)
-        jet = [skin(at, nu=order) for order in JET]
+        known = skin.jet(cu, cv)
+        jet = [known[order] for order in JET]
         out = np.flatnonzero((cu != u) | (cv != v))
         if len(out):
-            known = {(a, b): skin(at[out], nu=(a, b)) for a in range(3) for b in range(3)}
             du, dv = ([np.ones(len(out)), d, d * d / 2.0] for d in ((u - cu)[out], (v - cv)[out]))
+            past = known[:, :, out]
             for k, (i, j) in enumerate(JET):
-                terms = ((du[a - i] * dv[b - j])[:, None] * known[a, b] for a in range(i, 3) for b in range(j, 3))
+                terms = ((du[a - i] * dv[b - j])[:, None] * past[a, b] for a in range(i, 3) for b in range(j, 3))
                 jet[k][out] = sum(terms)
         return jet
 

@@ -30,8 +30,8 @@ COURSE, PAST = 161, 0.08
 """At so many levels, to so far past the ends, a ball's course is worked out at once."""
 AHEAD, ROUGHLY = 1e-3, 5
 """Of the levels: the step by which it is looked how fast a round rises; steps of Newton's rule on the sampled course."""
-OFF = 1e-4
-"""Of the body's extent: by so much a place found on the sampled course may miss its level."""
+EXACTLY, CLOSE = 8, 1e-6
+"""Steps after these at most, on the course itself, until a place misses its level by no more than this share of the body's extent."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -126,16 +126,20 @@ class WorkedSkin:
             rate = np.sum((there - here) * normal, axis=1) / step
             miss = at - np.sum(here * normal, axis=1)
             w = w + np.clip(miss / rate, -0.2, 0.2)
-        found = course(w)
-        found = np.concatenate([self._touched(corner, w, found[:, :4]), found[:, 13:]], axis=1)
-        here = self._on_ball(corner, s, w, found)
-        miss = at - np.sum(here * normal, axis=1)
-        if np.abs(miss).max() > OFF * self.base.extent:
+        for _ in range(EXACTLY):
+            rough = course(w)
+            found = np.concatenate([self._touched(corner, w, rough[:, :4]), rough[:, 13:]], axis=1)
+            here = self._on_ball(corner, s, w, found)
+            miss = at - np.sum(here * normal, axis=1)
+            if np.abs(miss).max() < CLOSE * self.base.extent:
+                break
+            w = w + miss / rate
+        else:
             raise FieldError("a round cannot be followed to the end of the body; make its radius less")
         # What is left is so little that a straight step along the round is exact.
         there, share = course(w + step), (miss / rate / step)[:, None]
-        ahead = self._on_ball(corner, s, w + step, there) - self._on_ball(corner, s, w, course(w))
-        return here + share * ahead, found[:, :4] + share * (there - course(w))[:, :4]
+        ahead = self._on_ball(corner, s, w + step, there) - self._on_ball(corner, s, w, rough)
+        return here + share * ahead, found[:, :4] + share * (there - rough)[:, :4]
 
     @cached_property
     def _courses(self) -> dict[int, BSpline]:
