@@ -11,7 +11,7 @@ import numpy as np
 from isotomon.arrays import Array
 from isotomon.errors import DesignError
 from isotomon.evaluate.sources import Sources
-from isotomon.field.parallel import skin_of
+from isotomon.field.parallel import WorkedGrids, seen, skin_of
 from isotomon.field.section_field import SectionField
 from isotomon.geometry.affine import ITSELF
 from isotomon.operations.base import SKIN, Ask, Asked, Operation
@@ -70,6 +70,23 @@ def stages(ground: Sources, steps: Sequence[Operation], field: SectionField | No
             made.append(Put(placements(ground, (step,)), step.joins))
     _check_apart(placed_by(made))
     return tuple(made)
+
+
+def worked_by(made: Sequence[Stage], field: SectionField, tolerance: float, moving: bool) -> WorkedGrids | None:
+    """What stages make of a body's skin, to be looked at; None where they leave that as it is.
+
+    Raises: FieldError, where a skin folds, or its sides do not meet.
+    """
+    works = [stage for stage in made if isinstance(stage, Asked) and stage.skin is not None]
+    plain = skin_of(field, tolerance) if works else None
+    if plain is None:
+        return None
+    last = works[-1]
+    assert last.skin is not None
+    outer = seen(replace(plain, rounds=last.skin.rounds), moving)
+    if last.work == SKIN:
+        return WorkedGrids(outer)
+    return WorkedGrids(outer, seen(last.skin, moving), (bool(last.values["first"]), bool(last.values["last"])))
 
 
 def placed_by(made: Sequence[Stage]) -> Array:

@@ -8,7 +8,7 @@ parallel of it the arc of another radius about the same centre. Lanes end where 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -26,8 +26,8 @@ BENT = 1.0 / 3.0
 """Of a lane: farther its corners cannot come to lie from the skin's own for it to be laid out evenly."""
 PLAIN = np.radians(2.0)
 """rad: lanes that meet at less are no corner that could be rounded."""
-COURSE, PAST = 161, 0.08
-"""At so many levels, to so far past the ends, a ball's course is worked out at once."""
+COURSE, ROUGH_COURSE, PAST = 161, 33, 0.08
+"""At so many levels (fewer, roughly), to so far past the ends, a ball's course is worked out at once."""
 AHEAD, ROUGHLY = 1e-3, 5
 """Of the levels: the step by which it is looked how fast a round rises; steps of Newton's rule on the sampled course."""
 EXACTLY, CLOSE = 8, 1e-6
@@ -60,6 +60,8 @@ class WorkedSkin:
     base: Offsets
     wall: float = 0.0
     rounds: tuple[RoundedCorner, ...] = ()
+    rough: bool = False
+    """Good enough to be looked at, and sooner there."""
 
     @cached_property
     def sides(self) -> tuple[int | RoundedCorner, ...]:
@@ -126,6 +128,9 @@ class WorkedSkin:
             rate = np.sum((there - here) * normal, axis=1) / step
             miss = at - np.sum(here * normal, axis=1)
             w = w + np.clip(miss / rate, -0.2, 0.2)
+        if self.rough:
+            found = course(w)
+            return self._on_ball(corner, s, w, found), found[:, :4]
         for _ in range(EXACTLY):
             rough = course(w)
             found = np.concatenate([self._touched(corner, w, rough[:, :4]), rough[:, 13:]], axis=1)
@@ -147,7 +152,7 @@ class WorkedSkin:
         places, and the way the centre goes (3 each), at places so near that what lies between is known well enough to begin from."""
         found = {}
         for corner in self.rounds:
-            w = np.linspace(-PAST, 1.0 + PAST, COURSE)
+            w = np.linspace(-PAST, 1.0 + PAST, ROUGH_COURSE if self.rough else COURSE)
             known = self._touched(corner, w, None)
             rough = make_interp_spline(w, known[:, 4:7], k=3)
             way = rough(w, 1)
@@ -268,3 +273,32 @@ def skin_of(field: SectionField, tolerance: float) -> WorkedSkin | None:
     ends = field.sections(field.nodes[[0, -1]])
     low, high = (Level(ends.origin[k], ends.normal[k]) for k in (0, 1))
     return WorkedSkin(Offsets(field, low, high, tolerance))
+
+
+@dataclass(frozen=True, eq=False)
+class WorkedGrids:
+    """A worked body to be looked at: the sides (n_y, n_s, 3) of its skin and of the hollow in it, in order, and whether the hollow
+    reaches through its ends."""
+
+    outer: tuple[Array, ...]
+    inner: tuple[Array, ...] = ()
+    open: tuple[bool, bool] = (False, False)
+
+
+SEEN_ACROSS, SEEN_ROUND, SEEN_ALONG = 65, 9, 49
+"""Places at which a worked skin is looked at: across a lane, across a round, and along the body."""
+
+
+def seen(skin: WorkedSkin, moving: bool) -> tuple[Array, ...]:
+    """The sides of a skin at even places; fewer, and roughly, while something is `moving`.
+
+    Raises: FieldError, where it folds or its sides do not meet.
+    """
+    skin = replace(skin, rough=moving)
+    every = 2 if moving else 1
+    counts = [
+        SEEN_ACROSS // len(skin.base.field.common.lanes) + 8 if isinstance(side, int) else SEEN_ROUND
+        for side in skin.sides
+    ]
+    shares = [np.linspace(0.0, 1.0, count // every + 1) for count in counts]
+    return tuple(skin.points(shares, np.linspace(0.0, 1.0, SEEN_ALONG // every + 1)))

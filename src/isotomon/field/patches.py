@@ -36,6 +36,7 @@ class FitAlong:
 
     @property
     def knots(self) -> Array:
+        """(n,) the breaks, each as often as it counts."""
         return np.repeat(self.breaks, self.times)
 
 

@@ -6,7 +6,7 @@ import math
 from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
-from functools import lru_cache
+from functools import lru_cache, partial
 
 import numpy as np
 
@@ -27,9 +27,10 @@ from isotomon.evaluate.rails import Laid
 from isotomon.evaluate.settle import all_drawings
 from isotomon.evaluate.shape import make_shape, shape_key
 from isotomon.evaluate.sources import Thing
-from isotomon.evaluate.stages import Stage, on_field, placed_by, stages
+from isotomon.evaluate.stages import Stage, on_field, placed_by, stages, worked_by
 from isotomon.field.ends import Ending
 from isotomon.field.mesh import skin_mesh
+from isotomon.field.parallel import WorkedGrids
 from isotomon.field.section_field import SectionField
 from isotomon.geometry.datums import SpaceCurve
 from isotomon.inspect.gauges import read_gauges, wrong_readings
@@ -126,32 +127,34 @@ def _one(ground: Ground, moving: bool) -> Quick:
     if shape is not None and not moving:
         over = laid_over(body, shape.mesh, placed_by(put))
         misplaced += [*path_findings(ground, shape.field), *([over] if over is not None else [])]
-    lost += [*unmade, *loft, *misplaced]
+    grids, unworked = _grids(body, put, made, design.tolerance, moving)
+    lost += [*unmade, *loft, *misplaced, *unworked]
+    so_far = partial(Quick, design, body, ground.worked, resolved, drawings, datums, guides, stages=put, grids=grids)
     if shape is None:
-        told = (*drawn, *lost)
-        return Quick(design, body, ground.worked, resolved, drawings, datums, guides, None, None, (), told, stages=put)
+        return so_far(shape=None, full=None, judged=(), findings=(*drawn, *lost))
     judged, findings = judge_laws(resolved, shape)
-    if moving:
-        turn = _unintended(design, resolved, drawings, shape, groups, endings(ground, resolved))
-        found = (*drawn, *lost, *turn_findings(body, shape, turn, judged), *findings)
-        return Quick(
-            design, body, ground.worked, resolved, drawings, datums, guides, shape, None, judged, found, turn, put
-        )
-    rims, ends = shape.field.sections(shape.field.nodes[[0, -1]]), endings(ground, resolved)
-    full = Full(
+    ends = endings(ground, resolved)
+    full = None if moving else _full(shape, ends)
+    flaws: list[Finding] = []
+    if full is not None:
+        flaws = [*hole_findings(design, resolved, drawings, shape), *flaw_findings(body, shape, full)]
+        flaws = flaws or bulge_findings(body, shape)
+    turn = _unintended(design, resolved, drawings, shape, groups, ends)
+    flaws = [*flaws, *turn_findings(body, shape, turn, judged)]
+    found = (*drawn, *lost, *flaws, *findings)
+    return so_far(shape=shape, full=full, judged=judged, findings=found, unintended=turn)
+
+
+def _full(shape: Shape, ends: tuple[Ending | None, Ending | None]) -> Full:
+    """What is worked out only at rest."""
+    rims = shape.field.sections(shape.field.nodes[[0, -1]])
+    return Full(
         moments(shape.sections, shape.form.rule),
         extents(shape.field.sections(shape.field.nodes), shape.form.common),
         body_measures(shape.field, shape.form.rule),
         leans(rims, shape.form.common),
         reached(shape.field, ends),
     )
-    flaws = [*hole_findings(design, resolved, drawings, shape), *flaw_findings(body, shape, full)]
-    if not flaws:
-        flaws += bulge_findings(body, shape)
-    turn = _unintended(design, resolved, drawings, shape, groups, ends)
-    flaws += turn_findings(body, shape, turn, judged)
-    found = (*drawn, *lost, *flaws, *findings)
-    return Quick(design, body, ground.worked, resolved, drawings, datums, guides, shape, full, judged, found, turn, put)
 
 
 def _put(
@@ -162,6 +165,18 @@ def _put(
         return stages(ground, steps, field), []
     except IsotomonError as error:
         return (), [body_finding(ground.body, error)]
+
+
+def _grids(
+    body: Body, put: Sequence[Stage], made: ShapedBody | None, tolerance: float, moving: bool
+) -> tuple[WorkedGrids | None, list[Finding]]:
+    """The body's skin as its steps work on it, to be looked at, or nothing, with a finding that says why not."""
+    if made is None:
+        return None, []
+    try:
+        return worked_by(put, made.field, tolerance, moving), []
+    except IsotomonError as error:
+        return None, [] if moving else [body_finding(body, error)]
 
 
 def _missing(ground: Ground) -> list[Finding]:

@@ -24,6 +24,7 @@ from isotomon.evaluate.sources import Thing
 from isotomon.evaluate.stages import Stage, placed_by
 from isotomon.field.carriers import Relative, Turning
 from isotomon.field.mesh import SkinMesh, taken
+from isotomon.field.parallel import WorkedGrids
 from isotomon.field.section_field import SectionField, Sections
 from isotomon.geometry.datums import SpaceCurve
 from isotomon.measure.body import BodyMeasures
@@ -106,6 +107,8 @@ class Quick:
     """(stations,) rad of turn that ties set by hand cause; None without such ties."""
     stages: tuple[Stage, ...] = ()
     """What is done with the body once it is shaped, in order."""
+    grids: WorkedGrids | None = None
+    """What the first of them make of its skin, where they work on that."""
     readings: Mapping[str, Reading] = field(default_factory=dict)
     """Of the design's measures, by their ids; none while something moves."""
     others: tuple[Quick, ...] = ()

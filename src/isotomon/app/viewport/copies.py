@@ -10,6 +10,7 @@ from isotomon.arrays import Array
 from isotomon.field.mesh import SkinMesh, taken
 from isotomon.geometry.affine import ITSELF
 from isotomon.inspect.results import Quick
+from isotomon.operations.base import Asked
 
 MOST_QUADS = 160_000
 """Of all copies of a body: more of them are shown by fewer sections each."""
@@ -43,6 +44,11 @@ def copies(mesh: SkinMesh, maps: Array) -> list[SkinMesh]:
         rows = np.unique(np.append(np.arange(0, n_v, step), n_v - 1))
         mesh = replace(mesh, v=mesh.v[rows], points=mesh.points[rows], normals=mesh.normals[rows])
     return [placed_mesh(mesh, affine) for affine in maps]
+
+
+def is_finished_otherwise(quick: Quick) -> bool:
+    """Whether a body's solid is not what its skin shows: brought in, or worked on by the kernel."""
+    return bool(quick.body.file) or any(isinstance(stage, Asked) for stage in quick.stages)
 
 
 def corners(quick: Quick) -> Array:

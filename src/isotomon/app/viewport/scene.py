@@ -62,6 +62,7 @@ class Scene:
         for actor in (self._others, self._clear, self._caps):
             actor.GetMapper().SetColorModeToDirectScalars()
         self._solids, self._solids_data = self._add_actor()
+        self._worked, self._worked_data = self._add_actor()
         self._thin = self._add_lines(1.8)
         self._strong = self._add_lines(3.6)
         self._grid: tuple[int, int] = (0, 0)
@@ -105,7 +106,7 @@ class Scene:
     def set_colours(self, background: Colour, body: Colour, ink: Colour) -> None:
         """Colours of the ground, the body and its crisp edges."""
         self.renderer.SetBackground(*background)
-        for actor in (self._skin, self._caps, self._others, self._clear, self._solids):
+        for actor in (self._skin, self._caps, self._others, self._clear, self._solids, self._worked):
             p = actor.GetProperty()
             p.SetColor(*body)
             p.SetAmbient(0.3)
@@ -119,7 +120,7 @@ class Scene:
     def set_look(self, look: str) -> None:
         """'shaded', 'see-through' or 'lines'."""
         self._see_through = look == "see-through"
-        for actor in (self._skin, self._caps, self._others, self._clear, self._solids):
+        for actor in (self._skin, self._caps, self._others, self._clear, self._solids, self._worked):
             p = actor.GetProperty()
             p.SetOpacity(0.35 if look == "see-through" or actor is self._clear else 1.0)
             if look == "lines":
@@ -130,12 +131,12 @@ class Scene:
 
     def show_body(self, visible: bool) -> None:
         """Show or hide the bodies with their edges."""
-        for actor in (self._skin, self._caps, self._edges, self._others, self._clear, self._solids):
+        for actor in (self._skin, self._caps, self._edges, self._others, self._clear, self._solids, self._worked):
             actor.SetVisibility(visible)
 
     def set_own(self, colour: Colour, clear: bool, visible: bool) -> None:
         """The colour of the body in hand, and whether it is seen through, or at all."""
-        for actor in (self._skin, self._caps):
+        for actor in (self._skin, self._caps, self._worked):
             actor.GetProperty().SetColor(*colour)
             actor.GetProperty().SetOpacity(0.35 if clear or self._see_through else 1.0)
         for actor in (self._skin, self._caps, self._edges):
@@ -179,8 +180,28 @@ class Scene:
         starts = np.cumsum([0, *(len(points) for points, _, _ in solids)])
         cells = [triangles + start for (_, triangles, _), start in zip(solids, starts, strict=False)]
         _set_triangles(self._solids_data, [p for p, _, _ in solids], [n for _, _, n in solids], cells)
-        for actor in (self._skin, self._caps, self._edges, self._others, self._clear):
+        for actor in (self._skin, self._caps, self._edges, self._others, self._clear, self._worked):
             actor.SetVisibility(not solids)
+
+    def set_worked(self, surfaces: Sequence[tuple[Array, Index, Array]], faces: Sequence[Sequence[Array]]) -> None:
+        """The body in hand as its skin is worked on, in place of the skin: surfaces, and flat faces by the runs that bound them; none to
+        see the skin again."""
+        flats = []
+        for runs in faces:
+            points, triangles = flat_face(runs)
+            a, b, c = (points[triangles[0, k]] for k in range(3))
+            normal = np.cross(b - a, c - a)
+            flats.append((points, triangles, np.tile(normal / max(np.linalg.norm(normal), 1e-300), (len(points), 1))))
+        every = [*surfaces, *flats]
+        starts = np.cumsum([0, *(len(points) for points, _, _ in every)])
+        cells = [triangles + start for (_, triangles, _), start in zip(every, starts, strict=False)]
+        _set_triangles(self._worked_data, [p for p, _, _ in every], [n for _, _, n in every], cells)
+        lines = [np.vstack([run, run[:1]]) for runs in faces for run in runs]
+        for actor in (self._skin, self._caps):
+            actor.SetVisibility(actor.GetVisibility() and not every)
+        if every:
+            _set_lines(self._edges_data, lines)
+        self._worked.SetVisibility(self._edges.GetVisibility())
 
     def set_mesh(self, mesh: SkinMesh | None) -> None:
         """The body's skin, flat ends and crisp edges."""
@@ -309,7 +330,11 @@ def _cap(mesh: SkinMesh, row: int) -> tuple[Array, Index]:
     if not mesh.sampling.holes:
         one = _cap_triangles(len(ring), fan=int(mesh.sampling.lane.max()) > 1)
         return np.vstack([ring, ring.mean(axis=0)]), one
-    runs = [ring, *(mesh.points[row, run] for run in mesh.sampling.holes)]
+    return flat_face([ring, *(mesh.points[row, run] for run in mesh.sampling.holes)])
+
+
+def flat_face(runs: Sequence[Array]) -> tuple[Array, Index]:
+    """Points (n, 3) and triangles (m, 3) of what lies inside the first of some closed runs (k, 3) in a plane, and outside the others."""
     data, maker = vtkPolyData(), vtkContourTriangulator()
     _set_lines(data, [np.vstack([run, run[:1]]) for run in runs])
     maker.SetInputData(data)

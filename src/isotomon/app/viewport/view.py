@@ -13,13 +13,14 @@ from isotomon.app.theme import Theme
 from isotomon.app.viewport import labels
 from isotomon.app.viewport.canvas import SceneCanvas
 from isotomon.app.viewport.colours import colour_range, colour_table, paint_legend, stripe_table
-from isotomon.app.viewport.copies import corners, meshes_beside, placed_mesh
+from isotomon.app.viewport.copies import corners, is_finished_otherwise, meshes_beside, placed_mesh
 from isotomon.app.viewport.handles import Handle, paint_handles
 from isotomon.app.viewport.lines import Lines, Wanted, curves_of, drawn_of, line_near, rgb
 from isotomon.app.viewport.parts import part_at, seen_at
 from isotomon.app.viewport.solids import solid_mesh
+from isotomon.app.viewport.worked import ends, side_surfaces
 from isotomon.arrays import Array
-from isotomon.design.bodies import results, tools_of
+from isotomon.design.bodies import results
 from isotomon.inspect.looks import Colouring
 from isotomon.inspect.results import Quick
 from isotomon.kernel.protocol import Built
@@ -97,6 +98,11 @@ class View(SceneCanvas):
         )
         self._set_beside(quick)
         self.scene.set_solids([])
+        grids, place = quick.grids, quick.placed[0]
+        if grids is None:
+            self.scene.set_worked((), ())
+        else:
+            self.scene.set_worked(side_surfaces(grids, place), ends(grids, place))
         self._paint_skin()
         others = bytes([len(quick.others), min(len(quick.placed), 255)])
         carrier = shape.field.carrier.marks() + others if shape is not None else b"" if quick.empty else self._fitted
@@ -116,7 +122,7 @@ class View(SceneCanvas):
         if (
             quick is None
             or not finished
-            or not any(b.file or tools_of(quick.design, b.id) for b in quick.design.bodies)
+            or not any(is_finished_otherwise(q) for q in (quick, *quick.others))
             or set(results(quick.design)) - finished.keys()  # one that cannot be made is seen by its skin
         ):
             return
