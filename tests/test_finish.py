@@ -222,13 +222,12 @@ class OnTheField(Building):
         """Square to its own way a round along a vessel has the radius asked for, to 1e-4, and runs on into both sides within 0.1°."""
         skin, at = worked(vessel(Round(edges=("body/along",), radius=6.0))), np.linspace(0.05, 0.95, 13)
         corner = skin.rounds[0]
-        rows = [skin.arc(corner, np.full(13, s), at)[0] for s in np.linspace(0.0, 1.0, 9)]
-        before = skin.before(corner.lane)
-        touch = skin.arc(corner, np.zeros(13), at)[1]
+        ball = skin.ball(corner)
+        first, touch = ball.arc(skin.base, np.zeros(13), at, 0.0)
         by = np.full(13, 6.0)
-        centre, _, _, normal, _ = skin.base.moved(before, touch[:, 0], touch[:, 1], by)
-        self.assertLess(np.abs(np.linalg.norm(rows[0] - centre, axis=1) / 6.0 - 1.0).max(), 1e-6)
-        step = skin.arc(corner, np.full(13, 1e-4), at)[0] - rows[0]
+        centre, _, _, normal, _ = skin.base.moved(ball.before, touch[:, 0], touch[:, 1], by)
+        self.assertLess(np.abs(np.linalg.norm(first - centre, axis=1) / 6.0 - 1.0).max(), 1e-6)
+        step = ball.arc(skin.base, np.full(13, 1e-4), at, 0.0)[0] - first
         lean = np.arcsin(np.abs(np.sum(step * normal, axis=1)) / np.linalg.norm(step, axis=1))
         self.assertLess(np.degrees(lean.max()), 0.1)
 

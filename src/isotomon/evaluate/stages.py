@@ -11,7 +11,7 @@ import numpy as np
 from isotomon.arrays import Array
 from isotomon.errors import DesignError
 from isotomon.evaluate.sources import Sources
-from isotomon.field.parallel import WorkedGrids, seen, skin_of
+from isotomon.field.parallel import WorkedGrids, WorkedSkin, seen
 from isotomon.field.section_field import SectionField
 from isotomon.geometry.affine import ITSELF
 from isotomon.operations.base import SKIN, Ask, Asked, Operation
@@ -48,15 +48,14 @@ def on_field(ground: Sources, steps: Sequence[Operation], field: SectionField) -
     return field, len(steps)
 
 
-def stages(ground: Sources, steps: Sequence[Operation], field: SectionField | None = None) -> tuple[Stage, ...]:
-    """What steps do with a body that is finished, in order; those that put it elsewhere and follow one another at once. `field`: the
+def stages(ground: Sources, steps: Sequence[Operation], skin: WorkedSkin | None = None) -> tuple[Stage, ...]:
+    """What steps do with a body that is finished, in order; those that put it elsewhere and follow one another at once. `skin`: the
     body's, as it is when the first of them begins.
 
     Raises: IsotomonError, naming the step; for copies that lie over one another.
     """
     check_steps(steps)
     ask, made = ask_of(ground), list[Stage]()
-    skin = skin_of(field, ask.tolerance) if field is not None else None
     names = {b.id: b.name for b in ground.design.bodies}
     for step in steps:
         asked = step.asks(replace(ask, skin=skin), lambda key: names.get(key, "what is gone"))
@@ -72,14 +71,13 @@ def stages(ground: Sources, steps: Sequence[Operation], field: SectionField | No
     return tuple(made)
 
 
-def worked_by(made: Sequence[Stage], field: SectionField, tolerance: float, moving: bool) -> WorkedGrids | None:
-    """What stages make of a body's skin, to be looked at; None where they leave that as it is.
+def worked_by(made: Sequence[Stage], plain: WorkedSkin | None, moving: bool) -> WorkedGrids | None:
+    """What stages make of a body's `plain` skin, to be looked at; None where they leave that as it is.
 
     Raises: FieldError, where a skin folds, or its sides do not meet.
     """
     works = [stage for stage in made if isinstance(stage, Asked) and stage.skin is not None]
-    plain = skin_of(field, tolerance) if works else None
-    if plain is None:
+    if plain is None or not works:
         return None
     last = works[-1]
     assert last.skin is not None

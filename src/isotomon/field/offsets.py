@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from dataclasses import field as dataclass_field
 from functools import cached_property, lru_cache
 
 import numpy as np
@@ -34,6 +35,22 @@ class Level:
 
     origin: Array
     normal: Array
+
+
+@dataclass(frozen=True)
+class Keyed:
+    """A body's field, by the key of its shape: fields that are worked out again are the same by it."""
+
+    key: str
+    field: SectionField = dataclass_field(compare=False)
+
+
+@lru_cache(maxsize=8)
+def between_ends(body: Keyed, tolerance: float) -> Offsets:
+    """The parallels of a body's skin between its two flat ends."""
+    ends = body.field.sections(body.field.nodes[[0, -1]])
+    low, high = (Level(ends.origin[k], ends.normal[k]) for k in (0, 1))
+    return Offsets(body.field, low, high, tolerance)
 
 
 @lru_cache(maxsize=8)

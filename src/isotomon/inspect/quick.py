@@ -30,7 +30,7 @@ from isotomon.evaluate.sources import Thing
 from isotomon.evaluate.stages import Stage, on_field, placed_by, stages, worked_by
 from isotomon.field.ends import Ending
 from isotomon.field.mesh import skin_mesh
-from isotomon.field.parallel import WorkedGrids
+from isotomon.field.parallel import WorkedGrids, WorkedSkin, skin_of
 from isotomon.field.section_field import SectionField
 from isotomon.geometry.datums import SpaceCurve
 from isotomon.inspect.gauges import read_gauges, wrong_readings
@@ -123,11 +123,12 @@ def _one(ground: Ground, moving: bool) -> Quick:
     loft = [*missing, *(f for f in loft if all(f.text != m.text for m in missing))]
     datums, lost = _datums(design, ground)
     guides, unmade = _guides(design, ground)
-    put, misplaced = _put(ground, left, made.field if made is not None else None)
+    skin = skin_of(shape.field, design.tolerance, shape.key) if shape is not None else None
+    put, misplaced = _put(ground, left, skin)
     if shape is not None and not moving:
         over = laid_over(body, shape.mesh, placed_by(put))
         misplaced += [*path_findings(ground, shape.field), *([over] if over is not None else [])]
-    grids, unworked = _grids(body, put, made, design.tolerance, moving)
+    grids, unworked = _grids(body, put, skin, moving)
     lost += [*unmade, *loft, *misplaced, *unworked]
     so_far = partial(Quick, design, body, ground.worked, resolved, drawings, datums, guides, stages=put, grids=grids)
     if shape is None:
@@ -158,23 +159,21 @@ def _full(shape: Shape, ends: tuple[Ending | None, Ending | None]) -> Full:
 
 
 def _put(
-    ground: Ground, steps: Sequence[Operation], field: SectionField | None
+    ground: Ground, steps: Sequence[Operation], skin: WorkedSkin | None
 ) -> tuple[tuple[Stage, ...], list[Finding]]:
     """What is done with the body once it is shaped, or nothing, with a finding that says why not."""
     try:
-        return stages(ground, steps, field), []
+        return stages(ground, steps, skin), []
     except IsotomonError as error:
         return (), [body_finding(ground.body, error)]
 
 
 def _grids(
-    body: Body, put: Sequence[Stage], made: ShapedBody | None, tolerance: float, moving: bool
+    body: Body, put: Sequence[Stage], skin: WorkedSkin | None, moving: bool
 ) -> tuple[WorkedGrids | None, list[Finding]]:
     """The body's skin as its steps work on it, to be looked at, or nothing, with a finding that says why not."""
-    if made is None:
-        return None, []
     try:
-        return worked_by(put, made.field, tolerance, moving), []
+        return worked_by(put, skin, moving), []
     except IsotomonError as error:
         return None, [] if moving else [body_finding(body, error)]
 

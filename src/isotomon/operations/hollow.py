@@ -46,6 +46,6 @@ class Hollow(Operation, frozen=True, tag="hollow"):
             Level(level.origin + (0.0 if open_ else way * floor) * level.normal, level.normal)
             for level, open_, way in ((base.low, self.first, 1.0), (base.high, self.last, -1.0))
         )
-        hollow = WorkedSkin(Offsets(base.field, low, high, base.tolerance), wall, skin.rounds)
+        hollow = WorkedSkin(Offsets(base.field, low, high, base.tolerance), wall, skin.rounds, outer=base)
         values = {"wall": wall, "floor": floor, "first": self.first, "last": self.last}
         return Asked("hollow", "hollowed out:", values=values, skin=hollow)

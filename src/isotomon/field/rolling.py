@@ -1,0 +1,147 @@
+"""A ball that rolls along a corner of a body's skin: where it touches both lanes, and the round it leaves."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property, lru_cache
+
+import numpy as np
+from scipy.interpolate import BSpline, CubicSpline, make_interp_spline
+
+from isotomon.arrays import Array
+from isotomon.errors import FieldError
+from isotomon.field.offsets import Offsets
+
+PLAIN = np.radians(2.0)
+"""rad: lanes that meet at less are no corner that could be rounded."""
+COURSE, ROUGH_COURSE, PAST = 161, 33, 0.08
+"""At so many levels (fewer, roughly), to so far past the ends, a ball's course is worked out at once."""
+AHEAD, ROUGHLY = 1e-3, 5
+"""Of the levels: the step by which it is looked how fast a round rises; steps of Newton's rule on the sampled course."""
+EXACTLY, CLOSE = 8, 1e-6
+"""Steps after these at most, on the course itself, until a place misses its level by no more than this share of the body's extent."""
+
+
+def lane_before(offsets: Offsets, lane: int) -> int:
+    """The lane that ends where one begins. Raises: FieldError, for one that begins nowhere."""
+    common = offsets.field.common
+    found = common.beside(lane)[0]
+    if found is None or common.lanes[lane].basis.periodic:
+        raise FieldError("there is no corner along the body there")
+    return found
+
+
+@dataclass(frozen=True, eq=False)
+class Ball:
+    """A ball of `radii` (n,) mm at even levels of the skin, or of one radius, along the corner at which a lane begins. `rough`: good
+    enough to be looked at, and sooner there."""
+
+    offsets: Offsets
+    lane: int
+    radii: Array
+    rough: bool
+
+    @cached_property
+    def before(self) -> int:
+        """The lane that ends at the corner."""
+        return lane_before(self.offsets, self.lane)
+
+    def _by(self, w: Array) -> Array:
+        """(m,) mm by which its centre lies inside the skin at levels w."""
+        if len(self.radii) < 2:
+            return np.full(len(w), self.way * float(self.radii[0]))
+        return np.asarray(self.way * CubicSpline(np.linspace(0.0, 1.0, len(self.radii)), self.radii)(w))
+
+    @cached_property
+    def way(self) -> float:
+        """1 for a corner that it rolls along inside the body, -1 for one it rolls along outside.
+
+        Raises: FieldError, where it is neither all along.
+        """
+        v = np.linspace(self.offsets.field.first, self.offsets.field.last, 65)
+        one, nought = np.ones_like(v), np.zeros_like(v)
+        _, _, along, n, _ = self.offsets.moved(self.before, one, v, nought)
+        m = self.offsets.moved(self.lane, nought, v, nought)[3]
+        turned = np.arcsin(np.clip(np.sum(np.cross(n, m) * along, axis=1) / np.linalg.norm(along, axis=1), -1.0, 1.0))
+        if np.abs(turned).min() < PLAIN or np.ptp(np.sign(turned)) > 0.0:
+            raise FieldError("a corner along the body fades out, or turns from outward to inward; leave that edge out")
+        return float(np.sign(turned[0]))
+
+    @cached_property
+    def course(self) -> BSpline:
+        """By its centre's level where it touches (4, by `Offsets.corners`), its centre, the skin's normals at both places, and the way
+        the centre goes (3 each), at places so near that what lies between is known well enough to begin from."""
+        w = np.linspace(-PAST, 1.0 + PAST, ROUGH_COURSE if self.rough else COURSE)
+        known = self._touched(w, None)
+        way = make_interp_spline(w, known[:, 4:7], k=3)(w, 1)
+        way /= np.linalg.norm(way, axis=1, keepdims=True)
+        return make_interp_spline(w, np.concatenate([known, way], axis=1), k=3)
+
+    def _touched(self, w: Array, start: Array | None) -> Array:
+        """(m, 13) the same exactly, but for the way."""
+        by = self._by(w)
+        x = self.offsets.corners(self.before, self.lane, w, by, start)
+        centre, _, _, n, _ = self.offsets.moved(self.before, x[:, 0], x[:, 1], by)
+        m = self.offsets.moved(self.lane, x[:, 2], x[:, 3], by)[3]
+        return np.concatenate([x, centre, n, m], axis=1)
+
+    def _on(self, s: Array, w: Array, course: Array, wall: float) -> Array:
+        """(m, 3) places at shares s of the arcs, `wall` within these, of balls at levels w whose `course` (m, 16) is known."""
+        centre, n, m, way = (course[:, k : k + 3] for k in (4, 7, 10, 13))
+        by = (self._by(w) - wall)[:, None]
+        if len(self.radii) < 2:
+            return np.asarray(centre + by * _turned(n, m, s))
+        # Of balls that change their size the envelope touches each along a small circle about the way its centre goes.
+        lean = np.sum(n * way, axis=1, keepdims=True) * way
+        return np.asarray(centre + by * (lean + _turned(n - lean, m - lean, s)))
+
+    def arc(self, cut: Offsets, s: Array, y: Array, wall: float) -> tuple[Array, Array]:
+        """Points (m, 3) `wall` mm within the round, at shares s (m,) of the way across it and the levels y (m,) of `cut`, and (m, 4) where
+        the ball touches there.
+
+        Raises: FieldError.
+        """
+        course, (normal, at) = self.course, cut.plane(y)
+        w, step = y.copy(), np.full(len(y), AHEAD)
+        for _ in range(ROUGHLY):  # on the course as it is sampled
+            here, there = (self._on(s, x, course(x), wall) for x in (w, w + step))
+            rate = np.sum((there - here) * normal, axis=1) / step
+            miss = at - np.sum(here * normal, axis=1)
+            w = w + np.clip(miss / rate, -0.2, 0.2)
+        if self.rough:
+            found = course(w)
+            return self._on(s, w, found, wall), found[:, :4]
+        for _ in range(EXACTLY):
+            rough = course(w)
+            found = np.concatenate([self._touched(w, rough[:, :4]), rough[:, 13:]], axis=1)
+            here = self._on(s, w, found, wall)
+            miss = at - np.sum(here * normal, axis=1)
+            if np.abs(miss).max() < CLOSE * cut.extent:
+                break
+            w = w + miss / rate
+        else:
+            raise FieldError("a round cannot be followed to the end of the body; make its radius less")
+        # What is left is so little that a straight step along the round is exact.
+        there, share = course(w + step), (miss / rate / step)[:, None]
+        ahead = self._on(s, w + step, there, wall) - self._on(s, w, rough, wall)
+        return here + share * ahead, found[:, :4] + share * (there - rough)[:, :4]
+
+
+def _turned(a: Array, b: Array, s: Array) -> Array:
+    """(m, 3) what lies at shares s (m,) of the turn from a to b (m, 3), which are of one length."""
+    size = np.linalg.norm(a, axis=1) * np.linalg.norm(b, axis=1)
+    angle = np.arccos(np.clip(np.sum(a * b, axis=1) / size, -1.0, 1.0))
+    sine = np.where(angle > 0.0, np.sin(angle), 1.0)
+    first = np.where(angle > 0.0, np.sin((1.0 - s) * angle) / sine, 1.0 - s)
+    second = np.where(angle > 0.0, np.sin(s * angle) / sine, s)
+    return np.asarray(first[:, None] * a + second[:, None] * b)
+
+
+def rolling(offsets: Offsets, lane: int, radii: Array, rough: bool) -> Ball:
+    """A ball along a corner of a skin; the same one for the same corner, so that its course is worked out once."""
+    return _rolling(offsets, lane, radii.tobytes(), rough)
+
+
+@lru_cache(maxsize=64)
+def _rolling(offsets: Offsets, lane: int, radii: bytes, rough: bool) -> Ball:
+    return Ball(offsets, lane, np.frombuffer(radii), rough)
