@@ -23,12 +23,15 @@ from isotomon.design.guides import Guide, GuidePoint
 from isotomon.design.records import Design
 from isotomon.design.station import Station
 from isotomon.inspect.quick import rebuild
+from isotomon.operations.hollow import Hollow
 from isotomon.operations.ring import Ring
+from isotomon.operations.round import Round
 from isotomon.profile.dragging import begin_drag, drag_to
 from isotomon.profile.drawing import Drawing
-from isotomon.profile.section import Circle, Drawn, Naca4
+from isotomon.profile.section import Circle, Drawn, Naca4, Polygon
 from isotomon.profile.shapes import Spot, rectangle_corners
 from isotomon.profile.solver import solve
+from isotomon.quantity.record import refs
 from isotomon.samples import sample
 from isotomon.solids.deliver import build
 from isotomon.solids.supervisor import Supervisor
@@ -93,8 +96,56 @@ def arrays() -> None:
         ratio = growth[1] / growth[0]
         figure = f"{ratio:.1f} × ({growth[1] * 1e3:.0f} ms)"
         line(f"200 stations against 12{what}, the same", figure, "≤ 16.7 × (linear)", ratio <= 200 / 12)
+    twenty = plain
+    for _ in range(19):
+        twenty = bodies.copy_body(twenty, "body")
+    drags = []
+    for which in (plain, twenty):
+        rebuild(which, "body", moving=True)
+        own = iter(np.linspace(190, 220, 1000))
+        drag = timed(
+            lambda d=which, c=own: rebuild(  # type: ignore[misc]
+                station_edits.change_station(d, "s6", chord=float(next(c))), "body", moving=True
+            ),
+            30,
+        )
+        drags.append(float(np.median(drag)))
+    ratio = drags[1] / drags[0]
+    line("a drag of one of 20 bodies against that body alone", f"{ratio:.2f} ×", "≤ 1.1 ×", ratio <= 1.1)
     rest = float(np.median(timed(lambda: rebuild(design), 10))) * 1e3
     line("the same at rest, with all measures and checks (median)", f"{rest:.0f} ms", "")
+
+
+def worked() -> None:
+    """A twisted three-cornered vessel with rounded edges, hollow, while its wall and its radius are scrubbed, and its solid."""
+    rows = ((0.0, 36.0, 0.0), (65.0, 54.0, 22.0), (110.0, 33.0, 44.0), (160.0, 48.0, 66.0))
+    stations = tuple(
+        Station(f"s{k}", f"s{k}", z, Polygon(3), 2.0 * corner, np.radians(turn))
+        for k, (z, corner, turn) in enumerate(rows)
+    )
+    steps = (Round(edges=refs("body/along"), radius=6.0, id="k1"), Hollow(wall=2.5, id="k2"))
+    vessel = Design("vessel", bodies=(Body("body", "vessel", stations=stations, steps=steps),))
+    rebuild(vessel, moving=True)
+    for what, key, field, start in (("wall", "k2", "wall", 2.5), ("radius of its edges", "k1", "radius", 6.0)):
+        values = iter(start + 0.01 * np.arange(1.0, 100.0))
+        scrub = timed(
+            lambda k=key, f=field, v=values: rebuild(  # type: ignore[misc]
+                bodies.change_step(vessel, k, **{f: float(next(v))}), moving=True
+            ),
+            40,
+        )
+        p95 = float(np.percentile(scrub, 95)) * 1e3
+        line(f"a hollow vessel's {what} scrubbed, to its skins, p95", f"{p95:.0f} ms", "≤ 30 ms", p95 <= 30)
+    supervisor = Supervisor()
+    try:
+        supervisor.start()
+        supervisor.ready.wait(60)
+        begin = time.perf_counter()
+        build(rebuild(vessel), supervisor)
+        taken = time.perf_counter() - begin
+        line("its solid", f"{taken:.1f} s", "≤ 5 s", taken <= 5.0)
+    finally:
+        supervisor.close()
 
 
 def drawing() -> None:
@@ -267,7 +318,7 @@ def worker() -> None:
 
 if __name__ == "__main__":
     print(f"{'what':<66} {'figure':>22}   {'target':<18}")
-    for part in (arrays, shaping, drawing, against_kernel, worker, start, pixels):
+    for part in (arrays, worked, shaping, drawing, against_kernel, worker, start, pixels):
         part()
     sys.stdout.flush()
     os._exit(0)

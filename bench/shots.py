@@ -18,9 +18,12 @@ from isotomon.author import shaping
 from isotomon.design import bodies, edits, station_edits
 from isotomon.design.guides import Guide, GuidePoint
 from isotomon.design.records import Design
+from isotomon.operations.hollow import Hollow
+from isotomon.operations.round import Round
 from isotomon.profile import shapes
 from isotomon.profile.drawing import Drawing
 from isotomon.profile.shapes import Spot
+from isotomon.quantity.record import refs
 from isotomon.samples import sample
 
 
@@ -145,9 +148,14 @@ def _stripes(w: Window) -> None:
     wait_for(lambda: w.checks.seen is not None and w.checks.seen.wanted == w.checks.wanted, 20.0)
 
 
-def _stirrer(w: Window) -> None:
-    w.set_stage("Shape")
-    w.desk.select(("b1",))
+def _finish(w: Window) -> None:
+    w.set_stage("Finish")
+    w.desk.select(("body",))
+    for step in (Hollow(wall="wall"), Round(edges=refs("body/rim:last"), radius=0.5)):
+        w.desk.do("finish", lambda d, step=step: bodies.add_step(d, "body", step))  # type: ignore[misc]
+    w.view.turn(-330.0, 60.0)
+    wait_for(lambda: w.desk.building, 5.0)
+    wait_for(lambda: not w.desk.building, 120.0)
 
 
 def _body(w: Window) -> None:
@@ -188,7 +196,7 @@ OTHERS: tuple[tuple[Callable[[], Design], tuple[tuple[str, Callable[[Window], No
         (("rails", _rails), ("vessel", _vessel), ("stripes", _stripes), ("capacity", _capacity)),
     ),
     (lambda: sample("signal-mast"), (("drawing", _drawing),)),
-    (lambda: sample("ribbon-stirrer"), (("stirrer", _stirrer),)),
+    (lambda: sample("kelp-steeper"), (("finish", _finish),)),
     (lambda: sample("vapour-duct"), (("duct", _body),)),
     (lambda: sample("reach-rotor"), (("rotor", _body),)),
     (_oval, (("compare", _compare),)),

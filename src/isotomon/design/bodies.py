@@ -230,6 +230,12 @@ def move_body(design: Design, key: str, by: int) -> Design:
     return replace(design, bodies=tuple(everything))
 
 
+def names_by_id(design: Design) -> dict[str, str]:
+    """Id → name of all bodies and stations."""
+    stations = {s.id: s.name for b in design.bodies for s in b.stations}
+    return {b.id: b.name for b in design.bodies} | stations
+
+
 # Steps
 
 

@@ -34,6 +34,14 @@ def face_words(name: str, names: Mapping[str, str]) -> str:
     return {"first cap": "first end", "last cap": "last end"}.get(name, name)
 
 
+def with_words(text: str, edge: str, names: Mapping[str, str]) -> str:
+    """A text that names an edge (`A|B`) by its faces, with these in words."""
+    if not edge:
+        return text
+    faces = parts_of(edge)
+    return text.replace(edge.replace("|", " and "), " and ".join(face_words(face, names) for face in faces))
+
+
 def parts_of(names: str) -> list[str]:
     """The names between `|`, of which each may itself be made of several in brackets."""
     depth, parts = 0, [""]

@@ -7,8 +7,9 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Literal
 
-from isotomon.design.bodies import name_of
+from isotomon.design.bodies import name_of, names_by_id
 from isotomon.errors import FileError, SizeError, SolidError
+from isotomon.evaluate.part_words import with_words
 from isotomon.inspect.results import Quick
 from isotomon.kernel.protocol import Built, Export, Failed
 from isotomon.solids.plan import plan, shown_body
@@ -29,7 +30,8 @@ def build_all(quick: Quick, supervisor: Supervisor, limit: float = STEP_SECONDS)
     for request, job in jobs:
         outcome = job.wait(limit + 60.0)
         if isinstance(outcome, Failed) and outcome.culprit:
-            raise SizeError(f"{request.title}: {outcome.text}", outcome.fits, outcome.culprit, outcome.place)
+            said = with_words(outcome.text, outcome.culprit, names_by_id(quick.design))
+            raise SizeError(f"{request.title}: {said}", outcome.fits, outcome.culprit, outcome.place)
         if not isinstance(outcome, Built):
             raise SolidError(f"{request.title}: {getattr(outcome, 'text', 'the solid was not built')}")
         found[request.key] = outcome

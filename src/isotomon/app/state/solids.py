@@ -15,7 +15,9 @@ from functools import partial
 
 import msgspec
 
+from isotomon.design.bodies import names_by_id
 from isotomon.errors import IsotomonError
+from isotomon.evaluate.part_words import with_words
 from isotomon.inspect.finished import with_finished
 from isotomon.inspect.results import Quick
 from isotomon.kernel.protocol import Built, Failed
@@ -171,7 +173,8 @@ class SolidBuilder:
             self._ask(quick, wanted)
             return
         if isinstance(outcome, Failed):
-            outcome = msgspec.structs.replace(outcome, text=f"{message.step.title}: {outcome.text}")
+            said = with_words(outcome.text, outcome.culprit, names_by_id(quick.design))
+            outcome = msgspec.structs.replace(outcome, text=f"{message.step.title}: {said}")
         self._known[key] = outcome
         if self._keys <= self._known.keys():
             self._keys, self._jobs = set(), []
