@@ -161,6 +161,15 @@ class Solids(Building):
             with self.subTest(words), self.assertRaisesRegex((DesignError, SolidError), words):
                 build_all(rebuild(box(step)), self.supervisor)
 
+    def test_a_copy_means_its_own_edges(self) -> None:
+        """A copied body's steps name its own edges, faces and stations, and it comes to the same volume."""
+        made = box(Round(edges=("body/along:s0.1of4", "body/rim:last"), radius=4.0))
+        made = bodies.copy_body(bodies.change_body(made, "body", name="one"), "body")
+        own = made.bodies[1]
+        self.assertEqual(own.steps[0].edges, (f"{own.id}/along:{own.stations[0].id}.1of4", f"{own.id}/rim:last"))
+        found = build_all(rebuild(made), self.supervisor)
+        self.assertAlmostEqual(found[own.id].volume / found["body"].volume, 1.0, delta=1e-12)
+
     def test_the_command_line(self) -> None:
         """A step by its fields, edges by names of bodies, listed, refused when there is no such body."""
         with tempfile.TemporaryDirectory() as folder:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterator
 from typing import Any
 
@@ -9,7 +10,7 @@ from isotomon.design.body import PLAIN, Body, BroughtIn, Ending, Loft
 from isotomon.design.edits import find, fresh_id, replace
 from isotomon.design.records import Design, Imported
 from isotomon.design.station import Station
-from isotomon.design.walk import users
+from isotomon.design.walk import map_references, users
 from isotomon.errors import DesignError
 from isotomon.operations import Step
 from isotomon.operations.base import bodies_of
@@ -145,8 +146,11 @@ def copy_body(design: Design, key: str) -> Design:
         body, id=copy.id, name=copy.name, shaped=shaped, stations=copy.stations, laws=(), steps=(), up_to=None
     )
     made = replace(made, bodies=(*made.bodies[:-1], copy))
-    for step in body.steps:
-        made = add_step(made, copy.id, step)
+    own = {**swap, body.id: copy.id}
+    known = re.compile(rf"(?<![\w.])(?:{'|'.join(map(re.escape, own))})(?!\w)")
+    for step in body.steps:  # what they say of the body's own edges and stations is said of the copy's
+        own_step = map_references(step, lambda ref: known.sub(lambda found: own[found[0]], ref))
+        made = add_step(made, copy.id, own_step)
         swap[step.id] = made.bodies[-1].steps[-1].id
     return made if body.up_to is None else change_body(made, copy.id, up_to=swap.get(body.up_to, ""))
 

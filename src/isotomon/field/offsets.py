@@ -26,6 +26,8 @@ FARTHEST = 0.2
 FLAT = 1e-9
 """The share of the larger singular values below which two lanes run on so smoothly into each other that a corner between them
 is nowhere in particular, and stays where it is."""
+LOOKED_AT = 65
+"""Places along a body at which it is seen whether it rises."""
 LOST = "the skins beside a corner do not meet at that distance; make it less, or use profiles that change less along the body"
 
 
@@ -51,6 +53,18 @@ def between_ends(body: Keyed, tolerance: float) -> Offsets:
     ends = body.field.sections(body.field.nodes[[0, -1]])
     low, high = (Level(ends.origin[k], ends.normal[k]) for k in (0, 1))
     return Offsets(body.field, low, high, tolerance)
+
+
+@lru_cache(maxsize=8)
+def rises(offsets: Offsets) -> bool:
+    """Whether every line along a body's skin goes from level to level, and never back, so that each level cuts it once."""
+    field = offsets.field
+    v = np.union1d(np.linspace(field.first, field.last, LOOKED_AT), field.edges)
+    control = field.sections(v).control
+    below = (control - offsets.low.origin) @ offsets.low.normal
+    above = (offsets.high.origin - control) @ offsets.high.normal
+    whole = below + above
+    return bool((whole > 0.0).all() and (np.diff(below / np.where(whole > 0.0, whole, 1.0), axis=0) > 0.0).all())
 
 
 @lru_cache(maxsize=8)

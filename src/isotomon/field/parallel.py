@@ -15,7 +15,7 @@ import numpy as np
 
 from isotomon.arrays import Array
 from isotomon.errors import FieldError
-from isotomon.field.offsets import Keyed, Offsets, between_ends
+from isotomon.field.offsets import Keyed, Offsets, between_ends, rises
 from isotomon.field.rolling import Ball, lane_before, rolling
 from isotomon.field.section_field import SectionField
 from isotomon.geometry.basis import Basis
@@ -156,11 +156,13 @@ def _across(still: tuple[float, float], s: Array, begin: Array, end: Array) -> A
 
 
 def skin_of(field: SectionField, tolerance: float, key: str) -> WorkedSkin | None:
-    """A body's skin, not worked on yet; None of one that does not lie between two flat ends, or has holes through it. `key`: the same
-    for the same shape, of which much is worked out once."""
-    if field.ring or field.common.open or field.wrap is not None or any(lane.loop for lane in field.common.lanes):
+    """A body's skin, not worked on yet; None of one that is not smooth, does not rise all along from one flat end to the other, or has
+    holes through it. `key`: the same for the same shape, of which much is worked out once."""
+    holes = any(lane.loop for lane in field.common.lanes)
+    if field.ring or field.ruled or field.common.open or field.wrap is not None or holes:
         return None
-    return WorkedSkin(between_ends(Keyed(key, field), tolerance))
+    offsets = between_ends(Keyed(key, field), tolerance)
+    return WorkedSkin(offsets) if not any(s.tip for s in field.stations) and rises(offsets) else None
 
 
 @dataclass(frozen=True, eq=False)

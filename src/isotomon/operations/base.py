@@ -108,6 +108,8 @@ class Operation(Record, frozen=True, kw_only=True, tag_field="kind"):
     ICON: ClassVar[str] = ""
     SHORTCUT: ClassVar[str] = ""
     STAGE: ClassVar[str] = "Shape"
+    EARLY: ClassVar[bool] = False
+    """It works on the body's skin: a new one comes before all steps that leave none."""
     SIZE: ClassVar[str] = ""
     """The field that is too large where the kernel says which size would do."""
     BEGIN: ClassVar[dict[str, Any]] = {}
@@ -150,6 +152,10 @@ class Operation(Record, frozen=True, kw_only=True, tag_field="kind"):
         Raises: IsotomonError.
         """
         return None
+
+    def keeps_skin(self, body: Id) -> bool:
+        """Whether what it makes of a `body` as it is shaped has a skin that can be worked on still."""
+        return False
 
     def grips(self, ask: Ask, body: Array) -> dict[str, Grip]:
         """Handles for its numbers, by name, where points (n, 3) are the body as it is before; formulas have none.

@@ -13,7 +13,7 @@ from isotomon.field.bending import Bending
 from isotomon.field.section_field import SectionField
 from isotomon.operations.base import Angle, Ask, Operation, Says
 from isotomon.quantity import Value
-from isotomon.quantity.record import Ref, usual
+from isotomon.quantity.record import Id, Ref, usual
 
 PLACES = 33
 """Sections at which it is seen whether a body is straight, and on one side of the axis."""
@@ -42,6 +42,10 @@ class Bend(Operation, frozen=True, tag="bend"):
     radius: Annotated[
         Value, Says("Radius", "length", tip="How far beside it the axis is laid; nought: where it is")
     ] = 0.0
+
+    def keeps_skin(self, body: Id) -> bool:
+        """It bends the field."""
+        return True
 
     def on_field(self, ask: Ask, field: SectionField) -> SectionField:
         """The field with its sections turned about the axis. Raises: DesignError, for what cannot be bent so."""

@@ -23,7 +23,7 @@ class Hollow(Operation, frozen=True, tag="hollow"):
     FAMILY = ""
     STAGE = "Finish"
     ICON = "hollow"
-    SIZE = "wall"
+    EARLY = True
 
     wall: Length = 2.0
     floor: Annotated[Value, Says("Floor", "length", tip="Nought: as thick as the wall")] = 0.0
@@ -38,8 +38,8 @@ class Hollow(Operation, frozen=True, tag="hollow"):
         skin = ask.skin
         if skin is None:
             raise DesignError(
-                "hollowed out: only a solid between two flat ends, without holes through it, is hollowed out, as it is shaped and with "
-                "its long edges rounded; let this come before moves, copies, combinations and other edges"
+                "hollowed out: only a smooth solid that rises from one flat end to the other, without holes through it, is hollowed out, as "
+                "it is shaped and with its long edges rounded; let this come before moves, copies, combinations and other edges"
             )
         base, floor = skin.base, floor or wall
         low, high = (

@@ -13,6 +13,7 @@ from isotomon.field.parallel import RoundedCorner, WorkedSkin
 from isotomon.operations.base import SKIN, Ask, Asked, Operation, Says
 from isotomon.operations.edges import Edges, Without, corners_along, edge_choices
 from isotomon.quantity import Quantity, Value, names_in, resolve
+from isotomon.quantity.record import Id
 
 PLACES = 17
 """Places along a run of edges at which a radius that changes is worked out."""
@@ -49,10 +50,14 @@ class Round(Operation, frozen=True, tag="round"):
         edges = edge_choices(self.edges, ask.body, self.without)
         return Asked("round", "edges rounded of", (), {"edges": edges}, {"radii": radii})
 
+    def keeps_skin(self, body: Id) -> bool:
+        """Edges along the body are rounded on its skin."""
+        return all(ref.thing == body and ref.part.partition(":")[0] == "along" for ref in self.edges)
+
     def _along(self, ask: Ask, radii: np.ndarray) -> WorkedSkin | None:
         """The body's skin with the edges that run along it rounded, exactly and without the kernel; None where other edges are meant,
         the body is no such skin any more, or a corner comes and goes."""
-        if ask.skin is None or self.without or any(ref.thing != ask.body for ref in self.edges):
+        if ask.skin is None or self.without or not self.keeps_skin(ask.body):
             return None
         try:
             lanes = [lane for ref in self.edges for lane in corners_along(ask.skin.base.field, ref)]

@@ -80,7 +80,7 @@ class StepsForm(Form):
         """The steps as they are now."""
         steps = tuple((step.id, type(step)) for step in self._steps())
         if steps != self._shown:
-            grown = len(steps) == len(self._shown) + 1
+            fresh = [k for k, step in enumerate(steps) if step not in self._shown] if self.isVisible() else []
             self._shown, self.heads = steps, []
             self._refreshers.clear()
             self.fields.clear()
@@ -93,18 +93,18 @@ class StepsForm(Form):
                 self.row(self.heads[-1])
                 for asked in inputs_of(kind):
                     add_input(self, f"{k} {asked.name}", step, asked)
-            if grown:
-                QTimer.singleShot(0, self, self._show_last)
+            if len(fresh) == 1:
+                QTimer.singleShot(0, self, partial(self._show_step, fresh[0]))
         super().refresh()
 
-    def _show_last(self) -> None:
+    def _show_step(self, k: int) -> None:
         """The step that has just been made is seen, with its fields."""
         place: QWidget | None = self
         while place is not None and not isinstance(place, QScrollArea):
             place = place.parentWidget()
         inside = place.widget() if place is not None else None
-        if place is not None and inside is not None and self.heads:
-            place.verticalScrollBar().setValue(self.heads[-1].mapTo(inside, QPoint(0, 0)).y() - 8)
+        if place is not None and inside is not None and k < len(self.heads):
+            place.verticalScrollBar().setValue(self.heads[k].mapTo(inside, QPoint(0, 0)).y() - 8)
 
     def _head(self, k: int) -> QWidget:
         row, title = QWidget(), self._shown[k][1].TITLE

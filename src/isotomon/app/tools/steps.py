@@ -9,10 +9,11 @@ from isotomon.app.command import Command, needs_design
 from isotomon.app.state.desk import Desk
 from isotomon.app.tools.datums import candidates
 from isotomon.design import bodies
+from isotomon.design.records import Design
 from isotomon.inspect.looks import ground_of
 from isotomon.operations import OPERATIONS
 from isotomon.operations.base import KINDS, Input, Operation, inputs_of
-from isotomon.quantity.record import Ref, refs
+from isotomon.quantity.record import Id, Ref, refs
 
 
 def offers_of(desk: Desk, asked: Input) -> list[tuple[str, str]]:
@@ -67,9 +68,19 @@ def _add(w: Api, kind: type[Operation]) -> None:
         if chosen or (asked.what == "B" and offered):
             fields[asked.name] = (chosen or offered)[0]
     step = kind(**fields)
-    if not desk.do(kind.COMMAND.lower(), lambda d: bodies.add_step(d, desk.hand, step)):
+    if not desk.do(kind.COMMAND.lower(), lambda d: _with_step(d, desk.hand, step)):
         desk.select((desk.hand,))
         w.view.fit()
+
+
+def _with_step(design: Design, body: Id, step: Operation) -> Design:
+    """The design with one more step of a body: at the end, or before those that leave no skin to work on."""
+    made = bodies.add_step(design, body, step)
+    if not step.EARLY:
+        return made
+    *before, new = made.body(body).steps
+    place = next((k for k, other in enumerate(before) if not other.keeps_skin(body)), len(before))
+    return bodies.move_step(made, new.id, place)
 
 
 def _reason(kind: type[Operation], w: Api) -> str:
