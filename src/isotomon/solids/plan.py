@@ -86,7 +86,7 @@ def plan(quick: Quick, limit: float = STEP_SECONDS) -> Plan:
             made[body] = _requests(quick, body, made, wrong, limit)
         except IsotomonError as error:
             name = name_of(quick.design, body)
-            wrong[body] = f"{name}: {error}" if quick.others and not isinstance(error, _Named) else str(error)
+            wrong[body] = f"{name}: {error}" if quick.others and not isinstance(error, _BodyError) else str(error)
     asked = {request.key: request for requests in made.values() for request in requests}
     own = results(quick.design)
     done = {body: made[body][-1].key for body in own if body in made}
@@ -94,7 +94,7 @@ def plan(quick: Quick, limit: float = STEP_SECONDS) -> Plan:
     return Plan(tuple(asked.values()), done, by, {body: wrong[body] for body in own if body in wrong})
 
 
-class _Named(SolidError):
+class _BodyError(SolidError):
     """One that names the body it is about."""
 
 
@@ -129,7 +129,7 @@ def _requests(
         else:
             for tool in stage.bodies:
                 if tool in wrong:
-                    raise _Named(wrong[tool])
+                    raise _BodyError(wrong[tool])
             if not stage.skins:
                 _check_no_skins(quick, (body, *stage.bodies))
             asked |= {request.key: request for tool in stage.bodies for request in made[tool]}
@@ -151,7 +151,9 @@ def _check_no_skins(quick: Quick, bodies: Sequence[str]) -> None:
         one = quick.of(body)
         if one is not None and one.shape is not None and one.shape.open:
             name = name_of(quick.design, body)
-            raise _Named(f"body '{name}' is a skin, which bounds nothing that could be combined; close its profiles")
+            raise _BodyError(
+                f"body '{name}' is a skin, which bounds nothing that could be combined; close its profiles"
+            )
 
 
 def _worked(quick: Quick, q: Quick, asked: Asked, inputs: Sequence[str], limit: float) -> Request:
@@ -194,7 +196,10 @@ def _shaped(quick: Quick, q: Quick, limit: float) -> tuple[Request, Array]:
     reason, shape = blocked(q), q.shape
     imported = next((i for i in quick.design.imports if i.id == q.body.file), None)
     if reason is not None or (shape is None and imported is None):
-        raise _Named(reason) if reason is not None else SolidError("there is no body yet")
+        named = any(
+            reason == f"{finding.where}: {finding.text}" for finding in q.findings if finding.where == q.body.name
+        )
+        raise (_BodyError if named else SolidError)(reason or "there is no body yet")
     tolerance, maps = quick.design.tolerance, _first_maps(q)
     if imported is not None:
         key = digest((imported.form, imported.data, tolerance, VERSION))
