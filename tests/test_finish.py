@@ -161,6 +161,20 @@ class Solids(Building):
             with self.subTest(words), self.assertRaisesRegex((DesignError, SolidError), words):
                 build_all(rebuild(box(step)), self.supervisor)
 
+    def test_hollow_when_it_is_no_field_any_more(self) -> None:
+        """A moved box hollowed out by the kernel, open and shut, with a rim rounded before: by formula, the faces named; a wall that is too
+        thick is told with the thickest that goes."""
+        moved, t = Move(x=5.0), 2.0
+        for last, high in ((True, HIGH - t), (False, HIGH - 2 * t)):
+            found = self.built(box(moved, Hollow(wall=t, last=last)))
+            self.assertAlmostEqual(found.volume / (BOX - (SIDE - 2 * t) ** 2 * high), 1.0, delta=1e-9)
+            self.assertEqual("inside of last cap" in found.names, not last)
+        found = self.built(box(Round(edges=("body/rim:first",), radius=5.0), Hollow(wall=t)))
+        self.assertTrue(any(name.startswith("inside of round of (first cap|lane") for name in found.names))
+        with self.assertRaises(SizeError) as caught:
+            self.built(box(moved, Hollow(wall=40.0)))
+        self.assertTrue(29.0 < caught.exception.fits < 30.0)
+
     def test_a_copy_means_its_own_edges(self) -> None:
         """A copied body's steps name its own edges, faces and stations, and it comes to the same volume."""
         made = box(Round(edges=("body/along:s0.1of4", "body/rim:last"), radius=4.0))
@@ -278,7 +292,7 @@ class OnTheField(Building):
         """A wall thicker than the body, a ring of copies before, no wall: each in words."""
         for steps, words in (
             ((Hollow(wall=40.0),), "make the radius or the wall less|thinner"),
-            ((Move(x=5.0), Hollow(wall=2.0)), "let this come before moves"),
+            ((Move(x=5.0), Hollow(wall=2.0, floor=5.0)), "a floor of its own needs"),
             ((Hollow(wall=0.0),), "must be more than nought"),
         ):
             with self.subTest(words), self.assertRaisesRegex((DesignError, SolidError, FieldError), words):

@@ -92,13 +92,18 @@ def within_limits(
         return work(edges, size)
     except Exception as error:  # noqa: BLE001 - the kernel's bindings raise whatever they like
         reason = error
-    fits = largest(lambda less: work(edges, less), size, min(seconds / 3.0, SEARCH_SECONDS))
-    fits = float(np.floor(fits * 1e4) / 1e4) if fits > WORTH_OFFERING * size else 0.0
+    fits, offer = offered(lambda less: work(edges, less), size, seconds, what)
     bad = _culprit(work, edges, size, min(seconds / 6.0, CULPRIT_SECONDS))
     where = f" between {bad.called.replace('|', ' and ')}" if bad is not None and len(edges) > 1 else ""
-    offer = f"up to {fits:.4g} mm works" if fits else f"no {what} was found that works; leave edges out"
     text = f"an edge{where} cannot be {done} with a {what} of {size:.4g} mm; {offer}"
     raise SizeError(text, fits, bad.called if bad else "", bad.middle if bad else None) from reason
+
+
+def offered(work: Callable[[float], object], size: float, seconds: float, what: str) -> tuple[float, str]:
+    """The largest size below one that does not go with which a piece of work succeeds, nought for none, and in words; `what` it is."""
+    fits = largest(work, size, min(seconds / 3.0, SEARCH_SECONDS))
+    fits = float(np.floor(fits * 1e4) / 1e4) if fits > WORTH_OFFERING * size else 0.0
+    return fits, f"up to {fits:.4g} mm works" if fits else f"no {what} was found that works"
 
 
 def _culprit(

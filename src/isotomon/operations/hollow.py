@@ -24,6 +24,7 @@ class Hollow(Operation, frozen=True, tag="hollow"):
     STAGE = "Finish"
     ICON = "hollow"
     EARLY = True
+    SIZE = "wall"
 
     wall: Length = 2.0
     floor: Annotated[Value, Says("Floor", "length", tip="Nought: as thick as the wall")] = 0.0
@@ -31,21 +32,23 @@ class Hollow(Operation, frozen=True, tag="hollow"):
     last: Annotated[bool, Says("Last end open")] = True
 
     def asks(self, ask: Ask, called: Callable[[str], str]) -> Asked:
-        """The hollow is the parallel skin of the body's field. Raises: DesignError."""
+        """The hollow is the parallel skin of the body's field; of what is no field any more the kernel makes it. Raises: DesignError."""
         wall, floor = ask.number(self, "wall"), ask.number(self, "floor")
         if not (wall > 0.0 and floor >= 0.0):
             raise DesignError("hollowed out: the wall must be more than nought, the floor nought or more")
+        values: dict[str, bool | float | str] = {"wall": wall, "first": self.first, "last": self.last}
         skin = ask.skin
         if skin is None:
-            raise DesignError(
-                "hollowed out: only a smooth solid that rises from one flat end to the other, without holes through it, is hollowed out, as "
-                "it is shaped and with its long edges rounded; let this come before moves, copies, combinations and other edges"
-            )
+            if floor not in (0.0, wall):
+                raise DesignError(
+                    "hollowed out: a floor of its own needs a smooth solid that rises from one flat end to the other, as it is shaped and "
+                    "with its long edges rounded; let this come before other steps, or the floor be nought"
+                )
+            return Asked("shell", "hollowed out:", values=values)
         base, floor = skin.base, floor or wall
         low, high = (
             Level(level.origin + (0.0 if open_ else way * floor) * level.normal, level.normal)
             for level, open_, way in ((base.low, self.first, 1.0), (base.high, self.last, -1.0))
         )
         hollow = WorkedSkin(Offsets(base.field, low, high, base.tolerance), wall, skin.rounds, outer=base)
-        values = {"wall": wall, "floor": floor, "first": self.first, "last": self.last}
-        return Asked("hollow", "hollowed out:", values=values, skin=hollow)
+        return Asked("hollow", "hollowed out:", values={**values, "floor": floor}, skin=hollow)

@@ -29,7 +29,7 @@ def build_all(quick: Quick, supervisor: Supervisor, limit: float = STEP_SECONDS)
     found: dict[str, Built] = {}
     for request, job in jobs:
         outcome = job.wait(limit + 60.0)
-        if isinstance(outcome, Failed) and outcome.culprit:
+        if isinstance(outcome, Failed) and (outcome.culprit or outcome.fits):
             said = with_words(outcome.text, outcome.culprit, names_by_id(quick.design))
             raise SizeError(f"{request.title}: {said}", outcome.fits, outcome.culprit, outcome.place)
         if not isinstance(outcome, Built):
