@@ -151,7 +151,7 @@ def _stripes(w: Window) -> None:
 def _finish(w: Window) -> None:
     w.set_stage("Finish")
     w.desk.select(("body",))
-    for step in (Hollow(wall="wall"), Round(edges=refs("body/rim:last"), radius=0.5)):
+    for step in (Hollow(wall="wall"), Round(edges=refs("body/last-rim"), radius=0.5)):
         w.desk.do("finish", lambda d, step=step: bodies.add_step(d, "body", step))  # type: ignore[misc]
     w.view.turn(-330.0, 60.0)
     wait_for(lambda: w.desk.building, 5.0)

@@ -108,7 +108,7 @@ class Solids(Building):
         lost = 4.0 * wedge_less_cone(6.0 / HIGH) / 3.0 * ((8.0 / 6.0 * HIGH) ** 3 - (2.0 / 6.0 * HIGH) ** 3)
         self.assertAlmostEqual(self.built(box(grown)).volume / (BOX - lost), 1.0, delta=1e-7)
         for fields, up in (({}, 3.0), ({"how": "angle", "angle": math.radians(60.0)}, 3.0 * math.sqrt(3.0))):
-            cut = self.built(box(Bevel(edges=("body/rim:last",), width=3.0, **fields))).volume
+            cut = self.built(box(Bevel(edges=("body/last-rim",), width=3.0, **fields))).volume
             sizes = {
                 (s, h): h / 3.0 * (SIDE**2 + (SIDE - 2 * s) ** 2 + SIDE * (SIDE - 2 * s))
                 for s, h in ((3.0, up), (up, 3.0))
@@ -116,7 +116,7 @@ class Solids(Building):
             wanted = [BOX - (SIDE**2 * h - volume) for (_, h), volume in sizes.items()]
             self.assertLess(min(abs(cut - volume) for volume in wanted), 1e-6 * BOX)
         round_ = design([(0.0, "circle", SIDE, 0.0), (HIGH, "circle", SIDE, 0.0)])
-        made = bodies.add_step(round_, "body", Round(edges=("body/rim:last",), radius=r))
+        made = bodies.add_step(round_, "body", Round(edges=("body/last-rim",), radius=r))
         whole = math.pi * 900.0 * HIGH
         self.assertAlmostEqual(self.built(made).volume / (whole - rim_cut(30.0, r)), 1.0, delta=1e-9)
 
@@ -137,7 +137,7 @@ class Solids(Building):
 
     def test_too_large_says_what_would_do(self) -> None:
         """A radius beyond the box is refused with the edge, the place and the largest that works; that one works, and mends do it."""
-        made = box(Round(edges=("body/rim:last",), radius=40.0))
+        made = box(Round(edges=("body/last-rim",), radius=40.0))
         with self.assertRaises(SizeError) as caught:
             self.built(made)
         self.assertRegex(str(caught.exception), "cannot be rounded with a radius of 40 mm; up to 29.9. mm works")
@@ -169,7 +169,7 @@ class Solids(Building):
             found = self.built(box(moved, Hollow(wall=t, last=last)))
             self.assertAlmostEqual(found.volume / (BOX - (SIDE - 2 * t) ** 2 * high), 1.0, delta=1e-9)
             self.assertEqual("inside of last cap" in found.names, not last)
-        found = self.built(box(Round(edges=("body/rim:first",), radius=5.0), Hollow(wall=t)))
+        found = self.built(box(Round(edges=("body/first-rim",), radius=5.0), Hollow(wall=t)))
         self.assertTrue(any(name.startswith("inside of round of (first cap|lane") for name in found.names))
         with self.assertRaises(SizeError) as caught:
             self.built(box(moved, Hollow(wall=40.0)))
@@ -177,10 +177,10 @@ class Solids(Building):
 
     def test_a_copy_means_its_own_edges(self) -> None:
         """A copied body's steps name its own edges, faces and stations, and it comes to the same volume."""
-        made = box(Round(edges=("body/along:s0.1of4", "body/rim:last"), radius=4.0))
+        made = box(Round(edges=("body/along:s0.1of4", "body/last-rim"), radius=4.0))
         made = bodies.copy_body(bodies.change_body(made, "body", name="one"), "body")
         own = made.bodies[1]
-        self.assertEqual(own.steps[0].edges, (f"{own.id}/along:{own.stations[0].id}.1of4", f"{own.id}/rim:last"))
+        self.assertEqual(own.steps[0].edges, (f"{own.id}/along:{own.stations[0].id}.1of4", f"{own.id}/last-rim"))
         found = build_all(rebuild(made), self.supervisor)
         self.assertAlmostEqual(found[own.id].volume / found["body"].volume, 1.0, delta=1e-12)
 
@@ -192,13 +192,13 @@ class Solids(Building):
             name, said = box().bodies[0].name, io.StringIO()
             with contextlib.redirect_stdout(said), contextlib.redirect_stderr(said):
                 self.assertEqual(
-                    main(["step", str(path), "round", f"edges={name}/along, {name}/rim:last", "radius=3"]), 0
+                    main(["step", str(path), "round", f"edges={name}/along, {name}/last-rim", "radius=3"]), 0
                 )
                 self.assertEqual(main(["step", str(path), "round", "edges=nobody/along"]), 2)
             self.assertIn("Edges rounded", said.getvalue())
             step = load(path).bodies[0].steps[0]
             self.assertIsInstance(step, Round)
-            self.assertEqual((step.edges, step.radius), (("body/along", "body/rim:last"), 3.0))
+            self.assertEqual((step.edges, step.radius), (("body/along", "body/last-rim"), 3.0))
 
 
 def vessel(*steps: Operation) -> Design:
@@ -283,7 +283,7 @@ class OnTheField(Building):
 
     def test_the_vessel_from_round_to_rim(self) -> None:
         """Long edges rounded, then hollow, then both rims bevelled: one sound solid, and the bevels say of what they are."""
-        steps = (Round(edges=("body/along",), radius=6.0), Hollow(wall=2.5), Bevel(edges=("body/rim:last",), width=0.8))
+        steps = (Round(edges=("body/along",), radius=6.0), Hollow(wall=2.5), Bevel(edges=("body/last-rim",), width=0.8))
         found = self.built(vessel(*steps))
         self.assertTrue(any(name.startswith("bevel of (inside of lane") for name in found.names))
         self.assertTrue(any(name.startswith("bevel of (last cap|round of") for name in found.names))
@@ -312,7 +312,7 @@ class InTheWindow(WithWindow):
         w.set_stage("Finish")
         QTest.keyClick(w, Qt.Key.Key_F, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
         self.wait(lambda: w.desk.body is not None and len(w.desk.body.steps) == 1, "the step")
-        self.assertEqual(w.desk.held.steps[0].edges, ("body/rim:last",))
+        self.assertEqual(w.desk.held.steps[0].edges, ("body/last-rim",))
         self.wait(
             lambda: isinstance(w.desk.solid, Built) and not w.desk.building and w.desk.solid.volume < BOX - 1.0,
             "the rounded solid",

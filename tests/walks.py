@@ -42,6 +42,8 @@ def one_window(seed: int, steps: int, folder: Path) -> int:
             for thread in others:
                 thread.join(60.0)
             run_events()  # what threads have said meanwhile is still taken, and may have another begin
+        for teller in (window.desk.engine, window.desk):  # their timers may run on
+            teller.blockSignals(True)
         shiboken6.delete(window)
     return steps
 

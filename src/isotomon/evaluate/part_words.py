@@ -10,6 +10,8 @@ from isotomon.profile.outline import corner_words, edge_words
 _PARTS = {
     "first": "first end",
     "last": "last end",
+    "first-rim": "first rim",
+    "last-rim": "last rim",
     "face": "face between",
     "c": "",
     "at": "at",
@@ -64,8 +66,6 @@ def edges_words(body: str, part: str, names: Mapping[str, str]) -> str | None:
     }
     if not rest:
         return whole.get(kind)
-    if kind == "rim":
-        return f"rim of {body}'s {rest} end"
     if kind == "edge":
         return f"{body}: between {' and '.join(face_words(face, names) for face in parts_of(rest))}"
     return None

@@ -59,7 +59,7 @@ def _value(given: Input, text: str, unit: str, bodies: Mapping[str, str]) -> Any
 
 
 def _edge(text: str, bodies: Mapping[str, str]) -> str:
-    """`hub/rim:last`, with a body's name or id before the stroke."""
+    """`hub/last-rim`, with a body's name or id before the stroke."""
     name, stroke, part = text.partition("/")
     if not stroke or not (name in bodies or name in bodies.values()):
         raise KeyError(text)
@@ -76,7 +76,7 @@ def wanted(given: Input) -> str:
         "ratio": "a ratio or formula",
         "count": "a whole number",
         "copies": "numbers of copies, from 1",
-        "edges": "edges: `BODY/along`, `BODY/rim:last`, `BODY/meets`, `BODY/all`…",
+        "edges": "edges: `BODY/along`, `BODY/last-rim`, `BODY/meets`, `BODY/all`…",
         "yes": "yes or no",
     }
     return plain.get(given.what) or " or ".join(LETTERS[letter] for letter in given.what)

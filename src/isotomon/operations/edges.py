@@ -11,10 +11,10 @@ from isotomon.operations.base import Says
 from isotomon.quantity.record import Id, Ref
 
 Edges = Annotated[tuple[Ref, ...], Says("Edges", "edges")]
-"""Of bodies, by their ids: `b1/all`, `b1/along` the body, `b1/along:NAME` through that corner, `b1/rim:first`, `b1/rim:last`,
+"""Of bodies, by their ids: `b1/all`, `b1/along` the body, `b1/along:NAME` through that corner, `b1/first-rim`, `b1/last-rim`,
 `b1/face:NAME` or `b1/first` all about a face or an end, `b2/meets` where that body meets this one, `b1/edge:A|B` where two faces
 meet, by their lasting names."""
-ENDS = ("first", "last")
+ENDS, RIMS = ("first", "last"), ("first-rim", "last-rim")
 
 
 Without = Annotated[tuple[Ref, ...], Says("Left out", "edges", tip="Of those chosen by a rule")]
@@ -55,10 +55,8 @@ def _choice(ref: Ref, own: Id) -> str:
         return f"meets {mark}"
     if kind == "along":
         return f"through {mark}{rest}" if rest else f"along {mark}".rstrip()
-    if kind == "rim" and rest in ENDS:
-        return f"face {mark}{rest} cap"
-    if kind in ENDS and not rest:
-        return f"face {mark}{kind} cap"
+    if kind in (*ENDS, *RIMS) and not rest:
+        return f"face {mark}{kind.removesuffix('-rim')} cap"
     if kind == "face" and rest:
         return f"face {mark}{rest if rest.startswith(FULL) else f'lane {rest}'}"
     if kind == "edge" and "|" in rest:

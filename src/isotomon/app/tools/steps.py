@@ -35,7 +35,7 @@ def edge_offers(desk: Desk) -> list[tuple[str, str]]:
     if desk.design is None or desk.quick is None:
         return []
     hand, tools = desk.hand, [tool for _, tool in bodies.tools_of(desk.design, desk.hand)]
-    rules = [f"{hand}/along", f"{hand}/rim:first", f"{hand}/rim:last", f"{hand}/all"]
+    rules = [f"{hand}/along", f"{hand}/first-rim", f"{hand}/last-rim", f"{hand}/all"]
     wanted = [*chosen_edges(desk), *(f"{tool}/meets" for tool in tools), *rules]
     ground = ground_of(desk.quick)
     return [(ref, ground.called(ref)) for ref in dict.fromkeys(wanted)]
@@ -43,7 +43,7 @@ def edge_offers(desk: Desk) -> list[tuple[str, str]]:
 
 def chosen_edges(desk: Desk) -> list[str]:
     """What is chosen that is an edge, or a face whose edges may be meant."""
-    kinds = ("along:", "face:", "edge:", "rim:", "first", "last")
+    kinds = ("along:", "face:", "edge:", "first", "last")
     return [key for key in desk.selection if Ref(key).part.startswith(kinds)]
 
 
@@ -51,7 +51,7 @@ def _usual_edges(desk: Desk) -> tuple[Ref, ...]:
     """The edges that a new step works on where none are chosen: where bodies meet, else the rim of the last end."""
     assert desk.design is not None
     tools = [tool for _, tool in bodies.tools_of(desk.design, desk.hand)]
-    return refs(*(chosen_edges(desk) or [f"{tool}/meets" for tool in tools[-1:]] or [f"{desk.hand}/rim:last"]))
+    return refs(*(chosen_edges(desk) or [f"{tool}/meets" for tool in tools[-1:]] or [f"{desk.hand}/last-rim"]))
 
 
 def _add(w: Api, kind: type[Operation]) -> None:

@@ -17,7 +17,7 @@ EDGE, HIDDEN = 7.0, 25.0
 
 
 def edge_lines(quick: Quick) -> dict[str, Array]:
-    """Reference → (n, 3) line of every edge that runs along the bodies, where their first copies stand."""
+    """Reference → (n, 3) line of every edge that runs along the bodies, and of their rims, where their first copies stand."""
     found = {}
     for q in (quick, *quick.others):
         if q.shape is None or q.body.seen == "hidden" or q.body.aside:
@@ -29,6 +29,8 @@ def edge_lines(quick: Quick) -> dict[str, Array]:
         for names, column in zip(q.shape.field.names.edges, columns, strict=True):
             if names:
                 found[f"{q.body.id}/along:{names[0]}"] = q.stood(mesh.points[:, column])
+        for row, end in () if common.open or mesh.ring else ((0, "first"), (-1, "last")):
+            found[f"{q.body.id}/{end}-rim"] = q.stood(mesh.points[row][mesh.sampling.rim])
     return found
 
 
