@@ -10,7 +10,7 @@ import unittest
 from pathlib import Path
 
 import numpy as np
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QToolButton
 from scipy.integrate import quad
@@ -18,6 +18,7 @@ from scipy.spatial import KDTree
 
 from isotomon.app.forms.edges import EdgesRow
 from isotomon.app.forms.steps import StepsForm
+from isotomon.app.viewport.parts import edge_lines, part_at
 from isotomon.cli import main
 from isotomon.design import bodies, station_edits
 from isotomon.design.file import decode, encode, load, save
@@ -36,6 +37,7 @@ from isotomon.solids.deliver import build_all
 from tests.helpers import WithWorker, design
 from tests.test_window import WithWindow
 
+NONE, CONTROL = Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.ControlModifier
 SIDE, HIGH = 60.0, 80.0
 BOX = SIDE * SIDE * HIGH
 
@@ -338,6 +340,40 @@ class InTheWindow(WithWindow):
         while w.desk.session.undo_title is not None:
             w.desk.session.undo()
         self.assertEqual(encode(w.desk.design), first)
+
+    def part(self, place: np.ndarray) -> str:
+        """What is under the pointer where a place is seen."""
+        w, at = self.window, self.window.view.seen(place)
+        return part_at(w.desk.quick, w.view.camera, np.array([at.x(), at.y()]), (w.view.width(), w.view.height()))
+
+    def test_wall_and_radius_are_dragged(self) -> None:
+        """A vessel with rounded edges, hollow, is seen so before any solid; its wall and its radius are dragged by their handles, one undo
+        each; and a rim clicked in the View with Ctrl is what the next step works on."""
+        w = self.window
+        w.files.open_design(vessel(Round(edges=("body/along",), radius=6.0), Hollow(wall=2.5)))
+        w.desk.select(("body",))
+        w.view.turn(-330.0, 60.0)
+        self.settle()
+        assert w.desk.quick is not None and w.desk.quick.grids is not None
+        self.assertEqual((len(w.desk.quick.grids.outer), len(w.desk.quick.grids.inner)), (6, 6))
+        for number, name in enumerate(("radius", "wall")):
+            handle = next(key for key in w.view.handles if key.endswith(f" {name}"))
+            before, at = getattr(w.desk.held.steps[number], name), w.view.seen(w.view.handles[handle].place).toPoint()
+            QTest.mousePress(w.view, Qt.MouseButton.LeftButton, NONE, at)
+            for k in range(1, 5):
+                QTest.mouseMove(w.view, at + QPoint(2 * k, k))
+            QTest.mouseRelease(w.view, Qt.MouseButton.LeftButton, NONE, at + QPoint(8, 4))
+            self.assertNotEqual(getattr(w.desk.held.steps[number], name), before)
+            w.desk.session.undo()
+            self.assertEqual(getattr(w.desk.held.steps[number], name), before)
+            self.settle()
+        rim = edge_lines(w.desk.quick)["body/last-rim"]
+        w.desk.select(())
+        k = next(k for k in range(len(rim)) if self.part(rim[k]) == "body/last-rim")
+        QTest.mouseClick(w.view, Qt.MouseButton.LeftButton, CONTROL, w.view.seen(rim[k]).toPoint())
+        self.assertEqual(w.desk.selection, ("body/last-rim",))
+        self.keys("Ctrl+Shift+F")
+        self.assertEqual(w.desk.held.steps[-1].edges, ("body/last-rim",))
 
 
 if __name__ == "__main__":

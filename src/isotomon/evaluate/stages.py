@@ -101,10 +101,20 @@ def ask_of(ground: Sources) -> Ask:
     return Ask(ground, ground.names, ground.body.id, ground.design.tolerance)
 
 
-def placements(ground: Sources, steps: Iterable[Operation]) -> Array:
-    """(k, 4, 4) affine maps, mm, of steps that put a body elsewhere; others move nothing.
+def placed_after(ground: Sources, steps: Iterable[Operation]) -> Array:
+    """(k, 4, 4) affine maps, mm, of those of some steps that put a body elsewhere.
 
     Raises: IsotomonError, naming the step.
+    """
+    ask = ask_of(ground)
+    putting = [step for step in steps if _said(step, lambda step=step: step.maps(ask)) is not None]
+    return placements(ground, putting)
+
+
+def placements(ground: Sources, steps: Iterable[Operation]) -> Array:
+    """(k, 4, 4) affine maps, mm, of steps that put a body elsewhere.
+
+    Raises: IsotomonError, naming the step, for one that does not, too.
     """
     ask, maps = ask_of(ground), ITSELF
     for step in steps:

@@ -9,7 +9,7 @@ import numpy as np
 from isotomon.arrays import Array
 from isotomon.errors import FieldError, KnotError
 from isotomon.field.parallel import SLIVER, WorkedSkin
-from isotomon.field.patches import FitAlong, between, parted
+from isotomon.field.patches import FitAlong, between, parted, times_of
 from isotomon.geometry.basis import Basis, fit
 from isotomon.geometry.patch import Patch
 
@@ -37,10 +37,8 @@ def lining(skin: WorkedSkin, tolerance: float, inside: str = "") -> list[Patch]:
         along, control = fit(lambda y: _nets(skin, bases, y), tolerance, most=300, loose=(MANY_ALONG, loose))
     except KnotError as error:
         raise FieldError(f"the skin cannot be followed smoothly: {error}; make the wall or the radius less") from None
-    times = along.multiplicity.copy()
-    times[[0, -1]] = along.degree + 1
     return _patches(
-        skin, bases, FitAlong(along.degree, along.breaks, times, control.reshape(len(control), -1, 3)), inside
+        skin, bases, FitAlong(along.degree, along.breaks, times_of(along), control.reshape(len(control), -1, 3)), inside
     )
 
 
@@ -89,10 +87,8 @@ def _patches(skin: WorkedSkin, bases: list[Basis], whole: FitAlong, inside: str)
             piece = between(whole, slice(int(starts[number]), int(starts[number + 1])), start, end)
             name = f"{inside}{skin.side_name(skin.sides[number])}"
             for own, net in parted(basis, np.ascontiguousarray(piece.control.transpose(1, 0, 2))):
-                times = own.multiplicity.copy()
-                if not own.periodic:
-                    times[[0, -1]] = own.degree + 1
-                face = Patch(name, own.degree, 5, own.breaks, times, piece.breaks, piece.times, own.periodic, net)
+                across, along = (own.breaks, times_of(own)), (piece.breaks, piece.times)
+                face = Patch(name, own.degree, piece.degree, *across, *along, own.periodic, net)
                 made.setdefault(name, []).append(face)
     return [
         face if len(faces) == 1 else replace(face, name=f"{name} from part {k} of {len(faces)}")

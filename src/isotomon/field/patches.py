@@ -138,7 +138,7 @@ def _faces(field: SectionField, pieces: dict[tuple[int, Span], FitAlong], begins
             continue
         name = f"lane {field.names.lanes[number]} from {begins[span[0]]}"
         for basis, net in parted(lane.basis, np.ascontiguousarray(piece.control.transpose(1, 0, 2))):
-            u, v = (basis.breaks, _times(basis)), (piece.breaks, piece.times)
+            u, v = (basis.breaks, times_of(basis)), (piece.breaks, piece.times)
             face = Patch(name, basis.degree, piece.degree, *u, *v, basis.periodic, net, lane.loop)
             faces.setdefault(name, []).append(face)
     return [
@@ -195,7 +195,8 @@ def _share_borders(pieces: dict[tuple[int, Span], FitAlong], common: Corresponde
             after.control[:, 0] = piece.control[:, -1]
 
 
-def _times(basis: Basis) -> Index:
+def times_of(basis: Basis) -> Index:
+    """How often each break of a basis counts, where it is a knot of a face."""
     times = basis.multiplicity.copy()
     if not basis.periodic:
         times[[0, -1]] = basis.degree + 1

@@ -54,6 +54,26 @@ def along(
     )
 
 
+def growing(
+    place: Array, direction: Array, field: str, value: float, does: str, words: str, *, scale: float = 1.0
+) -> Grip:
+    """One that goes straight from where a size (mm) is next to nothing to three times as much; the size changes by so many mm times
+    the scale."""
+    reach = 2.0 * value / scale
+
+    def share(t: Array) -> Array:
+        return np.where(t < 0.5, (t - 0.5) * 2.0 * 0.95 * value / scale, (t - 0.5) * 2.0 * reach)
+
+    return Grip(
+        place,
+        lambda t: place + share(t)[:, None] * direction,
+        lambda t: {field: float(f"{value + float(share(np.array(t))) * scale:.3g}")},
+        does,
+        words,
+        "square",
+    )
+
+
 def about(
     axis: Axis, place: Array, beyond: float, field: str, value: float, does: str, words: str, *, scale: float = 1.0
 ) -> Grip:

@@ -5,10 +5,14 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Annotated
 
+import numpy as np
+
+from isotomon.arrays import Array
 from isotomon.errors import DesignError
 from isotomon.field.offsets import Level, Offsets
 from isotomon.field.parallel import WorkedSkin
 from isotomon.operations.base import Ask, Asked, Length, Operation, Says
+from isotomon.operations.grips import Grip, growing
 from isotomon.quantity import Value
 
 
@@ -30,6 +34,19 @@ class Hollow(Operation, frozen=True, tag="hollow"):
     floor: Annotated[Value, Says("Floor", "length", tip="Nought: as thick as the wall")] = 0.0
     first: Annotated[bool, Says("First end open")] = False
     last: Annotated[bool, Says("Last end open")] = True
+
+    def grips(self, ask: Ask, body: Array) -> dict[str, Grip]:
+        """One on the inner skin, at the last end, for the wall."""
+        if ask.skin is None or not isinstance(self.wall, float) or not self.wall > 0.0:
+            return {}
+        base, middle = ask.skin.base, np.array([0.5])
+        v = base.laid(0, middle, np.array([1.0]), 0.0)
+        place, _, _, normal, _ = base.moved(0, middle, v, np.array([self.wall]))
+        return {
+            "wall": growing(
+                place[0], -normal[0], "wall", self.wall, "change the wall", "make the wall thicker or thinner"
+            )
+        }
 
     def asks(self, ask: Ask, called: Callable[[str], str]) -> Asked:
         """The hollow is the parallel skin of the body's field; of what is no field any more the kernel makes it. Raises: DesignError."""

@@ -8,10 +8,12 @@ from typing import Annotated
 
 import numpy as np
 
+from isotomon.arrays import Array
 from isotomon.errors import DesignError, FieldError
 from isotomon.field.parallel import RoundedCorner, WorkedSkin
 from isotomon.operations.base import SKIN, Ask, Asked, Operation, Says
 from isotomon.operations.edges import Edges, Without, corners_along, edge_choices
+from isotomon.operations.grips import Grip, growing
 from isotomon.quantity import Quantity, Value, names_in, resolve
 from isotomon.quantity.record import Id
 
@@ -49,6 +51,26 @@ class Round(Operation, frozen=True, tag="round"):
             return Asked(SKIN, "edges rounded of", skin=worked)
         edges = edge_choices(self.edges, ask.body, self.without)
         return Asked("round", "edges rounded of", (), {"edges": edges}, {"radii": radii})
+
+    def grips(self, ask: Ask, body: Array) -> dict[str, Grip]:
+        """One in the middle of a round along the body, for its radius."""
+        if not isinstance(self.radius, float) or not self.radius > 0.0:
+            return {}
+        worked = self._along(ask, np.array([self.radius]))
+        if worked is None:
+            return {}
+        lane, half, nought = corners_along(worked.base.field, self.edges[0])[0], np.array([0.5]), np.zeros(1)
+        corner = next(corner for corner in worked.rounds if corner.lane == lane)
+        place = replace(worked, rough=True).ball(corner).arc(worked.base, half, half, 0.0)[0][0]
+        sharp = worked.base.moved(lane, nought, worked.base.laid(lane, nought, half, 0.0), nought)[0][0]
+        away = place - sharp
+        far = float(np.linalg.norm(away))
+        words = "make the radius larger or smaller"
+        return {
+            "radius": growing(
+                place, away / far, "radius", self.radius, "change the radius", words, scale=self.radius / far
+            )
+        }
 
     def keeps_skin(self, body: Id) -> bool:
         """Edges along the body are rounded on its skin."""

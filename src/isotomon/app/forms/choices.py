@@ -2,10 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtGui import QPalette
+from PySide6.QtWidgets import (
+    QApplication,
+    QComboBox,
+    QHBoxLayout,
+    QLabel,
+    QSizePolicy,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from isotomon.app.theme import icon
 
 TITLE_WIDTH = 78
 """Pixels: as wide as the titles of number fields."""
@@ -42,6 +54,17 @@ def titled(title: str, widget: QWidget, wide: int = TITLE_WIDTH) -> QWidget:
     line.addWidget(label)
     line.addWidget(widget, 1)
     return row
+
+
+def small_button(picture: str, name: str, press: Callable[[], object]) -> QToolButton:
+    """A small button with a picture. `name`: what it does, before a colon, and with what."""
+    button = QToolButton()
+    button.setIcon(icon(picture, QApplication.palette().color(QPalette.ColorRole.WindowText).name()))
+    button.setProperty("small", True)
+    button.setToolTip(name.partition(":")[0])
+    button.setAccessibleName(name)
+    button.clicked.connect(lambda *_: press())
+    return button
 
 
 def title_of(widget: QWidget) -> QLabel:

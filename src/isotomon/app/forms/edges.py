@@ -6,12 +6,10 @@ from collections.abc import Callable
 from functools import partial
 from typing import Any
 
-from PySide6.QtGui import QPalette
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QVBoxLayout, QWidget
 
-from isotomon.app.forms.choices import TITLE_WIDTH, column_of
+from isotomon.app.forms.choices import TITLE_WIDTH, column_of, small_button
 from isotomon.app.forms.form import Form
-from isotomon.app.theme import icon
 from isotomon.app.tools.steps import edge_offers
 from isotomon.inspect.looks import ground_of
 from isotomon.operations.base import Input
@@ -63,14 +61,8 @@ class EdgesRow(QWidget):
         line.setContentsMargins(0, 0, 0, 0)
         label = QLabel(text)
         label.setWordWrap(True)
-        button = QToolButton()
-        button.setIcon(icon(picture, self.palette().color(QPalette.ColorRole.WindowText).name()))
-        button.setProperty("small", True)
-        button.setToolTip(name.partition(":")[0])
-        button.setAccessibleName(name)
-        button.clicked.connect(lambda *_: press())
         line.addWidget(label, 1)
-        line.addWidget(button)
+        line.addWidget(small_button(picture, name, press))
         self._rows.addWidget(row)
 
     def _take_out(self, k: int) -> None:

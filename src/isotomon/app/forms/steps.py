@@ -6,7 +6,7 @@ from collections.abc import Callable
 from functools import partial
 
 from PySide6.QtCore import QPoint, Qt, QTimer, Signal
-from PySide6.QtGui import QMouseEvent, QPalette
+from PySide6.QtGui import QMouseEvent
 from PySide6.QtWidgets import (
     QCheckBox,
     QFrame,
@@ -18,10 +18,10 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from isotomon.app.forms.choices import small_button
 from isotomon.app.forms.form import Form
 from isotomon.app.forms.inputs import add_input
 from isotomon.app.state.desk import Desk
-from isotomon.app.theme import icon
 from isotomon.design import bodies
 from isotomon.operations import Step
 from isotomon.operations.base import Operation, inputs_of
@@ -136,12 +136,7 @@ class StepsForm(Form):
         return row
 
     def _button(self, line: QHBoxLayout, picture: str, name: str, press: Callable[[], object]) -> QToolButton:
-        button = QToolButton()
-        button.setIcon(icon(picture, self.palette().color(QPalette.ColorRole.WindowText).name()))
-        button.setProperty("small", True)
-        button.setToolTip(name.partition(":")[0])
-        button.setAccessibleName(name)
-        button.clicked.connect(lambda *_: press())
+        button = small_button(picture, name, press)
         line.addWidget(button)
         return button
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from isotomon.app.api import Api
@@ -9,7 +11,8 @@ from isotomon.app.viewport.handles import Handle
 from isotomon.arrays import Array
 from isotomon.design.bodies import change_step
 from isotomon.errors import IsotomonError
-from isotomon.evaluate.stages import ask_of, placements
+from isotomon.evaluate.stages import ask_of, placed_after
+from isotomon.field.parallel import skin_of
 from isotomon.operations.grips import Grip
 
 PLACES = 2001
@@ -41,12 +44,16 @@ class StepHandles:
         ):
             return {}
         points = quick.shape.mesh.points.reshape(-1, 3)
+        skin = skin_of(quick.shape.field, quick.design.tolerance, quick.shape.key)
         steps = quick.body.done
         found: dict[str, Grip] = {}
         for k, step in enumerate(steps):
             try:
-                before = placements(ground, steps[:k])[0]
-                grips = step.grips(ask_of(ground), points @ before[:3, :3].T + before[:3, 3])
+                before = placed_after(ground, steps[:k])[0]
+                ask = replace(
+                    ask_of(ground), skin=skin if all(s.keeps_skin(quick.body.id) for s in steps[:k]) else None
+                )
+                grips = step.grips(ask, points @ before[:3, :3].T + before[:3, 3])
             except IsotomonError:  # the step has a finding of its own
                 continue
             found |= {f"step {step.id} {name}": grip for name, grip in grips.items()}
