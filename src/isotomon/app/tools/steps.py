@@ -42,9 +42,12 @@ def edge_offers(desk: Desk) -> list[tuple[str, str]]:
 
 
 def chosen_edges(desk: Desk) -> list[str]:
-    """What is chosen that is an edge, or a face whose edges may be meant."""
+    """What is chosen that is an edge, or a face whose edges may be meant; the station at an end is meant for the rim there."""
     kinds = ("along:", "face:", "edge:", "first", "last")
-    return [key for key in desk.selection if Ref(key).part.startswith(kinds)]
+    stations = [s.station.id for _, s in desk.quick.resolved.own] if desk.quick is not None else []
+    rims = {stations[k]: f"{desk.hand}/{end}-rim" for k, end in ((0, "first"), (-1, "last"))} if stations else {}
+    wanted = [rims.get(key, key) for key in desk.selection]
+    return [key for key in wanted if Ref(key).part.startswith(kinds)]
 
 
 def _usual_edges(desk: Desk) -> tuple[Ref, ...]:
