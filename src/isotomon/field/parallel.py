@@ -16,7 +16,7 @@ import numpy as np
 from isotomon.arrays import Array
 from isotomon.errors import FieldError
 from isotomon.field.offsets import Keyed, Offsets, between_ends, rises
-from isotomon.field.rolling import Ball, lane_before, rolling
+from isotomon.field.rolling import Ball, Fineness, lane_before, rolling
 from isotomon.field.section_field import SectionField
 from isotomon.geometry.basis import Basis
 
@@ -42,8 +42,8 @@ class WorkedSkin:
     """Its levels are those at which the skin is cut."""
     wall: float = 0.0
     rounds: tuple[RoundedCorner, ...] = ()
-    rough: bool = False
-    """Good enough to be looked at, and sooner there."""
+    fineness: Fineness = "exact"
+    """Of its rounds."""
     outer: Offsets | None = None
     """By whose levels radii are meant, where not by those of `base`."""
 
@@ -59,7 +59,7 @@ class WorkedSkin:
 
     def ball(self, corner: RoundedCorner) -> Ball:
         """What rounds a corner."""
-        return rolling(self.outer or self.base, corner.lane, corner.radii, self.rough)
+        return rolling(self.outer or self.base, corner.lane, corner.radii, self.fineness)
 
     def _is_left(self, corner: RoundedCorner) -> bool:
         """Whether a parallel of a round is a round still, and not a sharp corner."""
@@ -184,7 +184,7 @@ def seen(skin: WorkedSkin, moving: bool) -> tuple[Array, ...]:
 
     Raises: FieldError, where it folds or its sides do not meet.
     """
-    skin = replace(skin, rough=moving)
+    skin = replace(skin, fineness="rough" if moving else "fitted")
     every = 2 if moving else 1
     counts = [
         SEEN_ACROSS // len(skin.base.field.common.lanes) + 8 if isinstance(side, int) else SEEN_ROUND

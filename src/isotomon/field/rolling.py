@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
+from typing import Literal
 
 import numpy as np
 from scipy.interpolate import BSpline, CubicSpline, make_interp_spline
@@ -14,8 +15,11 @@ from isotomon.field.offsets import Offsets
 
 PLAIN = np.radians(2.0)
 """rad: lanes that meet at less are no corner that could be rounded."""
-COURSE, ROUGH_COURSE, PAST = 161, 33, 0.08
-"""At so many levels (fewer, roughly), to so far past the ends, a ball's course is worked out at once."""
+Fineness = Literal["rough", "fitted", "exact"]
+"""Good enough to be looked at; as good as the solid needs it, a tenth of a usual tolerance; or to rounding."""
+COURSE: dict[Fineness, int] = {"rough": 33, "fitted": 1281, "exact": 161}
+PAST = 0.08
+"""At so many levels, to so far past the ends, a ball's course is worked out at once. For what is exact it only says where to begin."""
 AHEAD, ROUGHLY = 1e-3, 5
 """Of the levels: the step by which it is looked how fast a round rises; steps of Newton's rule on the sampled course."""
 EXACTLY, CLOSE = 8, 1e-6
@@ -33,13 +37,12 @@ def lane_before(offsets: Offsets, lane: int) -> int:
 
 @dataclass(frozen=True, eq=False)
 class Ball:
-    """A ball of `radii` (n,) mm at even levels of the skin, or of one radius, along the corner at which a lane begins. `rough`: good
-    enough to be looked at, and sooner there."""
+    """A ball of `radii` (n,) mm at even levels of the skin, or of one radius, along the corner at which a lane begins."""
 
     offsets: Offsets
     lane: int
     radii: Array
-    rough: bool
+    fineness: Fineness
 
     @cached_property
     def before(self) -> int:
@@ -71,7 +74,7 @@ class Ball:
     def course(self) -> BSpline:
         """By its centre's level where it touches (4, by `Offsets.corners`), its centre, the skin's normals at both places, and the way
         the centre goes (3 each), at places so near that what lies between is known well enough to begin from."""
-        w = np.linspace(-PAST, 1.0 + PAST, ROUGH_COURSE if self.rough else COURSE)
+        w = np.linspace(-PAST, 1.0 + PAST, COURSE[self.fineness])
         known = self._touched(w, None)
         way = make_interp_spline(w, known[:, 4:7], k=3)(w, 1)
         way /= np.linalg.norm(way, axis=1, keepdims=True)
@@ -108,7 +111,7 @@ class Ball:
             rate = np.sum((there - here) * normal, axis=1) / step
             miss = at - np.sum(here * normal, axis=1)
             w = w + np.clip(miss / rate, -0.2, 0.2)
-        if self.rough:
+        if self.fineness != "exact":
             found = course(w)
             return self._on(s, w, found, wall), found[:, :4]
         for _ in range(EXACTLY):
@@ -137,11 +140,11 @@ def _turned(a: Array, b: Array, s: Array) -> Array:
     return np.asarray(first[:, None] * a + second[:, None] * b)
 
 
-def rolling(offsets: Offsets, lane: int, radii: Array, rough: bool) -> Ball:
+def rolling(offsets: Offsets, lane: int, radii: Array, fineness: Fineness) -> Ball:
     """A ball along a corner of a skin; the same one for the same corner, so that its course is worked out once."""
-    return _rolling(offsets, lane, radii.tobytes(), rough)
+    return _rolling(offsets, lane, radii.tobytes(), fineness)
 
 
 @lru_cache(maxsize=64)
-def _rolling(offsets: Offsets, lane: int, radii: bytes, rough: bool) -> Ball:
-    return Ball(offsets, lane, np.frombuffer(radii), rough)
+def _rolling(offsets: Offsets, lane: int, radii: bytes, fineness: Fineness) -> Ball:
+    return Ball(offsets, lane, np.frombuffer(radii), fineness)

@@ -61,7 +61,7 @@ class Round(Operation, frozen=True, tag="round"):
             return {}
         lane, half, nought = corners_along(worked.base.field, self.edges[0])[0], np.array([0.5]), np.zeros(1)
         corner = next(corner for corner in worked.rounds if corner.lane == lane)
-        place = replace(worked, rough=True).ball(corner).arc(worked.base, half, half, 0.0)[0][0]
+        place = replace(worked, fineness="rough").ball(corner).arc(worked.base, half, half, 0.0)[0][0]
         sharp = worked.base.moved(lane, nought, worked.base.laid(lane, nought, half, 0.0), nought)[0][0]
         away = place - sharp
         far = float(np.linalg.norm(away))
