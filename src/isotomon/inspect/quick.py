@@ -123,7 +123,8 @@ def _one(ground: Ground, moving: bool) -> Quick:
     loft = [*missing, *(f for f in loft if all(f.text != m.text for m in missing))]
     datums, lost = _datums(design, ground)
     guides, unmade = _guides(design, ground)
-    skin = skin_of(shape.field, design.tolerance, shape.key) if shape is not None else None
+    wanted = shape is not None and any(step.ON_SKIN for step in left)
+    skin = skin_of(shape.field, design.tolerance, shape.key) if shape is not None and wanted else None
     put, misplaced = _put(ground, left, skin)
     if shape is not None and not moving:
         over = laid_over(body, shape.mesh, placed_by(put))

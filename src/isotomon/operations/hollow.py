@@ -28,6 +28,7 @@ class Hollow(Operation, frozen=True, tag="hollow"):
     STAGE = "Finish"
     ICON = "hollow"
     EARLY = True
+    ON_SKIN = True
     SIZE = "wall"
 
     wall: Length = 2.0

@@ -33,6 +33,7 @@ class Round(Operation, frozen=True, tag="round"):
     PLACE = 10
     ICON = "round-edge"
     SHORTCUT = "Ctrl+Shift+F"
+    ON_SKIN = True
     SIZE = "radius"
 
     edges: Edges = ()

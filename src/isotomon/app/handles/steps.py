@@ -44,8 +44,9 @@ class StepHandles:
         ):
             return {}
         points = quick.shape.mesh.points.reshape(-1, 3)
-        skin = skin_of(quick.shape.field, quick.design.tolerance, quick.shape.key)
         steps = quick.body.done
+        wanted = any(step.ON_SKIN for step in steps)
+        skin = skin_of(quick.shape.field, quick.design.tolerance, quick.shape.key) if wanted else None
         found: dict[str, Grip] = {}
         for k, step in enumerate(steps):
             try:
