@@ -290,6 +290,18 @@ class OnTheField(Building):
         self.assertTrue(any(name.startswith("bevel of (inside of lane") for name in found.names))
         self.assertTrue(any(name.startswith("bevel of (last cap|round of") for name in found.names))
 
+    def test_a_wall_or_radius_that_does_not_fit_says_what_does(self) -> None:
+        """Before any solid: a wall and a radius too large for a vessel's narrow waist have a finding with one that works, and its mend
+        leaves none."""
+        for step in (Hollow(wall=18.0), Round(edges=("body/along",), radius=40.0)):
+            made = vessel(step)
+            with self.subTest(step.TITLE):
+                (finding,) = [f for f in rebuild(made).findings if f.severity == "error"]
+                self.assertRegex(finding.text, r"; [\d.]+ mm works$")
+                mended = finding.mends[0].edit(made)
+                self.assertFalse([f for f in rebuild(mended).findings if f.severity == "error"])
+                self.assertGreater(getattr(mended.bodies[0].steps[0], step.SIZE), 0.2 * getattr(step, step.SIZE))
+
     def test_what_is_not_hollowed_out(self) -> None:
         """A wall thicker than the body, a ring of copies before, no wall: each in words."""
         for steps, words in (

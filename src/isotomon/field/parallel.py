@@ -192,3 +192,21 @@ def seen(skin: WorkedSkin, moving: bool) -> tuple[Array, ...]:
     ]
     shares = [np.linspace(0.0, 1.0, count // every + 1) for count in counts]
     return tuple(skin.points(shares, np.linspace(0.0, 1.0, SEEN_ALONG // every + 1)))
+
+
+TRIES, SURELY = 9, 0.98
+"""Halvings in which the largest size that works is looked for, and the share of it that is offered: what is looked at is rough."""
+
+
+def largest_share(skin: WorkedSkin) -> float:
+    """The share of its wall, or without a wall of its radii, with which a skin that cannot be worked on so could be; nought for none."""
+    low, high = 0.0, 1.0
+    for _ in range(TRIES):
+        middle = (low + high) / 2.0
+        rounds = skin.rounds if skin.wall else tuple(replace(r, radii=r.radii * middle) for r in skin.rounds)
+        try:
+            seen(replace(skin, wall=skin.wall * middle, rounds=rounds), True)
+            low = middle
+        except FieldError:
+            high = middle
+    return SURELY * low

@@ -11,7 +11,7 @@ from functools import lru_cache, partial
 import numpy as np
 
 from isotomon.arrays import Array
-from isotomon.design.bodies import leading
+from isotomon.design.bodies import change_step, leading
 from isotomon.design.body import Body
 from isotomon.design.edits import replace as replace_record
 from isotomon.design.records import Design
@@ -30,7 +30,7 @@ from isotomon.evaluate.sources import Thing
 from isotomon.evaluate.stages import Stage, on_field, placed_by, stages, worked_by
 from isotomon.field.ends import Ending
 from isotomon.field.mesh import skin_mesh
-from isotomon.field.parallel import WorkedGrids, WorkedSkin, skin_of
+from isotomon.field.parallel import WorkedGrids, WorkedSkin, largest_share, skin_of
 from isotomon.field.section_field import SectionField
 from isotomon.geometry.datums import SpaceCurve
 from isotomon.inspect.gauges import read_gauges, wrong_readings
@@ -45,9 +45,9 @@ from isotomon.inspect.judging import (
 from isotomon.inspect.path_checks import laid_over, path_findings
 from isotomon.inspect.results import Full, Quick, Shape
 from isotomon.measure.body import body_measures
-from isotomon.measure.laws import Finding
+from isotomon.measure.laws import Finding, Mend
 from isotomon.measure.sections import curves, extents, leans, moments
-from isotomon.operations.base import Operation
+from isotomon.operations.base import Asked, Operation
 from isotomon.operations.combine import Combine
 from isotomon.quantity.record import Ref
 
@@ -176,7 +176,20 @@ def _grids(
     try:
         return worked_by(put, skin, moving), []
     except IsotomonError as error:
-        return None, [] if moving else [body_finding(body, error)]
+        return None, [] if moving else [_too_large(body, put, body_finding(body, error))]
+
+
+def _too_large(body: Body, put: Sequence[Stage], finding: Finding) -> Finding:
+    """What is wrong with a worked skin, with the size that would do."""
+    last = [stage for stage in put if isinstance(stage, Asked) and stage.skin is not None][-1]
+    step = next(step for step in body.steps if step.id == last.step)
+    assert last.skin is not None
+    value, share = getattr(step, step.SIZE), largest_share(last.skin)
+    if share == 0.0 or not isinstance(value, float):
+        return finding
+    fits = float(f"{share * value:.3g}")
+    mend = Mend(f"Use {fits:g} mm", lambda d: change_step(d, step.id, **{step.SIZE: fits}))
+    return replace(finding, text=f"{finding.text}; {fits:g} mm works", mends=(mend, *finding.mends))
 
 
 def _missing(ground: Ground) -> list[Finding]:
