@@ -18,6 +18,7 @@ from scipy.spatial import KDTree
 
 from isotomon.app.forms.edges import EdgesRow
 from isotomon.app.forms.steps import StepsForm
+from isotomon.app.shell.commands import BY_ID
 from isotomon.app.viewport.parts import edge_lines, part_at
 from isotomon.cli import main
 from isotomon.design import bodies, station_edits
@@ -352,6 +353,17 @@ class InTheWindow(WithWindow):
         while w.desk.session.undo_title is not None:
             w.desk.session.undo()
         self.assertEqual(encode(w.desk.design), first)
+
+    def test_a_tool_without_a_body_left_says_so(self) -> None:
+        """Where every other body is made of the one in hand, combining it with another says why it cannot be, and does nothing."""
+        w = self.window
+        w.files.open_design(drum())
+        w.desk.select(("b1",))
+        self.settle()
+        before = encode(w.desk.design)
+        self.assertIn("made of this one", BY_ID["after-combine"].reason(w))
+        w.run_command("after-combine")
+        self.assertEqual(encode(w.desk.design), before)
 
     def part(self, place: np.ndarray) -> str:
         """What is under the pointer where a place is seen."""

@@ -87,8 +87,13 @@ def _with_step(design: Design, body: Id, step: Operation) -> Design:
 
 
 def _reason(kind: type[Operation], w: Api) -> str:
-    alone = any(asked.what == "B" for asked in inputs_of(kind)) and not w.desk.others
-    return needs_design(w) or ("There is one body only; make another first" if alone else "")
+    missing = needs_design(w)
+    if missing or not any(asked.what == "B" for asked in inputs_of(kind)):
+        return missing
+    if not w.desk.others:
+        return "There is one body only; make another first"
+    free = all(offers_of(w.desk, asked) for asked in inputs_of(kind) if asked.what == "B")
+    return "" if free else "Every other body is made of this one, or used already; make another first"
 
 
 def _command(kind: str, operation: type[Operation]) -> Command:
