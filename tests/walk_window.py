@@ -135,7 +135,10 @@ class WindowWalker:
             for patch in dialogs:
                 stack.enter_context(patch)
             self.done.append(way.__name__)
-            self.done[-1] += f" {way()}"
+            try:
+                self.done[-1] += f" {way()}"
+            except Exception as error:
+                raise Hit(f"{self.done[-1]}: {type(error).__name__}: {error}") from error
             self.let_run(0.02 if self.rng.random() < 0.7 else 0.3)
             for popup in (QApplication.activePopupWidget(), QApplication.activeModalWidget()):
                 if popup is not None:
