@@ -9,10 +9,10 @@ from isotomon.design.bodies import change_step, name_of, results, set_aside, too
 from isotomon.inspect.gauges import read_gauge, wrong_readings
 from isotomon.inspect.looks import ground_of
 from isotomon.inspect.results import Quick, Reading
+from isotomon.inspect.sizes import use_size
 from isotomon.inspect.standing_faces import Finished
 from isotomon.kernel.protocol import Failed
 from isotomon.measure.laws import Finding, Mend
-from isotomon.quantity import show
 from isotomon.quantity.record import Id, Ref
 
 
@@ -40,10 +40,7 @@ def _stuck(quick: Quick, body: Id, step: Id, why: Failed) -> Finding:
         out = (*found.without, Ref(f"{body}/edge:{why.culprit}"))
         mends.insert(0, Mend("Leave this edge out", lambda d: change_step(d, step, without=out)))
     if why.fits and found.SIZE:
-        size = why.fits
-        unit = quick.design.unit
-        words = f"Use {show(size, 'length', unit)} {unit}"
-        mends.insert(0, Mend(words, lambda d: change_step(d, step, **{found.SIZE: size})))
+        mends.insert(0, use_size(quick.design, found, why.fits))
     return Finding("error", quick.design.body(body).name, why.text, place=why.place, about=body, mends=tuple(mends))
 
 

@@ -11,7 +11,7 @@ from functools import lru_cache, partial
 import numpy as np
 
 from isotomon.arrays import Array
-from isotomon.design.bodies import change_step, leading
+from isotomon.design.bodies import leading
 from isotomon.design.body import Body
 from isotomon.design.edits import replace as replace_record
 from isotomon.design.records import Design
@@ -44,11 +44,13 @@ from isotomon.inspect.judging import (
 )
 from isotomon.inspect.path_checks import laid_over, path_findings
 from isotomon.inspect.results import Full, Quick, Shape
+from isotomon.inspect.sizes import use_size
 from isotomon.measure.body import body_measures
-from isotomon.measure.laws import Finding, Mend
+from isotomon.measure.laws import Finding
 from isotomon.measure.sections import curves, extents, leans, moments
 from isotomon.operations.base import Asked, Operation
 from isotomon.operations.combine import Combine
+from isotomon.quantity import show
 from isotomon.quantity.record import Ref
 
 MOVING, AT_REST = 101, 201
@@ -129,7 +131,7 @@ def _one(ground: Ground, moving: bool) -> Quick:
     if shape is not None and not moving:
         over = laid_over(body, shape.mesh, placed_by(put))
         misplaced += [*path_findings(ground, shape.field), *([over] if over is not None else [])]
-    grids, unworked = _grids(body, put, skin, moving)
+    grids, unworked = _grids(design, body, put, skin, moving)
     lost += [*unmade, *loft, *misplaced, *unworked]
     so_far = partial(Quick, design, body, ground.worked, resolved, drawings, datums, guides, stages=put, grids=grids)
     if shape is None:
@@ -170,16 +172,16 @@ def _put(
 
 
 def _grids(
-    body: Body, put: Sequence[Stage], skin: WorkedSkin | None, moving: bool
+    design: Design, body: Body, put: Sequence[Stage], skin: WorkedSkin | None, moving: bool
 ) -> tuple[WorkedGrids | None, list[Finding]]:
     """The body's skin as its steps work on it, to be looked at, or nothing, with a finding that says why not."""
     try:
         return worked_by(put, skin, moving), []
     except IsotomonError as error:
-        return None, [] if moving else [_too_large(body, put, body_finding(body, error))]
+        return None, [] if moving else [_too_large(design, body, put, body_finding(body, error))]
 
 
-def _too_large(body: Body, put: Sequence[Stage], finding: Finding) -> Finding:
+def _too_large(design: Design, body: Body, put: Sequence[Stage], finding: Finding) -> Finding:
     """What is wrong with a worked skin, with the size that would do."""
     last = [stage for stage in put if isinstance(stage, Asked) and stage.skin is not None][-1]
     step = next(step for step in body.steps if step.id == last.step)
@@ -188,8 +190,8 @@ def _too_large(body: Body, put: Sequence[Stage], finding: Finding) -> Finding:
     if share == 0.0 or not isinstance(value, float):
         return finding
     fits = float(f"{share * value:.3g}")
-    mend = Mend(f"Use {fits:g} mm", lambda d: change_step(d, step.id, **{step.SIZE: fits}))
-    return replace(finding, text=f"{finding.text}; {fits:g} mm works", mends=(mend, *finding.mends))
+    text = f"{finding.text}; {show(fits, 'length', design.unit)} {design.unit} works"
+    return replace(finding, text=text, mends=(use_size(design, step, fits), *finding.mends))
 
 
 def _missing(ground: Ground) -> list[Finding]:

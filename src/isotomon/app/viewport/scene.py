@@ -177,9 +177,7 @@ class Scene:
     def set_solids(self, solids: Sequence[tuple[Array, Index, Array]]) -> None:
         """Finished bodies in place of the skins: vertices (n, 3), triangles (m, 3) and normals (n, 3) of each; none to see
         the skins again."""
-        starts = np.cumsum([0, *(len(points) for points, _, _ in solids)])
-        cells = [triangles + start for (_, triangles, _), start in zip(solids, starts, strict=False)]
-        _set_triangles(self._solids_data, [p for p, _, _ in solids], [n for _, _, n in solids], cells)
+        _set_surfaces(self._solids_data, solids)
         for actor in (self._skin, self._caps, self._edges, self._others, self._clear, self._worked):
             actor.SetVisibility(not solids)
 
@@ -193,9 +191,7 @@ class Scene:
             normal = np.cross(b - a, c - a)
             flats.append((points, triangles, np.tile(normal / max(np.linalg.norm(normal), 1e-300), (len(points), 1))))
         every = [*surfaces, *flats]
-        starts = np.cumsum([0, *(len(points) for points, _, _ in every)])
-        cells = [triangles + start for (_, triangles, _), start in zip(every, starts, strict=False)]
-        _set_triangles(self._worked_data, [p for p, _, _ in every], [n for _, _, n in every], cells)
+        _set_surfaces(self._worked_data, every)
         lines = [np.vstack([run, run[:1]]) for runs in faces for run in runs]
         for actor in (self._skin, self._caps):
             actor.SetVisibility(actor.GetVisibility() and not every)
@@ -310,6 +306,13 @@ class Scene:
     def close(self) -> None:
         """Free the window's memory."""
         self.window.Finalize()
+
+
+def _set_surfaces(data: vtkPolyData, surfaces: Sequence[tuple[Array, Index, Array]]) -> None:
+    """Surfaces side by side: points (n, 3), triangles (m, 3) and normals (n, 3) of each."""
+    starts = np.cumsum([0, *(len(points) for points, _, _ in surfaces)])
+    cells = [triangles + start for (_, triangles, _), start in zip(surfaces, starts, strict=False)]
+    _set_triangles(data, [points for points, _, _ in surfaces], [normals for _, _, normals in surfaces], cells)
 
 
 def _set_triangles(
