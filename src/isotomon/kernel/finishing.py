@@ -14,9 +14,9 @@ from OCP.TopoDS import TopoDS_Shape
 
 from isotomon.errors import SizeError, SolidError
 from isotomon.kernel.edges import NamedEdge
-from isotomon.kernel.making import NamedShape, names_of
+from isotomon.kernel.making import NamedShape, from_bytes, names_of, to_bytes
 from isotomon.kernel.meshing import parts
-from isotomon.kernel.tries import largest, works
+from isotomon.kernel.tries import largest, made_apart, works
 
 NEAR_VOLUME = 1e-3
 """How nearly a volume is worked out that is only looked at for whether it can be right."""
@@ -88,15 +88,20 @@ def within_limits(
 
     Raises: SizeError, with the largest size that works, found in a third of the seconds at most.
     """
-    try:
-        return work(edges, size)
-    except Exception as error:  # noqa: BLE001 - the kernel's bindings raise whatever they like
-        reason = error
+    # The kernel may take its process down: that is no answer yet to what would do.
+    made = made_apart(lambda: _packed(work(edges, size)), seconds / 3.0)
+    if made is not None:
+        names, _, body = made.partition(b"\n\n")
+        return from_bytes(body, names.decode().split("\n"))
     fits, offer = offered(lambda less: work(edges, less), size, seconds, what)
     bad = _culprit(work, edges, size, min(seconds / 6.0, CULPRIT_SECONDS))
     where = f" between {bad.called.replace('|', ' and ')}" if bad is not None and len(edges) > 1 else ""
     text = f"an edge{where} cannot be {done} with a {what} of {size:.4g} mm; {offer}"
-    raise SizeError(text, fits, bad.called if bad else "", bad.middle if bad else None) from reason
+    raise SizeError(text, fits, bad.called if bad else "", bad.middle if bad else None)
+
+
+def _packed(body: NamedShape) -> bytes:
+    return "\n".join(body.names).encode() + b"\n\n" + to_bytes(body)
 
 
 def offered(work: Callable[[float], object], size: float, seconds: float, what: str) -> tuple[float, str]:

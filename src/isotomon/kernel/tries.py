@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import signal
+import tempfile
 import time
 from collections.abc import Callable
 
@@ -11,6 +12,20 @@ STEPS = 10
 """Halvings of the range in which the largest value that works is looked for: it is then known to a thousandth."""
 PAUSE = 0.002
 """s between two looks whether a try has ended."""
+
+
+def made_apart(work: Callable[[], bytes], seconds: float) -> bytes | None:
+    """What a piece of work makes, done in a process of its own; None where it fails, takes longer, or takes that process down."""
+    with tempfile.TemporaryFile() as made:
+
+        def keep() -> None:
+            made.write(work())
+            made.flush()
+
+        if not works(keep, seconds):
+            return None
+        made.seek(0)
+        return made.read()
 
 
 def works(work: Callable[[], object], seconds: float) -> bool:
