@@ -72,12 +72,12 @@ def _hover(w: Window) -> None:
     w.set_stage("Shape")
     w.desk.select(("body",))
     w.board._pointer = 640.0
-    w._show_live(640.0)
+    w.cuts.show_live(640.0)
 
 
 def _numbers(w: Window) -> None:
     w.board._pointer = None
-    w._show_live(float("nan"))
+    w.cuts.show_live(float("nan"))
     w.set_stage("Set out")
     w.page.toggle_table(w.numbers)
     w.desk.select(("n2",))
@@ -97,7 +97,7 @@ def _datums(w: Window) -> None:
 
 def _slate(w: Window) -> None:
     w.board._pointer = None
-    w._show_live(float("nan"))
+    w.cuts.show_live(float("nan"))
     w.set_stage("Deliver")
     w.toggle_theme()
 

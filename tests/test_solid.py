@@ -326,7 +326,9 @@ class Protocol(unittest.TestCase):
     def test_bodies_that_cannot_be_are_not_believed(self) -> None:
         """Each array of a reply is checked: its kind, its shape, its range, and that it is finite."""
         points, index, owner = np.zeros((3, 3), "float32"), np.array([[0, 1, 2]], "int32"), np.zeros(1, "int32")
-        good = Built(1, ["a"], pack(points), pack(index), pack(owner), 1.0, 1.0, (0.0, 0.0, 0.0), True, True)
+        same = np.arange(3, dtype="int32")
+        arrays = [pack(array) for array in (points, index, owner, points, same)]
+        good = Built(1, ["a"], *arrays, 1.0, 1.0, (0.0, 0.0, 0.0), True, True)
         check_built(good)
         for name, value in (
             ("vertices", pack(points * np.float32("nan"))),
@@ -337,6 +339,9 @@ class Protocol(unittest.TestCase):
             ("triangles", pack(index.ravel())),
             ("owner", pack(owner - 1)),
             ("owner", pack(np.zeros(2, "int32"))),
+            ("normals", pack(points[:2])),
+            ("normals", pack(points * np.float32("nan"))),
+            ("same", pack(same + 1)),
             ("volume", math.inf),
         ):
             with self.subTest(name), self.assertRaisesRegex(SolidError, "the solid worker sent"):

@@ -32,5 +32,7 @@ class Law(Record, frozen=True):
     band: Value
     relative: bool = False
     judged: Literal["stations", "along"] = "stations"
+    of: Literal["shaped", "finished"] = "shaped"
+    """Whether of the body as it is shaped, or, for areas, as its steps leave it."""
     points: tuple[LawPoint, ...] = ()
     formula: Formula | None = None

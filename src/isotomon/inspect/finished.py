@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from isotomon.design.bodies import change_step, name_of, results, set_aside, tools_of
+from isotomon.inspect.finished_laws import judge_finished
 from isotomon.inspect.gauges import read_gauge, wrong_readings
 from isotomon.inspect.looks import ground_of
 from isotomon.inspect.results import Quick, Reading
@@ -17,8 +18,8 @@ from isotomon.quantity.record import Id, Ref
 
 
 def with_finished(quick: Quick, finished: Finished, stuck: Sequence[tuple[Id, Id, Failed]] = ()) -> Quick:
-    """The results with the measures that waited for the finished solids, and what these have come to. `stuck`: of which body, by
-    which of its steps, and why, where one did not come about."""
+    """The results with the finished solids, what these have come to, and the measures and laws that waited for them. `stuck`: of which
+    body, by which of its steps, and why, where one did not come about."""
     found = [*_unsound(quick, finished), *_pieces(quick, finished)]
     found += [_stuck(quick, body, step, why) for body, step, why in stuck if step and why.kind != "cancelled"]
     waiting = [g for g in quick.design.gauges if g.id in quick.readings and quick.readings[g.id].waits]
@@ -27,9 +28,14 @@ def with_finished(quick: Quick, finished: Finished, stuck: Sequence[tuple[Id, Id
         ground = ground_of(quick)
         taken = {g.id: read_gauge(ground, quick, finished, g) for g in waiting}
         found += wrong_readings(quick.design, taken)
-    if not taken and not found:
-        return quick
-    return replace(quick, readings={**quick.readings, **taken}, findings=(*quick.findings, *found))
+    judged, out = judge_finished(quick, finished)
+    return replace(
+        quick,
+        finished=finished,
+        readings={**quick.readings, **taken},
+        judged=(*quick.judged, *judged),
+        findings=(*quick.findings, *found, *out),
+    )
 
 
 def _stuck(quick: Quick, body: Id, step: Id, why: Failed) -> Finding:

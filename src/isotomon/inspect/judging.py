@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import fields, replace
+from functools import partial
 
 import numpy as np
 
 from isotomon.arrays import Array
 from isotomon.design import loft_edits
 from isotomon.design.body import Body
-from isotomon.design.law import Law, LawPoint
+from isotomon.design.law import Law, LawPoint, Quality
 from isotomon.design.law_values import law_band, law_targets, law_value
 from isotomon.design.records import Design
 from isotomon.design.resolved import Resolved, names_at
@@ -139,8 +141,10 @@ def judge_laws(resolved: Resolved, shape: Shape) -> tuple[tuple[Judged, ...], li
     """Every law against the shape, with the findings it makes."""
     judged, findings = [], []
     for law in resolved.body.laws:
+        if law.of == "finished":
+            continue  # once its solid is there
         try:
-            result, wheres = _judge(law, resolved, shape)
+            result, wheres = judge(law, resolved, shape.curves.v, partial(_values, shape, law.quality))
         except IsotomonError as error:
             findings.append(Finding("error", law.name, str(error), about=law.id))
             continue
@@ -149,17 +153,21 @@ def judge_laws(resolved: Resolved, shape: Shape) -> tuple[tuple[Judged, ...], li
     return tuple(judged), findings
 
 
-def _judge(law: Law, resolved: Resolved, shape: Shape) -> tuple[Judged, list[str]]:
-    places, line = _law_course(law, resolved, shape.curves.v)
-    if law.judged == "along":
-        position, target, band = line
-        value = quality_of(shape.curves, law.quality)[np.searchsorted(shape.curves.v, position)]
-        wheres = [f"{z:.4g} mm along" for z in position]
-    else:
-        position, target, band = places
-        wheres = [t.where for t in law_targets(law, resolved)]
-        value = quality_of(_curves_at(shape, position), law.quality)
-    return Judged(law.id, law.name, law.quality, position, target, band, value, line), wheres
+def judge(law: Law, resolved: Resolved, v: Array, values: Callable[[Array], Array]) -> tuple[Judged, list[str]]:
+    """A law against what the body has: its values at positions (n,) mm; `v`: those at which it is judged along the body. And where
+    each of them is, in words.
+
+    Raises: IsotomonError.
+    """
+    places, line = _law_course(law, resolved, v)
+    along = law.judged == "along"
+    position, target, band = line if along else places
+    wheres = [f"{z:.4g} mm along" for z in position] if along else [t.where for t in law_targets(law, resolved)]
+    return Judged(law.id, law.name, law.quality, position, target, band, values(position), line), wheres
+
+
+def _values(shape: Shape, quality: Quality, position: Array) -> Array:
+    return quality_of(_curves_at(shape, position), quality)
 
 
 def _curves_at(shape: Shape, position: Array) -> Curves:

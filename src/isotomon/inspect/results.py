@@ -10,7 +10,7 @@ from functools import cached_property
 import numpy as np
 
 from isotomon.arrays import Array, Index
-from isotomon.design.bodies import things_of
+from isotomon.design.bodies import receivers, results, things_of
 from isotomon.design.body import Body
 from isotomon.design.law import LawPoint, Quality
 from isotomon.design.records import Design
@@ -27,6 +27,7 @@ from isotomon.field.mesh import SkinMesh, taken
 from isotomon.field.parallel import WorkedGrids
 from isotomon.field.section_field import SectionField, Sections
 from isotomon.geometry.datums import SpaceCurve
+from isotomon.kernel.protocol import Built
 from isotomon.measure.body import BodyMeasures
 from isotomon.measure.laws import Finding, Judged, quality_of
 from isotomon.measure.sections import Curves, Extents, Moments
@@ -113,6 +114,8 @@ class Quick:
     """Of the design's measures, by their ids; none while something moves."""
     others: tuple[Quick, ...] = ()
     """The other bodies' results, in order."""
+    finished: Mapping[str, Built] = field(default_factory=dict)
+    """The finished solids of these very results, by the ids of the bodies of their own; none before they are built."""
 
     @cached_property
     def placed(self) -> Array:
@@ -140,6 +143,13 @@ class Quick:
     def stood(self, points: Array) -> Array:
         """(n, 3) points of the body as it is shaped, where its first copy comes to stand."""
         return np.asarray(points @ self.placed[0, :3, :3].T + self.placed[0, :3, 3])
+
+    def in_plane(self, row: int, points: Array) -> Array:
+        """(n, 2) points (n, 3) of the body's first copy in the plane of its section at one of all stations, mm."""
+        assert self.shape is not None
+        back, sections, at = np.linalg.inv(self.placed[0]), self.shape.sections, self.shape.at_stations[row]
+        away = points @ back[:3, :3].T + back[:3, 3] - sections.origin[at]
+        return np.stack([away @ sections.across[at], away @ sections.up[at]], axis=1)
 
     def section_at(self, position: float) -> Sections | None:
         """The one section at a position along the body (mm); None where there is no body, or nowhere is meant (NaN)."""
@@ -185,6 +195,16 @@ class Quick:
     def of(self, body: str) -> Quick | None:
         """The results of one of the bodies."""
         return next((q for q in (self, *self.others) if q.body.id == body), None)
+
+    @property
+    def result(self) -> str:
+        """The id of the finished body that this one is, or is part of; empty where all are set aside."""
+        own, wanted = results(self.design), [self.body.id]
+        for key in wanted:  # grows by what these are combined with
+            if key in own:
+                return key
+            wanted += [r for r in receivers(self.design, key) if r not in wanted]
+        return own[0] if own else ""
 
     @property
     def ok(self) -> bool:

@@ -80,10 +80,12 @@ def faceted(corners: Array, tolerance: float, told: list[str]) -> tuple[TopoDS_S
         told.append(
             f"its {len(index):,} triangles stay a mesh: shown, measured, moved and written as STL, not combined"
         )
-        return meshed_face(points, index), Mesh(points, index, np.zeros(len(index), np.int64), np.arange(len(points)))
+        return meshed_face(points, index), Mesh(
+            points, index, np.zeros(len(index), np.int64), np.arange(len(points)), np.zeros_like(points)
+        )
     shells = [_shell(points, index[part], pairs, sides[part]) for part in pieces]
     order = np.concatenate(pieces)
-    mesh = Mesh(points, index[order], np.arange(len(order)), np.arange(len(points)))
+    mesh = Mesh(points, index[order], np.arange(len(order)), np.arange(len(points)), np.zeros_like(points))
     if open_edges:
         return _together(shells), mesh
     told.append("its triangles were sewn into a solid")

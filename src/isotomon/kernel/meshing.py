@@ -7,11 +7,13 @@ from dataclasses import dataclass
 
 import numpy as np
 from OCP.BRep import BRep_Builder, BRep_Tool
+from OCP.BRepLib import BRepLib
 from OCP.BRepMesh import BRepMesh_IncrementalMesh
 from OCP.BRepTools import BRepTools
 from OCP.collections import IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher
 from OCP.Poly import Poly_Triangulation
 from OCP.RWStl import RWStl
+from OCP.Standard import Standard_ConstructionError
 from OCP.TopAbs import TopAbs_Orientation, TopAbs_ShapeEnum
 from OCP.TopExp import TopExp, TopExp_Explorer
 from OCP.TopLoc import TopLoc_Location
@@ -20,16 +22,20 @@ from OCP.TopoDS import TopoDS, TopoDS_Face, TopoDS_Shape
 from isotomon.arrays import Array, Index
 from isotomon.errors import SolidError
 
+SMOOTH = 1e-3
+"""rad: faces whose normals differ by less at an edge have one normal there."""
+
 
 @dataclass(frozen=True, eq=False)
 class Mesh:
-    """Vertices (n, 3) of every face for itself, outward triangles (m, 3), the face of each (m,), and (n,) a number that
-    vertices have in common which are one on the body."""
+    """Vertices (n, 3) of every face for itself, outward triangles (m, 3), the face of each (m,), (n,) a number that vertices have in
+    common which are one on the body, and the faces' outward normals (n, 3) there: nought where a face has no surface."""
 
     points: Array
     triangles: Index
     owner: Index
     same: Index
+    normals: Array
 
 
 def parts(shape: TopoDS_Shape, kind: TopAbs_ShapeEnum) -> list[TopoDS_Shape]:
@@ -45,10 +51,11 @@ def mesh_of(shape: TopoDS_Shape, deflection: float, angle: float = 0.35) -> Mesh
     """The mesh of a body, no farther from it than `deflection` (mm). Raises: SolidError."""
     BRepTools.Clean_s(shape)
     BRepMesh_IncrementalMesh(shape, deflection, False, angle, False)
+    BRepLib.EnsureNormalConsistency_s(shape, SMOOTH, True)
     edges, corners = (IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher() for _ in range(2))
     TopExp.MapShapes_s(shape, TopAbs_ShapeEnum.TopAbs_EDGE, edges)
     TopExp.MapShapes_s(shape, TopAbs_ShapeEnum.TopAbs_VERTEX, corners)
-    points, triangles, owner, base = [], [], [], 0
+    points, triangles, owner, normals, base = [], [], [], list[Array](), 0
     one: dict[tuple[str, int, int], int] = {}
     links: list[tuple[int, int]] = []
     for number, found in enumerate(parts(shape, TopAbs_ShapeEnum.TopAbs_FACE)):
@@ -59,6 +66,7 @@ def mesh_of(shape: TopoDS_Shape, deflection: float, angle: float = 0.35) -> Mesh
             raise SolidError("the kernel cannot mesh a face of the body")
         nodes, index = _triangles(face, made, place)
         points.append(nodes)
+        normals.append(_normals(made, place))
         triangles.append(index + base)
         owner.append(np.full(len(index), number))
         for key, node in _on_edges(face, edges, corners):
@@ -69,6 +77,7 @@ def mesh_of(shape: TopoDS_Shape, deflection: float, angle: float = 0.35) -> Mesh
         np.vstack(triangles).astype(np.int64),
         np.concatenate(owner).astype(np.int64),
         _numbered(base, links),
+        np.vstack(normals),
     )
 
 
@@ -80,6 +89,24 @@ def _triangles(face: TopoDS_Face, made: Poly_Triangulation, place: TopLoc_Locati
     if face.Orientation() == TopAbs_Orientation.TopAbs_REVERSED:
         index = index[:, ::-1]
     return np.array([(p.X(), p.Y(), p.Z()) for p in nodes]), index
+
+
+def _normals(made: Poly_Triangulation, place: TopLoc_Location) -> Array:
+    """(n, 3) outward normals of a face at its nodes; nought where it has no surface."""
+    if not made.HasNormals():
+        return np.zeros((made.NbNodes(), 3))
+    found = np.array([_normal(made, i) for i in range(1, made.NbNodes() + 1)])
+    turn = place.Transformation()
+    return found @ np.array([[turn.Value(i, j) for i in (1, 2, 3)] for j in (1, 2, 3)])
+
+
+def _normal(made: Poly_Triangulation, node: int) -> tuple[float, float, float]:
+    """One normal; nought where the surface has none, as where it comes to a point."""
+    try:
+        normal = made.Normal(node)
+    except Standard_ConstructionError:
+        return 0.0, 0.0, 0.0
+    return normal.X(), normal.Y(), normal.Z()
 
 
 def stl_bytes(corners: Array) -> bytes:

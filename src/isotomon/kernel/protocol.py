@@ -15,7 +15,7 @@ from isotomon.geometry.edge import Edge, EdgeKind
 from isotomon.geometry.knots import Knots
 from isotomon.geometry.patch import Patch
 
-PROTOCOL = 13
+PROTOCOL = 14
 _HEAD = struct.Struct("<Q")
 MOST_BYTES = 1 << 31
 
@@ -207,7 +207,7 @@ class Started(msgspec.Struct, tag=True):
     version: int = PROTOCOL
 
 
-class Built(msgspec.Struct, tag=True):
+class Built(msgspec.Struct, tag=True, eq=False):
     """A body: mesh, names by face, the kernel's figures (mm), and the body itself as kernel bytes."""
 
     id: int
@@ -215,6 +215,10 @@ class Built(msgspec.Struct, tag=True):
     vertices: ArrayData
     triangles: ArrayData
     owner: ArrayData
+    normals: ArrayData
+    """The faces' outward normals at the vertices; nought where a face has no surface."""
+    same: ArrayData
+    """A number that vertices have in common which are one on the body."""
     volume: float
     area: float
     centre: Vector
@@ -332,16 +336,20 @@ def check_built(built: Built) -> None:
     """Raises: SolidError, when the arrays of a body cannot be a mesh."""
     try:
         vertices, triangles, owner = unpack(built.vertices), unpack(built.triangles), unpack(built.owner)
+        normals, same = unpack(built.normals), unpack(built.same)
     except (ValueError, TypeError) as error:
         raise SolidError(f"the solid worker sent arrays that cannot be read: {error}") from None
     sound = (
-        vertices.dtype == np.float32
-        and triangles.dtype == owner.dtype == np.int32
+        vertices.dtype == normals.dtype == np.float32
+        and triangles.dtype == owner.dtype == same.dtype == np.int32
+        and normals.shape == vertices.shape
+        and same.shape == vertices.shape[:1]
         and vertices.ndim == triangles.ndim == 2
         and vertices.shape[1] == triangles.shape[1] == 3
         and owner.shape == triangles.shape[:1]
     )
-    sound = sound and bool(np.isfinite(vertices).all()) and _within(triangles, len(vertices))
+    sound = sound and bool(np.isfinite(vertices).all() and np.isfinite(normals).all())
+    sound = sound and _within(triangles, len(vertices)) and _within(same, len(vertices))
     sound = (
         sound
         and _within(owner, len(built.names))

@@ -10,6 +10,8 @@ from isotomon.design.gauges import Gauge
 from isotomon.design.guides import Guide, GuidePoint, Rail
 from isotomon.design.records import Design, Number
 from isotomon.design.station import Station
+from isotomon.operations.hollow import Hollow
+from isotomon.operations.round import Round
 from isotomon.profile.draw_edits import Pen
 from isotomon.profile.drawing import Drawing
 from isotomon.profile.section import Circle, Drawn, Ellipse, Superellipse
@@ -78,12 +80,20 @@ def kelp_steeper() -> Design:
     side = Guide("u2", "side", "through", (), (), ("open",), tuple(GuidePoint(Ref(f"s{k}/lead")) for k in range(1, 6)))
     twin = Guide("u3", "other side", "mirrored", refs("u2", "yz"))
     rails = tuple(Rail(f"r{k}", Ref(f"u{k}")) for k in (1, 2, 3))
+    steps = (
+        Hollow(id="p1", wall="wall", floor=8.0),
+        Round(id="p2", edges=refs("body/last-rim"), radius="wall * 0.4"),
+    )
     return Design(
         name="kelp-steeper",
         numbers=numbers,
         drawings=(d_foot(), lip()),
         guides=(front, side, twin),
-        bodies=(Body("body", "kelp-steeper", Loft(rails=rails), stations, density=2400.0, material="Porcelain"),),
+        bodies=(
+            Body(
+                "body", "kelp-steeper", Loft(rails=rails), stations, density=2400.0, material="Porcelain", steps=steps
+            ),
+        ),
         gauges=(Gauge("m1", "fill", "capacity", refs("body", "z"), ("height * 0.75", "wall", 8.0), ("volume",)),),
         note="Steeping vessel. The front rail and two sides carry a D-shaped foot through a round neck to a pointed lip.",
     )

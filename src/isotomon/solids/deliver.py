@@ -12,7 +12,7 @@ from isotomon.errors import FileError, SizeError, SolidError
 from isotomon.evaluate.part_words import with_words
 from isotomon.inspect.results import Quick
 from isotomon.kernel.protocol import Built, Export, Failed
-from isotomon.solids.plan import plan, shown_body
+from isotomon.solids.plan import plan
 from isotomon.solids.requests import STEP_SECONDS, fine_of
 from isotomon.solids.supervisor import Supervisor
 
@@ -43,7 +43,7 @@ def build(quick: Quick, supervisor: Supervisor, limit: float = STEP_SECONDS) -> 
 
     Raises: SolidError, FieldError, DesignError.
     """
-    shown = shown_body(quick)
+    shown = quick.result
     if not shown:
         raise SolidError("every body is set aside, so that there is nothing to build; take one back")
     return build_all(quick, supervisor, limit)[shown]
@@ -89,7 +89,7 @@ def export_request(
 ) -> Export:
     """The request that writes the solids built of these results."""
     design = quick.design
-    if not shown_body(quick):
+    if not quick.result:
         raise SolidError("every body is set aside, so that there is nothing to deliver; take one back")
     bodies = [(name_of(design, body), key) for body, key in plan(quick).whole().finished.items()]
     distance, share = (fine.distance, 0.0) if fine.distance else (fine_of(quick), RIGHT_VOLUME)

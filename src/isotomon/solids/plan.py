@@ -9,7 +9,7 @@ from functools import lru_cache, partial
 import numpy as np
 
 from isotomon.arrays import Array
-from isotomon.design.bodies import name_of, receivers, results, tools_of
+from isotomon.design.bodies import name_of, results, tools_of
 from isotomon.design.records import Design
 from isotomon.errors import IsotomonError, SolidError
 from isotomon.evaluate.shape import digest
@@ -239,16 +239,6 @@ def finished_key(quick: Quick) -> str:
     if quick.shape is not None and quick.full is None:  # something moves: no solid is asked for
         return ""
     try:
-        return plan(quick, STEP_SECONDS).finished.get(shown_body(quick), "")
+        return plan(quick, STEP_SECONDS).finished.get(quick.result, "")
     except IsotomonError:
         return ""
-
-
-def shown_body(quick: Quick) -> str:
-    """The id of the finished body that the body in hand is, or is part of; empty where all are set aside."""
-    own, wanted = results(quick.design), [quick.body.id]
-    for key in wanted:  # grows by what these are combined with
-        if key in own:
-            return key
-        wanted += [r for r in receivers(quick.design, key) if r not in wanted]
-    return own[0] if own else ""

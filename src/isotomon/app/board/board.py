@@ -8,8 +8,9 @@ from collections.abc import Callable, Mapping
 import numpy as np
 from PySide6.QtCore import QEvent, QPoint, QPointF, QSize, Qt, Signal
 from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
-from PySide6.QtWidgets import QWidget
+from PySide6.QtWidgets import QToolButton, QWidget
 
+from isotomon.app.board.cut_shown import CutShown
 from isotomon.app.board.layout import Layout, nice_step
 from isotomon.app.board.overlay import Overlay
 from isotomon.app.board.paint import BoardPainter, bays_of, closing_of, handle_key
@@ -48,6 +49,13 @@ class Board(QWidget):
         self.setMinimumHeight(170)
         self.theme = theme
         self.quick: Quick | None = None
+        self.cut: CutShown | None = None
+        """The finished body's sections, where they are shown."""
+        self.shown = QToolButton(self)
+        self.shown.setText("Show ▾")
+        self.shown.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.shown.setToolTip("What the Board shows: as shaped or as finished; cut which way; and which figures below")
+        self.shown.move(6, 6)
         self._over: Overlay | None = None
         self._bends: Mapping[str, Array] = {}
         self.selected: tuple[str, ...] = ()
@@ -66,6 +74,17 @@ class Board(QWidget):
         """Show new results."""
         self.quick = quick
         self.update()
+
+    def set_cut(self, cut: CutShown | None) -> None:
+        """Sections of the finished body, or none."""
+        if cut is not None or self.cut is not None:
+            self.cut = cut
+            self.update()
+
+    @property
+    def otherwise(self) -> CutShown | None:
+        """The sections, where they are cut another way than the body's own: stations have no place along that."""
+        return self.cut if self.cut is not None and self.cut.sections.way else None
 
     def set_bends(self, bends: Mapping[str, Array]) -> None:
         """Mark where the area and turn curves change the way they bend."""
@@ -88,6 +107,10 @@ class Board(QWidget):
         """Where things are now; held still while a station is dragged."""
         if self._frozen is not None:
             return self._frozen
+        if self.otherwise is not None:
+            places = self.otherwise.sections.position
+            pad = 0.025 * float(places[-1] - places[0])
+            return Layout(float(self.width()), float(self.height()), float(places[0]) - pad, float(places[-1]) + pad)
         stations = self._stations()
         first = stations[0].position if stations else 0.0
         last = stations[-1].position if len(stations) > 1 else first + 100.0
@@ -96,7 +119,7 @@ class Board(QWidget):
         return Layout(float(self.width()), float(self.height()), first - pad, last + pad)
 
     def _stations(self) -> tuple[StationNumbers, ...]:
-        return self.quick.resolved.stations if self.quick is not None else ()
+        return self.quick.resolved.stations if self.quick is not None and self.otherwise is None else ()
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """Ground, curves, stations, and the figures under the pointer."""
@@ -105,7 +128,7 @@ class Board(QWidget):
         if self.quick is None:
             painter.fillRect(self.rect(), self.theme.panel)
             return
-        board = BoardPainter(painter, self.theme, self.quick, self.layout_now(), self._bends, self._over)
+        board = BoardPainter(painter, self.theme, self.quick, self.layout_now(), self._bends, self._over, self.cut)
         board.ground()
         board.curves()
         board.stations(self.selected, self._hover_key, {self._drag[0]: self._drag[1]} if self._drag else None)
@@ -116,14 +139,18 @@ class Board(QWidget):
 
     def _figures(self) -> list[str]:
         quick = self.quick
-        if quick is None or quick.shape is None:
+        place = self._drag[1] if self._drag else self._pointer
+        if quick is None or place is None:
             return []
         unit = quick.design.unit
-        place = self._drag[1] if self._drag else self._pointer
-        if place is None:
-            return []
-        along, one = quick.along_unit
+        along, one = (
+            quick.along_unit if self.otherwise is None else (self.otherwise.sections.unit, self.otherwise.sections.one)
+        )
         lines = [f"{display(place * one, 3)}{'' if along == '°' else ' '}{along}"]
+        if self.otherwise is not None:
+            return lines + self.otherwise.figures(place, unit)
+        if quick.shape is None:
+            return []
         c = quick.shape.curves
         if not c.v[0] <= place <= c.v[-1]:
             return lines
@@ -136,7 +163,7 @@ class Board(QWidget):
         lines.append("set angle – (round)" if math.isnan(angle) else f"set angle {display(math.degrees(angle), 3)}°")
         turn = float(np.interp(place, c.v, c.turn))
         lines.append("turn – (point)" if math.isnan(turn) else f"turn {display(math.degrees(turn), 3)}°")
-        return lines
+        return lines + (self.cut.figures(place, unit) if self.cut is not None else [])
 
     def _handles(self) -> list[tuple[str, float]]:
         """(key, position mm) of what is dragged along the rail: stations, and the ends that the body goes on to."""
@@ -160,7 +187,7 @@ class Board(QWidget):
     def plus_at(self, at: QPointF) -> float | None:
         """The position a plus sign at a pixel stands for (mm), or None."""
         box = self.layout_now()
-        if abs(at.y() - box.rail) > 10:
+        if abs(at.y() - box.rail) > 10 or self.otherwise is not None:
             return None
         for left, right in bays_of(self.quick):
             a, b = float(box.x(left)), float(box.x(right))
@@ -240,9 +267,10 @@ class Board(QWidget):
         self.setToolTip("Insert a station here; the shape stays as it is" if on_plus else "")
         place = box.position(at.x())
         stations = self._stations()
-        inside = (
-            bool(stations) and stations[0].position <= place <= stations[-1].position and at.y() > box.area.top() - 4
-        )
+        low, high = (stations[0].position, stations[-1].position) if stations else (math.inf, -math.inf)
+        if self.otherwise is not None:
+            low, high = self.otherwise.sections.position[[0, -1]].tolist()
+        inside = low <= place <= high and at.y() > box.area.top() - 4
         self._pointer = place if inside else None
         self.hovered_at.emit(place if inside else math.nan)
         self.update()

@@ -46,6 +46,7 @@ class BodyPlan(QWidget):
         self._live_at = math.nan
         self._live: Array | None = None
         self._over: list[Array] = []
+        self._finished: list[tuple[str, list[Array]]] = []
         self._zoom, self._shift = 1.0, QPointF(0, 0)
         self._drag: QPointF | None = None
         self._tie: tuple[str, int] | None = None
@@ -74,6 +75,12 @@ class BodyPlan(QWidget):
         """Pieces of line (n, 2, 2), mm, of another body behind this one's sections, or none."""
         self._over = list(outlines)
         self.update()
+
+    def set_finished(self, outlines: Sequence[tuple[str, list[Array]]]) -> None:
+        """(station, runs (n, 2), mm) of the finished body's sections, drawn over those it is shaped by; or none."""
+        if outlines or self._finished:
+            self._finished = list(outlines)
+            self.update()
 
     def set_selected(self, ids: tuple[str, ...]) -> None:
         """Mark stations."""
@@ -152,12 +159,18 @@ class BodyPlan(QWidget):
         for pieces in self._over:
             ends = self.to_pixels(pieces.reshape(-1, 2)).reshape(-1, 4).tolist()
             p.drawLines([QLineF(*xy) for xy in ends])
-        count = max(len(self._outlines) - 1, 1)
+        count, finished = max(len(self._outlines) - 1, 1), dict(self._finished)
         for index, (key, ring) in enumerate(self._outlines.items()):
             strong = key in self.selected or key == self._hovered
-            p.setPen(QPen(station_colour(self.theme, index / count), 3 if strong else 1.4))
+            colour = QColor(station_colour(self.theme, index / count))
+            colour.setAlpha(90 if key in finished else 255)
+            p.setPen(QPen(colour, 3 if strong else 1.4))
             for run in (ring, *self._holes[key]):
                 p.drawPolyline(polygon(self.to_pixels(run)))
+            colour.setAlpha(255)
+            p.setPen(QPen(colour, 3 if strong else 1.6))
+            for run in finished.get(key, ()):
+                p.drawPolygon(polygon(self.to_pixels(run)))
         if self._live is not None:
             p.setPen(QPen(QColor(self.theme.ink), 2.2))
             p.drawPolyline(polygon(self.to_pixels(self._live)))

@@ -9,6 +9,7 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QFont, QPainter, QPen, QPolygonF
 
+from isotomon.app.board.cut_shown import ANGLES, CutShown
 from isotomon.app.board.layout import LEFT, Layout, nice_step
 from isotomon.app.board.overlay import Overlay
 from isotomon.app.shapes import polygon
@@ -18,6 +19,7 @@ from isotomon.inspect.results import Quick
 from isotomon.measure.laws import Judged
 from isotomon.quantity import display, to_unit
 
+_PARTS = (1, 2, 5, 10, 20, 50, 100)
 MOST_MARKS = 60
 """A law judged at more places shows the worst of them only."""
 
@@ -33,9 +35,10 @@ class CurvePainter:
         layout: Layout,
         bends: Mapping[str, Array] | None = None,
         over: Overlay | None = None,
+        cut: CutShown | None = None,
     ) -> None:
         self.p, self.theme, self.quick, self.layout = painter, theme, quick, layout
-        self.bends, self.over = bends or {}, over
+        self.bends, self.over, self.cut = bends or {}, over, cut
         self.small = QFont(painter.font())
         self.small.setPixelSize(11)
 
@@ -45,29 +48,63 @@ class CurvePainter:
         colour.setAlpha(alpha)
         return colour
 
+    @property
+    def otherwise(self) -> bool:
+        """The finished body is cut another way than its own."""
+        return self.cut is not None and bool(self.cut.sections.way)
+
     def curves(self) -> None:
-        """Area above, angles below, with the laws' bands behind."""
-        shape = self.quick.shape
-        if shape is None:
-            return
-        c, unit = shape.curves, self.quick.design.unit
-        solid, dashed = Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine
-        areas = [j for j in self.quick.judged if j.quality == "area"]
-        other, dotted = self.over, Qt.PenStyle.DotLine
-        place = np.array([]) if other is None else c.v[0] + other.share * (c.v[-1] - c.v[0])
-        low, high = _range([c.area, *_reach(areas, 1.0), *([other.area] if other is not None else [])])
-        bounds = (min(low, 0.0) if low < 0.3 * high else low, high)
-        if shape.open:
-            self.p.setPen(self.colour("soft_ink"))
-            self.p.drawText(self.layout.area, Qt.AlignmentFlag.AlignCenter, "No area: the profiles are open")
+        """Area above, angles or another figure below, with the laws' bands behind."""
+        self._areas()
+        if self.cut is not None and (self.otherwise or self.cut.below != ANGLES):
+            self._finished_below(self.cut)
         else:
-            drawn, entries = [(c.v, c.area, "accent", solid)], [(f"Area {unit}²", solid, "accent")]
-            if other is not None:
-                drawn.insert(0, (place, other.area, "attention", dotted))
+            self._angles()
+
+    def _areas(self) -> None:
+        shape, cut, unit = self.quick.shape, self.cut, self.quick.design.unit
+        solid, dotted = Qt.PenStyle.SolidLine, Qt.PenStyle.DotLine
+        drawn: list[tuple[Array, Array, str, Qt.PenStyle]] = []
+        entries: list[tuple[str, Qt.PenStyle, str]] = []
+        laws: list[Judged] = []
+        if shape is not None and not shape.open and not self.otherwise:
+            c, faint = shape.curves, cut is not None
+            laws = [j for j in self.quick.judged if j.quality == "area"]
+            if self.over is not None:
+                place = c.v[0] + self.over.share * (c.v[-1] - c.v[0])
+                drawn.append((place, self.over.area, "attention", dotted))
                 entries.append(("Reference", dotted, "attention"))
-            self._plot(self.layout.area, bounds, to_unit(1.0, unit) ** 2, drawn, areas, 1.0)
-            self._legend(self.layout.area, bounds, [c.area], entries)
-            self._bends(self.layout.area, bounds, self.bends.get("area"), c.v, c.area)
+            parts = self._shared_by(c.area) if cut is not None and not laws else 1
+            drawn.append((c.v, c.area / parts, "soft_ink" if faint else "accent", dotted if faint else solid))
+            words = f"Area {unit}²" if not faint else f"As shaped ÷ {parts}" if parts > 1 else "As shaped"
+            entries.insert(0, (words, dotted if faint else solid, drawn[-1][2]))
+        if cut is not None:
+            style = Qt.PenStyle.DashLine if cut.stale else solid
+            words = f"Finished area {unit}²{', not up to date' if cut.stale else ''}"
+            drawn.append((cut.sections.position, cut.area, "accent", style))
+            entries.insert(0, (words, style, "accent"))
+        if not drawn:
+            if shape is not None:
+                self.p.setPen(self.colour("soft_ink"))
+                self.p.drawText(self.layout.area, Qt.AlignmentFlag.AlignCenter, "No area: the profiles are open")
+            return
+        low, high = _range([values for _, values, _, _ in drawn] + _reach(laws, 1.0))
+        bounds = (min(low, 0.0) if low < 0.3 * high else low, high)
+        self._plot(self.layout.area, bounds, to_unit(1.0, unit) ** 2, drawn, laws, 1.0)
+        self._legend(self.layout.area, bounds, [values for _, values, _, _ in drawn[-1:]], entries)
+        if shape is not None and not self.otherwise:
+            self._bends(self.layout.area, bounds, self.bends.get("area"), shape.curves.v, shape.curves.area)
+
+    def _shared_by(self, shaped: Array) -> int:
+        """By how much the area as shaped is divided, so that it stands behind the finished one and does not flatten it."""
+        assert self.cut is not None
+        least = float(np.nanmax(shaped)) / max(1.5 * float(self.cut.area.max()), 1e-300)
+        return next((parts for parts in _PARTS if parts >= least), max(_PARTS))
+
+    def _angles(self) -> None:
+        if self.quick.shape is None:
+            return
+        c, solid, dashed = self.quick.shape.curves, Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine
         degree = math.degrees(1.0)
         angles = [j for j in self.quick.judged if j.quality in ("set_angle", "turn")]
         lines = [(c.v, c.set_angle * degree, "accent", solid), (c.v, c.turn * degree, "soft_ink", dashed)]
@@ -76,6 +113,22 @@ class CurvePainter:
         names = [("Set angle °", solid, "accent"), ("Turn °", dashed, "soft_ink")]
         self._legend(self.layout.angle, bounds, [lines[0][1], lines[1][1]], names)
         self._bends(self.layout.angle, bounds, self.bends.get("turn"), c.v, lines[1][1])
+
+    def _finished_below(self, cut: CutShown) -> None:
+        """A figure of the finished body's sections in the lower plot."""
+        found = _in_thousands(cut.lower(self.quick.design.unit))
+        if not any(np.isfinite(values).any() for _, _, values in found):
+            text = "Being worked out" if cut.waits else "There is none: choose another figure under Show"
+            self.p.setPen(self.colour("soft_ink"))
+            self.p.drawText(self.layout.angle, Qt.AlignmentFlag.AlignCenter, text)
+            return
+        styles = (("accent", Qt.PenStyle.SolidLine), ("soft_ink", Qt.PenStyle.DashLine))
+        lines = [(at, values, *style) for (_, at, values), style in zip(found, styles, strict=False)]
+        low, high = _range([values for _, _, values in found])
+        bounds = (min(low, 0.0) if low < 0.3 * high else low, high)
+        self._plot(self.layout.angle, bounds, 1.0, lines, (), 1.0)
+        names = [(title, style, colour) for (title, _, _), (colour, style) in zip(found, styles, strict=False)]
+        self._legend(self.layout.angle, bounds, [values for _, _, values in found], names)
 
     def _bends(self, plot: QRectF, bounds: tuple[float, float], at: Array | None, v: Array, values: Array) -> None:
         """Open diamonds where a curve changes the way it bends."""
@@ -199,6 +252,20 @@ class CurvePainter:
         p.drawLine(at + QPointF(0, -3), at + QPointF(0, 1))
         p.drawPoint(at + QPointF(0, 4))
         p.setBrush(Qt.BrushStyle.NoBrush)
+
+
+def _in_thousands(curves: list[tuple[str, Array, Array]]) -> list[tuple[str, Array, Array]]:
+    """Curves with their titles, in a power of a thousand of their unit where their figures would be too long to be read."""
+    size = max((float(np.nanmax(np.abs(v))) for _, _, v in curves if np.isfinite(v).any()), default=0.0)
+    power = 3 * max(int(math.log10(max(size, 1.0)) // 3) - 1, 0)
+    if not power:
+        return curves
+    raised = str(power).translate(str.maketrans("0123456789", "⁰¹²³⁴⁵⁶⁷⁸⁹"))
+    titles = [title.rpartition(" ") for title, _, _ in curves]
+    return [
+        (f"{what} 10{raised} {unit}", at, values / 10.0**power)
+        for (what, _, unit), (_, at, values) in zip(titles, curves, strict=True)
+    ]
 
 
 def _range(values: Sequence[Array], least: float = 0.0) -> tuple[float, float]:

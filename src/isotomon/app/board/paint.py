@@ -55,11 +55,13 @@ class BoardPainter(CurvePainter):
         for plot in (box.area, box.angle):
             p.fillRect(plot, self.colour("paper"))
         p.setFont(self.small)
-        if self.quick.body.file:
+        if self.quick.body.file and not self.otherwise:
             p.setPen(self.colour("soft_ink"))
             p.drawText(box.area, Qt.AlignmentFlag.AlignCenter, "The body in hand was brought in: it has no stations")
             return
         unit, one = self.quick.along_unit
+        if self.otherwise and self.cut is not None:
+            unit, one = self.cut.sections.unit, self.cut.sections.one
         start, end = box.first * one, box.last * one
         step = nice_step(end - start, int((box.width - LEFT) / 90))
         tick = math.ceil(start / step - 1e-9) * step
@@ -81,6 +83,9 @@ class BoardPainter(CurvePainter):
         box, p = self.layout, self.p
         p.setPen(QPen(self.colour("hairline"), 1.5))
         p.drawLine(QPointF(LEFT, box.rail), QPointF(box.width - RIGHT, box.rail))
+        if self.otherwise:
+            self._title()
+            return
         numbers = self.quick.resolved.stations
         if not numbers:
             return
@@ -126,6 +131,14 @@ class BoardPainter(CurvePainter):
             self._plus(float(box.x(left)), float(box.x(right)))
         if closing_of(self.quick) > -math.inf and numbers:
             self._closing(numbers[0].station.name)
+
+    def _title(self) -> None:
+        """In place of stations, which have no place there: which way the finished body is cut."""
+        assert self.cut is not None
+        p, box = self.p, self.layout
+        p.setPen(self.colour("ink"))
+        text = f"Finished body, cut square to {self.cut.sections.called}"
+        p.drawText(QRectF(LEFT, box.rail - 30, box.width - LEFT - RIGHT, 24), Qt.AlignmentFlag.AlignCenter, text)
 
     def _closing(self, name: str) -> None:
         """Where a ring comes round to its first station again."""

@@ -58,6 +58,13 @@ class LawForm(Form):
             lambda: self.law().judged,
             lambda where: self._do("change where the law is judged", judged=where),
         )
+        self.of = self.pick(
+            "Of",
+            {"shaped": "The body as shaped", "finished": "The finished body"},
+            lambda: self.law().of,
+            lambda which: self._do("change of which body the law is", of=which),
+            shown=lambda: self.law().quality == "area",
+        )
         self.band = self.line(
             "Band ±", self._band_text, self._put_band, "A percentage of the target (2 %), or an amount (0.5)"
         )

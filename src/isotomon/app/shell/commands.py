@@ -6,6 +6,7 @@ from isotomon.app.api import Api
 from isotomon.app.command import Command, needs_design
 from isotomon.app.drawing.commands import DRAWING_COMMANDS
 from isotomon.app.tools.carrying import carry_otherwise
+from isotomon.app.tools.cutting import CUT_COMMANDS
 from isotomon.app.tools.datums import DATUM_COMMANDS
 from isotomon.app.tools.gauges import GAUGE_COMMANDS
 from isotomon.app.tools.guides import GUIDE_COMMANDS
@@ -261,6 +262,7 @@ COMMANDS: tuple[Command, ...] = (
     *DRAWING_COMMANDS,
     *GUIDE_COMMANDS,
     *TIE_COMMANDS,
+    *CUT_COMMANDS,
     *CHECK_COMMANDS,
     *GAUGE_COMMANDS,
 )

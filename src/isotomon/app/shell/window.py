@@ -46,6 +46,7 @@ from isotomon.app.tables.ledger import Ledger
 from isotomon.app.tables.numbers import NumberTable
 from isotomon.app.tables.stations import StationGrid
 from isotomon.app.theme import THEMES, VELLUM, apply_theme, icon
+from isotomon.app.tools.cutting import BoardCuts
 from isotomon.app.tools.datums import DatumTools
 from isotomon.app.tools.gauges import GaugeTools
 from isotomon.app.tools.guides import GuideTools
@@ -108,6 +109,7 @@ class Window(QMainWindow):
         self.view: View = View(self.theme)
         self.body_plan: BodyPlan = BodyPlan(self.theme)
         self.board: Board = Board(self.theme)
+        self.cuts: BoardCuts = BoardCuts(self)
         self.ledger: Ledger = Ledger(self.theme)
         self.details: Details = Details(self.desk, lambda: ShapeForm(self.checks))
         self.grid: StationGrid = StationGrid(self.desk)
@@ -190,7 +192,7 @@ class Window(QMainWindow):
         self.board_hands = BoardHands(self, self.shaping, self.tools.insert_at, self.actions_by_id)
         self.board_hands.connect()
         self.board.opened.connect(self.room.open)
-        self.board.hovered_at.connect(self._show_live)
+        self.board.hovered_at.connect(self.cuts.show_live)
         self.ledger.chosen.connect(desk.select)
         self.ledger.opened.connect(self.room.open)
         self.ledger.remove_wanted.connect(partial(self.run_command, "remove"))
@@ -214,6 +216,7 @@ class Window(QMainWindow):
             widget.show_quick(quick)
         self.show_handles()
         self.checks.refresh()
+        self.cuts.refresh()
         self.findings.show_quick(quick)
         self.foot.show_counts(quick)
         self.foot.show_solid(self.desk)
@@ -283,10 +286,6 @@ class Window(QMainWindow):
         self.settings.setValue("stage", name)
         self.tray.show_stage(name, self.room.editing and name == "Draw")
         self.refresh_commands()
-
-    def _show_live(self, position: float) -> None:
-        self.view.set_live(position)
-        self.body_plan.set_live(position)
 
     def _show_title(self) -> None:
         session = self.desk.session

@@ -21,7 +21,7 @@ from isotomon.evaluate.part_words import with_words
 from isotomon.inspect.finished import with_finished
 from isotomon.inspect.results import Quick
 from isotomon.kernel.protocol import Built, Failed
-from isotomon.solids.plan import Plan, Request, plan, shown_body
+from isotomon.solids.plan import Plan, Request, plan
 from isotomon.solids.supervisor import Job, Outcome, Supervisor
 
 log = logging.getLogger(__name__)
@@ -146,7 +146,7 @@ class SolidBuilder:
         self._stop()
         self._round += 1
         self._keys = {step.key for step in wanted.requests}
-        self.told.started(wanted.finished.get(shown_body(quick), ""))
+        self.told.started(wanted.finished.get(quick.result, ""))
         for step in [s for s in wanted.requests if s.key not in self._known]:
             try:
                 self._jobs.append(self.supervisor.submit(step.ask, partial(self._tell, step, self._round)))
@@ -205,9 +205,8 @@ class SolidBuilder:
             (asked[k].body, asked[k].step, o) for k, o in self._known.items() if k in asked and isinstance(o, Failed)
         ]
         measured = with_finished(quick, finished, stuck)
-        if measured is not quick:
-            self.told.measured(measured)
-        shown = shown_body(quick)
+        self.told.measured(measured)
+        shown = quick.result
         nothing = Failed(0, "cancelled", "every body is set aside")
         self.told.done(wanted.finished.get(shown, ""), finished.get(shown) or failed.get(shown) or nothing)
 
@@ -216,7 +215,7 @@ class SolidBuilder:
         self._stop()
         if under_way and latest is not None:
             quick, wanted = latest
-            self.told.done(wanted.finished.get(shown_body(quick), ""), Failed(0, "cancelled", why or "cancelled"))
+            self.told.done(wanted.finished.get(quick.result, ""), Failed(0, "cancelled", why or "cancelled"))
 
     def _stop(self) -> None:
         """Cancel what is under way; the worker keeps what it has built."""

@@ -50,14 +50,14 @@ class Lines:
 
 @dataclass
 class Wanted:
-    """What of them is wanted, and what besides: where along the body (mm) the live section is, curves on the skin, lines of
-    another body."""
+    """What of them is wanted, and what besides: where along the body (mm) the live section is, or its lines; curves on the skin, lines
+    of another body."""
 
     selected: tuple[str, ...] = ()
     hovered: str = ""
     datums: bool = True
     ties: bool = False
-    live_at: float = math.nan
+    live: float | tuple[Array, ...] = math.nan
     on_skin: tuple[Array, ...] = ()
     over: tuple[Array, ...] = ()
 
@@ -126,8 +126,7 @@ def curves_of(quick: Quick | None, drawn: Lines, wanted: Wanted, theme: Theme) -
         curves += [(line, attention if strong else soft, strong) for line in reading.lines]
     if quick.shape is not None and wanted.ties:
         curves += [(quick.stood(line), ink, False) for line in quick.shape.tie_lines]
-    live = _live_line(quick, wanted.live_at)
-    return curves if live is None else [*curves, (live, ink, True)]
+    return curves + [(line, ink, True) for line in _live_lines(quick, wanted.live)]
 
 
 def _part_lines(quick: Quick, wanted: Wanted) -> list[Array]:
@@ -139,13 +138,15 @@ def _part_lines(quick: Quick, wanted: Wanted) -> list[Array]:
     return [line for key in keys for line in ([edges[key]] if key in edges else face_lines(quick, key))]
 
 
-def _live_line(quick: Quick, position: float) -> Array | None:
-    """The outline of the section at a position, where there is one."""
-    section = quick.section_at(position)
+def _live_lines(quick: Quick, live: float | tuple[Array, ...]) -> tuple[Array, ...]:
+    """The outline of the section at a position, where there is one; or the lines that are given."""
+    if isinstance(live, tuple):
+        return live
+    section = quick.section_at(live)
     if section is None or quick.shape is None:
-        return None
+        return ()
     samples = quick.shape.mesh.sampling
-    return quick.stood((samples.value @ section.control[0])[samples.rim])
+    return (quick.stood((samples.value @ section.control[0])[samples.rim]),)
 
 
 def line_near(drawn: Lines, wanted: Wanted, project: Callable[[Array], Array], point: Array) -> str:

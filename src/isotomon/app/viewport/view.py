@@ -208,12 +208,11 @@ class View(SceneCanvas):
         self._wanted.selected = ids
         self._refresh_curves()
 
-    def set_live(self, position: float) -> None:
-        """Where along the body the pointer is on the Board (mm), or NaN: the section there is drawn, of what is shown."""
-        if math.isnan(position) and math.isnan(self._wanted.live_at):
-            return
-        self._wanted.live_at = position
-        self._refresh_curves()
+    def set_live(self, live: float | tuple[Array, ...]) -> None:
+        """Where along the body the pointer is on the Board (mm), or NaN: the section there is drawn, of what is shown; or its lines."""
+        if any(isinstance(one, tuple) or not math.isnan(one) for one in (live, self._wanted.live)):
+            self._wanted.live = live
+            self._refresh_curves()
 
     def set_over(self, lines: Sequence[Array], body: str = "") -> None:
         """Lines (n, 3) of another body (of this design) over this one, in place of its skin; or none."""

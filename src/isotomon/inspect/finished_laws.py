@@ -1,0 +1,44 @@
+"""Laws of finished bodies, judged once their solids are there."""
+
+from __future__ import annotations
+
+from isotomon.arrays import Array
+from isotomon.design.law import Law
+from isotomon.errors import DesignError, IsotomonError
+from isotomon.inspect.judging import judge
+from isotomon.inspect.results import Quick
+from isotomon.inspect.sections import finished_sections
+from isotomon.inspect.standing_faces import Finished
+from isotomon.kernel.protocol import Built
+from isotomon.measure.laws import Finding, Judged, law_findings
+
+
+def judge_finished(quick: Quick, finished: Finished) -> tuple[tuple[Judged, ...], list[Finding]]:
+    """The laws of finished bodies: those of the body in hand, and the findings that all of them make."""
+    own, findings = list[Judged](), list[Finding]()
+    for one in (quick, *quick.others):
+        built = finished.get(one.result)
+        for law in one.body.laws if built is not None and one.shape is not None else ():
+            if law.of != "finished":
+                continue
+            try:
+                result, wheres = _judged(one, built, law)  # type: ignore[arg-type]
+            except IsotomonError as error:
+                findings.append(Finding("error", law.name, str(error), about=law.id))
+                continue
+            findings += law_findings(result, wheres)
+            if one is quick:
+                own.append(result)
+    return tuple(own), findings
+
+
+def _judged(quick: Quick, built: Built, law: Law) -> tuple[Judged, list[str]]:
+    """Raises: IsotomonError."""
+    assert quick.shape is not None
+    if law.quality != "area":
+        raise DesignError("of a finished body areas alone are judged; judge this of the body as it is shaped")
+
+    def areas(position: Array) -> Array:
+        return finished_sections(quick, built, position=position).cuts.area
+
+    return judge(law, quick.resolved, quick.shape.curves.v, areas)

@@ -1,0 +1,320 @@
+"""Finished bodies cut by many planes at once. Triangles bulge with the surfaces that they stand for, whose normals are known at their
+corners: edges and cuts are cubics with these tangents, so that a section is right far beyond what flat triangles give."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, fields, replace
+from functools import cached_property
+
+import numpy as np
+from scipy.sparse import coo_array, csr_array
+from scipy.sparse.csgraph import breadth_first_order, connected_components
+
+from isotomon.arrays import Array, Index, Mask
+from isotomon.geometry.planar import cross3
+from isotomon.geometry.quadrature import gauss_rule
+from isotomon.pace import checkpoint
+
+SHARP = 0.02
+"""rad: where faces meet at more than this, their edge runs square to both normals."""
+LEAST_COSINE = 0.5
+"""A tangent that leans farther from its chord than this is of a surface that ends there, a cone's tip perhaps, and is not believed."""
+NEWTON = 4
+"""Steps by which the place at which an edge passes a plane is found; two give all digits where triangles are as small as here."""
+SITES = 4
+"""Of Gauss's rule in each piece of a section: exact for its area and first moments, and but for the last digits for the second."""
+PLANES_AT_A_TIME = 48
+"""So many heights of all corners stay in the processor's cache."""
+
+
+@dataclass(frozen=True, eq=False)
+class Planes:
+    """Planes to cut by: `origin`, `across`, `up` (k, 3), of length 1 and square to each other. `half`: only where X is positive, so that a
+    half-plane turns about the planes' Y axis. `near` (k, 2, 2) mm: lowest and highest X and Y; what does not reach into that is not meant."""
+
+    origin: Array
+    across: Array
+    up: Array
+    half: bool = False
+    near: Array | None = None
+
+    @property
+    def normal(self) -> Array:
+        """(k, 3)"""
+        return cross3(self.across, self.up)
+
+
+@dataclass(frozen=True, eq=False)
+class CurvedMesh:
+    """A closed mesh that bulges with its surfaces. `points` (n, 3) mm; `edges` (e, 2) of them, `tangents` (e, 2, 3) of each at its two
+    ends. Of both its sides, the one on which a triangle runs from its first end to its second coming first: `triangles` (e, 2), and
+    `normals` (e, 2, 2, 3) at either end. `index` (m, 3): the points of each triangle; `sides` (m, 3): its edges, from each to the next;
+    `corner_normals` (m, 3, 3); `kept` (m,): which of the triangles it was made of each is."""
+
+    points: Array
+    edges: Index
+    tangents: Array
+    triangles: Index
+    normals: Array
+    index: Index
+    sides: Index
+    corner_normals: Array
+    kept: Index
+
+    @cached_property
+    def corners(self) -> Array:
+        """(m, 3, 3) mm."""
+        return self.points[self.index]
+
+    @cached_property
+    def bulge(self) -> Array:
+        """(m, 3, 3) mm by which the middle of each side lies beside its chord."""
+        return ((self.tangents[:, 0] - self.tangents[:, 1]) / 8.0)[self.sides]
+
+
+@dataclass(frozen=True, eq=False)
+class Pieces:
+    """The pieces of line of sections, in their planes: cubics from `start` to `end` (n, 2) with derivatives `leave` and `arrive` by a
+    parameter from 0 to 1. `plane`, `loop` (n,): in which plane, and on which closed run. `begins`, `ends` (n,): numbers of the places
+    where each does, which are one where two of them meet."""
+
+    start: Array
+    end: Array
+    leave: Array
+    arrive: Array
+    plane: Index
+    loop: Index
+    begins: Index
+    ends: Index
+
+    def of(self, rows: Mask | Index) -> Pieces:
+        """Some of them."""
+        return Pieces(*(getattr(self, f.name)[rows] for f in fields(self)))
+
+    def powers(self) -> Array:
+        """(4, 2, n) by the powers of the parameter."""
+        a, b, m, n = self.start.T, self.end.T, self.leave.T, self.arrive.T
+        return np.stack([a, m, 3.0 * (b - a) - 2.0 * m - n, 2.0 * (a - b) + m + n])
+
+    def runs(self, places: int) -> list[Array]:
+        """The closed runs that the pieces of one plane make, (n, 2) each, by so many places on each piece."""
+        t = np.linspace(0.0, 1.0, places, endpoint=False)
+        at = np.einsum("tp,pkn->ntk", np.vander(t, 4, increasing=True), self.powers())
+        by_begin = np.argsort(self.begins)
+        place = np.minimum(np.searchsorted(self.begins[by_begin], self.ends), len(by_begin) - 1)
+        follows = by_begin[place]
+        goes_on = self.begins[follows] == self.ends
+        count = len(follows)
+        graph = csr_array((np.ones(goes_on.sum()), (np.flatnonzero(goes_on), follows[goes_on])), shape=(count, count))
+        first = np.ones(count, dtype=bool)
+        first[follows[goes_on]] = False
+        found = []
+        for loop in np.unique(self.loop):
+            mine = np.flatnonzero(self.loop == loop)
+            heads = mine[first[mine]]  # of what is cut off at the axis there may be several
+            chains = [
+                breadth_first_order(graph, head, return_predecessors=False)
+                for head in (heads if len(heads) else mine[:1])
+            ]
+            found.append(np.vstack([at[chain].reshape(-1, 2) for chain in chains]))
+        return found
+
+
+@dataclass(frozen=True, eq=False)
+class Cuts:
+    """Sections by planes: mm², mm, mm⁴, each (k,); `centroid` (k, 2) in the plane; `angle`: rad from its X to the axis of least second
+    moment; how many `parts` there are, and `holes` in them. NaN where a plane misses. `lines`: what bounds them."""
+
+    area: Array
+    perimeter: Array
+    centroid: Array
+    i_max: Array
+    i_min: Array
+    angle: Array
+    parts: Index
+    holes: Index
+    lines: Pieces
+
+
+def curved_mesh(vertices: Array, triangles: Index, normals: Array, same: Index) -> CurvedMesh:
+    """Of a finished body's mesh: vertices (n, 3), outward triangles (m, 3), outward normals (n, 3), nought where there are none, and
+    (n,) a number that vertices have in common which are one."""
+    kept, place = np.unique(same, return_inverse=True)
+    merged = place.ravel()[triangles]
+    whole = (merged[:, 0] != merged[:, 1]) & (merged[:, 1] != merged[:, 2]) & (merged[:, 2] != merged[:, 0])
+    merged, index = merged[whole], triangles[whole]
+    here, there = merged.ravel(), np.roll(merged, -1, axis=1).ravel()
+    from_here, from_there = index.ravel(), np.roll(index, -1, axis=1).ravel()
+    count = np.int64(len(kept))
+    ahead = here < there
+    forward, back = np.flatnonzero(ahead), np.flatnonzero(~ahead)
+    forward = forward[np.argsort(here[forward] * count + there[forward], kind="stable")]
+    back = back[np.argsort(there[back] * count + here[back], kind="stable")]
+    if len(forward) != len(back) or (here[forward] != there[back]).any() or (there[forward] != here[back]).any():
+        raise ValueError("the mesh is not closed")
+    edges = np.stack([here[forward], there[forward]], axis=1)
+    sides = np.stack(
+        [normals[[from_here[forward], from_there[forward]]], normals[[from_there[back], from_here[back]]]]
+    ).transpose(2, 0, 1, 3)
+    points, number = vertices[kept], np.zeros(len(here), dtype=np.int64)
+    number[forward] = number[back] = np.arange(len(edges))
+    both = np.stack([forward // 3, back // 3], axis=1)
+    tangents = _edge_tangents(points, edges, sides)
+    shown = number.reshape(-1, 3), normals[index], np.flatnonzero(whole)
+    return CurvedMesh(points, edges, tangents, both, sides, merged, *shown)
+
+
+def _edge_tangents(points: Array, edges: Index, sides: Array) -> Array:
+    """(e, 2, 3) of edges at their ends: square to the normals on both sides."""
+    chord = (points[edges[:, 1]] - points[edges[:, 0]])[:, None]
+    one, other = sides[:, 0], sides[:, 1]
+    between = cross3(one, other)
+    sine = np.linalg.norm(between, axis=2, keepdims=True)
+    middle = _unit(one + other)
+    smooth = chord - np.sum(chord * middle, axis=2, keepdims=True) * middle
+    sharp = between * np.sign(np.sum(between * chord, axis=2, keepdims=True))
+    return _tangents(np.where(sine > SHARP, sharp, smooth), chord)
+
+
+def _unit(a: Array) -> Array:
+    size = np.linalg.norm(a, axis=-1, keepdims=True)
+    return np.asarray(a / np.maximum(size, 1e-300))
+
+
+def _tangents(direction: Array, chord: Array) -> Array:
+    """(n, 2, d) derivatives at both ends of cubics along chords (n, 1, d) in given directions; of an arc of a circle they are what is
+    nearest to it."""
+    direction, straight = _unit(direction), _unit(chord)
+    direction = np.where(np.sum(direction * straight, axis=2, keepdims=True) > LEAST_COSINE, direction, straight)
+    cosine = np.sum(direction[:, 0] * direction[:, 1], axis=1)
+    half = np.sqrt(np.maximum((1.0 + cosine) / 2.0, 0.0))
+    length = 2.0 * np.linalg.norm(chord[:, 0], axis=1) / (1.0 + half)
+    return np.asarray(direction * length[:, None, None])
+
+
+def cut(mesh: CurvedMesh, planes: Planes) -> Cuts:
+    """Sections of a body by planes."""
+    found, loops, places = list[Pieces](), 0, 0
+    for first in range(0, len(planes.origin), PLANES_AT_A_TIME):
+        checkpoint(first / len(planes.origin))
+        pieces = _pieces(mesh, planes, slice(first, first + PLANES_AT_A_TIME))
+        begins, ends = pieces.begins + places, pieces.ends + places
+        pieces = replace(pieces, plane=pieces.plane + first, loop=pieces.loop + loops, begins=begins, ends=ends)
+        places += len(pieces.begins)
+        loops += int(pieces.loop.max()) + 1 if len(pieces.loop) else 0
+        found.append(pieces)
+    lines = Pieces(*(np.concatenate([getattr(p, f.name) for p in found]) for f in fields(Pieces)))
+    if planes.near is not None:
+        lines = lines.of(_reaching(lines, loops, planes.near)[lines.loop])
+    if planes.half:
+        lines = _clipped(lines)
+    return _measured(lines, len(planes.origin), loops)
+
+
+def _pieces(mesh: CurvedMesh, planes: Planes, some: slice) -> Pieces:
+    """What some planes cut, numbered from nought."""
+    origin, across, up, normal = (a[some] for a in (planes.origin, planes.across, planes.up, planes.normal))
+    height = mesh.points @ normal.T - _dot(origin, normal)
+    above = height >= 0.0
+    width = len(normal)
+    edge, plane = np.divmod(np.flatnonzero(above[mesh.edges[:, 0]] != above[mesh.edges[:, 1]]), width)
+    ends, tangents = mesh.edges[edge], mesh.tangents[edge]
+    across, up, normal, origin = across[plane], up[plane], normal[plane], origin[plane]
+    slopes = [_dot(tangents[:, k], normal) for k in (0, 1)]
+    share = _passing(height[ends[:, 0], plane], height[ends[:, 1], plane], *slopes)[:, None]
+    away = _cubic(share, mesh.points[ends[:, 0]], mesh.points[ends[:, 1]], tangents) - origin
+    flat = np.stack([_dot(away, across), _dot(away, up)], axis=1)
+    # A piece begins where its triangle's rim goes down through the plane, and ends where it comes up.
+    down = above[ends[:, 0], plane]
+    rows, chosen, tangent = np.arange(len(edge)), [], []
+    for side in (np.where(down, 0, 1), np.where(down, 1, 0)):
+        chosen.append(np.argsort(mesh.triangles[edge, side] * width + plane))
+        ours = mesh.normals[edge, side]
+        leaning = ours[:, 0] + share * (ours[:, 1] - ours[:, 0])
+        tangent.append(np.stack([-_dot(leaning, up), _dot(leaning, across)], axis=1)[chosen[-1]])
+    order, partner = chosen
+    start, end = flat[order], flat[partner]
+    both = _tangents(np.stack(tangent, axis=1), (end - start)[:, None])
+    link = coo_array((np.ones(len(rows)), (order, partner)), shape=(len(rows), len(rows)))
+    loop = connected_components(link, directed=False)[1][order].astype(np.int64)
+    return Pieces(start, end, both[:, 0], both[:, 1], plane[order], loop, order, partner)
+
+
+def _dot(a: Array, b: Array) -> Array:
+    return np.asarray(np.einsum("nk,nk->n", a, b))
+
+
+def _cubic(t: Array, a: Array, b: Array, tangents: Array) -> Array:
+    """(n, 3) Hermite cubics from a to b, at t (n, 1)."""
+    m, n = tangents[:, 0], tangents[:, 1]
+    return np.asarray(a + t * (m + t * (3.0 * (b - a) - 2.0 * m - n + t * (2.0 * (a - b) + m + n))))
+
+
+def _passing(a: Array, b: Array, m: Array, n: Array) -> Array:
+    """(n,) where cubics from heights a to heights b, of opposite signs, with slopes m and n there, pass nought."""
+    t = a / (a - b)
+    square, cube = 3.0 * (b - a) - 2.0 * m - n, 2.0 * (a - b) + m + n
+    for _ in range(NEWTON):
+        slope = m + t * (2.0 * square + 3.0 * t * cube)
+        step = (a + t * (m + t * (square + t * cube))) / np.where(slope == 0.0, np.inf, slope)
+        t = np.clip(t - step, 0.0, 1.0)
+    return np.asarray(t)
+
+
+def _reaching(lines: Pieces, loops: int, near: Array) -> Mask:
+    """(loops,) whether each reaches into what is meant of its plane."""
+    low, high = np.full((loops, 2), np.inf), np.full((loops, 2), -np.inf)
+    np.minimum.at(low, lines.loop, lines.start)
+    np.maximum.at(high, lines.loop, lines.start)
+    plane = np.zeros(loops, dtype=np.int64)
+    plane[lines.loop] = lines.plane
+    return np.asarray(((low <= near[plane, 1]) & (high >= near[plane, 0])).all(axis=1))
+
+
+def _clipped(lines: Pieces) -> Pieces:
+    """The parts of the pieces where X is positive."""
+    lines = lines.of((lines.start[:, 0] > 0.0) | (lines.end[:, 0] > 0.0))
+    before, after = lines.start[:, 0] > 0.0, lines.end[:, 0] > 0.0
+    passing = np.flatnonzero(before != after)
+    if not len(passing):
+        return lines
+    some = lines.of(passing)
+    t = _passing(some.start[:, 0], some.end[:, 0], some.leave[:, 0], some.arrive[:, 0])
+    powers = some.powers()
+    place = np.polynomial.polynomial.polyval(t, powers, tensor=False).T
+    slope = np.polynomial.polynomial.polyval(t, powers[1:] * np.array([1.0, 2.0, 3.0])[:, None, None], tensor=False).T
+    ahead = before[passing]  # it leaves the half that is meant: its first part stays
+    length = np.where(ahead, t, 1.0 - t)[:, None]
+    start, end, leave, arrive = (np.array(a) for a in (lines.start, lines.end, lines.leave, lines.arrive))
+    end[passing[ahead]], start[passing[~ahead]] = place[ahead], place[~ahead]
+    leave[passing] = np.where(ahead[:, None], some.leave, slope) * length
+    arrive[passing] = np.where(ahead[:, None], slope, some.arrive) * length
+    return replace(lines, start=start, end=end, leave=leave, arrive=arrive)
+
+
+def _measured(lines: Pieces, count: int, loops: int) -> Cuts:
+    """Measures by Green's theorem, in forms to which a line along Y at X = 0 adds nothing, so that half-planes need none."""
+    sites, weights = gauss_rule(SITES)
+    at = np.vander((sites + 1.0) / 2.0, 4, increasing=True)
+    by = np.arange(1, 4) * at[:, :3]
+    px, py = lines.powers().transpose(1, 0, 2)
+    x, y, dx, dy = at @ px, at @ py, by @ px[1:], by @ py[1:]
+    weight = weights[:, None] / 2.0
+    x_dy = weight * x * dy
+    xx_dy = x * x_dy
+    forms = [x_dy, xx_dy / 2.0, y * x_dy, x * xx_dy / 3.0, y * xx_dy / 2.0, y * y * x_dy, weight * np.hypot(dx, dy)]
+    each = [form.sum(axis=0) for form in forms]
+    total = [np.bincount(lines.plane, weights=one, minlength=count) for one in each]
+    there = total[6] > 0.0
+    area = np.where(there, total[0], np.nan)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        cx, cy = total[1] / area, total[2] / area
+    xx, xy, yy = total[3] - area * cx**2, total[4] - area * cx * cy, total[5] - area * cy**2
+    middle, reach = (xx + yy) / 2.0, np.hypot((xx - yy) / 2.0, xy)
+    round_each = np.bincount(lines.loop, weights=each[0], minlength=loops)
+    plane = np.zeros(loops, dtype=np.int64)
+    plane[lines.loop] = lines.plane
+    parts, holes = (np.bincount(plane[sign * round_each > 0.0], minlength=count) for sign in (1.0, -1.0))
+    perimeter = np.where(there, total[6], np.nan)
+    angle = 0.5 * np.arctan2(2.0 * xy, xx - yy)
+    return Cuts(area, perimeter, np.stack([cx, cy], 1), middle + reach, middle - reach, angle, parts, holes, lines)
