@@ -106,6 +106,14 @@ def _check_parser(commands: Any) -> None:
     check.add_argument(
         "--skin", action="store_true", help="also the joins of the faces, and how fair area and turn run"
     )
+    check.add_argument(
+        "--finished",
+        metavar="WAY",
+        nargs="?",
+        const="",
+        help="also sections, stiffness and walls of the finished bodies: at their stations, or cut square to WAY (x, y, z, or the id "
+        "of an axis, a plane, a guide or an edge)",
+    )
 
 
 def _meet_parser(commands: Any) -> None:
@@ -330,8 +338,10 @@ def _check(options: argparse.Namespace) -> int:
     from isotomon.design.disk import write_atomically
     from isotomon.design.file import load
     from isotomon.inspect.check import check_table, exit_code
+    from isotomon.inspect.finished_figures import finished_table
     from isotomon.inspect.looks import check_looks, looks_table
     from isotomon.inspect.quick import rebuild
+    from isotomon.quantity.record import Ref
     from isotomon.solids.checked import checked
     from isotomon.solids.supervisor import Supervisor
 
@@ -341,7 +351,7 @@ def _check(options: argparse.Namespace) -> int:
     supervisor = Supervisor()
     try:
         quick = rebuild(design)
-        result = checked(quick, supervisor)
+        result = checked(quick, supervisor, None if options.finished is None else Ref(options.finished))
     finally:
         supervisor.close()
     if options.skin:
@@ -353,6 +363,8 @@ def _check(options: argparse.Namespace) -> int:
         if options.json:
             write_atomically(Path(options.json), text.encode())
         print(check_table(result))
+        if "finished" in result:
+            print(finished_table(result["finished"]))
         if options.skin:
             print(looks_table(result["skin"]))
     return exit_code(result)

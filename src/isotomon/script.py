@@ -70,6 +70,7 @@ from isotomon.profile.section import (
 from isotomon.profile.section_text import parse_section, section_text
 from isotomon.profile.shapes import Spot
 from isotomon.profile.solver import freedoms, solve
+from isotomon.quantity.record import Ref
 from isotomon.samples import sample
 from isotomon.solids import deliver
 from isotomon.solids.checked import checked as _checked
@@ -151,12 +152,14 @@ def build(design: Design, solids: Solids) -> Built:
     return deliver.build(rebuilt(design), solids.supervisor)
 
 
-def check(design: Design, solids: Solids | None = None) -> dict[str, Any]:
-    """The check of a design as JSON values; with `solids` also the solid's figures.
+def check(design: Design, solids: Solids | None = None, finished: str | None = None) -> dict[str, Any]:
+    """The check of a design as JSON values; with `solids` also the solid's figures. `finished`: with sections, stiffness and walls of the
+    finished bodies, cut at their stations (empty) or square to x, y, z or the id of an axis, a plane or a guide.
 
     A solid that cannot be made is a finding in the result.
     """
-    return _checked(rebuilt(design), solids.supervisor if solids else None)
+    cut = None if finished is None else Ref(finished)
+    return _checked(rebuilt(design), solids.supervisor if solids else None, cut)
 
 
 def meet_law(

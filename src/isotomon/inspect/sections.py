@@ -23,7 +23,7 @@ from isotomon.quantity import to_unit
 from isotomon.quantity.record import Ref
 
 PLACES = 201
-INSIDE = 1e-5
+INSIDE = 1e-6
 """Of the length: so far within a body its first and last section are taken, where an end's face lies in the plane itself."""
 BESIDE = 0.25
 """Of a section's size: what reaches no nearer to it than this is another part of a body that runs along a path."""

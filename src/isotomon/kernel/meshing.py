@@ -11,6 +11,7 @@ from OCP.BRepLib import BRepLib
 from OCP.BRepMesh import BRepMesh_IncrementalMesh
 from OCP.BRepTools import BRepTools
 from OCP.collections import IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher
+from OCP.IMeshTools import IMeshTools_Parameters
 from OCP.Poly import Poly_Triangulation
 from OCP.RWStl import RWStl
 from OCP.Standard import Standard_ConstructionError
@@ -50,7 +51,11 @@ def parts(shape: TopoDS_Shape, kind: TopAbs_ShapeEnum) -> list[TopoDS_Shape]:
 def mesh_of(shape: TopoDS_Shape, deflection: float, angle: float = 0.35) -> Mesh:
     """The mesh of a body, no farther from it than `deflection` (mm). Raises: SolidError."""
     BRepTools.Clean_s(shape)
-    BRepMesh_IncrementalMesh(shape, deflection, False, angle, False)
+    fine = IMeshTools_Parameters()
+    fine.Deflection, fine.Angle = deflection, angle
+    # Else the kernel takes what it finds at a face's edges for enough, and long triangles lie ten times as far off within.
+    fine.ForceFaceDeflection = True
+    BRepMesh_IncrementalMesh(shape, fine)
     BRepLib.EnsureNormalConsistency_s(shape, SMOOTH, True)
     edges, corners = (IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher() for _ in range(2))
     TopExp.MapShapes_s(shape, TopAbs_ShapeEnum.TopAbs_EDGE, edges)

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 from typing import Literal
 
@@ -12,8 +14,9 @@ from isotomon.errors import FileError, SizeError, SolidError
 from isotomon.evaluate.part_words import with_words
 from isotomon.inspect.results import Quick
 from isotomon.kernel.protocol import Built, Export, Failed
+from isotomon.operations.base import Asked
 from isotomon.solids.plan import plan
-from isotomon.solids.requests import STEP_SECONDS, fine_of
+from isotomon.solids.requests import STEP_SECONDS, apply_request, fine_of
 from isotomon.solids.supervisor import Supervisor
 
 Form = Literal["step", "stl"]
@@ -36,6 +39,35 @@ def build_all(quick: Quick, supervisor: Supervisor, limit: float = STEP_SECONDS)
             raise SolidError(f"{request.title}: {getattr(outcome, 'text', 'the solid was not built')}")
         found[request.key] = outcome
     return {body: found[key] for body, key in wanted.finished.items()}
+
+
+FINER = 4.0
+"""Times as near to the body as that which is shown is a mesh whose sections are told: right to 1e-4 then."""
+MOST_TRIANGLES = 60_000
+"""Of a mesh that is made finer: with more it is near enough, and would take minutes."""
+
+
+def finer(
+    quick: Quick, supervisor: Supervisor, built: Mapping[str, Built], limit: float = STEP_SECONDS
+) -> dict[str, Built]:
+    """Finished bodies with meshes that are nearer to them; waits for them. A body that cannot be meshed so stays as it is."""
+    keys, jobs = plan(quick, limit).finished, {}
+    for body, solid in built.items():
+        if solid.triangles.shape[0] <= MOST_TRIANGLES:
+            fine = fine_of(quick) / FINER
+            ask = partial(
+                apply_request,
+                f"{keys[body]} finer",
+                Asked("finer", "meshed finely"),
+                [keys[body]],
+                quick.design.tolerance,
+                fine,
+                limit,
+                True,
+            )
+            jobs[body] = supervisor.submit(ask)
+    outcomes = {body: job.wait(limit + 60.0) for body, job in jobs.items()}
+    return {**built, **{body: made for body, made in outcomes.items() if isinstance(made, Built)}}
 
 
 def build(quick: Quick, supervisor: Supervisor, limit: float = STEP_SECONDS) -> Built:
