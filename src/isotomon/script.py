@@ -42,8 +42,8 @@ from isotomon.exchange.table import read_table as _read_table
 from isotomon.exchange.table import write_table
 from isotomon.inspect import compare as comparing
 from isotomon.inspect import looks
+from isotomon.inspect.capacity import capacity_table as _capacity_table
 from isotomon.inspect.finished import with_finished
-from isotomon.inspect.gauges import capacity_table as _capacity_table
 from isotomon.inspect.quick import rebuild as rebuilt
 from isotomon.inspect.results import Quick
 from isotomon.kernel.protocol import Built
@@ -192,10 +192,7 @@ def measures(design: Design, solids: Solids | None = None) -> dict[str, dict[str
 
     Raises: SolidError, when these cannot be built.
     """
-    quick = rebuilt(design)
-    if any(reading.waits for reading in quick.readings.values()):
-        with nullcontext(solids) if solids is not None else Solids() as own:
-            quick = with_finished(quick, deliver.build_all(quick, own.supervisor))
+    quick = _measured(design, solids)
     scale = {"litres": 1e-6, "angle": 180.0 / math.pi}
     found: dict[str, dict[str, float | str]] = {}
     for gauge in design.gauges:
@@ -206,8 +203,18 @@ def measures(design: Design, solids: Solids | None = None) -> dict[str, dict[str
     return found
 
 
-def capacity_table(design: Design, name: str) -> str:
-    """Level, volume and wetted area of a vessel from its floor to its brim, as CSV, by the name of its measure.
+def _measured(design: Design, solids: Solids | None) -> Quick:
+    """The results with the solids that measures wait for, where any do."""
+    quick = rebuilt(design)
+    if not any(reading.waits for reading in quick.readings.values()):
+        return quick
+    with nullcontext(solids) if solids is not None else Solids() as own:
+        return with_finished(quick, deliver.build_all(quick, own.supervisor))
+
+
+def capacity_table(design: Design, name: str, solids: Solids | None = None) -> str:
+    """Level, volume and wetted area of a vessel from its floor to its brim, as CSV, by the name of its measure; of a hollow one from the
+    finished `solids`, which are started when they are needed.
 
     Raises: DesignError, for a measure that is not there; IsotomonError, when the vessel cannot be gauged.
     """
@@ -216,7 +223,7 @@ def capacity_table(design: Design, name: str) -> str:
         raise DesignError(
             f"there is no measure '{name}'; there are {', '.join(g.name for g in design.gauges) or 'none'}"
         )
-    return _capacity_table(rebuilt(design), found)
+    return _capacity_table(_measured(design, solids), found)
 
 
 def compare(design: Design, other: Design | None = None, bodies: Sequence[str] = ()) -> dict[str, tuple[float, float]]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 from isotomon.design.bodies import change_step, name_of, results, set_aside, tools_of
@@ -11,27 +11,26 @@ from isotomon.inspect.gauges import read_gauge, wrong_readings
 from isotomon.inspect.looks import ground_of
 from isotomon.inspect.results import Quick, Reading
 from isotomon.inspect.sizes import use_size
-from isotomon.inspect.standing_faces import Finished
-from isotomon.kernel.protocol import Failed
+from isotomon.kernel.protocol import Built, Failed
 from isotomon.measure.laws import Finding, Mend
 from isotomon.quantity.record import Id, Ref
 
 
-def with_finished(quick: Quick, finished: Finished, stuck: Sequence[tuple[Id, Id, Failed]] = ()) -> Quick:
+def with_finished(quick: Quick, finished: Mapping[str, Built], stuck: Sequence[tuple[Id, Id, Failed]] = ()) -> Quick:
     """The results with the finished solids, what these have come to, and the measures and laws that waited for them. `stuck`: of which
     body, by which of its steps, and why, where one did not come about."""
+    quick = replace(quick, finished=finished)
     found = [*_unsound(quick, finished), *_pieces(quick, finished)]
     found += [_stuck(quick, body, step, why) for body, step, why in stuck if step and why.kind != "cancelled"]
     waiting = [g for g in quick.design.gauges if g.id in quick.readings and quick.readings[g.id].waits]
     taken: dict[str, Reading] = {}
     if waiting:
         ground = ground_of(quick)
-        taken = {g.id: read_gauge(ground, quick, finished, g) for g in waiting}
+        taken = {g.id: read_gauge(ground, quick, g) for g in waiting}
         found += wrong_readings(quick.design, taken)
-    judged, out = judge_finished(quick, finished)
+    judged, out = judge_finished(quick)
     return replace(
         quick,
-        finished=finished,
         readings={**quick.readings, **taken},
         judged=(*quick.judged, *judged),
         findings=(*quick.findings, *found, *out),
@@ -50,7 +49,7 @@ def _stuck(quick: Quick, body: Id, step: Id, why: Failed) -> Finding:
     return Finding("error", quick.design.body(body).name, why.text, place=why.place, about=body, mends=tuple(mends))
 
 
-def _unsound(quick: Quick, finished: Finished) -> list[Finding]:
+def _unsound(quick: Quick, finished: Mapping[str, Built]) -> list[Finding]:
     """An error for each finished body that is no sound solid, and a finding for copies that overlap."""
     found = []
     for body, built in finished.items():
@@ -76,7 +75,7 @@ def _unsound(quick: Quick, finished: Finished) -> list[Finding]:
     return found
 
 
-def _pieces(quick: Quick, finished: Finished) -> list[Finding]:
+def _pieces(quick: Quick, finished: Mapping[str, Built]) -> list[Finding]:
     """A note for each body that combining leaves in more pieces than it was given."""
     found = []
     for body in results(quick.design):

@@ -8,16 +8,15 @@ from isotomon.errors import DesignError, IsotomonError
 from isotomon.inspect.judging import judge
 from isotomon.inspect.results import Quick
 from isotomon.inspect.sections import finished_sections
-from isotomon.inspect.standing_faces import Finished
 from isotomon.kernel.protocol import Built
 from isotomon.measure.laws import Finding, Judged, law_findings
 
 
-def judge_finished(quick: Quick, finished: Finished) -> tuple[tuple[Judged, ...], list[Finding]]:
+def judge_finished(quick: Quick) -> tuple[tuple[Judged, ...], list[Finding]]:
     """The laws of finished bodies: those of the body in hand, and the findings that all of them make."""
     own, findings = list[Judged](), list[Finding]()
     for one in (quick, *quick.others):
-        built = finished.get(one.result)
+        built = quick.finished.get(one.result)
         for law in one.body.laws if built is not None and one.shape is not None else ():
             if law.of != "finished":
                 continue

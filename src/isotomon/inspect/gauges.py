@@ -13,7 +13,7 @@ from isotomon.design.bodies import body_ids
 from isotomon.design.gauges import Gauge
 from isotomon.design.recipe import check_made
 from isotomon.design.records import Design
-from isotomon.errors import DesignError, IsotomonError, QuantityError
+from isotomon.errors import DesignError, IsotomonError
 from isotomon.evaluate.ground import Ground
 from isotomon.evaluate.guides import direction
 from isotomon.evaluate.sources import Thing
@@ -21,25 +21,20 @@ from isotomon.field.skin import BodySkin
 from isotomon.geometry import space
 from isotomon.geometry.affine import ITSELF, even_sizes
 from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane, SpaceCurve, round_through
-from isotomon.inspect.looks import ground_of
+from isotomon.inspect.capacity import number_of, read_capacity
 from isotomon.inspect.results import Quick, Reading
 from isotomon.inspect.standing_faces import (
     COARSE,
     FINE,
-    NOTHING,
-    Finished,
     WaitsForSolid,
     faces_of,
-    field_faces,
     of_solid,
 )
 from isotomon.measure.apart import PlaneSection, apart, plane_section, spots_of, through
 from isotomon.measure.body import BodyMeasures, lane_area
-from isotomon.measure.capacity import Inside, inside
 from isotomon.measure.faces import Faces, from_faces
 from isotomon.measure.laws import Finding
 from isotomon.pace import checkpoint
-from isotomon.quantity import resolve
 
 Apart = Array | Axis | Plane | SpaceCurve | BodySkin
 """What distances are taken between."""
@@ -49,9 +44,9 @@ ALIKE_DIGITS = 6
 """Faces whose unit normals agree to so many digits face alike."""
 
 
-def read_gauges(ground: Ground, quick: Quick, finished: Finished = NOTHING) -> Mapping[str, Reading]:
+def read_gauges(ground: Ground, quick: Quick) -> Mapping[str, Reading]:
     """What every measure of the design reads; where it cannot be taken, why."""
-    return {gauge.id: read_gauge(ground, quick, finished, gauge) for gauge in quick.design.gauges}
+    return {gauge.id: read_gauge(ground, quick, gauge) for gauge in quick.design.gauges}
 
 
 def wrong_readings(design: Design, readings: Mapping[str, Reading]) -> list[Finding]:
@@ -60,21 +55,20 @@ def wrong_readings(design: Design, readings: Mapping[str, Reading]) -> list[Find
     return [Finding("error", f"measure {names[k]}", r.wrong, about=k) for k, r in readings.items() if r.wrong]
 
 
-def read_gauge(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -> Reading:
+def read_gauge(ground: Ground, quick: Quick, gauge: Gauge) -> Reading:
     """What a measure reads; where it cannot be taken, why."""
     try:
         check_made("measure", gauge)
-        return _KINDS[gauge.kind](ground, quick, finished, gauge)
+        return _KINDS[gauge.kind](ground, quick, gauge)
     except WaitsForSolid:
         return Reading((), (), waits=True)
     except IsotomonError as error:
         return Reading((), (), str(error))
 
 
-def _distance(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -> Reading:
+def _distance(ground: Ground, quick: Quick, gauge: Gauge) -> Reading:
     bodies = [
-        faces_of(quick, ref, finished, COARSE, whole_ends=True) if ref in body_ids(quick.design) else None
-        for ref in gauge.on
+        faces_of(quick, ref, COARSE, whole_ends=True) if ref in body_ids(quick.design) else None for ref in gauge.on
     ]
     things = [_thing(ground, quick, ref) for ref in gauge.on]
     far, ends, (a, b) = math.inf, np.zeros((2, 3)), things
@@ -133,7 +127,7 @@ def _some(thing: Apart) -> Array:
     return np.atleast_2d(thing if isinstance(thing, np.ndarray) else thing.origin)
 
 
-def _angle(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -> Reading:
+def _angle(ground: Ground, quick: Quick, gauge: Gauge) -> Reading:
     ways = [direction(ground, ref) for ref in gauge.on]
     flats = [isinstance(ground.get(ref), Plane) for ref in gauge.on]
     between = math.acos(min(abs(float(ways[0] @ ways[1])), 1.0))
@@ -142,12 +136,12 @@ def _angle(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -> Re
     return Reading((("Angle", between, "angle"), ("Beside it", math.pi - between, "angle")), ())
 
 
-def _length(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -> Reading:
+def _length(ground: Ground, quick: Quick, gauge: Gauge) -> Reading:
     curve = ground.curve(gauge.on[0])
     return Reading((("Length", curve.length, "length"),), (curve.at(np.linspace(0.0, 1.0, 201)),))
 
 
-def _radius(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -> Reading:
+def _radius(ground: Ground, quick: Quick, gauge: Gauge) -> Reading:
     curve = ground.curve(gauge.on[0])
     points = curve.at(np.linspace(0.0, 1.0, 201))
     try:
@@ -163,10 +157,10 @@ def _radius(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -> R
         return Reading((("Least radius", 1.0 / float(bend[k]), "length"),), (points, np.vstack([place, place])))
 
 
-def _thickness(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -> Reading:
+def _thickness(ground: Ground, quick: Quick, gauge: Gauge) -> Reading:
     """Through the body from where its skin is nearest to a point, square to the skin."""
     point = ground.point(gauge.on[1])
-    faces = faces_of(quick, gauge.on[0], finished, FINE, whole_ends=True)
+    faces = faces_of(quick, gauge.on[0], FINE, whole_ends=True)
     one = quick.of(gauge.on[0])
     if one is not None and one.shape is not None and one.shape.open:
         raise DesignError("only a solid body has a thickness; choose another")
@@ -193,10 +187,10 @@ def _inward(corners: Array, place: Array) -> list[tuple[Array, Array]]:
     return [(-facing[k], starts[k]) for k in chosen]
 
 
-def _section(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -> Reading:
+def _section(ground: Ground, quick: Quick, gauge: Gauge) -> Reading:
     plane, body = ground.plane(gauge.on[1]), gauge.on[0]
-    offset = _number(ground, gauge, 0)
-    found = section_of(quick, body, replace(plane, origin=plane.origin + offset * plane.normal), finished)
+    offset = number_of(ground, gauge, 0)
+    found = section_of(quick, body, replace(plane, origin=plane.origin + offset * plane.normal))
     if found is None:
         raise DesignError(f"the plane misses {ground.called(body)}; move it, or choose another")
     centre = [(f"Centroid {n}", float(c), "length") for n, c in zip("XYZ", found.centroid, strict=True)]
@@ -210,7 +204,7 @@ def _section(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -> 
     return Reading(figures, tuple(found.lines), near=True)
 
 
-def section_of(quick: Quick, body: str, plane: Plane, finished: Finished = NOTHING) -> PlaneSection | None:
+def section_of(quick: Quick, body: str, plane: Plane) -> PlaneSection | None:
     """The section of a body with all its copies by a plane; None where that misses it.
 
     Raises: DesignError, for a body that is no solid; Waits, for one that is known by its finished solid alone.
@@ -218,15 +212,15 @@ def section_of(quick: Quick, body: str, plane: Plane, finished: Finished = NOTHI
     one = quick.of(body)
     if one is not None and one.shape is not None and one.shape.open:
         raise DesignError("the body is a skin, which has no section area; close its profiles")
-    cut = faces_of(quick, body, finished, FINE, plane)
+    cut = faces_of(quick, body, FINE, plane)
     return plane_section(cut.vertices, cut.index, plane)
 
 
-def _area(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -> Reading:
+def _area(ground: Ground, quick: Quick, gauge: Gauge) -> Reading:
     """Of a body's whole surface, its face or end, a station's section, or what a flat closed curve bounds."""
     ref = gauge.on[0]
     if ref in body_ids(quick.design):
-        return Reading((("Area", _whole(quick, finished, ref)[0].area, "area"),), ())
+        return Reading((("Area", _whole(quick, ref)[0].area, "area"),), ())
     one, part = quick.of(ref.thing), ref.part
     stationed = next((q for q in (quick, *quick.others) if any(s.id == ref for s in q.body.stations)), None)
     if one is not None and part.startswith(("face:", "first", "last")) and "rim" not in part:
@@ -250,13 +244,13 @@ def _area(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -> Rea
     return Reading((("Area", found, "area"),), ())
 
 
-def _whole(quick: Quick, finished: Finished, body: str) -> tuple[BodyMeasures, bool]:
+def _whole(quick: Quick, body: str) -> tuple[BodyMeasures, bool]:
     """The measures of a body with all its copies, as it is finished, and whether they are of its mesh."""
     one = quick.of(body)
     if one is not None and one.full is not None and not of_solid(quick, one) and np.array_equal(one.placed, ITSELF):
         return one.full.body, False
-    found = faces_of(quick, body, finished, COARSE).measures()
-    built = finished.get(body)
+    found = faces_of(quick, body, COARSE).measures()
+    built = quick.finished.get(body)
     if built is not None:  # all but the inertia is the kernel's
         found = replace(found, volume=built.volume, area=built.area, centre=np.array(built.centre))
     return found, True
@@ -277,12 +271,12 @@ def _face_area(one: Quick, part: str) -> float:
     return size**2 * float(one.shape.curves.area[0 if part == "first" else -1])
 
 
-def _body(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -> Reading:
+def _body(ground: Ground, quick: Quick, gauge: Gauge) -> Reading:
     """Volume, surface, mass, centre and principal moments of inertia of a body as it is finished."""
     one = quick.of(gauge.on[0])
     if one is not None and one.shape is not None and one.shape.open:
         raise DesignError("the body is a skin, which has no volume; close its profiles")
-    found, near = _whole(quick, finished, gauge.on[0])
+    found, near = _whole(quick, gauge.on[0])
     figures = [("Volume", found.volume, "volume"), ("Surface", found.area, "area")]
     density = one.body.density if one is not None else None
     if density is not None:
@@ -295,78 +289,6 @@ def _body(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -> Rea
     return Reading(tuple(figures), (), near=near)
 
 
-def _capacity(ground: Ground, quick: Quick, finished: Finished, gauge: Gauge) -> Reading:
-    found = inside_of(ground, quick, gauge)
-    level, litres = _number(ground, gauge, 0), _number(ground, gauge, 2)
-    if gauge.choices[0] == "level":
-        level = found.level(litres * 1e6)
-    here = np.array([level])
-    brim = np.array([found.brim])
-    figures = (
-        ("Level", level, "length"),
-        ("Volume", float(found.volumes(here)[0]), "litres"),
-        ("Wetted area", float(found.wetted(here)[0]), "area"),
-        ("Floor", found.floor, "length"),
-        ("Brim", found.brim, "length"),
-        ("To the brim", float(found.volumes(brim)[0]), "litres"),
-    )
-    up = ground.axis(gauge.on[1]).way
-    one = quick.of(gauge.on[0])
-    lines: tuple[Array, ...] = ()
-    if one is not None and one.shape is not None:
-        flat = Plane(level * up, *_across(up))
-        faces = field_faces(one, one.placed[:1], FINE, flat)
-        cut = plane_section(faces.vertices, faces.index, flat)
-        lines = tuple(cut.lines) if cut is not None else ()
-    return Reading(figures, lines)
-
-
-def _across(up: Array) -> tuple[Array, Array]:
-    first = np.array([1.0, 0.0, 0.0]) if abs(up[0]) < 0.9 else np.array([0.0, 1.0, 0.0])
-    across = first - up * float(first @ up)
-    return across / np.linalg.norm(across), up
-
-
-def inside_of(ground: Ground, quick: Quick, gauge: Gauge) -> Inside:
-    """The inside of the vessel that a capacity is taken of, where its first copy stands.
-
-    Raises: IsotomonError.
-    """
-    one = quick.of(gauge.on[0])
-    if one is None or one.shape is None:
-        raise DesignError("the vessel is not there; choose another body")
-    up, wall = ground.axis(gauge.on[1]).way, _number(ground, gauge, 1)
-    linear, shift = one.placed[0, :3, :3], one.placed[0, :3, 3]
-    sizes = even_sizes(one.placed[:1])
-    if sizes is None:
-        raise DesignError("a vessel that is resized unevenly is not gauged; let its stations have the sizes instead")
-    size = float(sizes[0])
-    return inside(one.shape.field, linear.T @ up / size, wall / size).taken(size, float(shift @ up))
-
-
-def capacity_table(quick: Quick, gauge: Gauge, rows: int = 41) -> str:
-    """Level, volume and wetted area from the floor to the brim, as CSV (mm, litres, mm²).
-
-    Raises: DesignError, for another kind of measure; IsotomonError, when the vessel cannot be gauged.
-    """
-    if gauge.kind != "capacity":
-        raise DesignError(f"the measure '{gauge.name}' is no capacity, which alone has a table of levels")
-    found = inside_of(ground_of(quick), quick, gauge)
-    levels = np.linspace(found.floor, found.brim, rows)
-    lines = ["level_mm,volume_l,wetted_mm2"]
-    for level, volume, wet in zip(levels, found.volumes(levels), found.wetted(levels), strict=True):
-        lines.append(f"{level:.6g},{volume / 1e6:.8g},{wet:.8g}")
-    return "\n".join(lines) + "\n"
-
-
-def _number(ground: Ground, gauge: Gauge, index: int) -> float:
-    field = gauge.recipe.fields[index]
-    try:
-        return resolve(gauge.values[index], field.kind, ground.names)
-    except QuantityError as error:
-        raise QuantityError(f"{field.title.lower()}: {error}") from None
-
-
 _KINDS = {
     "distance": _distance,
     "angle": _angle,
@@ -374,7 +296,7 @@ _KINDS = {
     "radius": _radius,
     "thickness": _thickness,
     "section": _section,
-    "capacity": _capacity,
+    "capacity": read_capacity,
     "body": _body,
     "area": _area,
 }

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-
 import numpy as np
 
 from isotomon.arrays import Array
@@ -13,12 +11,10 @@ from isotomon.field.mesh import open_triangles, sampling, skin_mesh, triangles
 from isotomon.geometry.datums import Plane
 from isotomon.geometry.planar import cross
 from isotomon.inspect.results import Quick
-from isotomon.kernel.protocol import Built, unpack
+from isotomon.kernel.protocol import unpack
 from isotomon.measure.faces import Faces
+from isotomon.operations.base import Asked
 
-Finished = Mapping[str, Built]
-"""The finished solids by the ids of the bodies of their own, as far as they are built."""
-NOTHING: Finished = {}
 FINE, COARSE = (401, 1000), (121, 240)
 """Sections along a body, and places round each: where a section or a thickness is taken, and for all else."""
 
@@ -28,10 +24,10 @@ class WaitsForSolid(IsotomonError):
 
 
 def of_solid(quick: Quick, one: Quick) -> bool:
-    """Whether a body is known by its finished solid alone: it was brought in, is combined with others or with its own
+    """Whether a body is known by its finished solid alone: it was brought in, worked on, combined with others or with its own
     copies, or has holes."""
-    shape = one.shape
-    if one.body.file or any(s.joins for s in one.body.done) or tools_of(quick.design, one.body.id):
+    shape, worked = one.shape, any(isinstance(stage, Asked) for stage in one.stages)
+    if one.body.file or worked or any(s.joins for s in one.body.done) or tools_of(quick.design, one.body.id):
         return True
     return shape is not None and bool(shape.form.samples.holes)
 
@@ -51,7 +47,6 @@ def _fanned(one: Quick) -> bool:
 def faces_of(
     quick: Quick,
     body: str,
-    finished: Finished,
     fine: tuple[int, int],
     plane: Plane | None = None,
     whole_ends: bool = False,
@@ -68,9 +63,9 @@ def faces_of(
         return field_faces(one, one.placed, fine, plane)
     if body not in results(quick.design):
         raise DesignError(f"{name_of(quick.design, body)} is part of another body, or set aside; measure that one")
-    if body not in finished:
+    if body not in quick.finished:
         raise WaitsForSolid("the solid is not finished yet")
-    built = finished[body]
+    built = quick.finished[body]
     faces = Faces(unpack(built.vertices).astype(np.float64), unpack(built.triangles).astype(np.int64))
     return faces if plane is None else faces.cut_by(plane)
 

@@ -15,7 +15,7 @@ from isotomon.design.gauges import Gauge
 from isotomon.design.recipe import Field
 from isotomon.design.records import Design
 from isotomon.errors import IsotomonError
-from isotomon.inspect.gauges import capacity_table
+from isotomon.inspect.capacity import capacity_table
 from isotomon.inspect.results import Reading
 
 

@@ -60,7 +60,9 @@ class BoardCuts:
         self._latest: tuple[Quick, CutWanted] | None = None
         self.later = Later("board-cuts")
         self.later.answered.connect(self._show)
-        self.w.board.shown.pressed.connect(self._fill_menu)
+        self.menu = QMenu(self.w.board.shown)
+        self.menu.aboutToShow.connect(self._fill_menu)
+        self.w.board.shown.setMenu(self.menu)
 
     def set(self, **changes: object) -> None:
         """Show something else."""
@@ -138,7 +140,8 @@ class BoardCuts:
     # The menu
 
     def _fill_menu(self) -> None:
-        menu = QMenu(self.w.board.shown)
+        menu = self.menu
+        menu.clear()
         self._choices(
             menu,
             [("As finished", True), ("As shaped", False)],
@@ -153,7 +156,6 @@ class BoardCuts:
         self._choices(menu, ways, self.wanted.way, lambda way: self.set(way=way))
         menu.addSection("Below")
         self._choices(menu, [(t, k) for k, t in BELOW.items()], self.wanted.below, lambda below: self.set(below=below))
-        self.w.board.shown.setMenu(menu)
 
     def _choices(self, menu: QMenu, entries: list[tuple[str, Any]], now: Any, put: Callable[[Any], None]) -> None:
         group = QActionGroup(menu)
