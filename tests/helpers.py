@@ -25,6 +25,7 @@ from isotomon.inspect.results import Quick, Shape
 from isotomon.measure.sections import Curves, curves
 from isotomon.operations import Step
 from isotomon.profile.section_text import parse_section
+from isotomon.samples import sample
 from isotomon.solids.supervisor import Supervisor
 
 Array = NDArray[np.float64]
@@ -75,6 +76,11 @@ def volume_read(path: Path) -> float:
         gmsh.finalize()
         # It takes the interrupt key for itself.
         signal.signal(signal.SIGINT, signal.default_int_handler)
+
+
+def full_vessel() -> Design:
+    """The sample vessel before it is hollowed out."""
+    return change_body(sample("kelp-steeper"), "body", steps=())
 
 
 def body(

@@ -31,11 +31,10 @@ from isotomon.operations.combine import Combine
 from isotomon.operations.move import Move
 from isotomon.profile.section import BodyEnd
 from isotomon.profile.section_text import parse_section
-from isotomon.samples import sample
 from isotomon.solids.checked import checked
 from isotomon.solids.deliver import build_all
 from isotomon.solids.plan import finished_key, plan
-from tests.helpers import WithWorker, body, changed, design, shared_supervisor, trials
+from tests.helpers import WithWorker, body, changed, design, full_vessel, shared_supervisor, trials
 
 
 def stacked(*rows: tuple[float, float, str, float], makes: tuple[str, ...] = ()) -> Design:
@@ -316,7 +315,7 @@ class Combined(WithWorker):
 
     def test_a_body_gone_on_from_is_one_solid(self) -> None:
         """A vessel's neck carried on from its end and added: one valid piece with both volumes."""
-        start = sample("kelp-steeper")
+        start = full_vessel()
         made = b.go_on(start, "body", 470.0, 60.0)
         quick = rebuild(made)
         built = build_all(quick, self.supervisor)["body"]

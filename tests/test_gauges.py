@@ -31,8 +31,7 @@ from isotomon.profile import shapes
 from isotomon.profile.drawing import Drawing
 from isotomon.profile.section import Circle, Drawn, Polygon
 from isotomon.profile.shapes import Spot
-from isotomon.samples import sample
-from tests.helpers import body, changed
+from tests.helpers import body, changed, full_vessel
 
 UP = np.array([0.0, 0.0, 1.0])
 
@@ -74,7 +73,7 @@ class Capacity(unittest.TestCase):
         assert shape is not None
         inner = inside(shape.field, UP)
         self.assertAlmostEqual(inner.brim, 200.0 - 100.0 * math.sin(math.radians(10.0)), delta=1e-2)
-        kelp = sample("kelp-steeper")
+        kelp = full_vessel()
         for values, choice, words in (
             ((395.0, 6.0, 1.0), "volume", "above the brim"),
             ((100.0, 6.0, 40.0), "level", "litres to the brim"),
@@ -253,7 +252,7 @@ class Kept(unittest.TestCase):
 
     def test_scripts_and_command_line(self) -> None:
         """Measures by name in litres and degrees; the command prints them and writes a capacity's table, which ends at the brim."""
-        kelp = sample("kelp-steeper")
+        kelp = full_vessel()
         found = script.measures(kelp)["fill"]
         self.assertGreater(found["Volume"], 10.0)
         with tempfile.TemporaryDirectory() as folder:

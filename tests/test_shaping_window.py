@@ -25,8 +25,7 @@ from isotomon.operations.row import Row
 from isotomon.profile.drawing import Drawing
 from isotomon.profile.section import Polygon
 from isotomon.profile.shapes import Spot, rectangle_corners
-from isotomon.samples import sample
-from tests.helpers import body
+from tests.helpers import body, full_vessel
 from tests.test_guiding import GuidingWindow
 from tests.test_window import CTRL, LEFT
 
@@ -231,7 +230,7 @@ class Shaping(GuidingWindow):
         """A capacity is measured of the demo vessel and follows an edit; a distance is taken and removed; two bodies are compared in
         figures, on the Board and in the body plan, and no more when the colour is taken off."""
         w = self.window
-        self.on(sample("kelp-steeper"))
+        self.on(full_vessel())
         w.desk.select(("m1",))
         self.settle()
         first = {t: v for t, v, _ in w.desk.quick.readings["m1"].figures}["Volume"]

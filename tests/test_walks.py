@@ -7,9 +7,8 @@ import tempfile
 import unittest
 from pathlib import Path
 
-from isotomon.samples import sample
 from tests import walk_files, walk_session, walks
-from tests.helpers import trials
+from tests.helpers import full_vessel, trials
 from tests.walk_session import starts
 
 STEPS = trials(60, 9)
@@ -26,7 +25,7 @@ class Walks(unittest.TestCase):
 
     def test_through_a_session(self) -> None:
         """Edits of every kind of record on an empty design and a demo, undone to the first bytes."""
-        for seed, design in ((7, starts()[0]), (8, sample("kelp-steeper"))):
+        for seed, design in ((7, starts()[0]), (8, full_vessel())):
             self.assertEqual(len(walk_session.walk(design, seed, STEPS, self.folder).done), STEPS)
 
     def test_through_the_window(self) -> None:

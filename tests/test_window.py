@@ -422,10 +422,10 @@ class Editing(WithWindow):
         """Over the curves the View and the body plan show the section there; leaving hides it."""
         w = self.window
         QTest.mouseMove(w.board, QPoint(600, round(w.board.layout_now().area.center().y())))
-        self.assertFalse(math.isnan(w.view._wanted.live_at))
+        self.assertFalse(math.isnan(w.view._wanted.live))
         self.assertIsNotNone(w.body_plan._live)
         QApplication.sendEvent(w.board, QEvent(QEvent.Type.Leave))
-        self.assertTrue(math.isnan(w.view._wanted.live_at))
+        self.assertTrue(math.isnan(w.view._wanted.live))
 
 
 class Survival(WithWindow):

@@ -106,14 +106,8 @@ def _check_parser(commands: Any) -> None:
     check.add_argument(
         "--skin", action="store_true", help="also the joins of the faces, and how fair area and turn run"
     )
-    check.add_argument(
-        "--finished",
-        metavar="WAY",
-        nargs="?",
-        const="",
-        help="also sections, stiffness and walls of the finished bodies: at their stations, or cut square to WAY (x, y, z, or the id "
-        "of an axis, a plane, a guide or an edge)",
-    )
+    told = "also the finished bodies' sections and walls, at their stations or cut square to WAY (x, y, z, the id of an axis…)"
+    check.add_argument("--finished", metavar="WAY", nargs="?", const="", help=told)
 
 
 def _meet_parser(commands: Any) -> None:

@@ -17,7 +17,7 @@ _PARTS = {
     "at": "at",
     "along": "edge through",
 }
-_MADE = re.compile(r"(round|bevel|corner|inside|rim) of \(?(.*?)\)?")
+_MADE = re.compile(r"(round|bevel|corner|inside|rim|cut) of \(?(.*?)\)?")
 _MARK = re.compile(r"(copy (\d+)|[^ :]+): (.*)")
 
 
@@ -28,6 +28,8 @@ def face_words(name: str, names: Mapping[str, str]) -> str:
         of = f"copy {mark[2]}" if mark[2] else names.get(mark[1], mark[1])
         return f"{of}'s {face_words(mark[3], names)}"
     made = _MADE.fullmatch(name)
+    if made is not None and made[1] == "cut":  # by the id of a step, which is nothing that users know
+        return "flat cut"
     if made is not None:
         return f"{made[1]} of {' and '.join(face_words(part, names) for part in parts_of(made[2]))}"
     if name.startswith("lane "):
@@ -63,6 +65,7 @@ def edges_words(body: str, part: str, names: Mapping[str, str]) -> str | None:
         "all": f"all edges of {body}",
         "along": f"all edges along {body}",
         "meets": f"where {body} meets it",
+        "faces": f"all faces that {body} has left",
     }
     if not rest:
         return whole.get(kind)

@@ -48,7 +48,7 @@ def _value(given: Input, text: str, unit: str, bodies: Mapping[str, str]) -> Any
             return {"yes": True, "no": False}[text]
         if given.what == "B":
             return bodies[text]
-        if given.what == "edges":
+        if given.what in ("edges", "faces"):
             return refs(*(_edge(word.strip(), bodies) for word in text.split(",") if word.strip()))
         if given.what == "choice" and text not in dict(given.words):
             raise KeyError
@@ -76,6 +76,7 @@ def wanted(given: Input) -> str:
         "ratio": "a ratio or formula",
         "count": "a whole number",
         "copies": "numbers of copies, from 1",
+        "faces": "faces: `BODY/first`, `BODY/last`, `BODY/face:NAME`, `BODY/faces`…",
         "edges": "edges: `BODY/along`, `BODY/last-rim`, `BODY/meets`, `BODY/all`…",
         "yes": "yes or no",
     }
@@ -88,7 +89,7 @@ def _usual(given: Input) -> str:
         return f"{math.degrees(given.usual):g} deg"
     if given.what == "yes":
         return "yes" if given.usual else "no"
-    if given.what in ("copies", "edges"):
+    if given.what in ("copies", "edges", "faces"):
         return "none"
     return f"{given.usual:g}" if given.what in KINDS else str(given.usual)
 

@@ -129,7 +129,8 @@ def _one(ground: Ground, moving: bool) -> Quick:
     skin = skin_of(shape.field, design.tolerance, shape.key) if shape is not None and wanted else None
     put, misplaced = _put(ground, left, skin)
     if shape is not None and not moving:
-        over = laid_over(body, shape.mesh, placed_by(put))
+        worked = any(isinstance(stage, Asked) for stage in put)  # then it is not what lies over itself as it is shaped
+        over = None if worked else laid_over(body, shape.mesh, placed_by(put))
         misplaced += [*path_findings(ground, shape.field), *([over] if over is not None else [])]
     grids, unworked = _grids(design, body, put, skin, moving)
     lost += [*unmade, *loft, *misplaced, *unworked]

@@ -21,7 +21,7 @@ from OCP.TopoDS import TopoDS, TopoDS_Compound, TopoDS_Shape
 from isotomon.arrays import Array
 from isotomon.errors import SolidError
 from isotomon.kernel.making import NamedShape, names_of
-from isotomon.kernel.meshing import is_mesh, mapped_face, parts
+from isotomon.kernel.meshing import is_mesh, is_meshed, mapped_face, parts
 from isotomon.kernel.volumes import Lump, doubt, shared
 
 
@@ -157,6 +157,30 @@ def _told_apart(body: NamedShape) -> NamedShape:
     return NamedShape(body.shape, tuple(names))
 
 
+def cut_by_block(base: NamedShape, block: NamedShape, called: str, tolerance: float) -> NamedShape:
+    """A body less a block, which leaves one flat face, that is `called` so.
+
+    Raises: SolidError, when nothing is left, or the kernel cannot do it.
+    """
+    count = len(parts(block.shape, TopAbs_ShapeEnum.TopAbs_FACE))
+    for times, _, aside in TRIES:
+        shape = _mapped(block.shape, _shifted(aside * tolerance)) if aside else block.shape
+        made = _combined(BRepAlgoAPI_Cut(), [base], [NamedShape(shape, (called,) * count)], tolerance * times)
+        left = bool(parts(made.shape, TopAbs_ShapeEnum.TopAbs_SOLID)) and any(n.startswith(called) for n in made.names)
+        if left and is_meshed(made.shape):
+            return made
+    raise SolidError("the kernel does not cut it there rightly; move the plane a little")
+
+
+def pieces_side_by_side(bodies: Sequence[NamedShape]) -> NamedShape:
+    """Several bodies as one in pieces; their faces keep their names."""
+    builder, whole = BRep_Builder(), TopoDS_Compound()
+    builder.MakeCompound(whole)
+    for body in bodies:
+        builder.Add(whole, body.shape)
+    return NamedShape(whole, tuple(name for body in bodies for name in body.names))
+
+
 def placed(base: NamedShape, maps: Array, joined: bool, tolerance: float) -> NamedShape:
     """A body where each of the affine maps (k, 4, 4) takes it: itself moved, or all its copies, side by side or `joined`. Faces
     of the second copy and on have `copy 2: ` before their names.
@@ -174,11 +198,7 @@ def placed(base: NamedShape, maps: Array, joined: bool, tolerance: float) -> Nam
         return copies[0]
     if joined:
         return _combined(BRepAlgoAPI_Fuse(), copies[:1], copies[1:], tolerance)
-    builder, whole = BRep_Builder(), TopoDS_Compound()
-    builder.MakeCompound(whole)
-    for copy in copies:
-        builder.Add(whole, copy.shape)
-    return NamedShape(whole, tuple(name for copy in copies for name in copy.names))
+    return pieces_side_by_side(copies)
 
 
 def united(base: NamedShape, lump: Lump, maps: Array, tolerance: float) -> float | None:

@@ -62,6 +62,11 @@ def whole_face(name: str) -> str:
     return _PIECE.sub("", name)
 
 
+def own_name(name: str) -> str:
+    """A face's name without the copy of the body that it belongs to."""
+    return _COPY.sub("", name)
+
+
 def crisp_edges(body: NamedShape) -> list[NamedEdge]:
     """All edges of a body at which two faces meet at an angle."""
     known = IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher()
@@ -102,7 +107,7 @@ def chosen_edges(body: NamedShape, choices: Sequence[str]) -> list[NamedEdge]:
 
 def _is_meant(edge: NamedEdge, choice: str) -> bool:
     kind, _, rest = choice.partition(" ")
-    own = [_COPY.sub("", name) for name in edge.names]
+    own = [own_name(name) for name in edge.names]
     if kind == "all":
         return True
     if kind == "along":

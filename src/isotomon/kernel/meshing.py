@@ -6,7 +6,9 @@ import tempfile
 from dataclasses import dataclass
 
 import numpy as np
+from OCP.Bnd import Bnd_Box
 from OCP.BRep import BRep_Builder, BRep_Tool
+from OCP.BRepBndLib import BRepBndLib
 from OCP.BRepLib import BRepLib
 from OCP.BRepMesh import BRepMesh_IncrementalMesh
 from OCP.BRepTools import BRepTools
@@ -84,6 +86,22 @@ def mesh_of(shape: TopoDS_Shape, deflection: float, angle: float = 0.35) -> Mesh
         _numbered(base, links),
         np.vstack(normals),
     )
+
+
+COARSE = 0.02
+"""Of a body's size: so far a mesh may lie from it that is made only to see whether there is one."""
+
+
+def is_meshed(shape: TopoDS_Shape) -> bool:
+    """Whether all faces of a body can be meshed: else one of them is no face, whatever the kernel says of it."""
+    box = Bnd_Box()
+    BRepBndLib.Add_s(shape, box)
+    size = box.CornerMin().Distance(box.CornerMax())
+    try:
+        mesh = mesh_of(shape, COARSE * size)
+    except SolidError:
+        return False
+    return is_closed(welded(mesh)[1])
 
 
 def _triangles(face: TopoDS_Face, made: Poly_Triangulation, place: TopLoc_Location) -> tuple[Array, Index]:

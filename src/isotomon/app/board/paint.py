@@ -115,22 +115,23 @@ class BoardPainter(CurvePainter):
             if n.carried and not strong:
                 continue
             if x - width / 2 > last_label + 4 or strong or out:
-                p.setPen(self.colour("ink"))
-                font = QFont(self.small)
-                font.setBold(strong or out)
-                p.setFont(font)
-                text = f"{n.station.name} ▲" if out else n.station.name
-                p.fillRect(QRectF(x - width / 2 - 2, box.rail + 8, width + 4, 14), self.colour("panel"))
-                p.drawText(
-                    QRectF(x - 50, box.rail + 8, 100, 14),
-                    Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignTop,
-                    text,
-                )
+                self._name(n.station.name, x, width, strong, out)
                 last_label = x + width / 2
         for left, right in bays_of(self.quick):
             self._plus(float(box.x(left)), float(box.x(right)))
         if closing_of(self.quick) > -math.inf and numbers:
             self._closing(numbers[0].station.name)
+
+    def _name(self, name: str, x: float, width: float, strong: bool, out: bool) -> None:
+        """A station's name under its handle, marked where a law is not kept there."""
+        p, box = self.p, self.layout
+        p.setPen(self.colour("ink"))
+        font = QFont(self.small)
+        font.setBold(strong or out)
+        p.setFont(font)
+        p.fillRect(QRectF(x - width / 2 - 2, box.rail + 8, width + 4, 14), self.colour("panel"))
+        align = Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignTop
+        p.drawText(QRectF(x - 50, box.rail + 8, 100, 14), align, f"{name} ▲" if out else name)
 
     def _title(self) -> None:
         """In place of stations, which have no place there: which way the finished body is cut."""

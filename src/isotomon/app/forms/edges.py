@@ -1,4 +1,4 @@
-"""The row of a form for a choice of edges: each in words, with a way to take it out, and what can be added."""
+"""The row of a form for a choice of edges or faces: each in words, with a way to take it out, and what can be added."""
 
 from __future__ import annotations
 
@@ -10,14 +10,14 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QVBoxLayout, QWidget
 
 from isotomon.app.forms.choices import TITLE_WIDTH, column_of, small_button
 from isotomon.app.forms.form import Form
-from isotomon.app.tools.steps import edge_offers
+from isotomon.app.tools.steps import offers_of
 from isotomon.inspect.looks import ground_of
 from isotomon.operations.base import Input
 from isotomon.quantity.record import Ref
 
 
 class EdgesRow(QWidget):
-    """What is chosen of a step's edges, in words that can be taken out; a menu adds what is chosen in the View, or a rule."""
+    """What is chosen of a step's edges or faces, in words that can be taken out; a menu adds what is chosen in the View, or a rule."""
 
     def __init__(self, form: Form, asked: Input, get: Callable[[], Any], put: Callable[[Any], object]) -> None:
         super().__init__()
@@ -73,7 +73,7 @@ class EdgesRow(QWidget):
         """The menu of what can be added."""
         now = set(self._get())
         menu = QMenu(self)
-        for ref, text in edge_offers(self.desk):
+        for ref, text in offers_of(self.desk, self.asked):
             if ref not in now:
                 menu.addAction(text, partial(self._put, (*self._get(), Ref(ref))))
         menu.popup(self.mapToGlobal(self.rect().bottomLeft()))

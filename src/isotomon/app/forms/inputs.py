@@ -41,7 +41,7 @@ def add_input(form: Form, key: str, step: str, asked: Input) -> None:
         form.tick(asked.title, value, put, tip=asked.tip)
     elif asked.what == "copies":
         _copies(form, asked, value, put)
-    elif asked.what == "edges":
+    elif asked.what in ("edges", "faces"):
         row = EdgesRow(form, asked, value, put)
         form.row(row, row.refresh)
     else:

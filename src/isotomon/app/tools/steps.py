@@ -22,6 +22,8 @@ def offers_of(desk: Desk, asked: Input) -> list[tuple[str, str]]:
         return list(asked.words)
     if asked.what == "edges":
         return edge_offers(desk)
+    if asked.what == "faces":
+        return face_offers(desk)
     if desk.design is None or asked.what in (*KINDS, "count", "copies", "yes"):
         return []
     if asked.what == "B":
@@ -39,6 +41,22 @@ def edge_offers(desk: Desk) -> list[tuple[str, str]]:
     wanted = [*chosen_edges(desk), *(f"{tool}/meets" for tool in tools), *rules]
     ground = ground_of(desk.quick)
     return [(ref, ground.called(ref)) for ref in dict.fromkeys(wanted)]
+
+
+def face_offers(desk: Desk) -> list[tuple[str, str]]:
+    """(reference, in words) of the faces of the body in hand that can be chosen: those chosen in the View, its ends, and all that
+    another body has left on it."""
+    if desk.design is None or desk.quick is None:
+        return []
+    hand, tools = desk.hand, [tool for _, tool in bodies.tools_of(desk.design, desk.hand)]
+    wanted = [*chosen_faces(desk), f"{hand}/first", f"{hand}/last", *(f"{tool}/faces" for tool in tools)]
+    ground = ground_of(desk.quick)
+    return [(ref, ground.called(ref)) for ref in dict.fromkeys(wanted)]
+
+
+def chosen_faces(desk: Desk) -> list[str]:
+    """What is chosen that is a face or an end."""
+    return [key for key in desk.selection if Ref(key).part.startswith("face:") or Ref(key).part in ("first", "last")]
 
 
 def chosen_edges(desk: Desk) -> list[str]:
@@ -65,6 +83,9 @@ def _add(w: Api, kind: type[Operation]) -> None:
     for asked in inputs_of(kind):
         if asked.what == "edges":
             fields |= {asked.name: _usual_edges(desk)} if asked.name == "edges" else {}
+            continue
+        if asked.what == "faces":
+            fields[asked.name] = refs(*(chosen_faces(desk) or [f"{desk.hand}/last"]))
             continue
         offered = [ref for ref, _ in offers_of(desk, asked)]
         chosen = [key for key in desk.selection if key in offered]

@@ -1,0 +1,69 @@
+"""The faces of a finished body, chosen by their names; and what has been made of them looked at before it is believed. Worker only."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Sequence
+from typing import Any
+
+from OCP.BRepCheck import BRepCheck_Analyzer
+from OCP.TopAbs import TopAbs_ShapeEnum
+from OCP.TopoDS import TopoDS, TopoDS_Face, TopoDS_Shape
+
+from isotomon.errors import SolidError
+from isotomon.kernel.edges import own_name, whole_face
+from isotomon.kernel.finishing import volume_of
+from isotomon.kernel.making import NamedShape, names_of
+from isotomon.kernel.meshing import parts
+
+
+def named_faces(body: NamedShape) -> list[tuple[str, TopoDS_Face]]:
+    """(name, face) of all faces, in the kernel's order."""
+    faces = parts(body.shape, TopAbs_ShapeEnum.TopAbs_FACE)
+    return [(name, TopoDS.Face(face)) for name, face in zip(body.names, faces, strict=True)]
+
+
+def lone_solid(body: NamedShape) -> TopoDS_Shape:
+    """The one solid that a body is, out of whatever holds it.
+
+    Raises: SolidError, for a body in pieces.
+    """
+    solids = parts(body.shape, TopAbs_ShapeEnum.TopAbs_SOLID)
+    if len(solids) != 1:
+        raise SolidError("the body is in pieces; do this before it is cut in two, or copied")
+    return solids[0]
+
+
+def chosen_faces(body: NamedShape, choices: Sequence[str]) -> list[int]:
+    """The numbers of the faces meant by any of some choices: `face NAME`, whole or in pieces; `all MARK`, whose names begin with that.
+
+    Raises: SolidError, naming the choice that means none.
+    """
+    found = set[int]()
+    for choice in choices:
+        kind, _, rest = choice.partition(" ")
+        meant = {
+            k
+            for k, name in enumerate(body.names)
+            if (name.startswith(rest) if kind == "all" else rest in (whole_face(name), own_name(whole_face(name))))
+        }
+        if not meant:
+            raise SolidError(f"there is no face {rest.rstrip(': ')} any more; choose others")
+        found |= meant
+    return sorted(found)
+
+
+def sound(
+    maker: Any, came: Iterable[tuple[str, Iterable[TopoDS_Shape]]], may_be: Callable[[float], bool]
+) -> NamedShape:
+    """What the kernel has made, its faces called by what they came from. `may_be`: whether it may have a volume (mm³).
+
+    Raises: SolidError, for what is not sound.
+    """
+    if not maker.IsDone():
+        raise SolidError("the kernel cannot do it")
+    shape = maker.Shape()
+    if not parts(shape, TopAbs_ShapeEnum.TopAbs_SOLID) or not BRepCheck_Analyzer(shape).IsValid():
+        raise SolidError("what comes of it is not sound; choose other faces, or less of it")
+    if not may_be(volume_of(shape)):
+        raise SolidError("what comes of it has not the volume that it must have; choose other faces, or less of it")
+    return NamedShape(shape, names_of(shape, [(name, face) for name, faces in came for face in faces]))

@@ -1,0 +1,52 @@
+"""A body cut by a plane: a part of it kept, or all in two pieces."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Annotated, Literal
+
+import numpy as np
+
+from isotomon.operations.base import Array, Ask, Asked, Operation, Says
+from isotomon.operations.grips import Grip, along
+from isotomon.quantity import Value
+from isotomon.quantity.record import Ref, usual
+
+KEPT = (
+    ("behind", "what lies behind the plane"),
+    ("before", "what lies before the plane"),
+    ("both", "both, in pieces"),
+)
+
+
+class CutOff(Operation, frozen=True, tag="cut-off"):
+    """Cut by a plane, an `offset` (mm) along its normal: what lies `behind` it is kept, or `before` it, towards which it faces, or both,
+    as pieces."""
+
+    TITLE = "Cut by a plane"
+    COMMAND = "Cut by a plane"
+    HELP = "A part of the body cut off flat, or the body cut in two; half of it is kept, to be mirrored again"
+    FAMILY = "Bodies"
+    PLACE = 60
+    STAGE = "Finish"
+
+    plane: Annotated[Ref, Says("Plane", "P")] = usual("xy")
+    offset: Annotated[Value, Says("Offset", "length", tip="Along the plane's normal")] = 0.0
+    keep: Annotated[Literal["behind", "before", "both"], Says("Keep", words=KEPT)] = "behind"
+
+    def asks(self, ask: Ask, called: Callable[[str], str]) -> Asked:
+        """The flat face is called by this step."""
+        plane, offset = ask.references.plane(self.plane), ask.number(self, "offset")
+        place = np.stack([plane.origin + offset * plane.normal, plane.normal])
+        values: dict[str, bool | float | str] = {"keep": self.keep, "called": f"cut of {self.id}"}
+        return Asked("cut_off", "cut by a plane:", (), values, {"plane": place})
+
+    def grips(self, ask: Ask, body: Array) -> dict[str, Grip]:
+        """One in the plane, beside the body, for the offset."""
+        if not isinstance(self.offset, float):
+            return {}
+        plane = ask.references.plane(self.plane)
+        middle = (body.min(axis=0) + body.max(axis=0)) / 2.0
+        place = middle + (self.offset - float((middle - plane.origin) @ plane.normal)) * plane.normal
+        reach = 2.0 * float(np.ptp(body, axis=0).max())
+        return {"offset": along(place, plane.normal, reach, "offset", self.offset, "move the cut", "move the plane")}

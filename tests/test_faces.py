@@ -1,0 +1,151 @@
+"""Faces shifted, taken out and drafted, bodies cut by planes: exact volumes, names, refusals in words, and the window."""
+
+from __future__ import annotations
+
+import math
+import unittest
+
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+
+from isotomon.app.forms.steps import StepsForm
+from isotomon.design import bodies
+from isotomon.design.file import encode
+from isotomon.design.records import Design
+from isotomon.errors import IsotomonError, SizeError, SolidError
+from isotomon.inspect.finished import with_finished
+from isotomon.inspect.quick import rebuild
+from isotomon.kernel.protocol import Built
+from isotomon.operations.base import Operation
+from isotomon.operations.cut_off import CutOff
+from isotomon.operations.draft import Draft
+from isotomon.operations.mirror import Mirror
+from isotomon.operations.round import Round
+from isotomon.operations.shift import Shift
+from isotomon.operations.take_out import TakeOut
+from isotomon.quantity.record import Ref, refs
+from isotomon.solids.deliver import build_all
+from tests.test_finish import BOX, HIGH, SIDE, Building, box, drum
+from tests.test_window import WithWindow
+
+LANES = tuple(f"s0.{k}of4~s0.{k % 4 + 1}of4" for k in range(1, 5))
+SIDES = refs(*(f"body/face:{name}" for name in LANES))
+DRUM = math.pi * SIDE**2 / 4.0 * HIGH
+
+
+class Faces(Building):
+    """Of boxes and drums."""
+
+    def test_shifted(self) -> None:
+        """An end and a side outward and inward, all sides of a drum; the neighbours follow and all names stay."""
+        self.assertAlmostEqual(
+            self.built(box(Shift(faces=refs("body/last"), by=5.0))).volume / (SIDE**2 * 85.0), 1.0, delta=1e-9
+        )
+        made = self.built(box(Shift(faces=SIDES[:1], by=-4.0)))
+        self.assertAlmostEqual(made.volume / ((SIDE - 4.0) * SIDE * HIGH), 1.0, delta=1e-9)
+        self.assertEqual(sorted(made.names), sorted(self.built(box()).names))
+        grown = self.built(drum(TakeOut(faces=refs("b1/faces")), Shift(faces=refs("body/face:round"), by=3.0)))
+        self.assertAlmostEqual(grown.volume / (math.pi * (SIDE / 2.0 + 3.0) ** 2 * HIGH), 1.0, delta=1e-9)
+
+    def test_taken_out(self) -> None:
+        """All that a post has left on a drum, and a round with its corners: what was there before is there again."""
+        self.assertAlmostEqual(self.built(drum(TakeOut(faces=refs("b1/faces")))).volume / DRUM, 1.0, delta=1e-9)
+        rounds = refs(*(f"body/face:round of (lane {name}|last cap)" for name in LANES))
+        made = self.built(box(Round(edges=refs("body/last-rim"), radius=5.0), TakeOut(faces=rounds)))
+        self.assertAlmostEqual(made.volume / BOX, 1.0, delta=1e-9)
+
+    def test_drafted(self) -> None:
+        """All four sides of a box leaned inward from its foot: a frustum of a pyramid by formula; outward it grows."""
+        for angle in (math.radians(5.0), -math.radians(2.0)):
+            top = SIDE - 2.0 * HIGH * math.tan(angle)
+            exact = HIGH / 3.0 * (SIDE**2 + SIDE * top + top**2)
+            made = self.built(box(Draft(faces=SIDES, angle=angle)))
+            self.assertAlmostEqual(made.volume / exact, 1.0, delta=1e-9)
+            self.assertEqual(sorted(made.names), sorted(self.built(box()).names))
+
+    def test_cut_by_a_plane(self) -> None:
+        """What lies behind it, before it, or both in pieces; the flat face is called by the step, so that it can be worked on; half of it
+        mirrored again is the whole."""
+        for keep, share in (("behind", 0.25), ("before", 0.75)):
+            made = self.built(box(CutOff(plane=Ref("xy"), offset=HIGH / 4.0, keep=keep)))
+            self.assertAlmostEqual(made.volume / (share * BOX), 1.0, delta=1e-9)
+            self.assertIn("cut of k1", made.names)
+        made = box(CutOff(plane=Ref("xy"), offset=20.0), Round(edges=refs("body/face:cut of k1"), radius=4.0))
+        self.assertEqual(sum(name.startswith("round of") for name in self.built(made).names), 4)
+        whole = self.built(box(CutOff(plane=Ref("yz")), Mirror(plane=Ref("yz"), joined=True)))
+        self.assertAlmostEqual(whole.volume / BOX, 1.0, delta=1e-9)
+        both = build_all(rebuild(box(CutOff(plane=Ref("yz"), offset=10.0, keep="both"))), self.supervisor)["body"]
+        self.assertTrue(both.valid and both.watertight)
+        self.assertEqual(both.pieces, 2)
+        self.assertAlmostEqual(both.volume / BOX, 1.0, delta=1e-9)
+
+    def test_refused_in_words(self) -> None:
+        """What cannot be says why, and, of a length, what would do, which then does."""
+        for step, words in (
+            (Shift(), "no faces are chosen"),
+            (Shift(faces=refs("body/last"), by=0.0), "by nought"),
+            (Shift(faces=refs("body/along"), by=1.0), "is no face"),
+            (TakeOut(faces=refs("body/face:lane a~b")), "there is no face lane a~b any more"),
+            (TakeOut(faces=refs("body/last")), "do not meet when they are drawn out"),
+            (Draft(faces=SIDES, angle=2.0), "use up to 60"),
+            (CutOff(plane=Ref("xy"), offset=500.0), "the plane misses the body"),
+        ):
+            with self.subTest(words), self.assertRaisesRegex(IsotomonError, words):
+                build_all(rebuild(box(step)), self.supervisor)
+        with self.assertRaises(SizeError) as caught:
+            build_all(rebuild(box(Shift(faces=refs("body/last"), by=-90.0))), self.supervisor)
+        self.assertLess(caught.exception.fits, -70.0)
+        fitting: Operation = Shift(faces=refs("body/last"), by=caught.exception.fits)
+        self.assertGreater(self.built(box(fitting)).volume, 0.0)
+
+    def test_a_name_that_is_gone_is_told(self) -> None:
+        """A step on a round's face, when the round is set aside: an error at that step, and the body stays without it."""
+        made = box(
+            Round(edges=refs("body/last-rim"), radius=5.0),
+            TakeOut(faces=refs(f"body/face:round of (lane {LANES[0]}|last cap)")),
+        )
+        quick = rebuild(bodies.change_step(made, "k1", aside=True))
+        with self.assertRaisesRegex(SolidError, "there is no face round of"):
+            with_finished(quick, build_all(quick, self.supervisor))
+
+
+class InTheWindow(WithWindow):
+    """By mouse and keys."""
+
+    def open(self, made: Design) -> None:
+        self.window.files.open_design(made)
+        self.with_solids()
+        self.window.desk.select(("body",))
+
+    def test_a_body_is_cut_and_a_face_shifted(self) -> None:
+        """From the stage Finish: cut by the chosen plane, offset typed; the last end shifted; undone to the first bytes."""
+        w = self.window
+        self.open(box())
+        first = encode(w.desk.design)
+        w.desk.select(("xy",))
+        w.run_command("after-cut-off")
+        self.assertEqual(w.desk.held.steps[0].plane, "xy")
+        field = w.details.findChild(StepsForm).fields["0 offset"]
+        field.edit.setFocus()
+        field.edit.selectAll()
+        QTest.keyClicks(field.edit, "20")
+        QTest.keyClick(field.edit, Qt.Key.Key_Return)
+        self.solid(SIDE**2 * 20.0)
+        w.desk.select(("body/first",))
+        w.run_command("after-shift")
+        self.assertEqual(w.desk.held.steps[1].faces, ("body/first",))
+        self.solid(SIDE**2 * 22.0)
+        while w.desk.session.undo_title is not None:
+            w.desk.session.undo()
+        self.assertEqual(encode(w.desk.design), first)
+
+    def solid(self, volume: float) -> None:
+        """Wait until the solid has a volume, mm³."""
+        desk = self.window.desk
+        self.wait(
+            lambda: isinstance(desk.solid, Built) and abs(desk.solid.volume - volume) < 1e-3 * volume, f"{volume} mm³"
+        )
+
+
+if __name__ == "__main__":
+    unittest.main()
