@@ -16,10 +16,15 @@ from isotomon.measure.laws import Finding, Mend
 from isotomon.quantity.record import Id, Ref
 
 
-def with_finished(quick: Quick, finished: Mapping[str, Built], stuck: Sequence[tuple[Id, Id, Failed]] = ()) -> Quick:
+def with_finished(
+    quick: Quick,
+    finished: Mapping[str, Built],
+    stuck: Sequence[tuple[Id, Id, Failed]] = (),
+    before: Mapping[str, Built] | None = None,
+) -> Quick:
     """The results with the finished solids, what these have come to, and the measures and laws that waited for them. `stuck`: of which
-    body, by which of its steps, and why, where one did not come about."""
-    quick = replace(quick, finished=finished)
+    body, by which of its steps, and why, where one did not come about; `before`: what such bodies were before that."""
+    quick = replace(quick, finished=finished, before=before or {})
     found = [*_unsound(quick, finished), *_pieces(quick, finished)]
     found += [_stuck(quick, body, step, why) for body, step, why in stuck if step and why.kind != "cancelled"]
     waiting = [g for g in quick.design.gauges if g.id in quick.readings and quick.readings[g.id].waits]

@@ -116,6 +116,8 @@ class Quick:
     """The other bodies' results, in order."""
     finished: Mapping[str, Built] = field(default_factory=dict)
     """The finished solids of these very results, by the ids of the bodies of their own; none before they are built."""
+    before: Mapping[str, Built] = field(default_factory=dict)
+    """Of each that could not be finished, what it was before the step that failed."""
 
     @cached_property
     def placed(self) -> Array:

@@ -57,9 +57,8 @@ from isotomon.app.tools.ties import TieTools
 from isotomon.app.viewport.view import View
 from isotomon.author.session import find_recovered
 from isotomon.inspect.results import Quick
-from isotomon.kernel.protocol import Built, Failed
+from isotomon.kernel.protocol import Failed
 from isotomon.samples import sample
-from isotomon.solids.plan import finished_key
 
 
 class Window(QMainWindow):
@@ -214,6 +213,7 @@ class Window(QMainWindow):
     def _show_quick(self, quick: Quick) -> None:
         for widget in (self.view, self.body_plan, self.board, self.ledger):
             widget.show_quick(quick)
+        self.view.show_finished({**quick.before, **quick.finished})
         self.show_handles()
         self.checks.refresh()
         self.cuts.refresh()
@@ -235,8 +235,6 @@ class Window(QMainWindow):
         desk = self.desk
         self.ledger.show_solid(desk.solid_key, desk.finished)
         self.foot.show_solid(desk)
-        if desk.quick is not None and isinstance(desk.solid, Built) and desk.solid_key == finished_key(desk.quick):
-            self.view.show_finished(desk.finished)
         tried = desk.solid_key and not desk.building
         if tried and isinstance(desk.solid, Failed) and desk.solid.kind != "cancelled":
             self.say("error", f"Solid: {desk.solid.text}.")

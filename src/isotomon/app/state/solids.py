@@ -9,7 +9,7 @@ from __future__ import annotations
 import logging
 import queue
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from functools import partial
 
@@ -199,16 +199,27 @@ class SolidBuilder:
                 failed[body] = trouble
             elif isinstance(last, Built):
                 finished[body] = last
-        self.finished = finished
         asked = {step.key: step for step in wanted.requests}
+        self.finished = finished
         stuck = [
             (asked[k].body, asked[k].step, o) for k, o in self._known.items() if k in asked and isinstance(o, Failed)
         ]
-        measured = with_finished(quick, finished, stuck)
-        self.told.measured(measured)
+        self.told.measured(with_finished(quick, finished, stuck, self._before(failed, wanted, asked)))
         shown = quick.result
         nothing = Failed(0, "cancelled", "every body is set aside")
         self.told.done(wanted.finished.get(shown, ""), finished.get(shown) or failed.get(shown) or nothing)
+
+    def _before(self, failed: Mapping[str, Failed], wanted: Plan, asked: Mapping[str, Request]) -> dict[str, Built]:
+        """What bodies that could not be finished were before the step that failed, as far as they came."""
+        found = dict[str, Built]()
+        for body in failed:
+            for key in wanted.by.get(body, ()):
+                outcome = self._known.get(key)
+                if asked[key].body == body and not isinstance(outcome, Built):
+                    break
+                if asked[key].body == body and isinstance(outcome, Built):
+                    found[body] = outcome
+        return found
 
     def _given_up(self, why: str) -> None:
         under_way, latest = bool(self._keys), self._latest
