@@ -17,6 +17,8 @@ from isotomon.author.insert import insert_station
 from isotomon.design import bodies, edits, loft_edits, station_edits
 from isotomon.design.law import Law, Quality
 from isotomon.design.records import Design, Number
+from isotomon.design.resolve import resolve_body
+from isotomon.design.resolved import StationNumbers
 from isotomon.design.station import Station
 from isotomon.errors import IsotomonError
 from isotomon.exchange.space_points import read_points, section_in_space
@@ -24,6 +26,7 @@ from isotomon.exchange.table import read_foil
 from isotomon.field.carriers import STRAIGHT
 from isotomon.field.section_field import SectionField
 from isotomon.geometry.datums import Cylinder, Plane
+from isotomon.inspect.results import Quick
 from isotomon.profile.draw_edits import next_name
 from isotomon.profile.section import (
     Apex,
@@ -86,7 +89,7 @@ class Tools:
         if plane and quick.resolved.stations:
             self._add_copy(quick.resolved.stations[-1].station.id, 0.0, "add a station on a plane", plane)
             return
-        stations = quick.resolved.stations
+        stations = self._stations_now(quick)
         shape = quick.shape.field if quick.shape is not None else None
         if stations and shape is not None and shape.carrier is not STRAIGHT:
             self._add_where_there_is_room(shape)
@@ -96,6 +99,16 @@ class Tools:
             return
         bay = stations[-1].position - stations[-2].position if len(stations) > 1 else max(stations[-1].chord, 10.0)
         self._add_copy(stations[-1].station.id, round(stations[-1].position + bay, 3), "add a station")
+
+    def _stations_now(self, quick: Quick) -> tuple[StationNumbers, ...]:
+        """The stations as they are said now: when a key is pressed twice, the results are of what was before still."""
+        design, body = self.w.desk.design, self.w.desk.body
+        if design is None or body is None or quick.design is design:
+            return quick.resolved.stations
+        try:
+            return resolve_body(design, body).stations
+        except IsotomonError:
+            return quick.resolved.stations
 
     def _add_where_there_is_room(self, field: SectionField) -> None:
         """A station beyond the last on a path or about an axis, or, where that has no room, in the widest bay."""
