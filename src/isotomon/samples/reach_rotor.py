@@ -9,10 +9,11 @@ from isotomon.design.station import Station
 from isotomon.operations.combine import Combine
 from isotomon.operations.move import Move
 from isotomon.operations.ring import Ring
+from isotomon.operations.round import Round
 from isotomon.profile.draw_edits import Pen
 from isotomon.profile.drawing import Drawing
 from isotomon.profile.section import Drawn
-from isotomon.quantity.record import Ref
+from isotomon.quantity.record import Ref, refs
 from isotomon.samples.reach_blade import reach_blade
 
 
@@ -41,6 +42,7 @@ def reach_rotor() -> Design:
         *blade.numbers,
         Number("n6", "hub_radius", 165.0, "length"),
         Number("n7", "sunk", 27.0, "length", "how deep a root stands in the hub"),
+        Number("n8", "root_radius", 6.0, "length", "of the rounds where blades run into the hub"),
     )
     carrier = Carrying("axis", Ref("y"), 80.0, drawn_on=Ref("xy"))
     hub = Body(
@@ -48,7 +50,7 @@ def reach_rotor() -> Design:
         "hub",
         Loft(carrier=carrier, span=Span(whole=True), shut=True),
         stations=(Station("s20", "half hub", 0.0, Drawn(Ref("g2")), None),),
-        steps=(Combine(Ref("body"), id="k3"),),
+        steps=(Combine(Ref("body"), id="k3"), Round(edges=refs("body/meets"), radius="root_radius", id="k4")),
         density=1550.0,
         material="Carbon fibre in epoxy",
     )
