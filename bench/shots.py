@@ -18,12 +18,10 @@ from isotomon.author import shaping
 from isotomon.design import bodies, edits, station_edits
 from isotomon.design.guides import Guide, GuidePoint
 from isotomon.design.records import Design
-from isotomon.operations.hollow import Hollow
-from isotomon.operations.round import Round
 from isotomon.profile import shapes
 from isotomon.profile.drawing import Drawing
 from isotomon.profile.shapes import Spot
-from isotomon.quantity.record import refs
+from isotomon.quantity.record import Ref
 from isotomon.samples import sample
 
 
@@ -151,11 +149,22 @@ def _stripes(w: Window) -> None:
 def _finish(w: Window) -> None:
     w.set_stage("Finish")
     w.desk.select(("body",))
-    for step in (Hollow(wall="wall"), Round(edges=refs("body/last-rim"), radius=0.5)):
-        w.desk.do("finish", lambda d, step=step: bodies.add_step(d, "body", step))  # type: ignore[misc]
     w.view.turn(-330.0, 60.0)
-    wait_for(lambda: w.desk.building, 5.0)
-    wait_for(lambda: not w.desk.building, 120.0)
+    _finished(w, "wall")
+    w.details.verticalScrollBar().setValue(w.details.verticalScrollBar().maximum())
+
+
+def _rotor(w: Window) -> None:
+    w.set_stage("Check")
+    w.desk.select(("b1",))
+    w.cuts.set(way=Ref("z"))
+    _finished(w, "torsion")
+
+
+def _finished(w: Window, below: str) -> None:
+    """Sections of the finished body, and a figure of them below."""
+    w.cuts.set(below=below)
+    wait_for(lambda: w.board.cut is not None and not (w.board.cut.stale or w.board.cut.waits), 120.0)
 
 
 def _body(w: Window) -> None:
@@ -198,7 +207,7 @@ OTHERS: tuple[tuple[Callable[[], Design], tuple[tuple[str, Callable[[Window], No
     (lambda: sample("signal-mast"), (("drawing", _drawing),)),
     (lambda: sample("kelp-steeper"), (("finish", _finish),)),
     (lambda: sample("vapour-duct"), (("duct", _body),)),
-    (lambda: sample("reach-rotor"), (("rotor", _body),)),
+    (lambda: sample("reach-rotor"), (("rotor", _rotor),)),
     (_oval, (("compare", _compare),)),
 )
 

@@ -10,6 +10,7 @@ import numpy as np
 
 from isotomon.design.bodies import name_of, results, tools_of
 from isotomon.inspect.results import Full, Quick, Shape
+from isotomon.inspect.sections import changes_sections
 from isotomon.kernel.protocol import Built
 from isotomon.quantity import display
 
@@ -90,6 +91,7 @@ def _bodies(quick: Quick, built: Mapping[str, Built]) -> list[dict[str, Any]]:
         row = _body(one, one.full, built.get(key))
         if tools:
             row["combined"] = [{"how": how, "body": name_of(quick.design, tool)} for how, tool in tools]
+        if changes_sections(one):  # what it is as it is finished, and not as it is shaped
             solid = built.get(key)
             row |= {"volume_mm3": solid.volume if solid else None, "area_mm2": solid.area if solid else None}
             row |= {"centre_mm": list(solid.centre) if solid else None}

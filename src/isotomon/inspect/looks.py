@@ -33,6 +33,8 @@ class Colouring:
     signed: bool
     least: tuple[float, tuple[float, float, float]]
     greatest: tuple[float, tuple[float, float, float]]
+    of_solid: bool = False
+    """At the vertices of the finished bodies, in order, instead."""
 
 
 def ground_of(quick: Quick) -> Ground:

@@ -8,7 +8,10 @@ import numpy as np
 from scipy.spatial import cKDTree
 
 from isotomon.arrays import Array, Index
-from isotomon.inspect.sections import FinishedSections
+from isotomon.errors import DesignError
+from isotomon.inspect.looks import Colouring
+from isotomon.inspect.results import Quick
+from isotomon.inspect.sections import FinishedSections, mesh_of_finished
 from isotomon.kernel.protocol import Built, unpack
 from isotomon.measure.cutting import CurvedMesh
 from isotomon.measure.rays import Walls, walls
@@ -54,6 +57,33 @@ def walls_of(built: Built, mesh: CurvedMesh) -> Walls:
     owner = unpack(built.owner)[mesh.kept]
     counted = np.array([not name.startswith(ENDS) for name in built.names])
     return walls(mesh, counted[owner])
+
+
+def wall_colouring(quick: Quick) -> Colouring:
+    """How thick the finished bodies are, at their vertices.
+
+    Raises: DesignError, while they are not finished, for one that is not closed, or where none has a wall.
+    """
+    if not quick.finished:
+        raise DesignError("the finished bodies are not there yet, whose walls are to be coloured")
+    values = list[Array]()
+    least, greatest = (list[tuple[float, tuple[float, float, float]]]() for _ in range(2))
+    for built in quick.finished.values():
+        mesh = mesh_of_finished(built)
+        found = walls_of(built, mesh)
+        there = np.isfinite(found.thick)
+        corners = unpack(built.triangles)[mesh.kept[found.triangle[there]]].ravel()
+        count = np.bincount(corners, minlength=built.vertices.shape[0])
+        total = np.bincount(corners, weights=np.repeat(found.thick[there], 3), minlength=len(count))
+        with np.errstate(invalid="ignore"):
+            values.append(np.where(count > 0, total / count, np.nan))
+        for ends, sign in ((least, 1.0), (greatest, -1.0)):
+            thick, place = found.extreme(sign)
+            if not np.isnan(thick):
+                ends.append((thick, (float(place[0]), float(place[1]), float(place[2]))))
+    if not least:
+        raise DesignError("there is no wall: nothing lies across from the bodies' faces")
+    return Colouring(np.concatenate(values), "mm", False, min(least), max(greatest), of_solid=True)
 
 
 def wall_along(sections: FinishedSections, found: Walls) -> tuple[Array, Array, Array]:

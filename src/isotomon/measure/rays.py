@@ -126,6 +126,8 @@ class Walls:
     place: Array
     normal: Array
     thick: Array
+    triangle: Index
+    """(m,) below which of the body's triangles."""
 
     def extreme(self, sign: float) -> tuple[float, Array]:
         """The least (1) or greatest (-1) thickness, mm, and (3,) where; NaN where there is no wall."""
@@ -148,7 +150,7 @@ def walls(mesh: CurvedMesh, counted: Mask) -> Walls:
     flat = _unit(cross3(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]))
     chosen = np.flatnonzero(counted & (np.einsum("nkd,nd->nk", normals, flat).min(axis=1) > FACING))
     if not len(chosen):
-        return Walls(np.zeros((0, 3)), np.zeros((0, 3)), np.zeros(0))
+        return Walls(np.zeros((0, 3)), np.zeros((0, 3)), np.zeros(0), np.zeros(0, np.int64))
     place = corners[chosen].mean(axis=1) + 4.0 / 9.0 * bulge[chosen].sum(axis=1)
     normal = normals[chosen].sum(axis=1)
     normal /= np.linalg.norm(normal, axis=1, keepdims=True)
@@ -172,7 +174,7 @@ def walls(mesh: CurvedMesh, counted: Mask) -> Walls:
     with np.errstate(divide="ignore", invalid="ignore"):
         more = np.einsum("nk,nk->n", place - opposite - raised, other) / -facing
         thick = np.where(facing > FACING, more, np.nan)
-    return Walls(place, normal, np.asarray(thick))
+    return Walls(place, normal, np.asarray(thick), chosen[met])
 
 
 def _unit(a: Array) -> Array:

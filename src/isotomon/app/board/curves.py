@@ -67,6 +67,7 @@ class CurvePainter:
         drawn: list[tuple[Array, Array, str, Qt.PenStyle]] = []
         entries: list[tuple[str, Qt.PenStyle, str]] = []
         laws: list[Judged] = []
+        parts = 1
         if shape is not None and not shape.open and not self.otherwise:
             c, faint = shape.curves, cut is not None
             laws = [j for j in self.quick.judged if j.quality == "area"]
@@ -93,7 +94,7 @@ class CurvePainter:
         self._plot(self.layout.area, bounds, to_unit(1.0, unit) ** 2, drawn, laws, 1.0)
         self._legend(self.layout.area, bounds, [values for _, values, _, _ in drawn[-1:]], entries)
         if shape is not None and not self.otherwise:
-            self._bends(self.layout.area, bounds, self.bends.get("area"), shape.curves.v, shape.curves.area)
+            self._bends(self.layout.area, bounds, self.bends.get("area"), shape.curves.v, shape.curves.area / parts)
 
     def _shared_by(self, shaped: Array) -> int:
         """By how much the area as shaped is divided, so that it stands behind the finished one and does not flatten it."""

@@ -16,9 +16,9 @@ from isotomon.app.forms.steps import StepsForm
 from isotomon.app.forms.tables import two_columns
 from isotomon.app.state.desk import Desk
 from isotomon.design import bodies
-from isotomon.design.bodies import tools_of
 from isotomon.design.materials import MATERIALS
 from isotomon.inspect.results import Quick
+from isotomon.inspect.sections import changes_sections
 from isotomon.kernel.protocol import Built
 from isotomon.quantity import display, to_unit
 from isotomon.solids.plan import finished_key
@@ -125,12 +125,16 @@ class BodyForm(Form):
         return two_columns([*self._finished(quick), *_shape_figures(quick)])
 
     def _finished(self, quick: Quick) -> list[tuple[str, str]]:
-        """Of a body that others are combined with: what it has come to, before what it is shaped as."""
+        """Of a body that is worked on, or others are combined with: what it has come to, before what it is shaped as."""
         body, unit = quick.body, quick.design.unit
-        built = self.desk.finished.get(body.id) if self.desk.solid_key == finished_key(quick) else None
-        if built is None or not tools_of(quick.design, body.id):
+        built, scale = quick.finished.get(body.id), to_unit(1.0, quick.design.unit)
+        if built is None or not changes_sections(quick):
             return []
-        lines = [("Finished", f"{built.volume * to_unit(1.0, unit) ** 3:,.1f} {unit}³")]
+        lines = [
+            ("Finished", f"{built.volume * scale**3:,.1f} {unit}³"),
+            ("Finished surface", f"{built.area * scale**2:,.1f} {unit}²"),
+            ("Finished centre", ", ".join(display(x * scale, 2) for x in built.centre)),
+        ]
         if body.density is not None:
             lines.append(("Finished mass", f"{built.volume * body.density * 1e-9:.5g} kg"))
         return [*lines, ("As shaped:", "")]

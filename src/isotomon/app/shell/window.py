@@ -213,7 +213,6 @@ class Window(QMainWindow):
     def _show_quick(self, quick: Quick) -> None:
         for widget in (self.view, self.body_plan, self.board, self.ledger):
             widget.show_quick(quick)
-        self.view.show_finished({**quick.before, **quick.finished})
         self.show_handles()
         self.checks.refresh()
         self.cuts.refresh()

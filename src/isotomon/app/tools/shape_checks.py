@@ -25,6 +25,7 @@ from isotomon.inspect import looks
 from isotomon.inspect.looks import Colouring
 from isotomon.inspect.quick import rebuild
 from isotomon.inspect.results import Quick
+from isotomon.inspect.section_figures import wall_colouring
 from isotomon.measure.joins import Joint
 
 COLOURS = {
@@ -35,6 +36,7 @@ COLOURS = {
     "gauss": "Gaussian curvature",
     "slope": "Slope to a pull direction",
     "deviation": "Off the reference",
+    "wall": "Wall thickness",
 }
 
 
@@ -81,7 +83,9 @@ def look(quick: Quick, wanted: ChecksWanted, reference: Quick | None) -> Seen:
                 troubles.append(str(error))
 
     mesh = reference.stood_mesh if reference is not None and reference.shape is not None else None
-    part("colouring", bool(wanted.colour), lambda: looks.colouring(quick, wanted.colour, wanted.pull, mesh))  # type: ignore[arg-type]
+    part("colouring", wanted.colour == "wall", lambda: wall_colouring(quick))
+    plain = wanted.colour not in ("", "wall")
+    part("colouring", plain, lambda: looks.colouring(quick, wanted.colour, wanted.pull, mesh))  # type: ignore[arg-type]
     if reference is not None:
         part("rows", wanted.colour == "deviation", lambda: tuple(side_by_side(quick, reference)))
         part("over", wanted.colour == "deviation", lambda: overlay(quick, reference))
@@ -242,6 +246,7 @@ def _colour_command(kind: str) -> Command:
         "largest": "The principal curvature of greater size, 1/m",
         "gauss": "Product of the two, 1/m²: nought where it could be rolled from sheet",
         "slope": "How the skin faces a pull direction: nought on a wall along it",
+        "wall": "How thick the finished body is below its skin, along the normals, mm",
         "deviation": "How far the skin lies from a reference: this shape as it was, or another design",
     }
     return Command(

@@ -46,6 +46,10 @@ def _points(xyz: Array) -> vtkPoints:
     return points
 
 
+WITHOUT = (0.72, 0.7, 0.66)
+"""The colour of places that have no value."""
+
+
 class Scene:
     """Bodies and curves to look at. Everything is drawn on the calling thread."""
 
@@ -222,13 +226,15 @@ class Scene:
         self._set_edges(mesh)
 
     def set_scalars(self, values: Array | None, table: NDArray[np.uint8], low: float, high: float) -> None:
-        """Colour the skin by a value at each of its points (n_v, samples), from `low` to `high` over a table (k, 3); without
+        """Colour the skin, or the finished bodies, by a value at each of their points, from `low` to `high` over a table (k, 3); without
         values it has the body's own colour."""
-        mapper = self._skin.GetMapper()
-        data = self._skin_data.GetPointData()
-        if values is None or values.size != self._skin_data.GetNumberOfPoints():
+        for actor, shown in ((self._skin, self._skin_data), (self._solids, self._solids_data)):
+            mapper, data = actor.GetMapper(), shown.GetPointData()
+            if values is not None and values.size == shown.GetNumberOfPoints():
+                break
             mapper.ScalarVisibilityOff()
             data.SetScalars(None)
+        else:
             return
         data.SetScalars(numpy_to_vtk(np.ascontiguousarray(values.ravel(), dtype=np.float32), deep=True))
         lookup = vtkLookupTable()
@@ -236,11 +242,12 @@ class Scene:
         for k, (r, g, b) in enumerate(table.tolist()):
             lookup.SetTableValue(k, r / 255.0, g / 255.0, b / 255.0, 1.0)
         lookup.SetTableRange(low, high)
+        lookup.SetNanColor(*WITHOUT, 1.0)
         mapper.SetLookupTable(lookup)
         mapper.SetScalarRange(low, high)
         mapper.SetInterpolateScalarsBeforeMapping(True)
         mapper.ScalarVisibilityOn()
-        self._skin_data.Modified()
+        shown.Modified()
 
     def _set_caps(self, mesh: SkinMesh) -> None:
         if mesh.ring or mesh.sampling.open:

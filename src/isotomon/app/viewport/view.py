@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 
 import numpy as np
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
@@ -13,17 +13,14 @@ from isotomon.app.theme import Theme
 from isotomon.app.viewport import labels
 from isotomon.app.viewport.canvas import SceneCanvas
 from isotomon.app.viewport.colours import colour_range, colour_table, paint_legend, stripe_table
-from isotomon.app.viewport.copies import corners, is_finished_otherwise, meshes_beside, placed_mesh
+from isotomon.app.viewport.copies import corners, finished_meshes, meshes_beside, placed_mesh
 from isotomon.app.viewport.handles import Handle, paint_handles
 from isotomon.app.viewport.lines import Lines, Wanted, curves_of, drawn_of, line_near, rgb
 from isotomon.app.viewport.parts import part_at, seen_at
-from isotomon.app.viewport.solids import solid_mesh
 from isotomon.app.viewport.worked import ends, side_surfaces
 from isotomon.arrays import Array
-from isotomon.design.bodies import results
 from isotomon.inspect.looks import Colouring
 from isotomon.inspect.results import Quick
-from isotomon.kernel.protocol import Built
 from isotomon.measure.laws import Finding
 from isotomon.measure.skin import reflected
 
@@ -97,12 +94,7 @@ class View(SceneCanvas):
             body.seen != "hidden" and not body.aside and self.body_shown,
         )
         self._set_beside(quick)
-        self.scene.set_solids([])
-        grids, place = quick.grids, quick.placed[0]
-        if grids is None:
-            self.scene.set_worked((), ())
-        else:
-            self.scene.set_worked(side_surfaces(grids, place), ends(grids, place))
+        self._show_finished()
         self._paint_skin()
         others = bytes([len(quick.others), min(len(quick.placed), 255)])
         carrier = shape.field.carrier.marks() + others if shape is not None else b"" if quick.empty else self._fitted
@@ -116,25 +108,25 @@ class View(SceneCanvas):
         beside = meshes_beside(quick, self.theme.body, self._compared)
         self.scene.set_others([(mesh, rgb(colour), clear) for mesh, colour, clear in beside])
 
-    def show_finished(self, finished: Mapping[str, Built]) -> None:
-        """Show the finished bodies instead of the skins they are made of, where any is combined with another."""
+    def _show_finished(self) -> None:
+        """The finished bodies in place of the skins, where they are other than these; not where the skin itself is looked at."""
         quick = self.quick
-        if (
-            quick is None
-            or not finished
-            or not any(is_finished_otherwise(q) for q in (quick, *quick.others))
-            or set(results(quick.design)) - finished.keys()  # one that cannot be made is seen by its skin
-        ):
-            return
-        meshes = [solid_mesh(built) for built in finished.values()]
+        at_skin = self._lamps is not None or (self._colouring is not None and not self._colouring.of_solid)
+        wanted = quick is not None and not at_skin
+        meshes = finished_meshes(quick, self._colouring is not None) if quick is not None and wanted else []
         self.scene.set_solids(meshes)
-        if all(q.shape is None for q in (quick, *quick.others)):
+        grids = quick.grids if quick is not None and wanted and not meshes else None
+        if grids is None or quick is None:
+            self.scene.set_worked((), ())
+        else:
+            place = quick.placed[0]
+            self.scene.set_worked(side_surfaces(grids, place), ends(grids, place))
+        if quick is not None and meshes and all(q.shape is None for q in (quick, *quick.others)):
             points = np.vstack([points for points, _, _ in meshes])
             marks = points[::97].tobytes()
             if marks != self._fitted:
                 self._fitted = marks
                 self.camera = self.camera.fitting(points, self.aspect, 1.12)
-        self.touch()
 
     def set_section_lines(self, lines: Sequence[Array]) -> None:
         """Section curves on the skin, (n, 3) each."""
@@ -146,12 +138,14 @@ class View(SceneCanvas):
         """Colour the skin by a quality, with its legend; by nothing for None."""
         if colouring is not None or self._colouring is not None:
             self._colouring, self._colour_title = colouring, title
+            self._show_finished()
             self._paint_skin()
             self.touch()
 
     def set_lamps(self, lamps: Array | None, count: int) -> None:
         """Show how the skin reflects lamps that run along a direction (3,); without any for None."""
         self._lamps, self._lamp_count = lamps, count
+        self._show_finished()
         self._paint_skin()
         self.touch()
 
