@@ -37,6 +37,7 @@ class TheVessel(WithWindow):
         first = encode(self.design)
         self.keys("Ctrl+Shift+T")
         self.keys("Ctrl+Shift+T")
+        self.settle()
         self.keys("Ctrl+T")
         w.grid.setFocus()
         w.grid.setCurrentIndex(w.grid.model().index(0, 1))

@@ -111,6 +111,7 @@ class MoveProfile(msgspec.Struct, tag=True):
     deflection: float
     limit: float
     skin: bool = False
+    bare: bool = False
     version: int = PROTOCOL
 
 
@@ -125,6 +126,7 @@ class Read(msgspec.Struct, tag=True):
     deflection: float
     limit: float
     skin: bool = True
+    bare: bool = False
     version: int = PROTOCOL
 
 
@@ -142,6 +144,7 @@ class Apply(msgspec.Struct, tag=True):
     deflection: float
     limit: float
     skin: bool = False
+    bare: bool = False
     version: int = PROTOCOL
 
 
@@ -161,6 +164,7 @@ class LoftPatches(msgspec.Struct, tag=True):
     deflection: float
     limit: float
     skin: bool = False
+    bare: bool = False
     version: int = PROTOCOL
 
 
@@ -230,6 +234,8 @@ class Built(msgspec.Struct, tag=True, eq=False):
     united: float | None = None
     """mm³ of copies that overlap, what lies in several of them once; None where none does."""
     body: bytes = b""
+    bare: bool = False
+    """It has neither mesh nor figures: these were not wanted."""
     version: int = PROTOCOL
 
 
@@ -257,7 +263,7 @@ class Failed(msgspec.Struct, tag=True):
 
 
 Making = LoftPatches | MoveProfile | Apply | Read
-"""Requests that end in a body."""
+"""Requests that end in a body. A `bare` one is wanted for what is made of it alone: without its mesh and figures."""
 Work = Making | Export
 Request = Work | Cancel
 Reply = Ready | Alive | Started | Built | Exported | Failed

@@ -18,9 +18,11 @@ from pathlib import Path
 from typing import BinaryIO
 
 import msgspec
+import numpy as np
 
 from isotomon.errors import SizeError, SolidError
 from isotomon.kernel import exact, making
+from isotomon.kernel.finishing import volume_of
 from isotomon.kernel.meshing import Mesh, is_closed, is_mesh, mesh_of, welded
 from isotomon.kernel.operations.base import Given, apply
 from isotomon.kernel.protocol import (
@@ -77,6 +79,9 @@ def run_step(request: Work, bodies: OrderedDict[str, Built]) -> Reply:
 
     Raises: SolidError.
     """
+    kept = bodies.get(request.key) if isinstance(request, Making) else None
+    if kept is not None and isinstance(request, Making):  # bare, and now it is wanted with its figures
+        return msgspec.structs.replace(_built(request, _kept(bodies, request.key), kept.told), united=kept.united)
     if isinstance(request, LoftPatches):
         patches = [unpack_patch(p) for p in request.patches]
         return _built(request, making.loft(patches, request.ends, request.radii, request.tolerance, request.skin))
@@ -92,7 +97,7 @@ def run_step(request: Work, bodies: OrderedDict[str, Built]) -> Reply:
             {name: unpack(array) for name, array in request.arrays.items()},
             request.values,
             request.tolerance,
-            lambda k: _lump(bodies[request.inputs[k]]),
+            lambda k: _lump(bodies[request.inputs[k]], request.deflection),
             request.limit,
         )
         made = apply(request.operation, given)
@@ -106,8 +111,11 @@ def run_step(request: Work, bodies: OrderedDict[str, Built]) -> Reply:
     return Exported(request.id, request.path)
 
 
-def _lump(built: Built) -> Lump:
-    return Lump(unpack(built.vertices).astype(float), unpack(built.triangles), built.volume)
+def _lump(built: Built, deflection: float) -> Lump:
+    if not built.bare:
+        return Lump(unpack(built.vertices).astype(float), unpack(built.triangles), built.volume)
+    body = making.from_bytes(built.body, built.names)
+    return Lump(*welded(mesh_of(body.shape, deflection)), volume_of(body.shape))
 
 
 class NotKept(SolidError):
@@ -122,6 +130,8 @@ def _kept(bodies: OrderedDict[str, Built], key: str) -> making.NamedShape:
 
 def _built(request: Making, body: making.NamedShape, told: tuple[str, ...] = (), mesh: Mesh | None = None) -> Built:
     """What is told of a body; `mesh`: where it is one already."""
+    if request.bare and not is_mesh(body.shape):
+        return _bare(request, body, told)
     if is_mesh(body.shape):
         mesh = mesh or mesh_of(body.shape, request.deflection)
         report = making.mesh_report(mesh)
@@ -144,6 +154,16 @@ def _built(request: Making, body: making.NamedShape, told: tuple[str, ...] = (),
         pieces=report.pieces,
         told=told,
         body=making.to_bytes(body),
+    )
+
+
+def _bare(request: Making, body: making.NamedShape, told: tuple[str, ...]) -> Built:
+    """A body without mesh and figures, which would take longer than many a step."""
+    none, whole = pack(np.zeros((0, 3), "float32")), pack(np.zeros(0, "int32"))
+    arrays = (none, pack(np.zeros((0, 3), "int32")), whole, none, whole)
+    data = making.to_bytes(body)
+    return Built(
+        request.id, list(body.names), *arrays, 0.0, 0.0, (0.0, 0.0, 0.0), True, True, told=told, body=data, bare=True
     )
 
 
@@ -250,8 +270,8 @@ class Worker:
         while self.waiting and self.step is None:
             request = self.waiting.pop(0)
             self._send(Started(request.id))
-            if isinstance(request, Making) and request.key in self.bodies:
-                kept = self.bodies[request.key]
+            kept = self.bodies.get(request.key) if isinstance(request, Making) else None
+            if kept is not None and isinstance(request, Making) and (request.bare or not kept.bare):
                 self.bodies.move_to_end(request.key)
                 self._reply_built(kept, request.id)
             else:

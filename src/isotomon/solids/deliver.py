@@ -28,7 +28,7 @@ def build_all(quick: Quick, supervisor: Supervisor, limit: float = STEP_SECONDS)
     Raises: SolidError, SizeError, FieldError, DesignError.
     """
     wanted = plan(quick, limit).whole()
-    jobs = [(request, supervisor.submit(request.ask)) for request in wanted.requests]
+    jobs = [(request, supervisor.submit(request.asked)) for request in wanted.requests]
     found: dict[str, Built] = {}
     for request, job in jobs:
         outcome = job.wait(limit + 60.0)

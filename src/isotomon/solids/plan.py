@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache, partial
 
 import numpy as np
@@ -18,7 +18,7 @@ from isotomon.field.exact import motion
 from isotomon.field.parallel import WorkedSkin
 from isotomon.geometry.affine import even_sizes
 from isotomon.inspect.results import Quick, Shape
-from isotomon.kernel.protocol import Work
+from isotomon.kernel.protocol import Making, Work
 from isotomon.operations.base import SKIN, Asked
 from isotomon.solids.requests import (
     STEP_SECONDS,
@@ -57,6 +57,15 @@ class Request:
     title: str
     step: str = ""
     """The step of that body whose work it is; empty for its shape and its places."""
+    bare: bool = True
+    """It is wanted for what is made of it alone."""
+
+    def asked(self, request_id: int) -> Work:
+        """As it is asked first: without mesh and figures, where it is bare."""
+        work = self.ask(request_id)
+        if self.bare and isinstance(work, Making):
+            work.bare = True
+        return work
 
 
 @dataclass(frozen=True, eq=False)
@@ -87,9 +96,10 @@ def plan(quick: Quick, limit: float = STEP_SECONDS) -> Plan:
         except IsotomonError as error:
             name = name_of(quick.design, body)
             wrong[body] = f"{name}: {error}" if quick.others and not isinstance(error, _BodyError) else str(error)
-    asked = {request.key: request for requests in made.values() for request in requests}
     own = results(quick.design)
     done = {body: made[body][-1].key for body in own if body in made}
+    shown = set(done.values())
+    asked = {r.key: replace(r, bare=r.key not in shown) for requests in made.values() for r in requests}
     by = {body: tuple(request.key for request in made[body]) for body in done}
     return Plan(tuple(asked.values()), done, by, {body: wrong[body] for body in own if body in wrong})
 

@@ -132,13 +132,16 @@ class SolidBuilder:
             return
         if self.supervisor.pid != self._worker:
             self._known, self._worker = {}, None
-        keys = {step.key for step in wanted.requests}
-        self._known = {k: o for k, o in self._known.items() if k in keys and isinstance(o, Built)}
+        bare = {step.key: step.bare for step in wanted.requests}
+        keys = bare.keys()
+        self._known = {
+            k: o for k, o in self._known.items() if isinstance(o, Built) and k in keys and (bare[k] or not o.bare)
+        }
         self._latest = (quick, wanted)
         if keys <= self._known.keys():
             self._stop()
             self._settled(quick, wanted)
-        elif self._keys != keys:  # else what is under way will be told of for the newest results
+        elif self._keys != set(keys):  # else what is under way will be told of for the newest results
             self._again = False
             self._ask(quick, wanted)
 
@@ -149,7 +152,7 @@ class SolidBuilder:
         self.told.started(wanted.finished.get(quick.result, ""))
         for step in [s for s in wanted.requests if s.key not in self._known]:
             try:
-                self._jobs.append(self.supervisor.submit(step.ask, partial(self._tell, step, self._round)))
+                self._jobs.append(self.supervisor.submit(step.asked, partial(self._tell, step, self._round)))
             except IsotomonError as error:  # a skin that cannot be fitted, say
                 self._tell(step, self._round, Failed(0, "error", str(error)))
         self._report(wanted)
@@ -188,7 +191,8 @@ class SolidBuilder:
             self.told.progress(len(wanted.requests) - len(left), len(wanted.requests), left[0].title)
 
     def _settled(self, quick: Quick, wanted: Plan) -> None:
-        """Every step has come to something: what is finished is taken, whatever became of the others."""
+        """Every step has come to something: what is finished is taken, whatever became of the others, once what these were before can be
+        seen."""
         failed: dict[str, Failed] = {body: Failed(0, "error", text) for body, text in wanted.refused.items()}
         finished: dict[str, Built] = {}
         for body, key in wanted.finished.items():
@@ -200,25 +204,34 @@ class SolidBuilder:
             elif isinstance(last, Built):
                 finished[body] = last
         asked = {step.key: step for step in wanted.requests}
+        before = self._before(failed, wanted, asked)
+        if unseen := [asked[key] for key, built in before.values() if built.bare]:
+            self._keys = {*asked}
+            for step in unseen:
+                del self._known[step.key]
+                self._jobs.append(self.supervisor.submit(step.ask, partial(self._tell, step, self._round)))
+            return
         self.finished = finished
         stuck = [
             (asked[k].body, asked[k].step, o) for k, o in self._known.items() if k in asked and isinstance(o, Failed)
         ]
-        self.told.measured(with_finished(quick, finished, stuck, self._before(failed, wanted, asked)))
+        self.told.measured(with_finished(quick, finished, stuck, {body: built for body, (_, built) in before.items()}))
         shown = quick.result
         nothing = Failed(0, "cancelled", "every body is set aside")
         self.told.done(wanted.finished.get(shown, ""), finished.get(shown) or failed.get(shown) or nothing)
 
-    def _before(self, failed: Mapping[str, Failed], wanted: Plan, asked: Mapping[str, Request]) -> dict[str, Built]:
-        """What bodies that could not be finished were before the step that failed, as far as they came."""
-        found = dict[str, Built]()
+    def _before(
+        self, failed: Mapping[str, Failed], wanted: Plan, asked: Mapping[str, Request]
+    ) -> dict[str, tuple[str, Built]]:
+        """(key, what it was) of bodies that could not be finished, before the step that failed, as far as they came."""
+        found = dict[str, tuple[str, Built]]()
         for body in failed:
             for key in wanted.by.get(body, ()):
                 outcome = self._known.get(key)
                 if asked[key].body == body and not isinstance(outcome, Built):
                     break
                 if asked[key].body == body and isinstance(outcome, Built):
-                    found[body] = outcome
+                    found[body] = key, outcome
         return found
 
     def _given_up(self, why: str) -> None:
