@@ -27,6 +27,8 @@ from isotomon.design.records import Design
 from isotomon.errors import DesignError, FieldError, SizeError, SolidError
 from isotomon.field.parallel import WorkedSkin
 from isotomon.inspect.quick import rebuild
+from isotomon.inspect.section_figures import walls_of
+from isotomon.inspect.sections import mesh_of_finished
 from isotomon.kernel.protocol import Built
 from isotomon.operations.base import Operation
 from isotomon.operations.bevel import Bevel
@@ -213,6 +215,13 @@ def vessel(*steps: Operation) -> Design:
     return made
 
 
+def rebuild_or_raise(made: Design) -> None:
+    """Raises: DesignError, with the first finding there is."""
+    findings = rebuild(made).findings
+    if findings:
+        raise DesignError(findings[0].text)
+
+
 def worked(made: Design) -> WorkedSkin:
     """The skin that the last step of a design's first body works on."""
     skin = rebuild(made).stages[-1].skin  # type: ignore[union-attr]
@@ -284,6 +293,30 @@ class OnTheField(Building):
             found = self.built(bodies.add_step(cone, "body", Hollow(wall=3.0, **fields)))
             self.assertAlmostEqual(found.volume / (whole - within(low, high)), 1.0, delta=1e-6)
 
+    def test_walls_that_taper_and_walls_outside(self) -> None:
+        """A drum with a wall that thins from its floor to its mouth, and one with a wall outside it, by formula; a twisted vessel's walls,
+        rounded, sharp and tapering, are what is asked for wherever a ray goes through one."""
+        round_ = design([(0.0, "circle", SIDE, 0.0), (HIGH, "circle", SIDE, 0.0)])
+        whole, floor = math.pi * 900.0 * HIGH, 5.0
+        taper = Hollow(wall="6 mm - 4 mm * fraction", floor=floor)
+        hole = math.pi * (HIGH - floor) / 3.0 * (24.0**2 + 24.0 * 28.0 + 28.0**2)
+        found = self.built(bodies.add_step(round_, "body", taper)).volume
+        self.assertAlmostEqual(found / (whole - hole), 1.0, delta=1e-6)
+        found = self.built(bodies.add_step(round_, "body", Hollow(wall=4.0, side="outward", floor=floor))).volume
+        self.assertAlmostEqual(found / (math.pi * 34.0**2 * (HIGH + floor) - whole), 1.0, delta=1e-6)
+        rounded = Round(edges=("body/along",), radius=6.0)
+        for steps, least, greatest in (
+            ((rounded, Hollow(wall=2.5)), 2.5, 2.5),
+            ((Hollow(wall=2.5, side="outward"),), 2.5, 2.5),
+            ((rounded, Hollow(wall="3 mm - 1.5 mm * fraction", floor=3.0)), 1.5, 3.0),
+        ):
+            built = self.built(vessel(*steps))
+            thick = walls_of(built, mesh_of_finished(built))
+            self.assertAlmostEqual(thick.extreme(1.0)[0], least, delta=2e-3)
+            self.assertAlmostEqual(thick.extreme(-1.0)[0], greatest, delta=2e-3)
+        with self.assertRaisesRegex(DesignError, "one outside need a smooth solid"):
+            rebuild_or_raise(box(Bevel(edges=("body/all",), width=1.0), Hollow(side="outward")))
+
     def test_the_vessel_from_round_to_rim(self) -> None:
         """Long edges rounded, then hollow, then both rims bevelled: one sound solid, and the bevels say of what they are."""
         steps = (Round(edges=("body/along",), radius=6.0), Hollow(wall=2.5), Bevel(edges=("body/last-rim",), width=0.8))
@@ -307,7 +340,7 @@ class OnTheField(Building):
         """A wall thicker than the body, a ring of copies before, no wall: each in words."""
         for steps, words in (
             ((Hollow(wall=40.0),), "make the radius or the wall less|thinner"),
-            ((Move(x=5.0), Hollow(wall=2.0, floor=5.0)), "a floor of its own needs"),
+            ((Move(x=5.0), Hollow(wall=2.0, floor=5.0)), "need a smooth solid that rises"),
             ((Hollow(wall=0.0),), "must be more than nought"),
         ):
             with self.subTest(words), self.assertRaisesRegex((DesignError, SolidError, FieldError), words):

@@ -84,7 +84,9 @@ def worked_by(made: Sequence[Stage], plain: WorkedSkin | None, moving: bool) -> 
     outer = seen(replace(plain, rounds=last.skin.rounds), moving)
     if last.work == SKIN:
         return WorkedGrids(outer)
-    return WorkedGrids(outer, seen(last.skin, moving), (bool(last.values["first"]), bool(last.values["last"])))
+    both = (outer, seen(last.skin, moving))
+    out, within = both[::-1] if last.values.get("outward") else both
+    return WorkedGrids(out, within, (bool(last.values["first"]), bool(last.values["last"])))
 
 
 def placed_by(made: Sequence[Stage]) -> Array:

@@ -137,15 +137,15 @@ class Offsets:
         """(m,) places along the body to begin the search for levels y at."""
         return self.field.first + y * (self.field.last - self.field.first)
 
-    def laid(self, lane: int, u: Array, y: Array, by: float) -> Array:
-        """(m,) the place along the body from which the point of a lane's parallel at u comes that lies at level y.
+    def laid(self, lane: int, u: Array, y: Array, by: Array) -> Array:
+        """(m,) the place along the body from which the point of a lane's parallel, `by` mm (m,) inside, at u comes that lies at level y.
 
         Raises: FieldError, when none does.
         """
         v, (normal, at) = self._start(y), self.plane(y)
         left, farthest = np.arange(len(y)), FARTHEST * self.extent
         for _ in range(STEPS):
-            p, _, pv, _, _ = self.moved(lane, u[left], v[left], np.full(len(left), by))
+            p, _, pv, _, _ = self.moved(lane, u[left], v[left], by[left])
             miss = at[left] - np.sum(p * normal[left], axis=1)
             v[left] += np.clip(miss / np.sum(pv * normal[left], axis=1), -farthest, farthest)
             left = left[np.abs(miss) >= NEAR * self.extent]

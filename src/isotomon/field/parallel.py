@@ -8,10 +8,11 @@ parallel of it the arc of another radius about the same centre. Lanes end where 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 import numpy as np
+from scipy.interpolate import CubicSpline
 
 from isotomon.arrays import Array
 from isotomon.errors import FieldError
@@ -36,16 +37,23 @@ class RoundedCorner:
 
 @dataclass(frozen=True, eq=False)
 class WorkedSkin:
-    """The skin `wall` (mm) within that of a body, some of its corners rounded."""
+    """The skin that lies `walls` (n,) mm, at even levels or all along, within that of a body, or outside it where they are less than
+    nought, some of its corners rounded."""
 
     base: Offsets
     """Its levels are those at which the skin is cut."""
-    wall: float = 0.0
+    walls: Array = field(default_factory=lambda: np.zeros(1))
     rounds: tuple[RoundedCorner, ...] = ()
     fineness: Fineness = "exact"
     """Of its rounds."""
     outer: Offsets | None = None
     """By whose levels radii are meant, where not by those of `base`."""
+
+    def wall(self, y: Array) -> Array:
+        """(m,) mm at levels y (m,)."""
+        if len(self.walls) < 2:
+            return np.full(len(y), float(self.walls[0]))
+        return np.asarray(CubicSpline(np.linspace(0.0, 1.0, len(self.walls)), self.walls)(y))
 
     @cached_property
     def sides(self) -> tuple[int | RoundedCorner, ...]:
@@ -63,7 +71,7 @@ class WorkedSkin:
 
     def _is_left(self, corner: RoundedCorner) -> bool:
         """Whether a parallel of a round is a round still, and not a sharp corner."""
-        return self.ball(corner).way < 0.0 or float(corner.radii.min()) > self.wall
+        return self.ball(corner).way < 0.0 or float(corner.radii.min()) > float(self.walls.max())
 
     def side_name(self, side: int | RoundedCorner) -> str:
         """What the face of a side is called."""
@@ -90,6 +98,7 @@ class WorkedSkin:
 
     def _found(self, y: Array) -> list[tuple[Array, Array]]:
         common = self.base.field.common
+        wall = self.wall(y)
         begin, end = ([np.full(len(y), value) for _ in common.lanes] for value in (0.0, 1.0))
         rounded = {side.lane: side for side in self.sides if not isinstance(side, int)}
         for number, lane in enumerate(common.lanes):
@@ -97,10 +106,10 @@ class WorkedSkin:
             if lane.basis.periodic or before is None:
                 continue
             if number in rounded:
-                end[before] = self.ball(rounded[number]).arc(self.base, np.zeros_like(y), y, self.wall)[1][:, 0]
-                begin[number] = self.ball(rounded[number]).arc(self.base, np.ones_like(y), y, self.wall)[1][:, 2]
-            elif self.wall:
-                x = self.base.corners(before, number, y, np.full(len(y), self.wall))
+                end[before] = self.ball(rounded[number]).arc(self.base, np.zeros_like(y), y, wall)[1][:, 0]
+                begin[number] = self.ball(rounded[number]).arc(self.base, np.ones_like(y), y, wall)[1][:, 2]
+            elif self.walls.any():
+                x = self.base.corners(before, number, y, wall)
                 end[before], begin[number] = x[:, 0], x[:, 2]
         if any((a >= b - SLIVER).any() for a, b in zip(begin, end, strict=True)):
             raise FieldError(
@@ -116,18 +125,19 @@ class WorkedSkin:
         made, borders = [], self.borders(y) if any(len(own) for own in s) else []
         for side, own in zip(self.sides, s, strict=True):
             levels = np.repeat(y, len(own))
+            by = self.wall(levels)
             if not len(own):
                 found = np.empty((0, 3))
             elif isinstance(side, int):
                 u = _across(self._still(side), own, *borders[side]).ravel()
-                v = self.base.laid(side, u, levels, self.wall)
-                found, _, _, _, left = self.base.moved(side, u, v, np.full(len(u), self.wall))
+                v = self.base.laid(side, u, levels, by)
+                found, _, _, _, left = self.base.moved(side, u, v, by)
                 if left.min() <= 0.0:
                     raise FieldError(
-                        f"the wall ({self.wall:.4g} mm) is thicker than the skin's bends allow; make it thinner"
+                        f"the wall ({np.abs(self.walls).max():.4g} mm) is thicker than the skin's bends allow; make it thinner"
                     )
             else:
-                found = self.ball(side).arc(self.base, np.tile(own, len(y)), levels, self.wall)[0]
+                found = self.ball(side).arc(self.base, np.tile(own, len(y)), levels, by)[0]
             made.append(found.reshape(len(y), len(own), 3))
         return made
 
@@ -203,9 +213,9 @@ def largest_share(skin: WorkedSkin) -> float:
     low, high = 0.0, 1.0
     for _ in range(TRIES):
         middle = (low + high) / 2.0
-        rounds = skin.rounds if skin.wall else tuple(replace(r, radii=r.radii * middle) for r in skin.rounds)
+        rounds = skin.rounds if skin.walls.any() else tuple(replace(r, radii=r.radii * middle) for r in skin.rounds)
         try:
-            seen(replace(skin, wall=skin.wall * middle, rounds=rounds), True)
+            seen(replace(skin, walls=skin.walls * middle, rounds=rounds), True)
             low = middle
         except FieldError:
             high = middle

@@ -88,8 +88,8 @@ class Ball:
         m = self.offsets.moved(self.lane, x[:, 2], x[:, 3], by)[3]
         return np.concatenate([x, centre, n, m], axis=1)
 
-    def _on(self, s: Array, w: Array, course: Array, wall: float) -> Array:
-        """(m, 3) places at shares s of the arcs, `wall` within these, of balls at levels w whose `course` (m, 16) is known."""
+    def _on(self, s: Array, w: Array, course: Array, wall: Array) -> Array:
+        """(m, 3) places at shares s of the arcs, `wall` (m,) mm within these, of balls at levels w whose `course` (m, 16) is known."""
         centre, n, m, way = (course[:, k : k + 3] for k in (4, 7, 10, 13))
         by = (self._by(w) - wall)[:, None]
         if len(self.radii) < 2:
@@ -98,8 +98,8 @@ class Ball:
         lean = np.sum(n * way, axis=1, keepdims=True) * way
         return np.asarray(centre + by * (lean + _turned(n - lean, m - lean, s)))
 
-    def arc(self, cut: Offsets, s: Array, y: Array, wall: float) -> tuple[Array, Array]:
-        """Points (m, 3) `wall` mm within the round, at shares s (m,) of the way across it and the levels y (m,) of `cut`, and (m, 4) where
+    def arc(self, cut: Offsets, s: Array, y: Array, wall: Array) -> tuple[Array, Array]:
+        """Points (m, 3) `wall` (m,) mm within the round, at shares s (m,) of the way across it and the levels y (m,) of `cut`, and (m, 4) where
         the ball touches there.
 
         Raises: FieldError.

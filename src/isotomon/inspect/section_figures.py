@@ -49,14 +49,15 @@ def stiff(sections: FinishedSections, rows: Index | None = None) -> Stiff:
 
 
 ENDS = ("first cap", "last cap")
-"""Faces with which no wall begins."""
+"""Faces with which no wall begins, and at which only a floor ends."""
 
 
 def walls_of(built: Built, mesh: CurvedMesh) -> Walls:
     """How thick a finished body is below its faces, but for its flat ends."""
     owner = unpack(built.owner)[mesh.kept]
-    counted = np.array([not name.startswith(ENDS) for name in built.names])
-    return walls(mesh, counted[owner])
+    ends = np.array([name.startswith(ENDS) for name in built.names])
+    floors = np.array([name.startswith(tuple(f"inside of {end}" for end in ENDS)) for name in built.names])
+    return walls(mesh, ends[owner], floors[owner])
 
 
 def wall_colouring(quick: Quick) -> Colouring:

@@ -137,18 +137,19 @@ class Walls:
         return float(self.thick[k]), self.place[k]
 
 
-FACING = 0.5
+FACING = 0.7
 """The cosine by which the other side of a wall at least faces this one, and a triangle its corners' normals."""
 START = 1e-7
 """Of the body's size: so far within the skin rays begin."""
 
 
-def walls(mesh: CurvedMesh, counted: Mask) -> Walls:
-    """Of the triangles that are `counted` (m,): not the flat ends. Triangles bulge: places and the other side lie on them as they do."""
+def walls(mesh: CurvedMesh, ends: Mask, floors: Mask) -> Walls:
+    """Of all triangles but those of the flat `ends` (m,), which are the other side of `floors` (m,) alone: beside a rim a wall that leans
+    comes out at it. Triangles bulge: places and the other side lie on them as they do."""
     corners, bulge, normals = mesh.corners, mesh.bulge, mesh.corner_normals
     # At a tip, or in a corner of rounds, normals say nothing of the triangle.
     flat = _unit(cross3(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]))
-    chosen = np.flatnonzero(counted & (np.einsum("nkd,nd->nk", normals, flat).min(axis=1) > FACING))
+    chosen = np.flatnonzero(~ends & (np.einsum("nkd,nd->nk", normals, flat).min(axis=1) > FACING))
     if not len(chosen):
         return Walls(np.zeros((0, 3)), np.zeros((0, 3)), np.zeros(0), np.zeros(0, np.int64))
     place = corners[chosen].mean(axis=1) + 4.0 / 9.0 * bulge[chosen].sum(axis=1)
@@ -173,7 +174,8 @@ def walls(mesh: CurvedMesh, counted: Mask) -> Walls:
     facing = -np.einsum("nk,nk->n", other, normal)
     with np.errstate(divide="ignore", invalid="ignore"):
         more = np.einsum("nk,nk->n", place - opposite - raised, other) / -facing
-        thick = np.where(facing > FACING, more, np.nan)
+        across = (facing > FACING) & (~ends[number] | floors[chosen[met]])
+        thick = np.where(across, more, np.nan)
     return Walls(place, normal, np.asarray(thick), chosen[met])
 
 

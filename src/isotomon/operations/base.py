@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import typing
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from typing import Annotated, Any, ClassVar, Protocol
+
+import numpy as np
 
 from isotomon.arrays import Array
 from isotomon.errors import DesignError, IsotomonError
@@ -14,7 +16,7 @@ from isotomon.field.parallel import WorkedSkin
 from isotomon.field.section_field import SectionField
 from isotomon.geometry.datums import Axis, Plane, SpaceCurve
 from isotomon.operations.grips import Grip
-from isotomon.quantity import Kind, Quantity, Value, resolve
+from isotomon.quantity import Kind, Quantity, Value, names_in, resolve
 from isotomon.quantity.record import Id, Record, Ref
 
 KINDS = ("length", "angle", "ratio")
@@ -224,6 +226,18 @@ def _input(name: str, hint: Any, usual: Any) -> Input:
     if what == "choice" and not words:
         words = tuple((choice, choice) for choice in typing.get_args(plain))
     return Input(name, says.title, what, words, says.tip, usual)
+
+
+def varying(ask: Ask, step: Operation, name: str, places: int) -> Array:
+    """A length that may be a formula in `fraction`: (places,) mm at even places from 0 to 1, or (1,) where it is one all along.
+
+    Raises: DesignError, naming the field.
+    """
+    value = getattr(step, name)
+    if not (isinstance(value, str) and "fraction" in names_in(value)):
+        return np.array([ask.number(step, name)])
+    each = [replace(ask, names={**ask.names, "fraction": Quantity(f)}) for f in np.linspace(0.0, 1.0, places).tolist()]
+    return np.array([at.number(step, name) for at in each])
 
 
 def bodies_of(step: Operation) -> tuple[Id, ...]:

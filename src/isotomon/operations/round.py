@@ -11,10 +11,10 @@ import numpy as np
 from isotomon.arrays import Array
 from isotomon.errors import DesignError, FieldError
 from isotomon.field.parallel import RoundedCorner, WorkedSkin
-from isotomon.operations.base import SKIN, Ask, Asked, Operation, Says
+from isotomon.operations.base import SKIN, Ask, Asked, Operation, Says, varying
 from isotomon.operations.edges import Edges, Without, corners_along, edge_choices
 from isotomon.operations.grips import Grip, growing
-from isotomon.quantity import Quantity, Value, names_in, resolve
+from isotomon.quantity import Value
 from isotomon.quantity.record import Id
 
 PLACES = 17
@@ -44,7 +44,7 @@ class Round(Operation, frozen=True, tag="round"):
 
     def asks(self, ask: Ask, called: Callable[[str], str]) -> Asked:
         """Edges along a body as it is shaped are rounded on its skin, others by the kernel. Raises: DesignError, for a radius of nought."""
-        radii = self._radii(ask)
+        radii = varying(ask, self, "radius", PLACES)
         if not radii.min() > 0.0:
             raise DesignError(f"edges rounded: the radius comes to {radii.min():.4g} mm; it must be more than nought")
         worked = self._along(ask, radii)
@@ -62,8 +62,8 @@ class Round(Operation, frozen=True, tag="round"):
             return {}
         lane, half, nought = corners_along(worked.base.field, self.edges[0])[0], np.array([0.5]), np.zeros(1)
         corner = next(corner for corner in worked.rounds if corner.lane == lane)
-        place = replace(worked, fineness="rough").ball(corner).arc(worked.base, half, half, 0.0)[0][0]
-        sharp = worked.base.moved(lane, nought, worked.base.laid(lane, nought, half, 0.0), nought)[0][0]
+        place = replace(worked, fineness="rough").ball(corner).arc(worked.base, half, half, nought)[0][0]
+        sharp = worked.base.moved(lane, nought, worked.base.laid(lane, nought, half, nought), nought)[0][0]
         away = place - sharp
         far = float(np.linalg.norm(away))
         words = "make the radius larger or smaller"
@@ -90,9 +90,3 @@ class Round(Operation, frozen=True, tag="round"):
             return made if lanes and made.sides else None
         except FieldError:
             return None
-
-    def _radii(self, ask: Ask) -> np.ndarray:
-        if not (isinstance(self.radius, str) and "fraction" in names_in(self.radius)):
-            return np.array([ask.number(self, "radius")])
-        places = np.linspace(0.0, 1.0, PLACES).tolist()
-        return np.array([resolve(self.radius, "length", {**ask.names, "fraction": Quantity(f)}) for f in places])

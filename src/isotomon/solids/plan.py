@@ -147,7 +147,7 @@ def _requests(
             if stage.skin is not None:
                 request = _skin(q, stage, stage.skin, key, limit)
                 asked[request.key] = request
-                inputs.append(request.key)
+                inputs.insert(0 if stage.values.get("outward") else 1, request.key)
             if stage.work != SKIN:
                 request = _worked(quick, q, stage, inputs, limit)
         asked[request.key] = request
@@ -178,8 +178,8 @@ def _skin(q: Quick, asked: Asked, skin: WorkedSkin, before: str, limit: float) -
     """A body made anew from its worked skin, or the hollow in it."""
     assert q.shape is not None
     rounds = [(corner.lane, corner.radii.tobytes()) for corner in skin.rounds]
-    key = digest((SKIN, asked.work, before, *asked.values.items(), *rounds))
-    inside = "" if asked.work == SKIN else "inside of "
+    key = digest((SKIN, asked.work, before, *asked.values.items(), skin.walls.tobytes(), *rounds))
+    inside = "" if asked.work == SKIN or asked.values.get("outward") else "inside of "
     ask = partial(lining_request, skin, key, deflection(q.shape), limit, inside)
     return Request(key, q.body.id, ask, f"{asked.words} {q.body.name}", asked.step)
 

@@ -31,7 +31,9 @@ def apply(given: Given) -> MadeBody:
     faces = dict[str, list[TopoDS_Face]]()
     for which, own in ((0, body), (1, inner)):
         for name, face in zip(own.names, parts(own.shape, TopAbs_ShapeEnum.TopAbs_FACE), strict=True):
-            key = f"{which} {name}" if name in CAPS else f"- {which} {name}"
+            # Of a wall outside the skin the hollow is the body as it was.
+            within = "inside of " if which and not name.startswith("inside of ") and name not in CAPS else ""
+            key = f"{which} {name}" if name in CAPS else f"- {which} {within}{name}"
             faces.setdefault(key, []).append(TopoDS.Face(face))
     made = [(key[4:], face) for key, found in faces.items() if key.startswith("- ") for face in found]
     for name in CAPS:
