@@ -22,6 +22,7 @@ from isotomon.app.shell.commands import BY_ID
 from isotomon.app.viewport.parts import edge_lines, part_at
 from isotomon.cli import main
 from isotomon.design import bodies, station_edits
+from isotomon.design.body import Carrying, Span
 from isotomon.design.file import decode, encode, load, save
 from isotomon.design.records import Design
 from isotomon.errors import DesignError, FieldError, SizeError, SolidError
@@ -37,7 +38,7 @@ from isotomon.operations.hollow import Hollow
 from isotomon.operations.move import Move
 from isotomon.operations.round import Round
 from isotomon.solids.deliver import build_all
-from tests.helpers import WithWorker, design
+from tests.helpers import WithWorker, changed, design
 from tests.test_window import WithWindow
 
 NONE = Qt.KeyboardModifier.NoModifier
@@ -179,6 +180,31 @@ class Solids(Building):
         with self.assertRaises(SizeError) as caught:
             self.built(box(moved, Hollow(wall=40.0)))
         self.assertTrue(29.0 < caught.exception.fits < 30.0)
+
+    def test_rings_and_plates(self) -> None:
+        """A ring hollow all round, a plate with a hole, both of its rims rounded, and hollow all round: by Pappus and by formula."""
+        ring = changed(design([(0.0, "circle", 20.0, 0.0)]), carrier=Carrying("axis", "z", 50.0), span=Span(whole=True))
+        wall = 2.0 * math.pi**2 * 50.0 * (10.0**2 - 8.0**2)
+        hollow = Hollow(wall=2.0, first=False, last=False)
+        made = self.built(bodies.add_step(ring, "body", hollow))
+        self.assertAlmostEqual(made.volume / wall, 1.0, delta=1e-9)
+        self.assertEqual(made.names, ["lane round from s0", "inside of lane round from s0"])
+        plate = design(
+            [(0.0, "polygon:4", SIDE * math.sqrt(2.0), 0.0), (10.0, "polygon:4", SIDE * math.sqrt(2.0), 0.0)]
+        )
+        plate = bodies.add_body(plate, "pin")
+        for number, station in enumerate(plate.bodies[1].stations):
+            plate = station_edits.change_station(plate, station.id, position=(-5.0, 15.0)[number], chord=20.0)
+        plate = bodies.add_step(plate, "body", Combine("b1", how="cut"))
+        whole = SIDE**2 * 10.0 - math.pi * 100.0 * 10.0
+        r = 2.0
+        lost, away = r * r * (1.0 - math.pi / 4.0), r * (10.0 - 3.0 * math.pi) / (12.0 - 3.0 * math.pi)
+        rounded = whole - 2.0 * 2.0 * math.pi * (10.0 + away) * lost
+        made = self.built(bodies.add_step(plate, "body", Round(edges=("b1/meets",), radius=r)))
+        self.assertAlmostEqual(made.volume / rounded, 1.0, delta=1e-9)
+        inner = ((SIDE - 4.0) ** 2 - math.pi * 144.0) * 6.0
+        made = self.built(bodies.add_step(plate, "body", hollow))
+        self.assertAlmostEqual(made.volume / (whole - inner), 1.0, delta=1e-9)
 
     def test_a_copy_means_its_own_edges(self) -> None:
         """A copied body's steps name its own edges, faces and stations, and it comes to the same volume."""

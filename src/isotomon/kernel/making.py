@@ -43,7 +43,7 @@ from OCP.TCollection import TCollection_ExtendedString, TCollection_HAsciiString
 from OCP.TDataStd import TDataStd_Name
 from OCP.TDocStd import TDocStd_Document
 from OCP.TopAbs import TopAbs_ShapeEnum
-from OCP.TopoDS import TopoDS, TopoDS_Face, TopoDS_Shape, TopoDS_Solid, TopoDS_Wire
+from OCP.TopoDS import TopoDS, TopoDS_Face, TopoDS_Shape, TopoDS_Shell, TopoDS_Solid, TopoDS_Wire
 from OCP.XCAFDoc import XCAFDoc_DocumentTool
 
 from isotomon.arrays import Array, Index
@@ -202,6 +202,8 @@ def sewn(faces: Sequence[tuple[str, TopoDS_Face]], tolerance: float, skin: bool 
     if skin:
         shape = shells[0] if len(shells) == 1 else sewing.SewedShape()
         return NamedShape(shape, names_of(shape, came))
+    if not shells and not sewing.NbFreeEdges():  # faces that are closed by themselves, as a ring's
+        shells = [_shell_of(face) for face in parts(sewing.SewedShape(), TopAbs_ShapeEnum.TopAbs_FACE)]
     if not shells or sewing.NbFreeEdges():
         raise SolidError(f"the skin does not close: {sewing.NbFreeEdges()} open edges in {len(shells)} shells")
     solid = _solid_of(shells)
@@ -210,6 +212,14 @@ def sewn(faces: Sequence[tuple[str, TopoDS_Face]], tolerance: float, skin: bool 
         fix.Perform()
         solid = fix.Solid()
     return NamedShape(solid, names_of(solid, came))
+
+
+def _shell_of(face: TopoDS_Shape) -> TopoDS_Shell:
+    builder, shell = BRep_Builder(), TopoDS_Shell()
+    builder.MakeShell(shell)
+    builder.Add(shell, face)
+    shell.Closed(True)
+    return shell
 
 
 def _solid_of(shells: Sequence[TopoDS_Shape]) -> TopoDS_Solid:

@@ -7,7 +7,7 @@ from functools import partial
 from typing import Any
 
 from OCP.BRepCheck import BRepCheck_Analyzer
-from OCP.BRepOffset import BRepOffset_Mode
+from OCP.BRepOffset import BRepOffset_MakeOffset, BRepOffset_Mode
 from OCP.BRepOffsetAPI import BRepOffsetAPI_MakeThickSolid
 from OCP.collections import List_TopoDS_Shape
 from OCP.GeomAbs import GeomAbs_JoinType
@@ -16,6 +16,7 @@ from OCP.TopoDS import TopoDS, TopoDS_Shape
 
 from isotomon.errors import SizeError, SolidError
 from isotomon.kernel.edges import whole_face
+from isotomon.kernel.faces import lone_solid, named_faces
 from isotomon.kernel.finishing import offered, volume_of
 from isotomon.kernel.making import NamedShape, names_of, sewn
 from isotomon.kernel.meshing import parts
@@ -50,21 +51,41 @@ def _hollowed(body: NamedShape, open_: tuple[str, ...], wall: float) -> NamedSha
             gone.Append(face)
     if gone.Size() < len(open_):
         raise SolidError("an end that is to be open is not there any more")
-    for join in JOINS:
-        maker = BRepOffsetAPI_MakeThickSolid()
-        maker.MakeThickSolidByJoin(body.shape, gone, -wall, JOIN, BRepOffset_Mode.BRepOffset_Skin, False, False, join)
-        if maker.IsDone() and parts(maker.Shape(), TopAbs_ShapeEnum.TopAbs_SOLID):
-            break
-    else:
-        raise SolidError("the kernel cannot do it")
-    made = _named(faces, maker, open_)
-    if not open_:  # the kernel makes the hollow alone
-        inner = list(zip(made.names, parts(made.shape, TopAbs_ShapeEnum.TopAbs_FACE), strict=True))
-        made = sewn([(name, TopoDS.Face(face)) for name, face in (*faces, *inner)], JOIN)
+    made = _opened(body, faces, gone, open_, wall) if open_ else _closed(body, wall)
     valid = BRepCheck_Analyzer(made.shape).IsValid() and len(parts(made.shape, TopAbs_ShapeEnum.TopAbs_SOLID)) == 1
     if not valid or not 0.0 < volume_of(made.shape) < volume_of(body.shape):
         raise SolidError("what comes of it is not sound")
     return made
+
+
+def _opened(
+    body: NamedShape,
+    faces: Sequence[tuple[str, TopoDS_Shape]],
+    gone: List_TopoDS_Shape,
+    open_: tuple[str, ...],
+    wall: float,
+) -> NamedShape:
+    """A wall within a body that is open where some of its faces were."""
+    for join in JOINS:
+        maker = BRepOffsetAPI_MakeThickSolid()
+        maker.MakeThickSolidByJoin(body.shape, gone, -wall, JOIN, BRepOffset_Mode.BRepOffset_Skin, False, False, join)
+        if maker.IsDone() and parts(maker.Shape(), TopAbs_ShapeEnum.TopAbs_SOLID):
+            return _named(faces, maker, open_)
+    raise SolidError("the kernel cannot do it")
+
+
+def _closed(body: NamedShape, wall: float) -> NamedShape:
+    """A wall within a body all round: between its skin and another one within."""
+    maker, faces = BRepOffset_MakeOffset(), named_faces(body)
+    mode = BRepOffset_Mode.BRepOffset_Skin
+    maker.Initialize(lone_solid(body), -wall, JOIN, mode, False, False, JOINS[0], False, False)
+    maker.MakeOffsetShape()
+    if not maker.IsDone() or not 0.0 < volume_of(maker.Shape()) < volume_of(body.shape):
+        raise SolidError("the kernel cannot do it")
+    came = [(f"inside of {name}", piece) for name, face in faces for piece in maker.Generated(face)]
+    names = names_of(maker.Shape(), came)
+    inner = zip(names, parts(maker.Shape(), TopAbs_ShapeEnum.TopAbs_FACE), strict=True)
+    return sewn([*faces, *((name, TopoDS.Face(face)) for name, face in inner)], JOIN)
 
 
 def _named(faces: Sequence[tuple[str, TopoDS_Shape]], maker: Any, open_: Sequence[str]) -> NamedShape:
