@@ -6,6 +6,7 @@ import contextlib
 import logging
 import sys
 import time
+import traceback
 from collections.abc import Iterator
 from pathlib import Path
 from types import TracebackType
@@ -70,12 +71,8 @@ class Told:
 
     def hook(self, kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
         """An exception that nobody caught."""
-        place = trace
-        while place is not None and place.tb_next is not None:
-            place = place.tb_next
-        where = (
-            f"{place.tb_frame.f_code.co_filename.rpartition('/')[2]}:{place.tb_lineno}" if place is not None else "?"
-        )
+        frames = traceback.extract_tb(trace)[-4:]
+        where = " < ".join(f"{f.filename.rpartition('/')[2]}:{f.lineno}" for f in reversed(frames))
         self.seen.append(f"{kind.__name__} at {where}: {error}")
 
     def qt(self, kind: QtMsgType, context: object, text: str) -> None:

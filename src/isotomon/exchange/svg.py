@@ -25,6 +25,8 @@ _LENGTH = re.compile(rf"\s*+({_PLAIN})\s*+([a-z%]*+)\s*+\Z")
 _BETWEEN = re.compile(r"[\s,]*+")
 ARC_LENGTH = 1e-9
 """An arc whose chord is a smaller share of its radii has no length that could be drawn round."""
+NO_RADIUS = 1e-12
+"""Of the distance between an arc's ends: a lesser radius is none, and the arc the line between them."""
 MOST_DIGITS = 64
 """Longer numbers are none that a drawing has."""
 _UNITS = {"": 25.4 / 96, "px": 25.4 / 96, "mm": 1.0, "cm": 10.0, "in": 25.4, "pt": 25.4 / 72, "pc": 25.4 / 6}
@@ -275,7 +277,7 @@ def _path_points(sheet, m, kind, command, points, here, last, start, before):  #
 def _path_arc(sheet: PieceCollector, m: Array, a: Array, b: Array, n: list[float]) -> None:
     """An arc by its end points (source: SVG 1.1, appendix F.6)."""
     rx, ry, tilt = abs(n[0]), abs(n[1]), math.radians(n[2])
-    if rx == 0.0 or ry == 0.0 or np.array_equal(a, b):
+    if min(rx, ry) <= NO_RADIUS * float(np.abs(a - b).max()):
         sheet.line(_at(m, *a), _at(m, *b))
         return
     c, s = math.cos(tilt), math.sin(tilt)
