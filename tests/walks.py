@@ -38,10 +38,11 @@ def one_window(seed: int, steps: int, folder: Path) -> int:
             window.close()
         window.desk.engine.close()
         window.view.close_scene()
+        run_events()  # what threads have said meanwhile is still taken, and may have another begin
         while others := set(threading.enumerate()) - before:
             for thread in others:
                 thread.join(60.0)
-            run_events()  # what threads have said meanwhile is still taken, and may have another begin
+            run_events()
         for teller in (window.desk.engine, window.desk):  # their timers may run on
             teller.blockSignals(True)
         shiboken6.delete(window)
