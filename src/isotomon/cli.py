@@ -108,6 +108,7 @@ def _check_parser(commands: Any) -> None:
     )
     told = "also the finished bodies' sections and walls, at their stations or cut square to WAY (x, y, z, the id of an axis…)"
     check.add_argument("--finished", metavar="WAY", nargs="?", const="", help=told)
+    check.add_argument("--csv", metavar="FILE", type=Path, help="write those sections as a table, too")
 
 
 def _meet_parser(commands: Any) -> None:
@@ -332,7 +333,7 @@ def _check(options: argparse.Namespace) -> int:
     from isotomon.design.disk import write_atomically
     from isotomon.design.file import load
     from isotomon.inspect.check import check_table, exit_code
-    from isotomon.inspect.finished_figures import finished_table
+    from isotomon.inspect.finished_figures import finished_csv, finished_table
     from isotomon.inspect.looks import check_looks, looks_table
     from isotomon.inspect.quick import rebuild
     from isotomon.quantity.record import Ref
@@ -361,6 +362,8 @@ def _check(options: argparse.Namespace) -> int:
             print(finished_table(result["finished"]))
         if options.skin:
             print(looks_table(result["skin"]))
+    if options.csv and "finished" in result:
+        write_atomically(options.csv, finished_csv(result["finished"]).encode())
     return exit_code(result)
 
 

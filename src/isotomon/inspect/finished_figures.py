@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import csv
+import io
 import math
 from collections.abc import Mapping
 from typing import Any
@@ -20,6 +22,7 @@ from isotomon.quantity.record import Ref
 
 EVEN = 21
 """Places along, where a body is not cut at its stations."""
+VECTORS = ("centroid_mm", "shear_centre_mm")
 MOST_STIFF = 60
 """Of more sections than these it is not worked out how stiff they are."""
 
@@ -142,6 +145,28 @@ def finished_table(bodies: list[dict[str, Any]]) -> str:
                     f"{word.capitalize()} wall {body[f'wall_{word}_mm']:.4g} mm at ({x:.4g}, {y:.4g}, {z:.4g})"
                 )
     return "\n".join(lines)
+
+
+def finished_csv(bodies: list[dict[str, Any]]) -> str:
+    """The sections of finished bodies as CSV, a row each; vectors are parted into X, Y and Z, and what is undefined is left blank."""
+    rows = [{"body": body["name"], **_flat(section)} for body in bodies for section in body["sections"]]
+    out = io.StringIO()
+    heads = list(dict.fromkeys(name for row in rows for name in row))
+    writer = csv.DictWriter(out, heads, restval="", lineterminator="\n")
+    writer.writeheader()
+    writer.writerows(rows)
+    return out.getvalue()
+
+
+def _flat(section: Mapping[str, Any]) -> dict[str, Any]:
+    found = dict[str, Any]()
+    for name, value in section.items():
+        if name in VECTORS:
+            kind, _, unit = name.rpartition("_")
+            found |= {f"{kind}_{axis}_{unit}": x for axis, x in zip("xyz", value or [""] * 3, strict=True)}
+        else:
+            found[name] = "" if value is None else value
+    return found
 
 
 def _figure(value: float | None) -> str:

@@ -67,6 +67,12 @@ class CurvedMesh:
         return self.points[self.index]
 
     @cached_property
+    def packed(self) -> Array:
+        """(e, 24): of each edge its two ends, the tangents there, and the normals there on one side and on the other."""
+        ends = self.points[self.edges].reshape(-1, 6)
+        return np.hstack([ends, self.tangents.reshape(-1, 6), self.normals.reshape(-1, 12)])
+
+    @cached_property
     def bulge(self) -> Array:
         """(m, 3, 3) mm by which the middle of each side lies beside its chord."""
         return ((self.tangents[:, 0] - self.tangents[:, 1]) / 8.0)[self.sides]
@@ -213,29 +219,35 @@ def cut(mesh: CurvedMesh, planes: Planes) -> Cuts:
 
 def _pieces(mesh: CurvedMesh, planes: Planes, some: slice) -> Pieces:
     """What some planes cut, numbered from nought."""
-    origin, across, up, normal = (a[some] for a in (planes.origin, planes.across, planes.up, planes.normal))
-    height = mesh.points @ normal.T - _dot(origin, normal)
+    normal, width = planes.normal[some], len(planes.origin[some])
+    height = mesh.points @ normal.T - _dot(planes.origin[some], normal)
     above = height >= 0.0
-    width = len(normal)
     edge, plane = np.divmod(np.flatnonzero(above[mesh.edges[:, 0]] != above[mesh.edges[:, 1]]), width)
-    ends, tangents = mesh.edges[edge], mesh.tangents[edge]
-    across, up, normal, origin = across[plane], up[plane], normal[plane], origin[plane]
-    slopes = [_dot(tangents[:, k], normal) for k in (0, 1)]
-    share = _passing(height[ends[:, 0], plane], height[ends[:, 1], plane], *slopes)[:, None]
-    away = _cubic(share, mesh.points[ends[:, 0]], mesh.points[ends[:, 1]], tangents) - origin
+    # All that is known of an edge, and of a plane, is fetched at once: that is most of the work.
+    known, frame = (
+        mesh.packed[edge],
+        np.hstack([planes.origin[some], planes.across[some], planes.up[some], normal])[plane],
+    )
+    origin, across, up, normal = (frame[:, k : k + 3] for k in (0, 3, 6, 9))
+    a, b, leave, arrive = (known[:, k : k + 3] for k in (0, 3, 6, 9))
+    first, last = mesh.edges[edge].T
+    share = _passing(height[first, plane], height[last, plane], _dot(leave, normal), _dot(arrive, normal))[:, None]
+    away = _cubic(share, a, b, leave, arrive) - origin
     flat = np.stack([_dot(away, across), _dot(away, up)], axis=1)
     # A piece begins where its triangle's rim goes down through the plane, and ends where it comes up.
-    down = above[ends[:, 0], plane]
-    rows, chosen, tangent = np.arange(len(edge)), [], []
-    for side in (np.where(down, 0, 1), np.where(down, 1, 0)):
-        chosen.append(np.argsort(mesh.triangles[edge, side] * width + plane))
-        ours = mesh.normals[edge, side]
-        leaning = ours[:, 0] + share * (ours[:, 1] - ours[:, 0])
-        tangent.append(np.stack([-_dot(leaning, up), _dot(leaning, across)], axis=1)[chosen[-1]])
+    down = above[first, plane]
+    leaning = [known[:, k : k + 3] + share * (known[:, k + 3 : k + 6] - known[:, k : k + 3]) for k in (12, 18)]
+    inward = [np.stack([-_dot(n, up), _dot(n, across)], axis=1) for n in leaning]
+    beside = mesh.triangles[edge]
+    chosen, tangent = [], []
+    for begins in (down, ~down):
+        chosen.append(np.argsort(np.where(begins, beside[:, 0], beside[:, 1]) * width + plane))
+        tangent.append(np.where(begins[:, None], inward[0], inward[1])[chosen[-1]])
     order, partner = chosen
     start, end = flat[order], flat[partner]
     both = _tangents(np.stack(tangent, axis=1), (end - start)[:, None])
-    link = coo_array((np.ones(len(rows)), (order, partner)), shape=(len(rows), len(rows)))
+    count = len(edge)
+    link = coo_array((np.ones(count), (order, partner)), shape=(count, count))
     loop = connected_components(link, directed=False)[1][order].astype(np.int64)
     return Pieces(start, end, both[:, 0], both[:, 1], plane[order], loop, order, partner)
 
@@ -244,9 +256,8 @@ def _dot(a: Array, b: Array) -> Array:
     return np.asarray(np.einsum("nk,nk->n", a, b))
 
 
-def _cubic(t: Array, a: Array, b: Array, tangents: Array) -> Array:
-    """(n, 3) Hermite cubics from a to b, at t (n, 1)."""
-    m, n = tangents[:, 0], tangents[:, 1]
+def _cubic(t: Array, a: Array, b: Array, m: Array, n: Array) -> Array:
+    """(n, 3) Hermite cubics from a to b with derivatives m and n, at t (n, 1)."""
     return np.asarray(a + t * (m + t * (3.0 * (b - a) - 2.0 * m - n + t * (2.0 * (a - b) + m + n))))
 
 

@@ -6,19 +6,22 @@ import math
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import partial
+from pathlib import Path
 from typing import Any
 
 import numpy as np
 from PySide6.QtGui import QAction, QActionGroup
-from PySide6.QtWidgets import QMenu
+from PySide6.QtWidgets import QFileDialog, QMenu
 
 from isotomon.app.api import Api
 from isotomon.app.board.cut_shown import ANGLES, BELOW, CutShown
 from isotomon.app.command import Command, needs_design
-from isotomon.app.state.later import Later
+from isotomon.app.state.later import Later, read_aside
 from isotomon.arrays import Array
+from isotomon.design.disk import write_atomically
 from isotomon.errors import IsotomonError
 from isotomon.geometry.datums import Axis, Frame, Plane, SpaceCurve
+from isotomon.inspect.finished_figures import finished_csv, finished_figures
 from isotomon.inspect.results import Quick
 from isotomon.inspect.section_figures import stiff, wall_along, walls_of
 from isotomon.inspect.sections import changes_sections, finished_sections, mesh_of_finished
@@ -178,6 +181,28 @@ class BoardCuts:
                 return Ref(key)
         return OWN
 
+    def write(self) -> None:
+        """The figures of the finished bodies' sections as CSV, cut as the Board is."""
+        quick, way = self.w.desk.quick, self.wanted.way
+        name, _ = QFileDialog.getSaveFileName(self.w.widget, "Section figures", "sections.csv", "Tables (*.csv)")
+        if not name or quick is None:
+            return
+        try:
+            figures = read_aside(
+                self.w.widget, "Cutting the finished bodies", lambda: finished_figures(quick, quick.finished, way)
+            )
+            write_atomically(Path(name), finished_csv(figures).encode())
+        except IsotomonError as error:
+            self.w.say("error", f"{error}. Nothing was written.")
+            return
+        self.w.say("note", f"Wrote {Path(name).name}.")
+
+
+def _needs_finished(w: Api) -> str:
+    return _needs_solid(w) or (
+        "" if w.desk.quick is not None and w.desk.quick.finished else "The solid is not finished yet"
+    )
+
 
 def _needs_solid(w: Api) -> str:
     return needs_design(w) or (
@@ -227,4 +252,13 @@ CUT_COMMANDS: tuple[Command, ...] = (
         family="Sections",
     ),
     *(_below_command(key) for key in BELOW),
+    Command(
+        "export-sections",
+        "Section figures…",
+        lambda w: w.cuts.write(),
+        stage="Deliver",
+        icon="table-2",
+        tip="Areas, moments, stiffness and mass per length of the finished body's sections as CSV, cut as on the Board",
+        reason=_needs_finished,
+    ),
 )
