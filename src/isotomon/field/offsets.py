@@ -67,10 +67,21 @@ def rises(offsets: Offsets) -> bool:
     return bool((whole > 0.0).all() and (np.diff(below / np.where(whole > 0.0, whole, 1.0), axis=0) > 0.0).all())
 
 
-@lru_cache(maxsize=8)
 def fitted(field: SectionField, tolerance: float) -> tuple[TensorSkin, ...]:
-    """The skin of each lane, as it is fitted for the solid."""
-    along = fit_along(field, tolerance)
+    """The skin of each lane, as it is fitted for the solid. Raises: FieldError, where it cannot be."""
+    found = _fitted(field, tolerance)
+    if isinstance(found, FieldError):
+        raise found
+    return found
+
+
+@lru_cache(maxsize=8)
+def _fitted(field: SectionField, tolerance: float) -> tuple[TensorSkin, ...] | FieldError:
+    """The same, or why there is none, which takes as long to find out and is kept, too."""
+    try:
+        along = fit_along(field, tolerance)
+    except FieldError as error:
+        return error
     made = []
     for lane in field.common.lanes:
         basis, control = lane.basis, along.control[:, lane.columns].transpose(1, 0, 2)

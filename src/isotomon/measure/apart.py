@@ -12,6 +12,7 @@ from scipy.spatial import cKDTree
 from isotomon.arrays import Array, Index
 from isotomon.field.skin import BodySkin
 from isotomon.geometry.datums import Axis, Plane, SpaceCurve
+from isotomon.measure.rays import meet
 
 SEARCH_STEPS = 60
 """A search for the least distance takes a dozen steps; where it has not come to rest after so many, the nearest pair found counts."""
@@ -155,17 +156,7 @@ def first_hit(corners: Array, start: Array, way: Array) -> float:
 
 
 def _hits(corners: Array, origin: Array, way: Array) -> Array:
-    """(n,) mm along a ray at which it passes triangles (m, 3, 3), ascending.
-
-    Source: Möller, Trumbore, "Fast, minimum storage ray/triangle intersection", J. Graphics Tools 2 (1997).
-    """
-    a, ab, ac = corners[:, 0], corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
-    square = np.cross(np.broadcast_to(way, ac.shape), ac)
-    size = np.einsum("nk,nk->n", ab, square)
-    size = np.where(np.abs(size) < 1e-14, np.nan, size)
-    off = origin - a
-    u = np.einsum("nk,nk->n", off, square) / size
-    turned = np.cross(off, ab)
-    v, far = turned @ way / size, np.einsum("nk,nk->n", ac, turned) / size
-    hit = np.sort(far[(u >= -1e-9) & (v >= -1e-9) & (u + v <= 1.0 + 1e-9) & (far > 0.0)])
+    """(n,) mm along a ray at which it passes triangles (m, 3, 3), ascending."""
+    far, _, passed = meet(corners, origin, np.broadcast_to(way, (len(corners), 3)))
+    hit = np.sort(far[passed])
     return hit[np.r_[True, np.diff(hit) > 1e-6]] if len(hit) else hit

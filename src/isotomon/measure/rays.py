@@ -89,7 +89,7 @@ def _descend(tree: BoxTree, origin: Array, way: Array, reach: Array) -> tuple[Ar
     number: Index = tree.order[box].ravel()
     ray = np.repeat(ray, LEAF)[number >= 0]
     number = number[number >= 0]
-    far, share, hit = _meet(tree.corners[number], origin[ray], way[ray])
+    far, share, hit = meet(tree.corners[number], origin[ray], way[ray])
     hit &= far <= reach[ray]
     ray, number, far, share = ray[hit], number[hit], far[hit], share[hit]
     order = np.lexsort((far, ray))
@@ -99,8 +99,8 @@ def _descend(tree: BoxTree, origin: Array, way: Array, reach: Array) -> tuple[Ar
     return nearest, which, where
 
 
-def _meet(corners: Array, origin: Array, way: Array) -> tuple[Array, Array, Mask]:
-    """(n,) how far along each ray its triangle's plane is, (n, 3) shares of the corners there, and whether that is within it.
+def meet(corners: Array, origin: Array, way: Array) -> tuple[Array, Array, Mask]:
+    """(n,) how far along each ray (an origin for all, or (n, 3)) its triangle's plane is, (n, 3) shares of the corners there, and whether that is within it.
 
     Source: Möller, Trumbore, "Fast, minimum storage ray/triangle intersection", J. Graphics Tools 2 (1997).
     """

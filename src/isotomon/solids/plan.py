@@ -170,7 +170,7 @@ def _worked(quick: Quick, q: Quick, asked: Asked, inputs: Sequence[str], limit: 
     """What is asked of the kernel."""
     arrays = [(name, array.tobytes()) for name, array in asked.arrays.items()]
     key = digest((asked.work, *inputs, *asked.values.items(), *arrays))
-    ask = partial(apply_request, key, asked, inputs, quick.design.tolerance, fine_of(quick), limit, False)
+    ask = partial(apply_request, key, asked, inputs, quick.design.tolerance, fine_of(quick) / 2.0, limit, False)
     return Request(key, q.body.id, ask, f"{asked.words} {q.body.name}", asked.step)
 
 

@@ -105,8 +105,9 @@ class BoardCuts:
         quick, wanted = self._latest
         if isinstance(answer, str):
             self.w.say("note", f"The finished body is not cut: {answer}.")
-            self.wanted = replace(wanted, way=OWN)
             self._put(None)
+            if wanted.way:
+                self.set(way=OWN)
         elif isinstance(answer, CutShown) and answer.of is quick and answer.sections.way == wanted.way:
             lacks = wanted.below in ("torsion", "wall") and answer.stiff is None and answer.wall is None
             self._put(replace(answer, waits=lacks))
