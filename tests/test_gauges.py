@@ -209,9 +209,9 @@ class Kept(unittest.TestCase):
         self.assertTrue(all(r.waits for r in rebuild(made).readings.values()))
         found = script.measures(made)
         area = 1800.0 - math.pi * 100.0
-        self.assertAlmostEqual(found["cut"]["Area"] / area, 1.0, delta=1e-4)
+        self.assertAlmostEqual(found["cut"]["Area"] / area, 1.0, delta=5e-6)
         self.assertAlmostEqual(
-            found["cut"]["Least second moment"] / (1800.0**2 / 12.0 - math.pi * 1e4 / 4.0), 1.0, delta=1e-4
+            found["cut"]["Least second moment"] / (1800.0**2 / 12.0 - math.pi * 1e4 / 4.0), 1.0, delta=5e-6
         )
         self.assertAlmostEqual(found["mass"]["Volume"] / (50.0 * area), 1.0, delta=1e-4)
         spin = 50.0e-6 * (1800.0**2 / 6.0 - math.pi * 1e4 / 2.0)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
+from contextlib import suppress
 from dataclasses import replace
 
 import numpy as np
@@ -23,6 +24,7 @@ from isotomon.geometry.affine import ITSELF, even_sizes
 from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane, SpaceCurve, round_through
 from isotomon.inspect.capacity import number_of, read_capacity
 from isotomon.inspect.results import Quick, Reading
+from isotomon.inspect.sections import mesh_of_finished, section_by
 from isotomon.inspect.standing_faces import (
     COARSE,
     FINE,
@@ -213,6 +215,9 @@ def section_of(quick: Quick, body: str, plane: Plane) -> PlaneSection | None:
     if one is not None and one.shape is not None and one.shape.open:
         raise DesignError("the body is a skin, which has no section area; close its profiles")
     cut = faces_of(quick, body, FINE, plane)
+    if one is not None and of_solid(quick, one):
+        with suppress(DesignError):  # what is not closed is cut as the triangles that it is
+            return section_by(mesh_of_finished(quick.finished[body]), plane)
     return plane_section(cut.vertices, cut.index, plane)
 
 

@@ -12,11 +12,12 @@ from isotomon.errors import DesignError
 from isotomon.evaluate.guides import direction
 from isotomon.field.carriers import Carrier, Relative, Straight, Turning
 from isotomon.field.section_field import Sections
-from isotomon.geometry.datums import Axis, SpaceCurve, plane_at
+from isotomon.geometry.datums import Axis, Plane, SpaceCurve, plane_at
 from isotomon.geometry.planar import cross3
 from isotomon.inspect.looks import WAYS, ground_of
 from isotomon.inspect.results import Quick
 from isotomon.kernel.protocol import Built, unpack
+from isotomon.measure.apart import PlaneSection
 from isotomon.measure.cutting import CurvedMesh, Cuts, Planes, curved_mesh, cut
 from isotomon.operations.base import Asked
 from isotomon.quantity import to_unit
@@ -27,6 +28,8 @@ INSIDE = 1e-6
 """Of the length: so far within a body its first and last section are taken, where an end's face lies in the plane itself."""
 BESIDE = 0.25
 """Of a section's size: what reaches no nearer to it than this is another part of a body that runs along a path."""
+ON_A_PIECE = 3
+"""Places on each piece of a section that are drawn of it."""
 FLAT = 1e-6
 """mm, and as a cosine: a section nearer than this to a half-plane through the axis stands in it."""
 NO_WAY = Ref("")
@@ -94,6 +97,19 @@ def finished_sections(quick: Quick, built: Built, way: Ref = NO_WAY, position: A
         origin = thing.origin if isinstance(thing, Axis) else np.zeros(3)
         where, planes = _along_line(mesh, origin, line, position)
     return FinishedSections(quick.body.id, way, called, where, planes, cut(mesh, planes), unit, one)
+
+
+def section_by(mesh: CurvedMesh, plane: Plane) -> PlaneSection | None:
+    """The section of a finished body by one plane; None where that misses it."""
+    cuts = cut(mesh, Planes(plane.origin[None], plane.across[None], plane.up[None]))
+    if np.isnan(cuts.area[0]):
+        return None
+    x, y = cuts.centroid[0].tolist()
+    runs = [plane.origin + run[:, :1] * plane.across + run[:, 1:] * plane.up for run in cuts.lines.runs(ON_A_PIECE)]
+    lines = np.concatenate([np.stack([run, np.roll(run, -1, axis=0)], axis=1) for run in runs])
+    moments = (float(cuts.i_max[0]), float(cuts.i_min[0]), float(cuts.angle[0]))
+    centre = plane.origin + x * plane.across + y * plane.up
+    return PlaneSection(float(cuts.area[0]), float(cuts.perimeter[0]), centre, *moments, lines)
 
 
 def _own(quick: Quick, position: Array | None) -> tuple[Array, Planes]:
