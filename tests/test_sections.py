@@ -25,6 +25,7 @@ from isotomon.design.law import Law, LawPoint
 from isotomon.design.records import Design
 from isotomon.errors import DesignError
 from isotomon.inspect.finished import with_finished
+from isotomon.inspect.finished_laws import finished_points
 from isotomon.inspect.quick import rebuild
 from isotomon.inspect.results import Quick
 from isotomon.inspect.section_figures import walls_of
@@ -193,6 +194,8 @@ class Sections(WithWorker):
             after = self.finished(made)
             self.assertEqual(len(after.findings), out)
             self.assertEqual(len(after.judged), int(quality == "area"))
+            stations = {p.station: p.value for p in finished_points(after)}
+            self.assertAlmostEqual(stations["s0"] / (math.pi * ROOT**2), 1.0, delta=1e-4)
             if out:
                 self.assertRegex(after.findings[0].text, "intended|areas alone are judged")
 

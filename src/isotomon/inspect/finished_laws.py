@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import numpy as np
+
 from isotomon.arrays import Array
-from isotomon.design.law import Law
+from isotomon.design.law import Law, LawPoint
 from isotomon.errors import DesignError, IsotomonError
 from isotomon.inspect.judging import judge
 from isotomon.inspect.results import Quick
 from isotomon.inspect.sections import finished_sections
 from isotomon.kernel.protocol import Built
 from isotomon.measure.laws import Finding, Judged, law_findings
+from isotomon.quantity.record import Ref
 
 
 def judge_finished(quick: Quick) -> tuple[tuple[Judged, ...], list[Finding]]:
@@ -29,6 +32,19 @@ def judge_finished(quick: Quick) -> tuple[tuple[Judged, ...], list[Finding]]:
             if one is quick:
                 own.append(result)
     return tuple(own), findings
+
+
+def finished_points(quick: Quick) -> tuple[LawPoint, ...]:
+    """Law points at every station, at the area that the finished body has there now.
+
+    Raises: DesignError, while it is not finished.
+    """
+    built = quick.finished.get(quick.result)
+    if built is None:
+        raise DesignError("the solid is not finished yet, whose areas the points are to have")
+    own = [n for _, n in quick.resolved.own]
+    found = finished_sections(quick, built, position=np.array([n.position for n in own])).cuts.area
+    return tuple(LawPoint(float(a), Ref(n.station.id)) for n, a in zip(own, found, strict=True) if not np.isnan(a))
 
 
 def _judged(quick: Quick, built: Built, law: Law) -> tuple[Judged, list[str]]:

@@ -77,7 +77,8 @@ def mesh_of_finished(built: Built) -> CurvedMesh:
 
 
 def finished_sections(quick: Quick, built: Built, way: Ref = NO_WAY, position: Array | None = None) -> FinishedSections:
-    """Sections of the body that `quick` is of, finished: at positions (n,) mm along, or at `PLACES` even ones.
+    """Sections of the body that `quick` is of, finished: at positions (n,) mm along, or at even ones, and along its own way at its
+    stations, too.
 
     Raises: DesignError, where it has no such way.
     """
@@ -120,7 +121,7 @@ def _own(quick: Quick, position: Array | None) -> tuple[Array, Planes]:
     field = shape.field
     if field.wrap is not None:
         raise DesignError("its sections lie on cylinders; cut it square to an axis")
-    where = np.linspace(field.first, field.last, PLACES) if position is None else position
+    where = shape.curves.v if position is None else position
     gap = 0.0 if field.ring else INSIDE * (field.last - field.first)
     sections = field.sections(field.params(np.clip(where, field.first + gap, field.last - gap)))
     to = quick.placed[0]

@@ -17,6 +17,7 @@ from isotomon.design.bodies import body_of
 from isotomon.design.law import Law, LawPoint
 from isotomon.design.records import Design
 from isotomon.errors import DesignError, IsotomonError
+from isotomon.inspect.finished_laws import finished_points
 from isotomon.measure.laws import quality_of
 from isotomon.quantity import display, evaluate, names_in, to_unit
 
@@ -179,7 +180,8 @@ class LawForm(Form):
         if quick is None or quick.shape is None:
             raise DesignError("there is no body to take the figures from")
         have = {p.station for p in law.points}
-        new = [point for point in quick.law_points(law.quality) if point.station not in have]
+        there = finished_points(quick) if law.of == "finished" else quick.law_points(law.quality)
+        new = [point for point in there if point.station not in have]
         return station_edits.change_law(design, self.key, points=(*law.points, *new))
 
     def _set_point(self, item: QTableWidgetItem) -> None:
