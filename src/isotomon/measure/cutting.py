@@ -176,26 +176,35 @@ def _edge_tangents(points: Array, edges: Index, sides: Array) -> Array:
     one, other = sides[:, 0], sides[:, 1]
     between = cross3(one, other)
     sine = np.linalg.norm(between, axis=2, keepdims=True)
-    middle = _unit(one + other)
+    middle = one + other
+    middle /= np.maximum(np.linalg.norm(middle, axis=2, keepdims=True), 1e-300)
     smooth = chord - np.sum(chord * middle, axis=2, keepdims=True) * middle
     sharp = between * np.sign(np.sum(between * chord, axis=2, keepdims=True))
-    return _tangents(np.where(sine > SHARP, sharp, smooth), chord)
+    direction = np.where(sine > SHARP, sharp, smooth)
+    return _tangents(direction.transpose(2, 1, 0), chord.transpose(2, 1, 0)).transpose(2, 1, 0)
 
 
 def _unit(a: Array) -> Array:
-    size = np.linalg.norm(a, axis=-1, keepdims=True)
-    return np.asarray(a / np.maximum(size, 1e-300))
+    """(d, …) with length 1."""
+    return np.asarray(a / np.maximum(np.sqrt(_dot(a, a)), 1e-300))
+
+
+def _dot(a: Array, b: Array) -> Array:
+    """(…) of vectors (d, …), a component after another, which is how so many are reckoned with fastest."""
+    total = a[0] * b[0]
+    for x, y in zip(a[1:], b[1:], strict=True):
+        total = total + x * y
+    return np.asarray(total)
 
 
 def _tangents(direction: Array, chord: Array) -> Array:
-    """(n, 2, d) derivatives at both ends of cubics along chords (n, 1, d) in given directions; of an arc of a circle they are what is
+    """(d, 2, n) derivatives at both ends of cubics along chords (d, 1, n) in given directions; of an arc of a circle they are what is
     nearest to it."""
     direction, straight = _unit(direction), _unit(chord)
-    direction = np.where(np.sum(direction * straight, axis=2, keepdims=True) > LEAST_COSINE, direction, straight)
-    cosine = np.sum(direction[:, 0] * direction[:, 1], axis=1)
-    half = np.sqrt(np.maximum((1.0 + cosine) / 2.0, 0.0))
-    length = 2.0 * np.linalg.norm(chord[:, 0], axis=1) / (1.0 + half)
-    return np.asarray(direction * length[:, None, None])
+    direction = np.where(_dot(direction, straight) > LEAST_COSINE, direction, straight)
+    half = np.sqrt(np.maximum((1.0 + _dot(direction[:, 0], direction[:, 1])) / 2.0, 0.0))
+    length = 2.0 * np.sqrt(_dot(chord[:, 0], chord[:, 0])) / (1.0 + half)
+    return np.asarray(direction * length)
 
 
 def cut(mesh: CurvedMesh, planes: Planes) -> Cuts:
@@ -220,44 +229,38 @@ def cut(mesh: CurvedMesh, planes: Planes) -> Cuts:
 def _pieces(mesh: CurvedMesh, planes: Planes, some: slice) -> Pieces:
     """What some planes cut, numbered from nought."""
     normal, width = planes.normal[some], len(planes.origin[some])
-    height = mesh.points @ normal.T - _dot(planes.origin[some], normal)
+    height = mesh.points @ normal.T - np.sum(planes.origin[some] * normal, axis=1)
     above = height >= 0.0
     edge, plane = np.divmod(np.flatnonzero(above[mesh.edges[:, 0]] != above[mesh.edges[:, 1]]), width)
     # All that is known of an edge, and of a plane, is fetched at once: that is most of the work.
-    known, frame = (
-        mesh.packed[edge],
-        np.hstack([planes.origin[some], planes.across[some], planes.up[some], normal])[plane],
-    )
-    origin, across, up, normal = (frame[:, k : k + 3] for k in (0, 3, 6, 9))
-    a, b, leave, arrive = (known[:, k : k + 3] for k in (0, 3, 6, 9))
+    frames = np.hstack([planes.origin[some], planes.across[some], planes.up[some], normal])
+    known, frame = np.ascontiguousarray(mesh.packed[edge].T), np.ascontiguousarray(frames[plane].T)
+    origin, across, up, normal = (frame[k : k + 3] for k in (0, 3, 6, 9))
+    a, b, leave, arrive = (known[k : k + 3] for k in (0, 3, 6, 9))
     first, last = mesh.edges[edge].T
-    share = _passing(height[first, plane], height[last, plane], _dot(leave, normal), _dot(arrive, normal))[:, None]
+    share = _passing(height[first, plane], height[last, plane], _dot(leave, normal), _dot(arrive, normal))
     away = _cubic(share, a, b, leave, arrive) - origin
-    flat = np.stack([_dot(away, across), _dot(away, up)], axis=1)
+    flat = np.stack([_dot(away, across), _dot(away, up)])
     # A piece begins where its triangle's rim goes down through the plane, and ends where it comes up.
     down = above[first, plane]
-    leaning = [known[:, k : k + 3] + share * (known[:, k + 3 : k + 6] - known[:, k : k + 3]) for k in (12, 18)]
-    inward = [np.stack([-_dot(n, up), _dot(n, across)], axis=1) for n in leaning]
+    leaning = [known[k : k + 3] + share * (known[k + 3 : k + 6] - known[k : k + 3]) for k in (12, 18)]
+    inward = [np.stack([-_dot(n, up), _dot(n, across)]) for n in leaning]
     beside = mesh.triangles[edge]
     chosen, tangent = [], []
     for begins in (down, ~down):
         chosen.append(np.argsort(np.where(begins, beside[:, 0], beside[:, 1]) * width + plane))
-        tangent.append(np.where(begins[:, None], inward[0], inward[1])[chosen[-1]])
+        tangent.append(np.where(begins, inward[0], inward[1])[:, chosen[-1]])
     order, partner = chosen
-    start, end = flat[order], flat[partner]
+    start, end = flat[:, order], flat[:, partner]
     both = _tangents(np.stack(tangent, axis=1), (end - start)[:, None])
     count = len(edge)
     link = coo_array((np.ones(count), (order, partner)), shape=(count, count))
     loop = connected_components(link, directed=False)[1][order].astype(np.int64)
-    return Pieces(start, end, both[:, 0], both[:, 1], plane[order], loop, order, partner)
-
-
-def _dot(a: Array, b: Array) -> Array:
-    return np.asarray(np.einsum("nk,nk->n", a, b))
+    return Pieces(start.T, end.T, both[:, 0].T, both[:, 1].T, plane[order], loop, order, partner)
 
 
 def _cubic(t: Array, a: Array, b: Array, m: Array, n: Array) -> Array:
-    """(n, 3) Hermite cubics from a to b with derivatives m and n, at t (n, 1)."""
+    """(3, n) Hermite cubics from a to b with derivatives m and n, at t (n,)."""
     return np.asarray(a + t * (m + t * (3.0 * (b - a) - 2.0 * m - n + t * (2.0 * (a - b) + m + n))))
 
 
