@@ -9,7 +9,7 @@ from isotomon.design.gauges import Gauge
 from isotomon.errors import DesignError, QuantityError
 from isotomon.evaluate.ground import Ground
 from isotomon.geometry.affine import even_sizes
-from isotomon.geometry.datums import Plane
+from isotomon.geometry.datums import plane_at
 from isotomon.inspect.looks import ground_of
 from isotomon.inspect.results import Quick, Reading
 from isotomon.inspect.sections import mesh_of_finished
@@ -51,17 +51,11 @@ def read_capacity(ground: Ground, quick: Quick, gauge: Gauge) -> Reading:
     one = quick.of(gauge.on[0])
     lines: tuple[Array, ...] = ()
     if one is not None and one.shape is not None:
-        flat = Plane(level * up, *_across(up))
+        flat = plane_at(level * up, up)
         faces = field_faces(one, one.placed[:1], FINE, flat)
         cut = plane_section(faces.vertices, faces.index, flat)
         lines = tuple(cut.lines) if cut is not None else ()
     return Reading(figures, lines)
-
-
-def _across(up: Array) -> tuple[Array, Array]:
-    first = np.array([1.0, 0.0, 0.0]) if abs(up[0]) < 0.9 else np.array([0.0, 1.0, 0.0])
-    across = first - up * float(first @ up)
-    return across / np.linalg.norm(across), up
 
 
 def inside_of(ground: Ground, quick: Quick, gauge: Gauge) -> Inside:

@@ -16,10 +16,11 @@ from isotomon.quantity import display
 
 
 def _angle(radians: float) -> float | None:
-    return _defined(math.degrees(radians))
+    return defined(math.degrees(radians))
 
 
-def _defined(value: float) -> float | None:
+def defined(value: float) -> float | None:
+    """A figure for JSON: None for what is undefined."""
     return None if math.isnan(value) else float(value) + 0.0
 
 
@@ -53,15 +54,15 @@ def _stations(quick: Quick, shape: Shape, full: Full) -> list[dict[str, Any]]:
             {
                 "name": station.station.name,
                 "position_mm": float(c.v[row]),
-                "area_mm2": _defined(c.area[row]),
+                "area_mm2": defined(c.area[row]),
                 "perimeter_mm": float(m.perimeter[row]),
                 "centroid_mm": [float(x) for x in m.centroid[row]],
                 "chord_mm": float(c.chord[row]),
-                "thickness_mm": _defined(e.thickness[number]),
+                "thickness_mm": defined(e.thickness[number]),
                 "set_angle_deg": _angle(float(c.set_angle[row])),
                 "turn_deg": _angle(float(c.turn[row])),
-                "i_max_mm4": _defined(m.i_max[row]),
-                "i_min_mm4": _defined(m.i_min[row]),
+                "i_max_mm4": defined(m.i_max[row]),
+                "i_min_mm4": defined(m.i_min[row]),
             }
         )
     return rows
@@ -72,7 +73,7 @@ def _along(shape: Shape) -> list[dict[str, Any]]:
     return [
         {
             "position_mm": float(c.v[i]),
-            "area_mm2": _defined(c.area[i]),
+            "area_mm2": defined(c.area[i]),
             "set_angle_deg": _angle(float(c.set_angle[i])),
             "turn_deg": _angle(float(c.turn[i])),
             "twist_rate_deg_per_m": math.degrees(float(c.twist_rate[i])) * 1000.0 + 0.0,

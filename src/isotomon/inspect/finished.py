@@ -25,7 +25,7 @@ def with_finished(
     """The results with the finished solids, what these have come to, and the measures and laws that waited for them. `stuck`: of which
     body, by which of its steps, and why, where one did not come about; `before`: what such bodies were before that."""
     quick = replace(quick, finished=finished, before=before or {})
-    found = [*_unsound(quick, finished), *_pieces(quick, finished)]
+    found = [*_unsound(quick), *_pieces(quick)]
     found += [_stuck(quick, body, step, why) for body, step, why in stuck if step and why.kind != "cancelled"]
     waiting = [g for g in quick.design.gauges if g.id in quick.readings and quick.readings[g.id].waits]
     taken: dict[str, Reading] = {}
@@ -54,10 +54,10 @@ def _stuck(quick: Quick, body: Id, step: Id, why: Failed) -> Finding:
     return Finding("error", quick.design.body(body).name, why.text, place=why.place, about=body, mends=tuple(mends))
 
 
-def _unsound(quick: Quick, finished: Mapping[str, Built]) -> list[Finding]:
+def _unsound(quick: Quick) -> list[Finding]:
     """An error for each finished body that is no sound solid, and a finding for copies that overlap."""
     found = []
-    for body, built in finished.items():
+    for body, built in quick.finished.items():
         one = quick.of(body)
         if one is None:
             continue
@@ -80,11 +80,11 @@ def _unsound(quick: Quick, finished: Mapping[str, Built]) -> list[Finding]:
     return found
 
 
-def _pieces(quick: Quick, finished: Mapping[str, Built]) -> list[Finding]:
+def _pieces(quick: Quick) -> list[Finding]:
     """A note for each body that combining leaves in more pieces than it was given."""
     found = []
     for body in results(quick.design):
-        one, built, tools = quick.of(body), finished.get(body), tools_of(quick.design, body)
+        one, built, tools = quick.of(body), quick.finished.get(body), tools_of(quick.design, body)
         if one is None or built is None or one.body.file:
             continue
         whole = 1 if any(s.joins for s in one.body.done) else len(one.placed)

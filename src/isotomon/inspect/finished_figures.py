@@ -13,6 +13,7 @@ import numpy as np
 from isotomon.arrays import Array
 from isotomon.design.bodies import results
 from isotomon.errors import DesignError
+from isotomon.inspect.check import defined
 from isotomon.inspect.results import Quick
 from isotomon.inspect.section_figures import stiff, walls_of
 from isotomon.inspect.sections import NO_WAY, FinishedSections, finished_sections, mesh_of_finished
@@ -61,7 +62,7 @@ def _body(quick: Quick, built: Built, way: Ref) -> dict[str, Any]:
     }
     for word, sign in (("least", 1.0), ("greatest", -1.0)):
         thick, place = found.extreme(sign)
-        result[f"wall_{word}_mm"] = _defined(thick)
+        result[f"wall_{word}_mm"] = defined(thick)
         result[f"wall_{word}_at_mm"] = None if math.isnan(thick) else place.tolist()
     return result
 
@@ -90,24 +91,20 @@ def _sections(
             "name": names[k] if names else None,
             "position": float(sections.position[row] * (sections.one if sections.unit == "°" else 1.0)),
             "area_mm2": area,
-            "perimeter_mm": _defined(cuts.perimeter[row]),
+            "perimeter_mm": defined(cuts.perimeter[row]),
             "centroid_mm": space(row, cuts.centroid[row]),
-            "i_max_mm4": _defined(cuts.i_max[row]),
-            "i_min_mm4": _defined(cuts.i_min[row]),
-            "principal_deg": _defined(math.degrees(cuts.angle[row])),
+            "i_max_mm4": defined(cuts.i_max[row]),
+            "i_min_mm4": defined(cuts.i_min[row]),
+            "principal_deg": defined(math.degrees(cuts.angle[row])),
             "parts": int(cuts.parts[row]),
             "holes": int(cuts.holes[row]),
-            "torsion_mm4": None if worked is None else _defined(worked.torsion[k]),
+            "torsion_mm4": None if worked is None else defined(worked.torsion[k]),
             "shear_centre_mm": None if worked is None else space(row, worked.shear_centre[k]),
         }
         if density is not None:
             entry["mass_kg_per_m"] = area * density * 1e-6
         found.append(entry)
     return found
-
-
-def _defined(value: float) -> float | None:
-    return None if math.isnan(value) else float(value) + 0.0
 
 
 def finished_table(bodies: list[dict[str, Any]]) -> str:

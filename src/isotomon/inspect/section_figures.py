@@ -20,8 +20,6 @@ from isotomon.pace import checkpoint
 
 STIFF_PLACES = 41
 """Sections along a body whose stiffness is worked out for a curve."""
-ON_A_PIECE = 3
-"""Places on each piece of a section that are taken for its outline."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -41,7 +39,7 @@ def stiff(sections: FinishedSections, rows: Index | None = None) -> Stiff:
     for k, row in enumerate(chosen.tolist()):
         checkpoint(k / len(chosen))
         try:
-            found = stiffness(sections.outlines(row, ON_A_PIECE))
+            found = stiffness(sections.outlines(row))
         except (ValueError, np.linalg.LinAlgError):
             continue
         torsion[k], centre[k] = found.torsion, found.shear_centre

@@ -29,7 +29,7 @@ INSIDE = 1e-6
 BESIDE = 0.25
 """Of a section's size: what reaches no nearer to it than this is another part of a body that runs along a path."""
 ON_A_PIECE = 3
-"""Places on each piece of a section that are drawn of it."""
+"""Places on each piece of a section that are taken for its outline."""
 FLAT = 1e-6
 """mm, and as a cosine: a section nearer than this to a half-plane through the axis stands in it."""
 NO_WAY = Ref("")
@@ -49,9 +49,9 @@ class FinishedSections:
     unit: str
     one: float
 
-    def outlines(self, row: int, places: int = 3) -> list[Array]:
-        """The closed runs (n, 2) that bound one section, mm in its plane, by so many places on each of their pieces."""
-        return self.cuts.lines.of(self.cuts.lines.plane == row).runs(places)
+    def outlines(self, row: int) -> list[Array]:
+        """The closed runs (n, 2) that bound one section, mm in its plane."""
+        return self.cuts.lines.of(np.flatnonzero(self.cuts.lines.plane == row)).runs(ON_A_PIECE)
 
     def lines(self, row: int) -> list[Array]:
         """The same in space, (n, 3), each ending where it begins."""

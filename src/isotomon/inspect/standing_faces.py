@@ -11,9 +11,9 @@ from isotomon.field.mesh import open_triangles, sampling, skin_mesh, triangles
 from isotomon.geometry.datums import Plane
 from isotomon.geometry.planar import cross
 from isotomon.inspect.results import Quick
+from isotomon.inspect.sections import changes_sections
 from isotomon.kernel.protocol import unpack
 from isotomon.measure.faces import Faces
-from isotomon.operations.base import Asked
 
 FINE, COARSE = (401, 1000), (121, 240)
 """Sections along a body, and places round each: where a section or a thickness is taken, and for all else."""
@@ -26,8 +26,8 @@ class WaitsForSolid(IsotomonError):
 def of_solid(quick: Quick, one: Quick) -> bool:
     """Whether a body is known by its finished solid alone: it was brought in, worked on, combined with others or with its own
     copies, or has holes."""
-    shape, worked = one.shape, any(isinstance(stage, Asked) for stage in one.stages)
-    if one.body.file or worked or any(s.joins for s in one.body.done) or tools_of(quick.design, one.body.id):
+    shape = one.shape
+    if changes_sections(one) or any(s.joins for s in one.body.done) or tools_of(quick.design, one.body.id):
         return True
     return shape is not None and bool(shape.form.samples.holes)
 

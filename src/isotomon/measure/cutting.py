@@ -109,11 +109,11 @@ class Pieces:
         by_begin = np.argsort(self.begins)
         place = np.minimum(np.searchsorted(self.begins[by_begin], self.ends), len(by_begin) - 1)
         follows = by_begin[place]
-        goes_on = self.begins[follows] == self.ends
-        count = len(follows)
-        graph = csr_array((np.ones(goes_on.sum()), (np.flatnonzero(goes_on), follows[goes_on])), shape=(count, count))
+        meets = self.begins[follows] == self.ends
+        count, links = len(follows), (np.flatnonzero(meets), follows[meets])
+        graph = csr_array((np.ones(len(links[0])), links), (count, count))
         first = np.ones(count, dtype=bool)
-        first[follows[goes_on]] = False
+        first[follows[meets]] = False
         found = []
         for loop in np.unique(self.loop):
             mine = np.flatnonzero(self.loop == loop)

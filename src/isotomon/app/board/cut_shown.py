@@ -33,6 +33,8 @@ class CutShown:
     sections: FinishedSections
     of: Quick
     below: str = ANGLES
+    outlines: tuple[tuple[str, list[Array]], ...] = ()
+    """(station, runs (n, 2), mm in its plane) at stations, where it is cut along its own way."""
     stiff: Stiff | None = None
     wall: tuple[Array, Array, Array] | None = None
     stale: bool = False

@@ -24,7 +24,7 @@ from isotomon.geometry.datums import Axis, Frame, Plane, SpaceCurve
 from isotomon.inspect.finished_figures import finished_csv, finished_figures
 from isotomon.inspect.results import Quick
 from isotomon.inspect.section_figures import stiff, wall_along, walls_of
-from isotomon.inspect.sections import changes_sections, finished_sections, mesh_of_finished
+from isotomon.inspect.sections import FinishedSections, changes_sections, finished_sections, mesh_of_finished
 from isotomon.quantity.record import Ref
 
 OWN = Ref("")
@@ -42,8 +42,19 @@ class CutWanted:
 
 
 def sections_shown(quick: Quick, wanted: CutWanted) -> CutShown:
-    """The sections alone. Raises: DesignError."""
-    return CutShown(finished_sections(quick, quick.finished[quick.result], wanted.way), quick, wanted.below)
+    """The sections alone, without what takes longer. Raises: DesignError."""
+    sections = finished_sections(quick, quick.finished[quick.result], wanted.way)
+    return CutShown(sections, quick, wanted.below, station_outlines(quick, sections))
+
+
+def station_outlines(quick: Quick, sections: FinishedSections) -> tuple[tuple[str, list[Array]], ...]:
+    """(station, runs (n, 2), mm in its plane) of the finished body at stations; none where it is not cut along its own way."""
+    if sections.way or quick.shape is None:
+        return ()
+    rows = [(index, n, int(np.argmin(np.abs(sections.position - n.position)))) for index, n in quick.resolved.own]
+    return tuple(
+        (n.station.id, [quick.in_plane(index, line) for line in sections.lines(row)]) for index, n, row in rows
+    )
 
 
 def with_figures(shown: CutShown) -> CutShown:
@@ -116,18 +127,7 @@ class BoardCuts:
 
     def _put(self, shown: CutShown | None) -> None:
         self.w.board.set_cut(shown)
-        self.w.body_plan.set_finished(() if shown is None or shown.stale else self._station_outlines(shown))
-
-    def _station_outlines(self, shown: CutShown) -> list[tuple[str, list[Array]]]:
-        """(station, runs (n, 2), mm in its plane) of the finished body at stations, where it is cut along its own way."""
-        quick, sections = shown.of, shown.sections
-        if sections.way or quick.shape is None:
-            return []
-        found = []
-        for index, n in quick.resolved.own:
-            row = int(np.argmin(np.abs(sections.position - n.position)))
-            found.append((n.station.id, [quick.in_plane(index, line) for line in sections.lines(row)]))
-        return found
+        self.w.body_plan.set_finished(() if shown is None or shown.stale else shown.outlines)
 
     def show_live(self, position: float) -> None:
         """Where along the Board the pointer is, or NaN: the section there is drawn in View and body plan, finished where such are shown."""

@@ -12,7 +12,7 @@ from isotomon.design.bodies import results
 from isotomon.field.mesh import SkinMesh, taken
 from isotomon.geometry.affine import ITSELF
 from isotomon.inspect.results import Quick
-from isotomon.operations.base import Asked
+from isotomon.inspect.sections import changes_sections
 
 MOST_QUADS = 160_000
 """Of all copies of a body: more of them are shown by fewer sections each."""
@@ -48,16 +48,11 @@ def copies(mesh: SkinMesh, maps: Array) -> list[SkinMesh]:
     return [placed_mesh(mesh, affine) for affine in maps]
 
 
-def is_finished_otherwise(quick: Quick) -> bool:
-    """Whether a body's solid is not what its skin shows: brought in, or worked on by the kernel."""
-    return bool(quick.body.file) or any(isinstance(stage, Asked) for stage in quick.stages)
-
-
 def finished_meshes(quick: Quick, plain: bool) -> list[tuple[Array, Index, Array]]:
     """Vertices (n, 3), triangles (m, 3) and normals (n, 3) of the finished bodies, where any is other than its skin shows, or `plain`
     ones are wanted, too; none while one is missing, which is seen by its skin."""
     finished = {**quick.before, **quick.finished}
-    other = plain or any(is_finished_otherwise(q) for q in (quick, *quick.others))
+    other = plain or any(changes_sections(q) for q in (quick, *quick.others))
     if not other or not finished or set(results(quick.design)) - finished.keys():
         return []
     return [solid_mesh(built) for built in finished.values()]
