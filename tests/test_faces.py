@@ -15,7 +15,7 @@ from isotomon.design.records import Design
 from isotomon.errors import IsotomonError, SizeError, SolidError
 from isotomon.inspect.finished import with_finished
 from isotomon.inspect.quick import rebuild
-from isotomon.kernel.protocol import Built
+from isotomon.kernel.protocol import Built, Failed
 from isotomon.operations.base import Operation
 from isotomon.operations.cut_off import CutOff
 from isotomon.operations.draft import Draft
@@ -105,6 +105,8 @@ class Faces(Building):
             TakeOut(faces=refs(f"body/face:round of (lane {LANES[0]}|last cap)")),
         )
         quick = rebuild(bodies.change_step(made, "k1", aside=True))
+        after = with_finished(quick, {}, [("body", "k2", Failed(0, "lost", "what it works with is not there"))])
+        self.assertEqual(after.findings, quick.findings)
         with self.assertRaisesRegex(SolidError, "there is no face round of"):
             with_finished(quick, build_all(quick, self.supervisor))
 

@@ -15,6 +15,9 @@ from isotomon.kernel.protocol import Built, Failed
 from isotomon.measure.laws import Finding, Mend
 from isotomon.quantity.record import Id, Ref
 
+UNTOLD = ("cancelled", "lost")
+"""What is no finding about a step: it was not wanted, or what it works with is not there, which is told where that failed."""
+
 
 def with_finished(
     quick: Quick,
@@ -26,7 +29,7 @@ def with_finished(
     body, by which of its steps, and why, where one did not come about; `before`: what such bodies were before that."""
     quick = replace(quick, finished=finished, before=before or {})
     found = [*_unsound(quick), *_pieces(quick)]
-    found += [_stuck(quick, body, step, why) for body, step, why in stuck if step and why.kind != "cancelled"]
+    found += [_stuck(quick, body, step, why) for body, step, why in stuck if step and why.kind not in UNTOLD]
     waiting = [g for g in quick.design.gauges if g.id in quick.readings and quick.readings[g.id].waits]
     taken: dict[str, Reading] = {}
     if waiting:
