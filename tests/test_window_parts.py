@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import math
 import sys
+import threading
 import unittest
 from pathlib import Path
 from unittest import mock
 
-from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PySide6.QtCore import QMimeData, QObject, QPoint, QPointF, Qt, QUrl
 from PySide6.QtGui import QColor, QContextMenuEvent, QDropEvent, QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QLabel, QLineEdit, QMenu, QWidget
@@ -17,6 +18,8 @@ from isotomon.app.board.layout import Layout, nice_step
 from isotomon.app.forms.law import LawForm
 from isotomon.app.shell.commands import COMMANDS, MENUS, STAGES
 from isotomon.app.shell.finder import HELP, matches
+from isotomon.app.shell.main import application, run_events, wait_for
+from isotomon.app.state.later import Later
 from isotomon.app.theme import ASSETS, SLATE, VELLUM, station_colour
 from isotomon.design import station_edits
 from isotomon.design.file import encode, save
@@ -83,6 +86,22 @@ class Tables(unittest.TestCase):
         self.assertFalse(matches("step mesh", "Solid as STEP"))
         box = Layout(1000.0, 260.0, 0.0, 500.0)
         self.assertAlmostEqual(box.position(float(box.x(123.0))), 123.0, places=9)
+
+    def test_what_answers_a_view_that_is_gone_is_dropped(self) -> None:
+        """Long work is answered, but no more once what it was shown in is gone."""
+        application()
+        ready, answers = threading.Event(), list[object]()
+        shown_in = QObject()
+        later = Later("test", shown_in)
+        later.answered.connect(answers.append)
+        later.ask(lambda: 1)
+        self.assertTrue(wait_for(lambda: answers == [1], 20.0))
+        later.ask(ready.wait)
+        del shown_in
+        ready.set()
+        self.assertTrue(wait_for(lambda: all(thread.name != "test" for thread in threading.enumerate()), 20.0))
+        run_events()
+        self.assertEqual(answers, [1])
 
 
 class OnTheBoard(WithWindow):

@@ -7,6 +7,7 @@ import queue
 import threading
 import time
 from collections.abc import Callable
+from functools import partial
 from typing import TypeVar
 
 from PySide6.QtCore import QEventLoop, QObject, Qt, Signal
@@ -21,14 +22,15 @@ Work = Callable[[], object]
 
 
 class Later(QObject):
-    """`answered`: what the work asked for last gave, or the text of what went wrong."""
+    """`answered`: what the work asked for last gave, or the text of what went wrong. Once `shown_in` is gone, nothing is said."""
 
     answered = Signal(object)
     _finished = Signal(object, object)
 
-    def __init__(self, name: str) -> None:
+    def __init__(self, name: str, shown_in: QObject) -> None:
         super().__init__()
         self.setObjectName(name)
+        shown_in.destroyed.connect(partial(self.blockSignals, True))
         self._running = False
         self._next: Work | None = None
         self._finished.connect(self._took)
