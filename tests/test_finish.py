@@ -11,6 +11,7 @@ from pathlib import Path
 from unittest import mock
 
 import numpy as np
+from msgspec import structs
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QToolButton
@@ -252,7 +253,7 @@ def rebuild_or_raise(made: Design) -> None:
 
 def worked(made: Design) -> WorkedSkin:
     """The skin that the last step of a design's first body works on."""
-    skin = rebuild(made).stages[-1].skin  # type: ignore[union-attr]
+    skin = rebuild(made).stages[-1].worked[0]  # type: ignore[union-attr]
     assert skin is not None
     return skin
 
@@ -332,18 +333,43 @@ class OnTheField(Building):
         self.assertAlmostEqual(found / (whole - hole), 1.0, delta=1e-6)
         found = self.built(bodies.add_step(round_, "body", Hollow(wall=4.0, side="outward", floor=floor))).volume
         self.assertAlmostEqual(found / (math.pi * 34.0**2 * (HIGH + floor) - whole), 1.0, delta=1e-6)
+        about = Hollow(wall=4.0, side="about", floor=floor)
+        hole = math.pi * 28.0**2 * (HIGH - floor / 2.0)
+        found = self.built(bodies.add_step(round_, "body", about)).volume
+        self.assertAlmostEqual(found / (math.pi * 32.0**2 * (HIGH + floor / 2.0) - hole), 1.0, delta=1e-6)
         rounded = Round(edges=("body/along",), radius=6.0)
         for steps, least, greatest in (
             ((rounded, Hollow(wall=2.5)), 2.5, 2.5),
             ((Hollow(wall=2.5, side="outward"),), 2.5, 2.5),
+            ((rounded, Hollow(wall=2.5, side="about")), 2.5, 2.5),
             ((rounded, Hollow(wall="3 mm - 1.5 mm * fraction", floor=3.0)), 1.5, 3.0),
         ):
             built = self.built(vessel(*steps))
             thick = walls_of(built, mesh_of_finished(built))
             self.assertAlmostEqual(thick.extreme(1.0)[0], least, delta=5e-3)
             self.assertAlmostEqual(thick.extreme(-1.0)[0], greatest, delta=5e-3)
-        with self.assertRaisesRegex(DesignError, "one outside need a smooth solid"):
+        with self.assertRaisesRegex(DesignError, "one not within the skin, or another"):
             rebuild_or_raise(box(Bevel(edges=("body/all",), width=1.0), Hollow(side="outward")))
+
+    def test_walls_of_their_own_at_some_faces(self) -> None:
+        """A box whose one side is thicker, by formula, within and outside; a rounded edge beside it, or no face at all, is refused."""
+        face, other = "body/face:s0.1of4~s0.2of4", 7.0
+        inside = Hollow(wall=3.0, others=(face,), other=other)
+        hole = (SIDE - 6.0) * (SIDE - 3.0 - other) * (HIGH - 3.0)
+        self.assertAlmostEqual(self.built(box(inside)).volume / (BOX - hole), 1.0, delta=1e-7)
+        outside = structs.replace(inside, side="outward")
+        whole = (SIDE + 6.0) * (SIDE + 3.0 + other) * (HIGH + 3.0)
+        self.assertAlmostEqual(self.built(box(outside)).volume / (whole - BOX), 1.0, delta=1e-7)
+        twisted = self.built(vessel(Hollow(wall=2.5, others=("body/face:s0.1of3~s0.2of3",), other=4.0)))
+        thick = walls_of(twisted, mesh_of_finished(twisted))
+        self.assertAlmostEqual(thick.extreme(1.0)[0], 2.5, delta=5e-3)
+        self.assertAlmostEqual(thick.extreme(-1.0)[0], 4.0, delta=5e-3)
+        for steps, words in (
+            ((Round(edges=("body/along",), radius=9.0), inside), "between walls of two thicknesses is rounded"),
+            ((structs.replace(inside, others=("body/last",)),), "no face along the body"),
+        ):
+            with self.assertRaisesRegex((DesignError, FieldError, SolidError), words):
+                self.built(box(*steps))
 
     def test_the_vessel_from_round_to_rim(self) -> None:
         """Long edges rounded, then hollow, then both rims bevelled: one sound solid, and the bevels say of what they are."""

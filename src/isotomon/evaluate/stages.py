@@ -59,7 +59,7 @@ def stages(ground: Sources, steps: Sequence[Operation], skin: WorkedSkin | None 
     names = {b.id: b.name for b in ground.design.bodies}
     for step in steps:
         asked = step.asks(replace(ask, skin=skin), lambda key: names.get(key, "what is gone"))
-        skin = asked.skin if asked is not None and asked.work == SKIN else None
+        skin = asked.outer if asked is not None and asked.work == SKIN else None
         before = made[-1] if made else None
         if asked is not None:
             made.append(replace(asked, step=step.id))
@@ -76,17 +76,17 @@ def worked_by(made: Sequence[Stage], plain: WorkedSkin | None, moving: bool) -> 
 
     Raises: FieldError, where a skin folds, or its sides do not meet.
     """
-    works = [stage for stage in made if isinstance(stage, Asked) and stage.skin is not None]
+    works = [stage for stage in made if isinstance(stage, Asked) and stage.worked]
     if plain is None or not works:
         return None
     last = works[-1]
-    assert last.skin is not None
-    outer = seen(replace(plain, rounds=last.skin.rounds), moving)
+    before = replace(plain, rounds=last.worked[0].rounds)
+    outer = seen(last.outer or before, moving)
     if last.work == SKIN:
         return WorkedGrids(outer)
-    both = (outer, seen(last.skin, moving))
-    out, within = both[::-1] if last.values.get("outward") else both
-    return WorkedGrids(out, within, (bool(last.values["first"]), bool(last.values["last"])))
+    return WorkedGrids(
+        outer, seen(last.inner or before, moving), (bool(last.values["first"]), bool(last.values["last"]))
+    )
 
 
 def placed_by(made: Sequence[Stage]) -> Array:

@@ -32,7 +32,7 @@ def lining(skin: WorkedSkin, tolerance: float, inside: str = "") -> list[Patch]:
     Raises: FieldError, where it folds, sides do not meet, or it would need too many patches.
     """
     skin = replace(skin, fineness="fitted")
-    loose = LOOSE * min([float(np.abs(skin.walls).min()) or np.inf, *(float(r.radii.min()) for r in skin.rounds)])
+    loose = LOOSE * min([float(np.abs(skin.all_walls).min()) or np.inf, *(float(r.radii.min()) for r in skin.rounds)])
     try:
         bases = [_across(skin, number, tolerance, loose) for number in range(len(skin.sides))]
         along, control = fit(lambda y: _nets(skin, bases, y), tolerance, most=300, loose=(MANY_ALONG, loose))

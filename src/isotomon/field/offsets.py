@@ -38,6 +38,10 @@ class Level:
     origin: Array
     normal: Array
 
+    def shifted(self, by: float) -> Level:
+        """By so many mm along its normal."""
+        return Level(self.origin + by * self.normal, self.normal)
+
 
 @dataclass(frozen=True)
 class Keyed:
@@ -164,9 +168,9 @@ class Offsets:
                 return v
         raise FieldError(LOST)
 
-    def corners(self, lane: int, after: int, y: Array, by: Array, start: Array | None = None) -> Array:
-        """(m, 4): u and v in a lane, and in the one after it, from which the corner between their parallels comes at levels y (m,), where
-        the search begins at `start` (m, 4) if that is known.
+    def corners(self, lane: int, after: int, y: Array, by: tuple[Array, Array], start: Array | None = None) -> Array:
+        """(m, 4): u and v in a lane, and in the one after it, from which the corner between their parallels, `by` mm (m,) each inside,
+        comes at levels y (m,), where the search begins at `start` (m, 4) if that is known.
 
         Raises: FieldError, when they do not meet.
         """
@@ -174,8 +178,8 @@ class Offsets:
         x = np.stack([np.ones_like(y), v, np.zeros_like(y), v], axis=1) if start is None else start
         farthest = FARTHEST * np.array([1.0, self.extent] * 2)
         for _ in range(STEPS):
-            p, pu, pv, _, _ = self.moved(lane, x[:, 0], x[:, 1], by)
-            q, qu, qv, _, _ = self.moved(after, x[:, 2], x[:, 3], by)
+            p, pu, pv, _, _ = self.moved(lane, x[:, 0], x[:, 1], by[0])
+            q, qu, qv, _, _ = self.moved(after, x[:, 2], x[:, 3], by[1])
             matrix = np.zeros((len(y), 4, 4))
             matrix[:, :3] = np.stack([pu, pv, -qu, -qv], axis=2)
             matrix[:, 3, :2] = np.stack([np.sum(pu * normal, axis=1), np.sum(pv * normal, axis=1)], axis=1)

@@ -7,7 +7,7 @@ parallel of it the arc of another radius about the same centre. Lanes end where 
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 
@@ -17,7 +17,7 @@ from scipy.interpolate import CubicSpline
 from isotomon.arrays import Array
 from isotomon.errors import FieldError
 from isotomon.field.offsets import Keyed, Offsets, between_ends, rises
-from isotomon.field.rolling import Ball, Fineness, lane_before, rolling
+from isotomon.field.rolling import PLAIN, Ball, Fineness, lane_before, rolling, turns_at
 from isotomon.field.section_field import SectionField
 from isotomon.geometry.basis import Basis
 
@@ -38,7 +38,7 @@ class RoundedCorner:
 @dataclass(frozen=True, eq=False)
 class WorkedSkin:
     """The skin that lies `walls` (n,) mm, at even levels or all along, within that of a body, or outside it where they are less than
-    nought, some of its corners rounded."""
+    nought, some of its corners rounded; `others`: the walls (n,) at lanes, by their numbers, that have their own."""
 
     base: Offsets
     """Its levels are those at which the skin is cut."""
@@ -48,12 +48,33 @@ class WorkedSkin:
     """Of its rounds."""
     outer: Offsets | None = None
     """By whose levels radii are meant, where not by those of `base`."""
+    others: Mapping[int, Array] = field(default_factory=dict)
 
-    def wall(self, y: Array) -> Array:
-        """(m,) mm at levels y (m,)."""
-        if len(self.walls) < 2:
-            return np.full(len(y), float(self.walls[0]))
-        return np.asarray(CubicSpline(np.linspace(0.0, 1.0, len(self.walls)), self.walls)(y))
+    def wall(self, y: Array, lane: int) -> Array:
+        """(m,) mm at levels y (m,) of a lane."""
+        walls = self.others.get(lane, self.walls)
+        if len(walls) < 2:
+            return np.full(len(y), float(walls[0]))
+        return np.asarray(CubicSpline(np.linspace(0.0, 1.0, len(walls)), walls)(y))
+
+    @cached_property
+    def all_walls(self) -> Array:
+        """(n,) mm: those of all lanes together."""
+        return np.concatenate([self.walls, *self.others.values()])
+
+    def said(self) -> Iterator[object]:
+        """All that it says besides the body's own skin, as plain values."""
+        yield from ((corner.lane, corner.radii.tobytes()) for corner in self.rounds)
+        yield from ((lane, walls.tobytes()) for lane, walls in self.others.items())
+        yield self.walls.tobytes()
+        for level in (self.base.low, self.base.high):
+            yield level.origin.tobytes()
+
+    def resized(self, share: float) -> WorkedSkin:
+        """The same with so much of its walls, or without a wall of its radii."""
+        if not self.all_walls.any():
+            return replace(self, rounds=tuple(replace(r, radii=r.radii * share) for r in self.rounds))
+        return replace(self, walls=self.walls * share, others={k: w * share for k, w in self.others.items()})
 
     @cached_property
     def sides(self) -> tuple[int | RoundedCorner, ...]:
@@ -71,7 +92,7 @@ class WorkedSkin:
 
     def _is_left(self, corner: RoundedCorner) -> bool:
         """Whether a parallel of a round is a round still, and not a sharp corner."""
-        return self.ball(corner).way < 0.0 or float(corner.radii.min()) > float(self.walls.max())
+        return self.ball(corner).way < 0.0 or float(corner.radii.min()) > float(self.all_walls.max())
 
     def side_name(self, side: int | RoundedCorner) -> str:
         """What the face of a side is called."""
@@ -98,24 +119,37 @@ class WorkedSkin:
 
     def _found(self, y: Array) -> list[tuple[Array, Array]]:
         common = self.base.field.common
-        wall = self.wall(y)
         begin, end = ([np.full(len(y), value) for _ in common.lanes] for value in (0.0, 1.0))
         rounded = {side.lane: side for side in self.sides if not isinstance(side, int)}
         for number, lane in enumerate(common.lanes):
             before = common.beside(number)[0]
             if lane.basis.periodic or before is None:
                 continue
+            walls = self.wall(y, before), self.wall(y, number)
+            if not np.array_equal(*walls):
+                self._check_apart(before, number, number in rounded)
             if number in rounded:
-                end[before] = self.ball(rounded[number]).arc(self.base, np.zeros_like(y), y, wall)[1][:, 0]
-                begin[number] = self.ball(rounded[number]).arc(self.base, np.ones_like(y), y, wall)[1][:, 2]
-            elif self.walls.any():
-                x = self.base.corners(before, number, y, wall)
+                end[before] = self.ball(rounded[number]).arc(self.base, np.zeros_like(y), y, walls[0])[1][:, 0]
+                begin[number] = self.ball(rounded[number]).arc(self.base, np.ones_like(y), y, walls[1])[1][:, 2]
+            elif self.all_walls.any():
+                x = self.base.corners(before, number, y, walls)
                 end[before], begin[number] = x[:, 0], x[:, 2]
         if any((a >= b - SLIVER).any() for a, b in zip(begin, end, strict=True)):
             raise FieldError(
                 "a side is too narrow for what is taken of it at its two corners; make the radius or the wall less"
             )
         return list(zip(begin, end, strict=True))
+
+    def _check_apart(self, before: int, lane: int, rounded: bool) -> None:
+        """Raises: FieldError, where two lanes cannot have walls of their own."""
+        if rounded:
+            raise FieldError(
+                "an edge between walls of two thicknesses is rounded; leave it sharp, or use one thickness"
+            )
+        if np.abs(turns_at(self.base, before, lane)).min() < PLAIN:
+            raise FieldError(
+                "walls of two thicknesses would meet where the skin runs on smoothly; choose faces between edges"
+            )
 
     def points(self, s: Sequence[Array], y: Array) -> list[Array]:
         """For each side, (m, n, 3): its points at shares s (n,) of the way across it, at levels y (m,).
@@ -125,7 +159,7 @@ class WorkedSkin:
         made, borders = [], self.borders(y) if any(len(own) for own in s) else []
         for side, own in zip(self.sides, s, strict=True):
             levels = np.repeat(y, len(own))
-            by = self.wall(levels)
+            by = self.wall(levels, side if isinstance(side, int) else side.lane)
             if not len(own):
                 found = np.empty((0, 3))
             elif isinstance(side, int):
@@ -134,7 +168,7 @@ class WorkedSkin:
                 found, _, _, _, left = self.base.moved(side, u, v, by)
                 if left.min() <= 0.0:
                     raise FieldError(
-                        f"the wall ({np.abs(self.walls).max():.4g} mm) is thicker than the skin's bends allow; make it thinner"
+                        f"the wall ({np.abs(self.all_walls).max():.4g} mm) is thicker than the skin's bends allow; make it thinner"
                     )
             else:
                 found = self.ball(side).arc(self.base, np.tile(own, len(y)), levels, by)[0]
@@ -213,9 +247,8 @@ def largest_share(skin: WorkedSkin) -> float:
     low, high = 0.0, 1.0
     for _ in range(TRIES):
         middle = (low + high) / 2.0
-        rounds = skin.rounds if skin.walls.any() else tuple(replace(r, radii=r.radii * middle) for r in skin.rounds)
         try:
-            seen(replace(skin, walls=skin.walls * middle, rounds=rounds), True)
+            seen(skin.resized(middle), True)
             low = middle
         except FieldError:
             high = middle

@@ -35,6 +35,15 @@ def lane_before(offsets: Offsets, lane: int) -> int:
     return found
 
 
+def turns_at(offsets: Offsets, before: int, lane: int) -> Array:
+    """(65,) rad at even places along the body: how much the skin turns where a lane ends and the next begins; outward more than nought."""
+    v = np.linspace(offsets.field.first, offsets.field.last, 65)
+    one, nought = np.ones_like(v), np.zeros_like(v)
+    _, _, along, n, _ = offsets.moved(before, one, v, nought)
+    m = offsets.moved(lane, nought, v, nought)[3]
+    return np.arcsin(np.clip(np.sum(np.cross(n, m) * along, axis=1) / np.linalg.norm(along, axis=1), -1.0, 1.0))
+
+
 @dataclass(frozen=True, eq=False)
 class Ball:
     """A ball of `radii` (n,) mm at even levels of the skin, or of one radius, along the corner at which a lane begins."""
@@ -61,11 +70,7 @@ class Ball:
 
         Raises: FieldError, where it is neither all along.
         """
-        v = np.linspace(self.offsets.field.first, self.offsets.field.last, 65)
-        one, nought = np.ones_like(v), np.zeros_like(v)
-        _, _, along, n, _ = self.offsets.moved(self.before, one, v, nought)
-        m = self.offsets.moved(self.lane, nought, v, nought)[3]
-        turned = np.arcsin(np.clip(np.sum(np.cross(n, m) * along, axis=1) / np.linalg.norm(along, axis=1), -1.0, 1.0))
+        turned = turns_at(self.offsets, self.before, self.lane)
         if np.abs(turned).min() < PLAIN or np.ptp(np.sign(turned)) > 0.0:
             raise FieldError("a corner along the body fades out, or turns from outward to inward; leave that edge out")
         return float(np.sign(turned[0]))
@@ -83,7 +88,7 @@ class Ball:
     def _touched(self, w: Array, start: Array | None) -> Array:
         """(m, 13) the same exactly, but for the way."""
         by = self._by(w)
-        x = self.offsets.corners(self.before, self.lane, w, by, start)
+        x = self.offsets.corners(self.before, self.lane, w, (by, by), start)
         centre, _, _, n, _ = self.offsets.moved(self.before, x[:, 0], x[:, 1], by)
         m = self.offsets.moved(self.lane, x[:, 2], x[:, 3], by)[3]
         return np.concatenate([x, centre, n, m], axis=1)

@@ -184,10 +184,9 @@ def _grids(
 
 def _too_large(design: Design, body: Body, put: Sequence[Stage], finding: Finding) -> Finding:
     """What is wrong with a worked skin, with the size that would do."""
-    last = [stage for stage in put if isinstance(stage, Asked) and stage.skin is not None][-1]
+    last = [stage for stage in put if isinstance(stage, Asked) and stage.worked][-1]
     step = next(step for step in body.steps if step.id == last.step)
-    assert last.skin is not None
-    value, share = getattr(step, step.SIZE), largest_share(last.skin)
+    value, share = getattr(step, step.SIZE), min(map(largest_share, last.worked))
     if share == 0.0 or not isinstance(value, float):
         return finding
     fits = float(f"{share * value:.3g}")

@@ -185,10 +185,17 @@ class Asked:
     arrays: Mapping[str, Array] = field(default_factory=dict)
     skins: bool = False
     """Whether it may be done with skins, too."""
-    skin: WorkedSkin | None = None
-    """A skin that is made as another body, the last that the kernel is given; of work `skin`, instead of the body so far."""
+    outer: WorkedSkin | None = None
+    """A skin of which a body is made anew, instead of the body so far."""
+    inner: WorkedSkin | None = None
+    """Of what is hollowed out, the skin of the hollow; where only the other is given, that is the body so far."""
     step: Id = ""
     """Whose work it is."""
+
+    @property
+    def worked(self) -> tuple[WorkedSkin, ...]:
+        """The skins that it works on."""
+        return tuple(skin for skin in (self.outer, self.inner) if skin is not None)
 
 
 SKIN = "skin"

@@ -49,7 +49,7 @@ class Round(Operation, frozen=True, tag="round"):
             raise DesignError(f"edges rounded: the radius comes to {radii.min():.4g} mm; it must be more than nought")
         worked = self._along(ask, radii)
         if worked is not None:
-            return Asked(SKIN, "edges rounded of", skin=worked)
+            return Asked(SKIN, "edges rounded of", outer=worked)
         edges = edge_choices(self.edges, ask.body, self.without)
         return Asked("round", "edges rounded of", (), {"edges": edges}, {"radii": radii})
 

@@ -143,13 +143,12 @@ def _requests(
             if not stage.skins:
                 _check_no_skins(quick, (body, *stage.bodies))
             asked |= {request.key: request for tool in stage.bodies for request in made[tool]}
-            inputs = [key, *(made[tool][-1].key for tool in stage.bodies)]
-            if stage.skin is not None:
-                request = _skin(q, stage, stage.skin, key, limit)
-                asked[request.key] = request
-                inputs.insert(0 if stage.values.get("outward") else 1, request.key)
-            if stage.work != SKIN:
-                request = _worked(quick, q, stage, inputs, limit)
+            skins = [(skin, _skin(q, stage, skin, key, limit)) for skin in stage.worked]
+            asked |= {own.key: own for _, own in skins}
+            # Of what is hollowed out, the body so far stands for the skin that is not made anew.
+            first = [next((own.key for s, own in skins if s is w), key) for w in (stage.outer, stage.inner)]
+            inputs = [*(first if skins else [key]), *(made[tool][-1].key for tool in stage.bodies)]
+            request = skins[0][1] if stage.work == SKIN else _worked(quick, q, stage, inputs, limit)
         asked[request.key] = request
         key = request.key
     return tuple(asked.values())
@@ -177,9 +176,8 @@ def _worked(quick: Quick, q: Quick, asked: Asked, inputs: Sequence[str], limit: 
 def _skin(q: Quick, asked: Asked, skin: WorkedSkin, before: str, limit: float) -> Request:
     """A body made anew from its worked skin, or the hollow in it."""
     assert q.shape is not None
-    rounds = [(corner.lane, corner.radii.tobytes()) for corner in skin.rounds]
-    key = digest((SKIN, asked.work, before, *asked.values.items(), skin.walls.tobytes(), *rounds))
-    inside = "" if asked.work == SKIN or asked.values.get("outward") else "inside of "
+    inside = "" if skin is asked.outer else "inside of "
+    key = digest((SKIN, inside, before, *skin.said()))
     ask = partial(lining_request, skin, key, deflection(q.shape), limit, inside)
     return Request(key, q.body.id, ask, f"{asked.words} {q.body.name}", asked.step)
 
