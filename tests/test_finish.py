@@ -14,7 +14,7 @@ import numpy as np
 from msgspec import structs
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QToolButton
+from PySide6.QtWidgets import QMenu, QToolButton
 from scipy.integrate import quad
 from scipy.spatial import KDTree
 
@@ -28,6 +28,7 @@ from isotomon.design.body import Carrying, Span
 from isotomon.design.file import decode, encode, load, save
 from isotomon.design.records import Design
 from isotomon.errors import DesignError, FieldError, SizeError, SolidError
+from isotomon.exchange.operations import read_operation
 from isotomon.field.offsets import fitted
 from isotomon.field.parallel import WorkedSkin
 from isotomon.inspect.quick import rebuild
@@ -128,6 +129,35 @@ class Solids(Building):
         made = bodies.add_step(round_, "body", Round(edges=("body/last-rim",), radius=r))
         whole = math.pi * 900.0 * HIGH
         self.assertAlmostEqual(self.built(made).volume / (whole - rim_cut(30.0, r)), 1.0, delta=1e-9)
+
+    def test_several_radii_in_one_step(self) -> None:
+        """Both rims of a cylinder and edges along a box, each with a radius of its own, by formula; a corner where three radii meet
+        is sound; what is too large shrinks with the others; through file and command line."""
+        rims = Round(edges=("body/first-rim", "body/last-rim"), radius=3.0, radii=(0.0, 8.0))
+        round_ = design([(0.0, "circle", SIDE, 0.0), (HIGH, "circle", SIDE, 0.0)])
+        whole = math.pi * 900.0 * HIGH - rim_cut(30.0, 3.0) - rim_cut(30.0, 8.0)
+        found = self.built(bodies.add_step(round_, "body", rims))
+        self.assertAlmostEqual(found.volume / whole, 1.0, delta=1e-9)
+        # An edge that a rule means, too, has the radius that is its own.
+        sides = Round(edges=("body/along:s0.2of4", "body/along"), radius=3.0, radii=(9.0,))
+        lost = (1.0 - math.pi / 4.0) * (3.0 * 9.0 + 81.0) * HIGH
+        self.assertAlmostEqual(self.built(box(sides)).volume / (BOX - lost), 1.0, delta=1e-7)
+        three = Round(edges=("body/along", "body/last-rim"), radius=4.0, radii=(6.0, "2 mm + 1 mm"))
+        corner = self.built(decode(encode(box(three))))
+        self.assertLess(corner.volume, BOX - 4.0 * (1.0 - math.pi / 4.0) * 36.0 * (HIGH - 6.0))
+        self.assertEqual(
+            structs.replace(rims, radius=20.0, radii=(0.0, 40.0)).sized(10.0), {"radius": 5.0, "radii": (0.0, 10.0)}
+        )
+        with self.assertRaises(SizeError) as caught:
+            self.built(box(structs.replace(three, radii=(31.0,))))
+        key = box(three).bodies[0].steps[0].id
+        self.built(
+            bodies.change_step(box(three), key, **structs.replace(three, radii=(31.0,)).sized(caught.exception.fits))
+        )
+        read = read_operation(
+            "round", ["edges=body/along, body/last-rim", "radii=6 mm, 2 mm + 1 mm", "radius=4"], "mm", {"body": "body"}
+        )
+        self.assertEqual(read, structs.replace(three, radii=(6.0, 3.0)))
 
     def test_where_bodies_meet_and_what_comes_after(self) -> None:
         """A post on a drum, rounded where they meet, then the new face's edges named in a further step; each face says what made it,
@@ -444,6 +474,19 @@ class InTheWindow(WithWindow):
         )
         row = w.details.findChild(EdgesRow)
         self.assertIsNotNone(row)
+        # More edges in the same step, with a radius of their own.
+        row.offer()
+        menu = row.findChildren(QMenu)[-1]
+        next(action for action in menu.actions() if action.text().endswith("first rim")).trigger()
+        menu.close()
+        own = w.details.findChild(StepsForm).fields["0 edges 1"]
+        own.edit.setFocus()
+        QTest.keyClicks(own.edit, "4")
+        QTest.keyClick(own.edit, Qt.Key.Key_Return)
+        self.assertEqual(w.desk.held.steps[0].radii, (0.0, 4.0))
+        for _ in range(2):
+            w.desk.session.undo()
+        w.details.refresh()
         out = next(b for b in row.findChildren(QToolButton) if b.accessibleName().startswith("Take out"))
         QTest.mouseClick(out, Qt.MouseButton.LeftButton)
         self.assertEqual(w.desk.held.steps[0].edges, ())

@@ -85,7 +85,7 @@ class Declared(unittest.TestCase):
     def test_each_says_all_that_is_asked_for(self) -> None:
         """Title, command and help; every field has a title and a kind that a form knows; the usual one comes back from a file; an
         unknown field and a count beyond bounds are refused."""
-        known = {"length", "angle", "ratio", "count", "copies", "yes", "choice", "edges", "faces"}
+        known = {"length", "angle", "ratio", "count", "copies", "yes", "choice", "edges", "faces", "lengths"}
         for kind, operation in OPERATIONS.items():
             with self.subTest(kind):
                 self.assertTrue(operation.TITLE and operation.COMMAND and operation.HELP)

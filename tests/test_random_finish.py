@@ -94,7 +94,7 @@ class RandomFinish(WithWorker):
                 self.assertRegex(str(error), "up to .* mm works|no .* was found")
                 if not error.fits or number:
                     return "refused"
-                smaller = bodies.change_step(tried, tried.body("body").steps[-1].id, **{step.SIZE: error.fits})
+                smaller = bodies.change_step(tried, tried.body("body").steps[-1].id, **step.sized(error.fits))
                 self.sound(build_all(rebuild(smaller), self.supervisor)["body"])
                 return "mended"
             except IsotomonError as error:

@@ -92,7 +92,10 @@ class TheVessel(WithWindow):
         row = self.window.details.findChildren(EdgesRow)[0]
         for button in [b for b in row.findChildren(QToolButton) if b.accessibleName().startswith("Take out")]:
             QTest.mouseClick(button, LEFT, NONE)
-        add = next(b for b in row.findChildren(QToolButton) if b.accessibleName().startswith("Add to"))
+        QTest.qWait(50)
+        add = next(
+            b for b in row.findChildren(QToolButton) if b.accessibleName().startswith("Add to") and b.isVisible()
+        )
         QTest.mouseClick(add, LEFT, NONE)
         menu = row.findChildren(QMenu)[-1]
         entry = next(a for a in menu.actions() if a.text() == words)

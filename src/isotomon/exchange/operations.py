@@ -48,6 +48,8 @@ def _value(given: Input, text: str, unit: str, bodies: Mapping[str, str]) -> Any
             return {"yes": True, "no": False}[text]
         if given.what == "B":
             return bodies[text]
+        if given.what == "lengths":
+            return tuple(read(word.strip(), "length", unit) for word in text.split(","))
         if given.what in ("edges", "faces"):
             return refs(*(_edge(word.strip(), bodies) for word in text.split(",") if word.strip()))
         if given.what == "choice" and text not in dict(given.words):
@@ -76,6 +78,7 @@ def wanted(given: Input) -> str:
         "ratio": "a ratio or formula",
         "count": "a whole number",
         "copies": "numbers of copies, from 1",
+        "lengths": f"lengths, a comma between, in the order of `{given.beside}`; nought for none",
         "faces": "faces: `BODY/first`, `BODY/last`, `BODY/face:NAME`, `BODY/faces`…",
         "edges": "edges: `BODY/along`, `BODY/last-rim`, `BODY/meets`, `BODY/all`…",
         "yes": "yes or no",
@@ -89,7 +92,7 @@ def _usual(given: Input) -> str:
         return f"{math.degrees(given.usual):g} deg"
     if given.what == "yes":
         return "yes" if given.usual else "no"
-    if given.what in ("copies", "edges", "faces"):
+    if given.what in ("copies", "edges", "faces", "lengths"):
         return "none"
     return f"{given.usual:g}" if given.what in KINDS else str(given.usual)
 

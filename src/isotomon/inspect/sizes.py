@@ -12,4 +12,4 @@ from isotomon.quantity import show
 def use_size(design: Design, step: Operation, fits: float) -> Mend:
     """The mend that gives a step a size (mm) that works; in the design's unit."""
     words = f"Use {show(fits, 'length', design.unit)} {design.unit}"
-    return Mend(words, lambda d: change_step(d, step.id, **{step.SIZE: fits}))
+    return Mend(words, lambda d: change_step(d, step.id, **step.sized(fits)))

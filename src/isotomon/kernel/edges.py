@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from OCP.BRepAdaptor import BRepAdaptor_Curve
@@ -28,11 +28,13 @@ _COPY_OR_MARK = re.compile(r"^((?:[^ ]+: )?)(.*)$")
 
 @dataclass(frozen=True, eq=False)
 class NamedEdge:
-    """An edge, the two faces that meet at it, and what these are called, without which piece of them it is."""
+    """An edge, the two faces that meet at it, what these are called, without which piece of them it is, and the last of the choices
+    that mean it."""
 
     edge: TopoDS_Edge
     faces: tuple[TopoDS_Face, TopoDS_Face]
     names: tuple[str, str]
+    choice: int = 0
 
     @property
     def called(self) -> str:
@@ -94,8 +96,8 @@ def chosen_edges(body: NamedShape, choices: Sequence[str]) -> list[NamedEdge]:
     found: dict[int, NamedEdge] = {}
     edges = crisp_edges(body)
     out = [choice.removeprefix("without ") for choice in choices if choice.startswith("without ")]
-    for choice in (choice for choice in choices if not choice.startswith("without ")):
-        meant = {k: edge for k, edge in enumerate(edges) if _is_meant(edge, choice)}
+    for number, choice in enumerate(choice for choice in choices if not choice.startswith("without ")):
+        meant = {k: replace(edge, choice=number) for k, edge in enumerate(edges) if _is_meant(edge, choice)}
         if not meant:
             raise SolidError(f"there is no edge {_in_words(choice)} any more; choose others")
         found |= meant

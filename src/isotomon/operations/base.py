@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import typing
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from typing import Annotated, Any, ClassVar, Protocol
@@ -26,20 +26,21 @@ KINDS = ("length", "angle", "ratio")
 class Says:
     """What a field of an operation is to those who use it: its title; `what` it takes, where its type does not say so: a kind
     of number, or letters of what can be referred to (A an axis, P a plane, p a point, c a curve, B another body); its choices
-    in words; and what it does, in a sentence."""
+    in words; what it does, in a sentence; and the field beside whose items its own stand."""
 
     title: str
     what: str = ""
     words: tuple[tuple[str, str], ...] = ()
     tip: str = ""
+    beside: str = ""
 
 
 @dataclass(frozen=True)
 class Input:
     """A field of an operation: its name, what it says, the type it has besides formulas and references, and its usual value.
 
-    `what`: a kind of number, letters of what can be referred to, `edges`, `count`, `copies` (numbers of copies), `yes`, or
-    `choice`."""
+    `what`: a kind of number, letters of what can be referred to, `edges`, `faces`, `lengths` (one `beside` each item of another field,
+    nought for none), `count`, `copies` (numbers of copies), `yes`, or `choice`."""
 
     name: str
     title: str
@@ -47,6 +48,7 @@ class Input:
     words: tuple[tuple[str, str], ...]
     tip: str
     usual: Any
+    beside: str = ""
 
 
 class References(Protocol):
@@ -90,10 +92,17 @@ class Ask:
         Raises: DesignError, naming the field.
         """
         given = next(i for i in inputs_of(type(step)) if i.name == name)
+        return self.worth(getattr(step, name), typing.cast(Kind, given.what), given.title)
+
+    def worth(self, value: Value, kind: Kind, title: str) -> float:
+        """A value that may be a formula, in mm, rad, or as a plain ratio.
+
+        Raises: DesignError, with the title.
+        """
         try:
-            return resolve(getattr(step, name), typing.cast(Kind, given.what), self.names)
+            return resolve(value, kind, self.names)
         except IsotomonError as error:
-            raise DesignError(f"{given.title.lower()}: {error}") from None
+            raise DesignError(f"{title.lower()}: {error}") from None
 
 
 class Operation(Record, frozen=True, kw_only=True, tag_field="kind"):
@@ -122,6 +131,11 @@ class Operation(Record, frozen=True, kw_only=True, tag_field="kind"):
     aside: bool = False
     """Set aside: it is not done."""
     id: Id = ""
+
+    @classmethod
+    def begun(cls, faces: Sequence[Ref]) -> dict[str, Any]:
+        """What a new one has instead of the usual values where some faces are chosen."""
+        return dict(cls.BEGIN)
 
     @property
     def copies(self) -> int:
@@ -167,6 +181,10 @@ class Operation(Record, frozen=True, kw_only=True, tag_field="kind"):
         Raises: IsotomonError.
         """
         return {}
+
+    def sized(self, fits: float) -> dict[str, Any]:
+        """The fields that are other ones where `fits` (mm) is to be its largest size."""
+        return {self.SIZE: fits}
 
     def titled(self, ask_name: Callable[[str], str]) -> str:
         """In the list of steps: what has been done; `ask_name` calls a body by its name."""
@@ -232,19 +250,18 @@ def _input(name: str, hint: Any, usual: Any) -> Input:
     words = says.words
     if what == "choice" and not words:
         words = tuple((choice, choice) for choice in typing.get_args(plain))
-    return Input(name, says.title, what, words, says.tip, usual)
+    return Input(name, says.title, what, words, says.tip, usual, says.beside)
 
 
-def varying(ask: Ask, step: Operation, name: str, places: int) -> Array:
+def varying(ask: Ask, value: Value, title: str, places: int) -> Array:
     """A length that may be a formula in `fraction`: (places,) mm at even places from 0 to 1, or (1,) where it is one all along.
 
-    Raises: DesignError, naming the field.
+    Raises: DesignError, with the title.
     """
-    value = getattr(step, name)
     if not (isinstance(value, str) and "fraction" in names_in(value)):
-        return np.array([ask.number(step, name)])
+        return np.array([ask.worth(value, "length", title)])
     each = [replace(ask, names={**ask.names, "fraction": Quantity(f)}) for f in np.linspace(0.0, 1.0, places).tolist()]
-    return np.array([at.number(step, name) for at in each])
+    return np.array([at.worth(value, "length", title) for at in each])
 
 
 def bodies_of(step: Operation) -> tuple[Id, ...]:

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 import numpy as np
 
@@ -13,6 +13,7 @@ from isotomon.errors import DesignError
 from isotomon.field.offsets import Offsets
 from isotomon.field.parallel import WorkedSkin
 from isotomon.operations.base import Ask, Asked, Operation, Says, varying
+from isotomon.operations.edges import ENDS
 from isotomon.operations.grips import Grip, growing
 from isotomon.quantity import Value
 from isotomon.quantity.record import Ref
@@ -57,6 +58,12 @@ class Hollow(Operation, frozen=True, tag="hollow"):
     ] = ()
     other: Annotated[Value, Says("Their wall", "length")] = 2.0
 
+    @classmethod
+    def begun(cls, faces: Sequence[Ref]) -> dict[str, Any]:
+        """Ends that are chosen are left open, and the other is not."""
+        chosen = {ref.part for ref in faces} & set(ENDS)
+        return {end: end in chosen for end in ENDS} if chosen else {}
+
     def grips(self, ask: Ask, body: Array) -> dict[str, Grip]:
         """One on the inner skin, at the last end, for the wall."""
         if ask.skin is None or not isinstance(self.wall, float) or not self.wall > 0.0:
@@ -72,7 +79,7 @@ class Hollow(Operation, frozen=True, tag="hollow"):
 
     def asks(self, ask: Ask, called: Callable[[str], str]) -> Asked:
         """The hollow is the parallel skin of the body's field; of what is no field any more the kernel makes it. Raises: DesignError."""
-        walls, floor = varying(ask, self, "wall", PLACES), ask.number(self, "floor")
+        walls, floor = varying(ask, self.wall, "Wall", PLACES), ask.number(self, "floor")
         if not (walls.min() > 0.0 and floor >= 0.0):
             raise DesignError("hollowed out: the wall must be more than nought, the floor nought or more")
         values: dict[str, bool | float | str] = {"first": self.first, "last": self.last}
@@ -108,7 +115,7 @@ class Hollow(Operation, frozen=True, tag="hollow"):
         assert ask.skin is not None
         if not self.others:
             return {}
-        walls, names = varying(ask, self, "other", PLACES), ask.skin.base.field.names.lanes
+        walls, names = varying(ask, self.other, "Their wall", PLACES), ask.skin.base.field.names.lanes
         if not walls.min() > 0.0:
             raise DesignError("hollowed out: the other faces' wall must be more than nought")
         own = {f"{ask.body}/face:{name}": number for number, name in enumerate(names)}

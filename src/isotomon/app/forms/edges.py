@@ -8,46 +8,93 @@ from typing import Any
 
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QVBoxLayout, QWidget
 
-from isotomon.app.forms.choices import TITLE_WIDTH, column_of, small_button
+from isotomon.app.forms.choices import column_of, small_button
+from isotomon.app.forms.fields import NumberField
 from isotomon.app.forms.form import Form
+from isotomon.app.forms.wiring import wire
 from isotomon.app.tools.steps import offers_of
+from isotomon.design import bodies
+from isotomon.design.records import Design
 from isotomon.inspect.looks import ground_of
-from isotomon.operations.base import Input
-from isotomon.quantity.record import Ref
+from isotomon.operations.base import Input, inputs_of
+from isotomon.quantity import Value
+from isotomon.quantity.record import Id, Ref
 
 
 class EdgesRow(QWidget):
-    """What is chosen of a step's edges or faces, in words that can be taken out; a menu adds what is chosen in the View, or a rule."""
+    """What is chosen of a step's edges or faces, in words that can be taken out, each with the length that belongs to it, if such are
+    asked for; a menu adds what is chosen in the View, or a rule."""
 
-    def __init__(self, form: Form, asked: Input, get: Callable[[], Any], put: Callable[[Any], object]) -> None:
+    def __init__(self, form: Form, key: str, step: Id, asked: Input) -> None:
         super().__init__()
-        self.desk, self.asked, self._get, self._put = form.desk, asked, get, put
-        line = QHBoxLayout(self)
-        line.setContentsMargins(0, 0, 0, 0)
-        line.setSpacing(6)
+        self.form, self.desk, self.key, self.step, self.asked = form, form.desk, key, step, asked
+        kind = next(type(s) for s in form.desk.held.steps if s.id == step)
+        self.beside = next((i for i in inputs_of(kind) if i.beside == asked.name), None)
+        self._fields: list[NumberField] = []
         title = QLabel(asked.title)
-        title.setMinimumWidth(TITLE_WIDTH)
         title.setToolTip(asked.tip)
+        column = column_of(self, 2)
+        column.addWidget(title)
         rows = QWidget()
-        self._rows: QVBoxLayout = column_of(rows, 0)
-        line.addWidget(title)
-        line.addWidget(rows, 1)
+        self._rows: QVBoxLayout = column_of(rows, 2)
+        self._rows.setContentsMargins(12, 0, 0, 0)
+        column.addWidget(rows)
         self._shown: tuple[str, ...] | None = None
+
+    def _said(self, name: str) -> tuple[Any, ...]:
+        """What the step says in a field, while it is there."""
+        found = next((s for s in self.desk.held.steps if s.id == self.step), None)
+        return () if found is None else getattr(found, name)
+
+    @property
+    def _lengths(self) -> tuple[Value, ...]:
+        """One for each of the choice, nought for none."""
+        lengths = self._said(self.beside.name) if self.beside is not None else ()
+        choice = self._said(self.asked.name)
+        return (*lengths, *(0.0 for _ in choice))[: len(choice)]
+
+    @property
+    def _usual(self) -> Value:
+        """What holds where an item has no length of its own."""
+        found = next((s for s in self.desk.held.steps if s.id == self.step), None)
+        return 0.0 if found is None else getattr(found, found.SIZE)
 
     def refresh(self) -> None:
         """The choice as it is now."""
-        now = tuple(self._get())
+        now = tuple(self._said(self.asked.name))
         words = self._words(now)
-        if words == self._shown:
-            return
-        self._shown = words
+        if words != self._shown:
+            self._shown = words
+            self._lay_out(words)
+        for field, value in zip(self._fields, self._lengths, strict=False):
+            shown = None if value == 0.0 else value
+            field.set_value(shown, self.form.worth(self._usual if shown is None else shown, "length"))
+
+    def _lay_out(self, words: tuple[str, ...]) -> None:
+        self._fields.clear()
         while (item := self._rows.takeAt(0)) is not None:
             if (widget := item.widget()) is not None:
                 widget.hide()
                 widget.deleteLater()
         for k, text in enumerate(words):
             self._add_row(text, "x", f"Take out: {text}", partial(self._take_out, k))
+            if self.beside is not None and len(words) > 1:
+                self._rows.addWidget(self._length(k, self.beside))
         self._add_row("" if words else "none", "insert", f"Add to: {self.asked.title}", self.offer)
+
+    def _length(self, k: int, beside: Input) -> NumberField:
+        """The field of the length that belongs to an item of the choice."""
+
+        def edit(value: Value | None) -> Callable[[Design], Design]:
+            lengths = list(self._lengths)
+            lengths[k] = 0.0 if value is None else value
+            return lambda d: bodies.change_step(d, self.step, **{beside.name: tuple(lengths)})
+
+        field = NumberField(beside.title, "length", self.form.unit, beside.tip, "as the others")
+        wire(self.desk, field, f"change {beside.title.lower()}", edit)
+        self._fields.append(field)
+        self.form.fields[f"{self.key} {k}"] = field
+        return field
 
     def _words(self, now: tuple[Ref, ...]) -> tuple[str, ...]:
         if self.desk.quick is None:
@@ -65,15 +112,27 @@ class EdgesRow(QWidget):
         line.addWidget(small_button(picture, name, press))
         self._rows.addWidget(row)
 
+    def _put(self, title: str, choice: tuple[Ref, ...], lengths: tuple[Value, ...]) -> None:
+        """The choice made another one, with the lengths that belong to it."""
+        changes: dict[str, Any] = {self.asked.name: choice}
+        if self.beside is not None:
+            changes[self.beside.name] = lengths if any(lengths) else ()
+        self.form.do(title, lambda d: bodies.change_step(d, self.step, **changes))
+
     def _take_out(self, k: int) -> None:
-        now = tuple(self._get())
-        self._put((*now[:k], *now[k + 1 :]))
+        now, lengths = self._said(self.asked.name), self._lengths
+        title = f"change {self.asked.title.lower()}"
+        self._put(title, (*now[:k], *now[k + 1 :]), (*lengths[:k], *lengths[k + 1 :]))
+
+    def _take_in(self, ref: Ref) -> None:
+        title = f"change {self.asked.title.lower()}"
+        self._put(title, (*self._said(self.asked.name), ref), (*self._lengths, 0.0))
 
     def offer(self) -> None:
         """The menu of what can be added."""
-        now = set(self._get())
+        now = set(self._said(self.asked.name))
         menu = QMenu(self)
         for ref, text in offers_of(self.desk, self.asked):
             if ref not in now:
-                menu.addAction(text, partial(self._put, (*self._get(), Ref(ref))))
+                menu.addAction(text, partial(self._take_in, Ref(ref)))
         menu.popup(self.mapToGlobal(self.rect().bottomLeft()))

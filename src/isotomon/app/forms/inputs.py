@@ -37,12 +37,14 @@ def add_input(form: Form, key: str, step: str, asked: Input) -> None:
         form.number(key, asked.title, "ratio", lambda: float(value()), edit, asked.tip)
     elif asked.what in KINDS:
         form.number(key, asked.title, asked.what, value, edit, asked.tip)  # type: ignore[arg-type]
+    elif asked.what == "lengths":
+        pass  # they stand beside the items that they belong to
     elif asked.what == "yes":
         form.tick(asked.title, value, put, tip=asked.tip)
     elif asked.what == "copies":
         _copies(form, asked, value, put)
     elif asked.what in ("edges", "faces"):
-        row = EdgesRow(form, asked, value, put)
+        row = EdgesRow(form, key, step, asked)
         form.row(row, row.refresh)
     else:
         form.pick(

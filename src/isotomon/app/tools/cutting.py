@@ -72,7 +72,7 @@ class BoardCuts:
         self.w = api
         self.wanted = CutWanted()
         self._latest: tuple[Quick, CutWanted] | None = None
-        self.later = Later("board-cuts", api.board)
+        self.later = Later("board-cuts", api.widget)
         self.later.answered.connect(self._show)
         self.menu = QMenu(self.w.board.shown)
         self.menu.aboutToShow.connect(self._fill_menu)

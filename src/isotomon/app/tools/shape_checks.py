@@ -118,7 +118,7 @@ class ShapeChecks:
         self.reference_body = ""
         """Another body of the design that is the reference, as it is at any time."""
         self.reference_name = ""
-        self.later = Later("shape-checks", api.view)
+        self.later = Later("shape-checks", api.widget)
         self.later.answered.connect(self._show)
 
     def set(self, **changes: Any) -> None:

@@ -79,13 +79,14 @@ def _add(w: Api, kind: type[Operation]) -> None:
     """One more step for the body in hand, about the chosen thing where that fits."""
     design, desk = w.desk.design, w.desk
     assert design is not None
-    fields = dict(kind.BEGIN)
+    faces = refs(*chosen_faces(desk))
+    fields = kind.begun(faces)
     for asked in inputs_of(kind):
         if asked.what == "edges":
             fields |= {asked.name: _usual_edges(desk)} if asked.name == "edges" else {}
             continue
         if asked.what == "faces":
-            fields[asked.name] = refs(*(chosen_faces(desk) or [f"{desk.hand}/last"]))
+            fields |= {asked.name: faces or refs(f"{desk.hand}/last")} if asked.name == "faces" else {}
             continue
         offered = [ref for ref, _ in offers_of(desk, asked)]
         chosen = [key for key in desk.selection if key in offered]

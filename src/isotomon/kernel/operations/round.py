@@ -19,7 +19,8 @@ from isotomon.kernel.operations.base import Given, MadeBody
 
 
 def apply(given: Given) -> MadeBody:
-    """The chosen `edges` (a choice a line) rounded; `radii` (n,) mm at even places along each run of edges, or one for all.
+    """The chosen `edges` (a choice a line) rounded; for each choice, `radii` (k, n) mm at even places along each run of edges, or one for
+    all.
 
     Raises: SolidError; SizeError, with the radius that would do.
     """
@@ -33,13 +34,16 @@ def apply(given: Given) -> MadeBody:
 
 
 def _rounded(body: NamedShape, edges: Sequence[NamedEdge], size: float, radii: Array) -> NamedShape:
-    """The body with edges rounded by `radii` (n,) times `size`."""
+    """The body with edges rounded by the `radii` (k, n) of their choices times `size`."""
     maker = BRepFilletAPI_MakeFillet(body.shape)
-    for edge in edges:
-        maker.Add(size * float(radii[0]), edge.edge)
-    if np.ptp(radii) > 0.0:
-        for contour in range(1, maker.NbContours() + 1):
-            _vary(maker, contour, size * radii)
+    # The first edge of a run brings those along that run on smoothly.
+    for edge in sorted(edges, key=lambda e: -e.choice):
+        if maker.Contour(edge.edge):
+            continue
+        own = size * radii[edge.choice]
+        maker.Add(float(own[0]), edge.edge)
+        if np.ptp(own) > 0.0:
+            _vary(maker, maker.Contour(edge.edge), own)
     maker.Build()
     return finished(body, edges, maker, "round", size)
 
