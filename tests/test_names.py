@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import re
 import unittest
+from collections import Counter
 
 import numpy as np
 from hypothesis import HealthCheck, given, settings
@@ -17,7 +18,7 @@ from isotomon.design.file import decode, encode
 from isotomon.design.guides import End
 from isotomon.design.records import Design
 from isotomon.design.station import Station
-from isotomon.errors import IsotomonError
+from isotomon.errors import FieldError, IsotomonError
 from isotomon.evaluate.drawn import to_plane
 from isotomon.evaluate.ground import Ground
 from isotomon.evaluate.settle import settled
@@ -28,10 +29,13 @@ from isotomon.inspect.quick import rebuild
 from isotomon.inspect.results import Quick
 from isotomon.kernel import combining
 from isotomon.kernel.exact import moved
+from isotomon.operations.hollow import Hollow
+from isotomon.operations.round import Round
 from isotomon.profile.change import bevel_corner, break_at, round_corner
 from isotomon.profile.draw_edits import Pen, remove
 from isotomon.profile.drawing import Drawing
 from isotomon.profile.section import Circle, Drawn, Naca4, Polygon, Star
+from isotomon.quantity.record import refs
 from tests.helpers import body, changed, trials
 
 Array = np.ndarray
@@ -60,6 +64,23 @@ START = Design(
         ),
     ),
 )
+
+
+HOLLOWED = Design(
+    "hollowed",
+    drawings=START.drawings,
+    bodies=(
+        body(
+            stations=(
+                Station("s1", "foot", 0.0, Polygon(5), 50.0),
+                Station("s2", "waist", 60.0, Polygon(4), 40.0),
+                Station("s3", "head", 120.0, Polygon(6), 60.0),
+            ),
+            steps=(Round(edges=refs("body/along:s1.1of5"), radius=1.5), Hollow(wall=1.0)),
+        ),
+    ),
+)
+"""Of which an edge is rounded, and which is hollow."""
 
 
 def corner_place(quick: Quick, station: str, corner: str, gone: set[str]) -> Array | None:
@@ -99,8 +120,8 @@ def corner_place(quick: Quick, station: str, corner: str, gone: set[str]) -> Arr
 class Hand:
     """Random edits, and what they have taken away for good."""
 
-    def __init__(self, seed: int) -> None:
-        self.rng, self.design, self.gone = np.random.default_rng(seed), START, set[str]()
+    def __init__(self, seed: int, start: Design = START) -> None:
+        self.rng, self.design, self.gone = np.random.default_rng(seed), start, set[str]()
 
     def any(self, things):  # type: ignore[no-untyped-def]
         return things[self.rng.integers(len(things))]
@@ -197,6 +218,60 @@ def references(quick: Quick) -> dict[str, tuple[str, str]]:
             if corner:
                 found[f"body/along:{name}"] = (station, corner)
     return found
+
+
+class WorkedNames(unittest.TestCase):
+    """Rounded edges and the faces of a hollow."""
+
+    def test_rounds_and_inner_faces_mean_the_same_or_nothing(self) -> None:
+        """An edge that is rounded, and the inner face beside it: after edits upstream both lie at the corners that their names say, by
+        what these say themselves, or are told of as lost."""
+        outcomes = Counter[str]()
+        for seed in range(trials(125, 10)):
+            hand, wanted = Hand(seed, HOLLOWED), set[str]()
+            for _ in range(8):
+                quick = rebuild(hand.design, moving=True)
+                wanted |= {ref for ref in references(quick) if "along:" in ref}
+                hand.design = edits.replace(hand.design, note=" ".join(sorted(wanted)))
+                hand.step()
+                with self.subTest(seed=seed):
+                    outcomes[self.judge(hand, hand.any(sorted(wanted)))] += 1
+        total = sum(outcomes.values())
+        self.assertGreater(outcomes["kept"], total // 5, outcomes)
+        self.assertGreater(outcomes["lost"], total // 100, outcomes)
+
+    def judge(self, hand: Hand, ref: str) -> str:
+        """What has become of an edge rounded and of the inner face that begins at it."""
+        key = hand.design.bodies[0].steps[0].id
+        quick = rebuild(bodies.change_step(hand.design, key, edges=(ref,)), moving=True)
+        skins = quick.stages[-1].worked if quick.stages else ()  # type: ignore[union-attr]
+        rounded = [side for skin in skins for side in skin.sides if not isinstance(side, int)]
+        if ref not in references(quick):
+            self.assertFalse(rounded, f"{ref} is gone, and yet something is rounded")
+            return "lost"  # which the kernel says of it
+        if not rounded:
+            return "left to the kernel"
+        station, _, corner = ref.partition("along:")[2].partition(".")
+        place = corner_place(quick, station, corner, hand.gone)
+        self.assertIsNotNone(place, f"{ref} is gone, and yet it is rounded")
+        skin, stood = skins[-1], next(n.station for _, n in quick.resolved.own if n.station.id == station)
+        first, last = (float(level.origin[2]) for level in (skin.outer.low, skin.outer.high))
+        at = np.array([np.clip((place[2] - first) / (last - first), 0.02, 0.98)])
+        try:
+            points = skin.points([np.array([0.5])] * len(skin.sides), at)
+        except FieldError:
+            return "refused"
+        names = ground_of(quick).profile(stood).outline.corner_names
+        corners = {name: corner_place(quick, station, name, hand.gone)[:2] for name in names}
+        for side, ((point,),) in zip(skin.sides, points, strict=True):
+            if not isinstance(side, int):
+                self.assertEqual(min(names, key=lambda n: float(np.linalg.norm(corners[n] - point[:2]))), corner, ref)
+                continue
+            a, b = (name.split(".", 1) for name in skin.side_name(side).removeprefix("lane ").split("~"))
+            if a == [station, corner] and b[0] == station:
+                beside = {name: np.linalg.norm(corners[name] - point[:2]) for name in names}
+                self.assertEqual(set(sorted(names, key=lambda n: beside[n])[:2]), {corner, b[1]}, ref)
+        return "kept"
 
 
 class LastingNames(unittest.TestCase):
