@@ -26,7 +26,9 @@ from isotomon.cli import main
 from isotomon.design import bodies, station_edits
 from isotomon.design.body import Carrying, Span
 from isotomon.design.file import decode, encode, load, save
+from isotomon.design.guides import Guide, GuidePoint
 from isotomon.design.records import Design
+from isotomon.design.station import Station
 from isotomon.errors import DesignError, FieldError, SizeError, SolidError
 from isotomon.exchange.operations import read_operation
 from isotomon.field.offsets import fitted
@@ -41,8 +43,9 @@ from isotomon.operations.combine import Combine
 from isotomon.operations.hollow import Hollow
 from isotomon.operations.move import Move
 from isotomon.operations.round import Round
+from isotomon.profile.section import Polygon
 from isotomon.solids.deliver import build_all
-from tests.helpers import WithWorker, changed, design
+from tests.helpers import WithWorker, body, changed, design, trials
 from tests.test_window import WithWindow
 
 NONE = Qt.KeyboardModifier.NoModifier
@@ -274,6 +277,18 @@ def vessel(*steps: Operation) -> Design:
     return made
 
 
+def swept(rng: np.random.Generator, sides: int, *steps: Operation) -> Design:
+    """A section of so many sides carried along a random path in space."""
+    places = np.cumsum(rng.uniform((20.0, -15.0, 10.0), (60.0, 25.0, 40.0), (4, 3)), axis=0)
+    path = Guide(
+        "u1", "path", "through", (), (), ("open",), tuple(GuidePoint(x=x, y=y, z=z) for x, y, z in places.tolist())
+    )
+    station = Station("s1", "s1", 0.0, Polygon(sides), 22.0, 0.3)
+    carried = {"carrier": Carrying("path", "u1"), "span": Span(whole=True)}
+    own = body(stations=(station,), steps=steps, **carried)
+    return Design("swept", tolerance=1e-4, guides=(path,), bodies=(own,))
+
+
 def rebuild_or_raise(made: Design) -> None:
     """Raises: DesignError, with the first finding there is."""
     findings = rebuild(made).findings
@@ -313,17 +328,56 @@ class OnTheField(Building):
             self.assertLess(max(gaps), 1e-6)
 
     def test_a_round_is_round_and_tangent(self) -> None:
-        """Square to its own way a round along a vessel has the radius asked for, to 1e-4, and runs on into both sides within 0.1°."""
-        skin, at = worked(vessel(Round(edges=("body/along",), radius=6.0))), np.linspace(0.05, 0.95, 13)
-        corner = skin.rounds[0]
-        ball = skin.ball(corner)
-        first, touch = ball.arc(skin.base, np.zeros(13), at, 0.0)
-        by = np.full(13, 6.0)
-        centre, _, _, normal, _ = skin.base.moved(ball.before, touch[:, 0], touch[:, 1], by)
-        self.assertLess(np.abs(np.linalg.norm(first - centre, axis=1) / 6.0 - 1.0).max(), 1e-6)
-        step = ball.arc(skin.base, np.full(13, 1e-4), at, 0.0)[0] - first
-        lean = np.arcsin(np.abs(np.sum(step * normal, axis=1)) / np.linalg.norm(step, axis=1))
-        self.assertLess(np.degrees(lean.max()), 0.1)
+        """Of random lofted and swept bodies: square to its own way a round along the body has the radius asked for, to 1e-4, and runs on
+        into both sides within 0.1°."""
+        at, by = np.linspace(0.05, 0.95, 13), np.full(13, 3.0)
+        for seed in range(trials(40, 6)):
+            rng = np.random.default_rng(seed)
+            sides, rounded = int(rng.integers(3, 7)), Round(edges=("body/along",), radius=3.0)
+            if seed % 2:
+                rows = [
+                    (z, f"polygon:{sides}", float(rng.uniform(50, 80)), 12.0 * k)
+                    for k, z in enumerate((0.0, 40.0, 90.0))
+                ]
+                made = bodies.add_step(design(rows), "body", rounded)
+            else:
+                made = swept(rng, sides, rounded)
+            with self.subTest(seed=seed):
+                skin = worked(made)
+                for corner in skin.rounds:
+                    ball = skin.ball(corner)
+                    for end, lane, way in ((0.0, ball.before, 1.0), (1.0, ball.lane, -1.0)):
+                        first, touch = ball.arc(skin.base, np.full(13, end), at, np.zeros(13))
+                        own = touch[:, :2] if lane == ball.before else touch[:, 2:]
+                        centre, _, _, normal, _ = skin.base.moved(lane, own[:, 0], own[:, 1], by)
+                        self.assertLess(np.abs(np.linalg.norm(first - centre, axis=1) / 3.0 - 1.0).max(), 1e-4)
+                        step = ball.arc(skin.base, np.full(13, end + way * 1e-4), at, np.zeros(13))[0] - first
+                        lean = np.arcsin(np.abs(np.sum(step * normal, axis=1)) / np.linalg.norm(step, axis=1))
+                        self.assertLess(np.degrees(lean.max()), 0.1)
+
+    def test_along_a_path_and_about_an_axis(self) -> None:
+        """A square bar turned about an axis by less than a turn: its long edges rounded, hollow, both, by Pappus's rule; one swept along a
+        path in space, both, is sound, and its wall is what was asked for."""
+        side, way, r, wall = 20.0 / math.sqrt(2.0), 1.2 * 80.0, 3.0, 1.5
+
+        def bar(*steps: Operation) -> Design:
+            station = Station("s1", "s1", 0.0, Polygon(4), 20.0, 0.0)
+            carried = {"carrier": Carrying("axis", "z", 80.0), "span": Span(on=1.2)}
+            return Design("bar", tolerance=1e-4, bodies=(body(stations=(station,), steps=steps, **carried),))
+
+        corners, rounded, hollow = 4.0 - math.pi, Round(edges=("body/along",), radius=r), Hollow(wall=wall, first=True)
+        outer, inner = side**2, (side - 2.0 * wall) ** 2
+        less, within = corners * r**2, corners * (r - wall) ** 2
+        for steps, area in (
+            ((rounded,), outer - less),
+            ((hollow,), outer - inner),
+            ((rounded, hollow), outer - less - inner + within),
+        ):
+            self.assertAlmostEqual(self.built(bar(*steps)).volume / (way * area), 1.0, delta=2e-7)
+        built = self.built(swept(np.random.default_rng(4), 4, rounded, hollow))
+        thick = walls_of(built, mesh_of_finished(built))
+        self.assertAlmostEqual(thick.extreme(1.0)[0], wall, delta=5e-3)
+        self.assertAlmostEqual(thick.extreme(-1.0)[0], wall, delta=5e-3)
 
     def test_exact_solids(self) -> None:
         """A box with rounded long edges, outside and hollow; a hollow cone, open, shut and open at both ends: by formula, and the faces
@@ -434,7 +488,7 @@ class OnTheField(Building):
         """A wall thicker than the body, a ring of copies before, no wall: each in words."""
         for steps, words in (
             ((Hollow(wall=40.0),), "make the radius or the wall less|thinner"),
-            ((Move(x=5.0), Hollow(wall=2.0, floor=5.0)), "need a smooth solid that rises"),
+            ((Move(x=5.0), Hollow(wall=2.0, floor=5.0)), "need a smooth solid that runs"),
             ((Hollow(wall=0.0),), "must be more than nought"),
         ):
             with self.subTest(words), self.assertRaisesRegex((DesignError, SolidError, FieldError), words):

@@ -255,7 +255,7 @@ class WorkedNames(unittest.TestCase):
         place = corner_place(quick, station, corner, hand.gone)
         self.assertIsNotNone(place, f"{ref} is gone, and yet it is rounded")
         skin, stood = skins[-1], next(n.station for _, n in quick.resolved.own if n.station.id == station)
-        first, last = (float(level.origin[2]) for level in (skin.outer.low, skin.outer.high))
+        first, last = skin.outer.ends[0][:, 2].tolist()
         at = np.array([np.clip((place[2] - first) / (last - first), 0.02, 0.98)])
         try:
             points = skin.points([np.array([0.5])] * len(skin.sides), at)

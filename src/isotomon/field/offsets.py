@@ -26,21 +26,7 @@ FARTHEST = 0.2
 FLAT = 1e-9
 """The share of the larger singular values below which two lanes run on so smoothly into each other that a corner between them
 is nowhere in particular, and stays where it is."""
-LOOKED_AT = 65
-"""Places along a body at which it is seen whether it rises."""
 LOST = "the skins beside a corner do not meet at that distance; make it less, or use profiles that change less along the body"
-
-
-@dataclass(frozen=True, eq=False)
-class Level:
-    """A plane across the body: `origin` (3,), and the `normal` (3,) toward the last end."""
-
-    origin: Array
-    normal: Array
-
-    def shifted(self, by: float) -> Level:
-        """By so many mm along its normal."""
-        return Level(self.origin + by * self.normal, self.normal)
 
 
 @dataclass(frozen=True)
@@ -54,21 +40,7 @@ class Keyed:
 @lru_cache(maxsize=8)
 def between_ends(body: Keyed, tolerance: float) -> Offsets:
     """The parallels of a body's skin between its two flat ends."""
-    ends = body.field.sections(body.field.nodes[[0, -1]])
-    low, high = (Level(ends.origin[k], ends.normal[k]) for k in (0, 1))
-    return Offsets(body.field, low, high, tolerance)
-
-
-@lru_cache(maxsize=8)
-def rises(offsets: Offsets) -> bool:
-    """Whether every line along a body's skin goes from level to level, and never back, so that each level cuts it once."""
-    field = offsets.field
-    v = np.union1d(np.linspace(field.first, field.last, LOOKED_AT), field.edges)
-    control = field.sections(v).control
-    below = (control - offsets.low.origin) @ offsets.low.normal
-    above = (offsets.high.origin - control) @ offsets.high.normal
-    whole = below + above
-    return bool((whole > 0.0).all() and (np.diff(below / np.where(whole > 0.0, whole, 1.0), axis=0) > 0.0).all())
+    return Offsets(body.field, tolerance)
 
 
 def fitted(field: SectionField, tolerance: float) -> tuple[TensorSkin, ...]:
@@ -97,13 +69,12 @@ def _fitted(field: SectionField, tolerance: float) -> tuple[TensorSkin, ...] | F
 
 @dataclass(frozen=True, eq=False)
 class Offsets:
-    """The parallels of a body's skin, fitted within `tolerance` (mm). Levels, from 0 to 1, are the planes of the pencil from `low` to
-    `high`."""
+    """The parallels of a body's skin, fitted within `tolerance` (mm). Levels, from 0 to 1, are the planes of its sections from its first
+    end to its last, those at the ends shifted along their normals by `shifts` (mm), those between them by a share of both."""
 
     field: SectionField
-    low: Level
-    high: Level
     tolerance: float
+    shifts: tuple[float, float] = (0.0, 0.0)
 
     @cached_property
     def extent(self) -> float:
@@ -143,10 +114,31 @@ class Offsets:
         return p - away * normal, *parts, normal, left
 
     def plane(self, y: Array) -> tuple[Array, Array]:
-        """(m, 3) and (m,): the planes at levels y (m,): normals, and what a point of them comes to along these."""
-        low, high = self.low, self.high
-        normal = (1.0 - y)[:, None] * low.normal + y[:, None] * high.normal
-        return normal, (1.0 - y) * float(low.origin @ low.normal) + y * float(high.origin @ high.normal)
+        """(m, 3) and (m,): the planes at levels y (m,): normals, and what a point of them comes to along these. Past its ends the body
+        goes straight on."""
+        found, back = np.unique(y, return_inverse=True)
+        origin, normal = self._planes(found.tobytes())
+        return normal[back], np.sum(origin * normal, axis=1)[back]
+
+    @cached_property
+    def ends(self) -> tuple[Array, Array]:
+        """(2, 3) each: the planes at the two ends, by their origins and normals."""
+        return self._planes(np.array([0.0, 1.0]).tobytes())
+
+    def _planes(self, levels: bytes) -> tuple[Array, Array]:
+        """(m, 3) each: origins and normals; kept, since searches ask for the same again."""
+        if levels not in self._known:
+            y = np.frombuffer(levels)
+            inside = np.clip(y, 0.0, 1.0)
+            at = self.field.sections(self._start(inside))
+            past = (y - inside) * (self.field.last - self.field.first)
+            past += self.shifts[0] * (1.0 - inside) + self.shifts[1] * inside
+            self._known[levels] = at.origin + past[:, None] * at.normal, at.normal
+        return self._known[levels]
+
+    @cached_property
+    def _known(self) -> dict[bytes, tuple[Array, Array]]:
+        return {}
 
     def _start(self, y: Array) -> Array:
         """(m,) places along the body to begin the search for levels y at."""

@@ -16,7 +16,7 @@ from scipy.interpolate import CubicSpline
 
 from isotomon.arrays import Array
 from isotomon.errors import FieldError
-from isotomon.field.offsets import Keyed, Offsets, between_ends, rises
+from isotomon.field.offsets import Keyed, Offsets, between_ends
 from isotomon.field.rolling import PLAIN, Ball, Fineness, lane_before, rolling, turns_at
 from isotomon.field.section_field import SectionField
 from isotomon.geometry.basis import Basis
@@ -67,8 +67,7 @@ class WorkedSkin:
         yield from ((corner.lane, corner.radii.tobytes()) for corner in self.rounds)
         yield from ((lane, walls.tobytes()) for lane, walls in self.others.items())
         yield self.walls.tobytes()
-        for level in (self.base.low, self.base.high):
-            yield level.origin.tobytes()
+        yield from self.base.shifts
 
     def resized(self, share: float) -> WorkedSkin:
         """The same with so much of its walls, or without a wall of its radii."""
@@ -200,13 +199,15 @@ def _across(still: tuple[float, float], s: Array, begin: Array, end: Array) -> A
 
 
 def skin_of(field: SectionField, tolerance: float, key: str) -> WorkedSkin | None:
-    """A body's skin, not worked on yet; None of one that is not smooth, does not rise all along from one flat end to the other, or has
-    holes through it. `key`: the same for the same shape, of which much is worked out once."""
+    """A body's skin, not worked on yet; None of one that is not smooth along it, does not run from one flat end to the other, or has holes
+    through it. `key`: the same for the same shape, of which much is worked out once."""
     holes = any(lane.loop for lane in field.common.lanes)
-    if field.ring or field.ruled or field.common.open or field.wrap is not None or holes:
+    creased = field.ruled and len(field.nodes) > 2
+    if field.ring or creased or field.common.open or field.wrap is not None or holes:
         return None
-    offsets = between_ends(Keyed(key, field), tolerance)
-    return WorkedSkin(offsets) if not any(s.tip for s in field.stations) and rises(offsets) else None
+    if any(station.tip for station in field.stations):
+        return None
+    return WorkedSkin(between_ends(Keyed(key, field), tolerance))
 
 
 @dataclass(frozen=True, eq=False)

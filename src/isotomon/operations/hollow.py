@@ -10,7 +10,6 @@ import numpy as np
 
 from isotomon.arrays import Array
 from isotomon.errors import DesignError
-from isotomon.field.offsets import Offsets
 from isotomon.field.parallel import WorkedSkin
 from isotomon.operations.base import Ask, Asked, Operation, Says, varying
 from isotomon.operations.edges import ENDS
@@ -88,7 +87,7 @@ class Hollow(Operation, frozen=True, tag="hollow"):
             if floor not in (0.0, wall) or len(walls) > 1 or self.side != "inward" or self.others:
                 raise DesignError(
                     "hollowed out: a floor of its own, a wall that changes, one not within the skin, or another at some faces need a smooth "
-                    "solid that rises from one flat end to the other, as it is shaped and with its long edges rounded; let this come before "
+                    "solid that runs from one flat end to the other, as it is shaped and with its long edges rounded; let this come before "
                     "other steps, or use one wall within"
                 )
             return Asked("shell", "hollowed out:", values=values | {"wall": wall})
@@ -105,10 +104,8 @@ class Hollow(Operation, frozen=True, tag="hollow"):
 
     def _parallel(self, whole: WorkedSkin, floors: tuple[float, float], share: float) -> WorkedSkin:
         """The skin that lies so much of the walls within the body, and of the floors at ends that are not open."""
-        base = whole.base
-        low = base.low.shifted(0.0 if self.first else share * floors[0])
-        high = base.high.shifted(0.0 if self.last else -share * floors[1])
-        return replace(whole, base=Offsets(base.field, low, high, base.tolerance)).resized(share)
+        shifts = (0.0 if self.first else share * floors[0], 0.0 if self.last else -share * floors[1])
+        return replace(whole, base=replace(whole.base, shifts=shifts)).resized(share)
 
     def _other_walls(self, ask: Ask) -> dict[int, Array]:
         """By their numbers, the walls (n,) of the lanes that have the other one. Raises: DesignError."""
