@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import faulthandler
 import logging
 import sys
 import time
@@ -172,7 +173,8 @@ class WindowWalker:
         if self.told.seen:
             raise Hit(self.told.seen[0])
         if desk.design is not None and (desk.quick is None or desk.quick.design != desk.design):
-            raise Hit("the newest design is not shown")
+            faulthandler.dump_traceback()
+            raise Hit(f"the newest design is not shown after {', '.join(self.done[-3:])}")
         shown = {id(view.quick) for view in (self.w.view, self.w.body_plan, self.w.board)} | {id(self.w.ledger._quick)}
         if desk.quick is not None and len(shown) != 1:
             raise Hit("the views show different results")
