@@ -19,12 +19,15 @@ from isotomon.kernel.protocol import Built, Failed
 from isotomon.operations.base import Operation
 from isotomon.operations.cut_off import CutOff
 from isotomon.operations.draft import Draft
+from isotomon.operations.hollow import Hollow
 from isotomon.operations.mirror import Mirror
 from isotomon.operations.round import Round
+from isotomon.operations.round_away import RoundAway
 from isotomon.operations.shift import Shift
 from isotomon.operations.take_out import TakeOut
 from isotomon.quantity.record import Ref, refs
 from isotomon.solids.deliver import build_all
+from tests.helpers import design
 from tests.test_finish import BOX, HIGH, SIDE, Building, box, drum
 from tests.test_window import WithWindow
 
@@ -53,6 +56,24 @@ class Faces(Building):
         rounds = refs(*(f"body/face:round of (lane {name}|last cap)" for name in LANES))
         made = self.built(box(Round(edges=refs("body/last-rim"), radius=5.0), TakeOut(faces=rounds)))
         self.assertAlmostEqual(made.volume / BOX, 1.0, delta=1e-9)
+
+    def test_rims_and_edges_rounded_away(self) -> None:
+        """The kernel's: a disc's edge, a cup's rim and a tapered cup's, by Pappus; what came of the face is called so."""
+        round_ = design([(0.0, "circle", SIDE, 0.0), (6.0, "circle", SIDE, 0.0)])
+        disc = self.built(bodies.add_step(round_, "body", RoundAway(faces=refs("body/face:round"))))
+        inner = SIDE / 2.0 - 3.0
+        whole = math.pi * inner**2 * 6.0 + math.pi**2 * 9.0 * (inner + 4.0 / math.pi)
+        self.assertAlmostEqual(disc.volume / whole, 1.0, delta=2e-5)
+        self.assertTrue(any(name.startswith("round of (lane round)") for name in disc.names))
+        for upper, exact in ((SIDE, True), (1.3 * SIDE, False)):
+            cup = design([(0.0, "circle", SIDE, 0.0), (HIGH, "circle", upper, 0.0)])
+            cup = bodies.add_step(cup, "body", Hollow(wall=6.0))
+            sharp, away = self.built(cup), self.built(bodies.add_step(cup, "body", RoundAway(faces=refs("body/last"))))
+            self.assertTrue(away.valid and away.watertight)
+            lost = (1.0 - math.pi / 4.0) * 18.0 * 2.0 * math.pi * 27.0
+            if exact:
+                self.assertAlmostEqual((sharp.volume - away.volume) / lost, 1.0, delta=2e-3)
+            self.assertLess(away.volume, sharp.volume)
 
     def test_drafted(self) -> None:
         """All four sides of a box leaned inward from its foot: a frustum of a pyramid by formula; outward it grows."""

@@ -43,7 +43,11 @@ from isotomon.operations.combine import Combine
 from isotomon.operations.hollow import Hollow
 from isotomon.operations.move import Move
 from isotomon.operations.round import Round
-from isotomon.profile.section import Polygon
+from isotomon.operations.round_away import RoundAway
+from isotomon.profile.drawing import Drawing
+from isotomon.profile.section import Drawn, Polygon
+from isotomon.profile.shapes import Spot, rectangle_corners
+from isotomon.quantity.record import refs
 from isotomon.solids.deliver import build_all
 from tests.helpers import WithWorker, body, changed, design, trials
 from tests.test_window import WithWindow
@@ -454,6 +458,45 @@ class OnTheField(Building):
         ):
             with self.assertRaisesRegex((DesignError, FieldError, SolidError), words):
                 self.built(box(*steps))
+
+    def test_narrow_sides_rounded_away(self) -> None:
+        """A flat bar's narrow sides, one and both, straight and about an axis, solid and hollow, by formula; the blunt tail of a twisted
+        foil, whose ball touches all three faces; a side between others that do not face each other is left to the kernel, in words."""
+        wide, thick, way = 30.0, 6.0, 50.0
+        drawn = rectangle_corners(Drawing("g1", "bar"), Spot(0.0, 0.0), Spot(wide, thick))
+        stations = tuple(Station(f"s{k}", f"s{k}", k * way, Drawn("g1"), None) for k in range(2))
+        bar = Design("bar", tolerance=1e-5, drawings=(drawn,), bodies=(body(stations=stations),))
+        lanes = rebuild(bar).shape.field.names.lanes  # type: ignore[union-attr]
+        field = rebuild(bar).shape.field  # type: ignore[union-attr]
+        sizes = [
+            np.ptp(field.sections(np.zeros(1)).control[0, lane.columns], axis=0).max() for lane in field.common.lanes
+        ]
+        narrow = [f"body/face:{lanes[k]}" for k in np.argsort(sizes)[:2]]
+        lost = thick**2 / 2.0 - math.pi * thick**2 / 8.0
+        for count in (1, 2):
+            away = RoundAway(faces=refs(*narrow[:count]))
+            found = self.built(bodies.add_step(bar, "body", away))
+            self.assertAlmostEqual(found.volume / ((wide * thick - count * lost) * way), 1.0, delta=1e-7)
+            self.assertEqual(sum(name.startswith("round of (lane") for name in found.names), count)
+        hollow = self.built(bodies.add_step(bodies.add_step(bar, "body", away), "body", Hollow(wall=1.0, first=True)))
+        within = (wide - 2.0) * (thick - 2.0) - 2.0 * lost * ((thick - 2.0) / thick) ** 2
+        self.assertAlmostEqual(hollow.volume / ((wide * thick - 2.0 * lost - within) * way), 1.0, delta=1e-7)
+        foil = design([(0.0, "naca:0018b", 80.0, 0.0), (60.0, "naca:0018b", 60.0, 12.0)])
+        tail = RoundAway(faces=refs("body/face:s0.lower-tail~s0.upper-tail"))
+        skin = worked(bodies.add_step(foil, "body", tail))
+        ball, at = skin.ball(skin.rounds[0]), np.linspace(0.0, 1.0, len(skin.rounds[0].radii))
+        u, v = (a.ravel() for a in np.meshgrid(np.linspace(0.0, 1.0, 1001), np.linspace(-1.0, 61.0, 500)))
+        for lane in range(len(skin.base.field.common.lanes)):
+            places = skin.base.moved(lane, u, v, np.zeros(len(u)))[0]
+            # A place of the grid is nearer than the true foot nowhere, and little farther.
+            more = KDTree(places).query(ball.course(at)[:, 4:7])[0] - skin.rounds[0].radii
+            self.assertGreater(more.min(), -1e-6)
+            self.assertLess(more.max(), 2e-2)
+        self.assertTrue(
+            self.built(bodies.add_step(bodies.add_step(foil, "body", tail), "body", Hollow(wall=1.0))).watertight
+        )
+        with self.assertRaisesRegex(SolidError, "no ball touches the face|round their edges by a radius instead"):
+            self.built(box(RoundAway(faces=refs("body/face:s0.1of4~s0.2of4"))))
 
     def test_the_vessel_from_round_to_rim(self) -> None:
         """Long edges rounded, then hollow, then both rims bevelled: one sound solid, and the bevels say of what they are."""

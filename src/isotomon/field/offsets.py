@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from dataclasses import field as dataclass_field
 from functools import cached_property, lru_cache
+from itertools import pairwise
 
 import numpy as np
 
@@ -180,6 +181,33 @@ class Offsets:
             if np.abs(miss).max() < NEAR * self.extent:
                 return x
         raise FieldError(LOST)
+
+    def touching(self, lanes: tuple[int, int, int], y: Array, radius: Array) -> Array:
+        """(m, 7): u and v at which balls inside touch each of three lanes, which follow one another, and their radii (mm), where their
+        centres lie at levels y (m,); the search begins at those of `radius` (m,).
+
+        Raises: FieldError, where there are none.
+        """
+        v, (normal, at) = self._start(y), self.plane(y)
+        x = np.stack([c for u in (1.0, 0.5, 0.0) for c in (np.full_like(v, u), v)] + [radius], axis=1)
+        farthest = FARTHEST * np.array([1.0, self.extent] * 3 + [self.extent])
+        for _ in range(STEPS):
+            found = [self.moved(lane, x[:, 2 * k], x[:, 2 * k + 1], x[:, 6])[:4] for k, lane in enumerate(lanes)]
+            matrix, miss = np.zeros((len(y), 7, 7)), np.zeros((len(y), 7))
+            for k, ((p, pu, pv, n), (q, qu, qv, m)) in enumerate(pairwise(found)):
+                rows, first = slice(3 * k, 3 * k + 3), 2 * k
+                matrix[:, rows, first : first + 4] = np.stack([pu, pv, -qu, -qv], axis=2)
+                matrix[:, rows, 6] = m - n
+                miss[:, rows] = q - p
+            p, pu, pv, n = found[0]
+            matrix[:, 6, [0, 1, 6]] = np.stack([np.sum(d * normal, axis=1) for d in (pu, pv, -n)], axis=1)
+            miss[:, 6] = at - np.sum(p * normal, axis=1)
+            x = x + np.clip(_least(matrix, miss), -farthest, farthest)
+            if np.abs(miss).max() < NEAR * self.extent:
+                if x[:, 6].min() > 0.0:
+                    return np.asarray(x)
+                break
+        raise FieldError("no ball touches that face and those at both its sides; round its edges by a radius instead")
 
 
 def _least(matrix: Array, right: Array) -> Array:

@@ -29,10 +29,12 @@ BENT = 1.0 / 3.0
 
 @dataclass(frozen=True, eq=False)
 class RoundedCorner:
-    """The corner along the body at which a lane begins, and the ball's `radii` (n,) mm at even levels, or one for all."""
+    """The corner along the body at which a lane begins, and the ball's `radii` (n,) mm at even levels, or one for all; `over`: the narrow
+    lane before that which the ball touches, too, and which is gone."""
 
     lane: int
     radii: Array
+    over: int | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -64,7 +66,7 @@ class WorkedSkin:
 
     def said(self) -> Iterator[object]:
         """All that it says besides the body's own skin, as plain values."""
-        yield from ((corner.lane, corner.radii.tobytes()) for corner in self.rounds)
+        yield from ((corner.lane, corner.over, corner.radii.tobytes()) for corner in self.rounds)
         yield from ((lane, walls.tobytes()) for lane, walls in self.others.items())
         yield self.walls.tobytes()
         yield from self.base.shifts
@@ -82,12 +84,17 @@ class WorkedSkin:
         Raises: FieldError, for a corner that cannot be rounded.
         """
         at = {corner.lane: corner for corner in self.rounds if self._is_left(corner)}
-        lanes = range(len(self.base.field.common.lanes))
+        lanes = [k for k in range(len(self.base.field.common.lanes)) if k not in self._gone]
         return tuple(side for k in lanes for side in ((at[k], k) if k in at else (k,)))
 
     def ball(self, corner: RoundedCorner) -> Ball:
         """What rounds a corner."""
-        return rolling(self.outer or self.base, corner.lane, corner.radii, self.fineness)
+        return rolling(self.outer or self.base, corner.lane, corner.radii, self.fineness, corner.over)
+
+    @property
+    def _gone(self) -> set[int]:
+        """The lanes that are rounded away."""
+        return {corner.over for corner in self.rounds if corner.over is not None}
 
     def _is_left(self, corner: RoundedCorner) -> bool:
         """Whether a parallel of a round is a round still, and not a sharp corner."""
@@ -98,6 +105,8 @@ class WorkedSkin:
         names = self.base.field.names.lanes
         if isinstance(side, int):
             return f"lane {names[side]}"
+        if side.over is not None:
+            return f"round of (lane {names[side.over]})"
         a, b = sorted((f"lane {names[lane_before(self.base, side.lane)]}", f"lane {names[side.lane]}"))
         return f"round of ({a}|{b})"
 
@@ -119,10 +128,11 @@ class WorkedSkin:
     def _found(self, y: Array) -> list[tuple[Array, Array]]:
         common = self.base.field.common
         begin, end = ([np.full(len(y), value) for _ in common.lanes] for value in (0.0, 1.0))
+        at = {corner.lane: corner for corner in self.rounds}
         rounded = {side.lane: side for side in self.sides if not isinstance(side, int)}
         for number, lane in enumerate(common.lanes):
-            before = common.beside(number)[0]
-            if lane.basis.periodic or before is None:
+            before = self.ball(at[number]).before if number in at else common.beside(number)[0]
+            if lane.basis.periodic or before is None or number in self._gone:
                 continue
             walls = self.wall(y, before), self.wall(y, number)
             if not np.array_equal(*walls):

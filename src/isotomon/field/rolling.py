@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
+from itertools import pairwise
 from typing import Literal
 
 import numpy as np
@@ -46,17 +47,19 @@ def turns_at(offsets: Offsets, before: int, lane: int) -> Array:
 
 @dataclass(frozen=True, eq=False)
 class Ball:
-    """A ball of `radii` (n,) mm at even levels of the skin, or of one radius, along the corner at which a lane begins."""
+    """A ball of `radii` (n,) mm at even levels of the skin, or of one radius, along the corner at which a lane begins, or `over` the
+    narrow lane before that one, which it touches, too."""
 
     offsets: Offsets
     lane: int
     radii: Array
     fineness: Fineness
+    over: int | None = None
 
     @cached_property
     def before(self) -> int:
-        """The lane that ends at the corner."""
-        return lane_before(self.offsets, self.lane)
+        """The lane on the other side."""
+        return lane_before(self.offsets, self.lane if self.over is None else self.over)
 
     def _by(self, w: Array) -> Array:
         """(m,) mm by which its centre lies inside the skin at levels w."""
@@ -70,7 +73,8 @@ class Ball:
 
         Raises: FieldError, where it is neither all along.
         """
-        turned = turns_at(self.offsets, self.before, self.lane)
+        corners = [self.before, self.lane] if self.over is None else [self.before, self.over, self.lane]
+        turned = np.concatenate([turns_at(self.offsets, *pair) for pair in pairwise(corners)])
         if np.abs(turned).min() < PLAIN or np.ptp(np.sign(turned)) > 0.0:
             raise FieldError("a corner along the body fades out, or turns from outward to inward; leave that edge out")
         return float(np.sign(turned[0]))
@@ -88,7 +92,10 @@ class Ball:
     def _touched(self, w: Array, start: Array | None) -> Array:
         """(m, 13) the same exactly, but for the way."""
         by = self._by(w)
-        x = self.offsets.corners(self.before, self.lane, w, (by, by), start)
+        if self.over is None:
+            x = self.offsets.corners(self.before, self.lane, w, (by, by), start)
+        else:  # of sides that lie opposite to each other the parallels do not cross: the lane between them says where it is
+            x = self.offsets.touching((self.before, self.over, self.lane), w, by)[:, [0, 1, 4, 5]]
         centre, _, _, n, _ = self.offsets.moved(self.before, x[:, 0], x[:, 1], by)
         m = self.offsets.moved(self.lane, x[:, 2], x[:, 3], by)[3]
         return np.concatenate([x, centre, n, m], axis=1)
@@ -97,11 +104,11 @@ class Ball:
         """(m, 3) places at shares s of the arcs, `wall` (m,) mm within these, of balls at levels w whose `course` (m, 16) is known."""
         centre, n, m, way = (course[:, k : k + 3] for k in (4, 7, 10, 13))
         by = (self._by(w) - wall)[:, None]
-        if len(self.radii) < 2:
-            return np.asarray(centre + by * _turned(n, m, s))
         # Of balls that change their size the envelope touches each along a small circle about the way its centre goes.
-        lean = np.sum(n * way, axis=1, keepdims=True) * way
-        return np.asarray(centre + by * (lean + _turned(n - lean, m - lean, s)))
+        lean = np.sum(n * way, axis=1, keepdims=True) * way if len(self.radii) > 1 else np.zeros_like(n)
+        first, last = n - lean, m - lean
+        turned = _turned(first, last, s) if self.over is None else _turned_about(way, first, last, s)
+        return np.asarray(centre + by * (lean + turned))
 
     def arc(self, cut: Offsets, s: Array, y: Array, wall: Array) -> tuple[Array, Array]:
         """Points (m, 3) `wall` (m,) mm within the round, at shares s (m,) of the way across it and the levels y (m,) of `cut`, and (m, 4) where
@@ -145,11 +152,37 @@ def _turned(a: Array, b: Array, s: Array) -> Array:
     return np.asarray(first[:, None] * a + second[:, None] * b)
 
 
-def rolling(offsets: Offsets, lane: int, radii: Array, fineness: Fineness) -> Ball:
+def _turned_about(way: Array, a: Array, b: Array, s: Array) -> Array:
+    """The same, turned about a way (m, 3) that is square to both, the way a section runs round, by more than half a turn, too."""
+    side = np.cross(way, a)
+    angle = np.mod(np.arctan2(np.sum(side * b, axis=1), np.sum(a * b, axis=1)), 2.0 * np.pi)
+
+    def at(t: Array) -> Array:
+        return np.asarray(np.cos(t)[:, None] * a + np.sin(t)[:, None] * side)
+
+    # The way is known a little less well than the ends, which are met exactly.
+    return at(s * angle) + s[:, None] * (b - at(angle))
+
+
+def rolling(offsets: Offsets, lane: int, radii: Array, fineness: Fineness, over: int | None = None) -> Ball:
     """A ball along a corner of a skin; the same one for the same corner, so that its course is worked out once."""
-    return _rolling(offsets, lane, radii.tobytes(), fineness)
+    return _rolling(offsets, lane, radii.tobytes(), fineness, over)
 
 
 @lru_cache(maxsize=64)
-def _rolling(offsets: Offsets, lane: int, radii: bytes, fineness: Fineness) -> Ball:
-    return Ball(offsets, lane, np.frombuffer(radii), fineness)
+def _rolling(offsets: Offsets, lane: int, radii: bytes, fineness: Fineness, over: int | None) -> Ball:
+    return Ball(offsets, lane, np.frombuffer(radii), fineness, over)
+
+
+def radii_over(offsets: Offsets, over: int, places: int) -> Array:
+    """(places,) mm at even levels: the radii of the balls that touch a lane and those at both its sides.
+
+    Raises: FieldError, where there are none.
+    """
+    before, after = lane_before(offsets, over), offsets.field.common.beside(over)[1]
+    y, half = np.linspace(0.0, 1.0, places), np.full(places, 0.5)
+    assert after is not None
+    v = offsets.laid(over, half, y, np.zeros(places))
+    ends = [offsets.moved(over, np.full(places, u), v, np.zeros(places))[0] for u in (0.0, 1.0)]
+    radius = np.linalg.norm(ends[1] - ends[0], axis=1) / 2.0
+    return np.asarray(offsets.touching((before, over, after), y, radius)[:, 6])

@@ -186,6 +186,8 @@ def _too_large(design: Design, body: Body, put: Sequence[Stage], finding: Findin
     """What is wrong with a worked skin, with the size that would do."""
     last = [stage for stage in put if isinstance(stage, Asked) and stage.worked][-1]
     step = next(step for step in body.steps if step.id == last.step)
+    if not step.SIZE:
+        return finding
     value, share = getattr(step, step.SIZE), min(map(largest_share, last.worked))
     if share == 0.0 or not isinstance(value, float):
         return finding

@@ -89,10 +89,9 @@ def within_limits(
     Raises: SizeError, with the largest size that works, found in a third of the seconds at most.
     """
     # The kernel may take its process down: that is no answer yet to what would do.
-    made = made_apart(lambda: _packed(work(edges, size)), seconds / 3.0)
+    made = apart(lambda: work(edges, size), seconds / 3.0)
     if made is not None:
-        names, _, body = made.partition(b"\n\n")
-        return from_bytes(body, names.decode().split("\n"))
+        return made
     fits, offer = offered(lambda less: work(edges, less), size, seconds, what)
     bad = _culprit(work, edges, size, min(seconds / 6.0, CULPRIT_SECONDS))
     where = f" between {bad.called.replace('|', ' and ')}" if bad is not None and len(edges) > 1 else ""
@@ -100,8 +99,18 @@ def within_limits(
     raise SizeError(text, fits, bad.called if bad else "", bad.middle if bad else None)
 
 
-def _packed(body: NamedShape) -> bytes:
-    return "\n".join(body.names).encode() + b"\n\n" + to_bytes(body)
+def apart(work: Callable[[], NamedShape], seconds: float) -> NamedShape | None:
+    """What a piece of work makes in a process of its own; None where it fails, takes longer, or takes that process down."""
+
+    def packed() -> bytes:
+        body = work()
+        return "\n".join(body.names).encode() + b"\n\n" + to_bytes(body)
+
+    made = made_apart(packed, seconds)
+    if made is None:
+        return None
+    names, _, body = made.partition(b"\n\n")
+    return from_bytes(body, names.decode().split("\n"))
 
 
 def offered(work: Callable[[float], object], size: float, seconds: float, what: str) -> tuple[float, str]:

@@ -10,12 +10,16 @@ import numpy as np
 from OCP.BRepFilletAPI import BRepFilletAPI_MakeFillet
 from OCP.collections import Array1_gp_Pnt2d
 from OCP.gp import gp_Pnt2d
+from OCP.TopoDS import TopoDS_Edge
 
 from isotomon.arrays import Array
 from isotomon.kernel.edges import NamedEdge, chosen_edges, length_of
 from isotomon.kernel.finishing import finished, within_limits
 from isotomon.kernel.making import NamedShape
 from isotomon.kernel.operations.base import Given, MadeBody
+
+SAME = 1e-7
+"""Of a radius: one that changes by no more is the same all along."""
 
 
 def apply(given: Given) -> MadeBody:
@@ -55,8 +59,18 @@ def _vary(maker: Any, contour: int, radii: Array) -> None:
     for number in range(1, maker.NbEdges(contour) + 1):
         own = length_of(maker.Edge(contour, number))
         share = np.linspace(start / whole, (start + own) / whole, len(radii))
-        table = Array1_gp_Pnt2d(1, len(radii))
-        for k, (u, r) in enumerate(zip(places, np.interp(share, places, radii), strict=True), 1):
-            table.SetValue(k, gp_Pnt2d(float(u), float(r)))
-        maker.SetRadius(table, contour, number)
+        set_radii(maker, maker.Edge(contour, number), np.interp(share, places, radii))
         start += own
+
+
+def set_radii(maker: Any, edge: TopoDS_Edge, radii: Array) -> None:
+    """Set the radii (n,) mm, at even places along it, of one edge that is to be rounded."""
+    contour = maker.Contour(edge)
+    number = next(k for k in range(1, maker.NbEdges(contour) + 1) if maker.Edge(contour, k).IsSame(edge))
+    if np.ptp(radii) <= SAME * float(radii.max()):
+        maker.SetRadius(float(radii.mean()), contour, number)
+        return
+    table = Array1_gp_Pnt2d(1, len(radii))
+    for k, (u, r) in enumerate(zip(np.linspace(0.0, 1.0, len(radii)).tolist(), radii.tolist(), strict=True), 1):
+        table.SetValue(k, gp_Pnt2d(u, r))
+    maker.SetRadius(table, contour, number)
