@@ -9,6 +9,7 @@ import unittest
 from pathlib import Path
 from unittest import mock
 
+import numpy as np
 from PySide6.QtCore import QMimeData, QObject, QPoint, QPointF, Qt, QUrl
 from PySide6.QtGui import QColor, QContextMenuEvent, QDropEvent, QWheelEvent
 from PySide6.QtTest import QTest
@@ -21,8 +22,10 @@ from isotomon.app.shell.finder import HELP, matches
 from isotomon.app.shell.main import application, run_events, wait_for
 from isotomon.app.state.later import Later
 from isotomon.app.theme import ASSETS, SLATE, VELLUM, station_colour
-from isotomon.design import station_edits
+from isotomon.design import edits, station_edits
 from isotomon.design.file import encode, save
+from isotomon.profile.drawing import Drawing
+from isotomon.profile.section import Drawn
 from isotomon.samples import sample
 from tests.test_window import CTRL, LEFT, WithWindow
 
@@ -284,6 +287,27 @@ class OtherParts(WithWindow):
         self.assertFalse(w.body_plan.isVisible())
         topics = "view board bodyplan ledger details grid drawing numbers guides ties bodies shaping measures shape"
         self.assertEqual(set(HELP), set(topics.split()))
+
+    def test_handles_of_what_is_gone(self) -> None:
+        """A handle that goes while it is held is let go as one, and a station without a profile has none."""
+        w, heard = self.window, list[str]()
+        key = w.desk.body.stations[1].id
+        w.desk.select((key,))
+        self.settle()
+        w.view.datum_pulled.connect(lambda name, *_: heard.append(name))
+        self.assertTrue(w.view.handles)
+        at = w.view.seen(w.view.handles["move"].place).toPoint()
+        QTest.mousePress(w.view, LEFT, NONE, at)
+        w.view.handles = {}
+        QTest.mouseMove(w.view, at + QPoint(30, 20))
+        QTest.mouseRelease(w.view, LEFT, NONE, at + QPoint(30, 20))
+        self.assertEqual(heard, [])
+        drawing = Drawing("g9", "nothing yet")
+        w.desk.do("draw", lambda d: edits.replace(d, drawings=(*d.drawings, drawing)))
+        w.desk.do("put", lambda d: station_edits.put_section(d, (key,), Drawn("g9")))
+        self.wait(lambda: w.desk.quick is not None and w.desk.quick.design == w.desk.design, "the rebuild")
+        self.assertEqual(w.desk.selection, (key,))
+        self.assertEqual({name: h.place for name, h in w.view.handles.items() if np.isnan(h.place).any()}, {})
 
     def test_names_and_notes_are_edited_in_place(self) -> None:
         """Station, body and design names change as one step each; a blank station name is not kept blank."""

@@ -60,13 +60,13 @@ class StationHandles:
         return shape.field.carrier if shape is not None else STRAIGHT
 
     def places(self) -> dict[str, Handle]:
-        """Those of a station, while one station is chosen."""
+        """Those of a station, while one station is chosen whose profile is there."""
         desk = self.w.desk
         chosen = desk.selected_stations()
         if desk.quick is None or len(chosen) != 1 or len(desk.selection) != 1:
             return {}
         n = next((n for _, n in desk.quick.resolved.own if n.station.id == chosen[0]), None)
-        if n is None:
+        if n is None or np.isnan(n.chord):
             return {}
         carrier, values = self._carrier(), values_of(n)
         return {

@@ -57,6 +57,7 @@ class View(SceneCanvas):
         self.handles: dict[str, Handle] = {}
         """Places that can be dragged, by name."""
         self._held = ""
+        self._pulled = self.handle_pulled
         """The handle, or the datum, that is being dragged."""
         self._pressed: QPointF | None = None
         self._drawn = Lines()
@@ -330,7 +331,10 @@ class View(SceneCanvas):
         at, left = event.position(), event.button() == Qt.MouseButton.LeftButton
         if left and not event.modifiers():
             under = self._handle_at(at) or self.pick(at)
-            if under in self.handles or (under in self._drawn.datums and under in self.selected):
+            datum = under in self._drawn.datums and under in self.selected
+            if under in self.handles or datum:
+                # A handle may be gone before it is let go, and is no datum then.
+                self._pulled = self.handle_pulled if under in self.handles else self.datum_pulled
                 self._held, self._pressed = under, at
                 return
         shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
@@ -343,8 +347,7 @@ class View(SceneCanvas):
         if self._pressed is not None:
             if (at - self._pressed).manhattanLength() >= STILL_PIXELS:
                 begun, now = np.array([self._pressed.x(), self._pressed.y()]), np.array([at.x(), at.y()])
-                signal = self.handle_pulled if self._held in self.handles else self.datum_pulled
-                signal.emit(self._held, begun, now)
+                self._pulled.emit(self._held, begun, now)
         elif self._drag is not None:
             last, kind, moved = self._drag
             step = at - last
