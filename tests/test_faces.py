@@ -2,25 +2,33 @@
 
 from __future__ import annotations
 
+import contextlib
+import io
 import math
+import tempfile
 import unittest
+from pathlib import Path
 
+import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 
 from isotomon.app.forms.steps import StepsForm
+from isotomon.cli import main
 from isotomon.design import bodies
-from isotomon.design.file import encode
+from isotomon.design.file import decode, encode, load, save
 from isotomon.design.records import Design
 from isotomon.errors import IsotomonError, SizeError, SolidError
 from isotomon.inspect.finished import with_finished
 from isotomon.inspect.quick import rebuild
 from isotomon.kernel.protocol import Built, Failed
 from isotomon.operations.base import Operation
+from isotomon.operations.combine import Combine
 from isotomon.operations.cut_off import CutOff
 from isotomon.operations.draft import Draft
 from isotomon.operations.hollow import Hollow
 from isotomon.operations.mirror import Mirror
+from isotomon.operations.move import Move
 from isotomon.operations.round import Round
 from isotomon.operations.round_away import RoundAway
 from isotomon.operations.shift import Shift
@@ -131,6 +139,54 @@ class Faces(Building):
         with self.assertRaisesRegex(SolidError, "there is no face round of"):
             with_finished(quick, build_all(quick, self.supervisor))
 
+    def test_cut_in_two_bodies(self) -> None:
+        """What a cut leaves away is a body of its own, that follows: when the plane moves, the owner's sizes change, a step comes before;
+        it is worked on, put elsewhere, and outlives its file; made with its owner in a circle, or of a cut that is gone, it is told."""
+        made = bodies.cut_in_two(box(), "body", CutOff(plane=Ref("xy"), offset=20.0))
+        made = decode(encode(made))
+        piece, cut = made.bodies[1].id, made.bodies[0].steps[0].id
+
+        def volumes(of: Design) -> list[float]:
+            built = build_all(rebuild(of), self.supervisor)
+            self.assertTrue(all(one.valid and one.watertight for one in built.values()))
+            return [built[key].volume / SIDE**2 for key in ("body", piece)]
+
+        np.testing.assert_allclose(volumes(made), [20.0, 60.0], rtol=1e-9)
+        np.testing.assert_allclose(volumes(bodies.change_step(made, cut, offset=50.0)), [50.0, 30.0], rtol=1e-9)
+        np.testing.assert_allclose(volumes(bodies.change_step(made, cut, keep="before")), [60.0, 20.0], rtol=1e-9)
+        hollow = bodies.move_step(bodies.add_step(made, "body", Hollow(wall=5.0)), "k2", 0)
+        np.testing.assert_allclose(volumes(hollow), [20.0 - 15.0 * 2500.0 / 3600.0, 60.0 * 1100.0 / 3600.0], rtol=1e-9)
+        worked = bodies.add_step(made, piece, Round(edges=refs(f"{piece}/all"), radius=4.0))
+        worked = bodies.add_step(worked, piece, Move(x=100.0))
+        built = build_all(rebuild(worked), self.supervisor)[piece]
+        self.assertGreater(built.centre[0], 99.0)
+        self.assertLess(built.volume, 60.0 * SIDE**2)
+        with self.assertRaisesRegex(IsotomonError, "circle"):
+            bodies.check_combinations(bodies.add_step(made, "body", Combine(Ref(piece))))
+        self.assertFalse(bodies.may_receive(made, "body", piece))
+        self.assertTrue(bodies.may_receive(made, piece, "body"))
+        with self.assertRaisesRegex(IsotomonError, "is made with 'test body'"):
+            bodies.remove_body(made, "body")
+        gone = rebuild(bodies.remove_step(made, cut))
+        self.assertTrue(any("is gone" in f.text and f.about == piece for f in gone.findings))
+        for told, words in (
+            (bodies.change_step(made, cut, keep="both"), "keeps both"),
+            (bodies.change_step(made, cut, aside=True), "is not done"),
+            (bodies.set_aside(made, ("body",), True), "set aside"),
+        ):
+            with self.assertRaisesRegex(IsotomonError, words):
+                volumes(told)
+
+    def test_on_the_command_line(self) -> None:
+        """A box cut, the other piece kept as a body; a piece of what is no cut is refused."""
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "box.isotomon"
+            save(box(), path)
+            with contextlib.redirect_stdout(io.StringIO()), contextlib.redirect_stderr(io.StringIO()):
+                self.assertEqual(main(["step", str(path), "cut-off", "offset=30 mm", "--piece"]), 0)
+                self.assertEqual(main(["step", str(path), "hollow", "--piece"]), 2)
+            self.assertEqual([type(b.shaped).__name__ for b in load(path).bodies], ["Loft", "Piece"])
+
 
 class InTheWindow(WithWindow):
     """By mouse and keys."""
@@ -158,6 +214,29 @@ class InTheWindow(WithWindow):
         w.run_command("after-shift")
         self.assertEqual(w.desk.held.steps[1].faces, ("body/first",))
         self.solid(SIDE**2 * 22.0)
+        while w.desk.session.undo_title is not None:
+            w.desk.session.undo()
+        self.assertEqual(encode(w.desk.design), first)
+
+    def test_a_body_is_cut_in_two(self) -> None:
+        """From the stage Finish, without a plane chosen: through the middle; the piece is chosen in the Ledger, rounded and taken out."""
+        w = self.window
+        self.open(box())
+        first = encode(w.desk.design)
+        self.wait(lambda: w.desk.quick.result in w.desk.quick.finished, "the box")
+        w.run_command("cut-in-two")
+        self.solid(SIDE**2 * HIGH / 2.0)
+        piece = w.desk.design.bodies[1]
+        w.desk.select((piece.id,))
+        self.wait(lambda: w.desk.quick.body.id == piece.id, "the piece in hand")
+        self.solid(SIDE**2 * HIGH / 2.0)
+        w.desk.select((f"{piece.id}/edge:cut of k1|lane s0.1of4~s0.2of4",))
+        w.run_command("after-round")
+        self.assertEqual(w.desk.held.steps[0].edges, (f"{piece.id}/edge:cut of k1|lane s0.1of4~s0.2of4",))
+        self.wait(
+            lambda: isinstance(w.desk.solid, Built) and w.desk.solid.volume < SIDE**2 * HIGH / 2.0 - 10.0, "the round"
+        )
+        self.assertFalse([f.text for f in w.desk.quick.findings if f.severity == "error"])
         while w.desk.session.undo_title is not None:
             w.desk.session.undo()
         self.assertEqual(encode(w.desk.design), first)

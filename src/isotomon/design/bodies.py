@@ -6,7 +6,7 @@ import re
 from collections.abc import Callable, Iterator
 from typing import Any
 
-from isotomon.design.body import PLAIN, Body, BroughtIn, Ending, Loft
+from isotomon.design.body import PLAIN, Body, BroughtIn, Ending, Loft, Piece
 from isotomon.design.edits import find, fresh_id, replace
 from isotomon.design.records import Design, Imported
 from isotomon.design.station import Station
@@ -17,7 +17,7 @@ from isotomon.operations.base import bodies_of
 from isotomon.operations.combine import Combine
 from isotomon.profile.draw_edits import next_name
 from isotomon.profile.section import BodyEnd, Circle
-from isotomon.quantity.record import Ref
+from isotomon.quantity.record import Id, Ref
 
 
 def body_ids(design: Design) -> tuple[str, ...]:
@@ -81,7 +81,7 @@ def change_loft(design: Design, key: str, **changes: Any) -> Design:
     """
     body = design.body(key)
     if not isinstance(body.shaped, Loft):
-        raise DesignError(f"{body.name} is not carried through stations; it is as it was brought in")
+        raise DesignError(f"{body.name} is not carried through stations; it is {origin_of(design, body)}")
     return change_body(design, key, shaped=replace(body.shaped, **changes))
 
 
@@ -95,7 +95,7 @@ def change_ending(design: Design, key: str, which: str, **changes: Any) -> Desig
 
 def is_begun(body: Body) -> bool:
     """Whether there is anything of a body yet."""
-    return bool(body.stations or body.file)
+    return bool(body.stations or body.ready)
 
 
 def made_by(before: Design, after: Design) -> str:
@@ -141,7 +141,7 @@ def copy_body(design: Design, key: str) -> Design:
         copy = replace(copy, stations=(*copy.stations, replace(station, id=swap[station.id])))
         made = replace(made, bodies=(*made.bodies[:-1], copy))
     turns = tuple(replace(t, station=swap[t.station]) for t in body.loft.turns if t.station in swap)
-    shaped = body.shaped if isinstance(body.shaped, BroughtIn) else replace(body.shaped, rails=(), ties=(), turns=turns)
+    shaped = replace(body.shaped, rails=(), ties=(), turns=turns) if isinstance(body.shaped, Loft) else body.shaped
     copy = replace(
         body, id=copy.id, name=copy.name, shaped=shaped, stations=copy.stations, laws=(), steps=(), up_to=None
     )
@@ -162,6 +162,22 @@ def bring_in(design: Design, imported: Imported) -> Design:
     taken = {b.name for b in design.bodies if is_begun(b)}
     name = stem if stem not in taken else next_name(taken, stem)
     return begin_body(made, stem, name=name, shaped=BroughtIn(Ref(imported.id)))
+
+
+def origin_of(design: Design, body: Body) -> str:
+    """What a body is that is finished from the first, in words."""
+    if isinstance(body.shaped, Piece):
+        owner = next((b.name for b in design.bodies if b.id == body.shaped.cut.thing), "what is gone")
+        return f"the other piece of {owner}, which one of its steps has cut"
+    return f"brought in from {next((i.name for i in design.imports if i.id == body.file), 'what is gone')}"
+
+
+def cut_in_two(design: Design, key: str, cut: Step) -> Design:
+    """The design with a body cut by one more step, and what that leaves away as a body of its own at the end."""
+    made = add_step(design, key, cut)
+    name = next_name({b.name for b in design.bodies}, f"{name_of(design, key)} piece")
+    made = add_body(made, name, ())
+    return change_body(made, made.bodies[-1].id, shaped=Piece(Ref(f"{key}/cut:{made.body(key).steps[-1].id}")))
 
 
 def go_on(design: Design, key: str, position: float, chord: float) -> Design:
@@ -326,11 +342,17 @@ def makes(design: Design, key: str) -> str:
     return next((s.how for s in steps if isinstance(s, Combine) and s.body == key), "own")
 
 
+def made_of(body: Body) -> list[Id]:
+    """The bodies with which a body is combined, or that it is a piece of."""
+    tools = [key for step in body.steps for key in bodies_of(step)]
+    return [*tools, body.shaped.cut.thing] if isinstance(body.shaped, Piece) else tools
+
+
 def made_with(design: Design, key: str) -> set[str]:
-    """The bodies with which a body is combined, and those with which these are."""
+    """The bodies with which a body is made, and those with which these are."""
     found = {key}
     while True:
-        more = {key for b in design.bodies if b.id in found for s in b.steps for key in bodies_of(s)} - found
+        more = {key for b in design.bodies if b.id in found for key in made_of(b)} - found
         if not more:
             return found - {key}
         found |= more
@@ -377,10 +399,10 @@ def check_combinations(design: Design) -> None:
 
     Raises: DesignError.
     """
-    made_with = {b.id: [key for s in b.steps for key in bodies_of(s)] for b in design.bodies}
+    made_with = {b.id: made_of(b) for b in design.bodies}
     for body in design.bodies:
         if any(tool not in made_with for tool in made_with[body.id]):
-            raise DesignError(f"body '{body.name}' is combined with a body that is gone; choose another")
+            raise DesignError(f"body '{body.name}' is made with a body that is gone; choose another")
     done: set[str] = set()
     while len(done) < len(made_with):
         ready = [key for key, tools in made_with.items() if key not in done and done.issuperset(tools)]

@@ -124,6 +124,18 @@ class BroughtIn(Record, frozen=True, tag="brought", tag_field="kind"):
     file: Ref
 
 
+class Piece(Record, frozen=True, tag="piece", tag_field="kind"):
+    """A body that is the other piece of one that a step has cut: what that step leaves away, wherever it comes to. `cut`:
+    `BODY/cut:STEP`. It has no stations."""
+
+    cut: Ref
+
+    @property
+    def step(self) -> Id:
+        """The step that cuts."""
+        return self.cut.part.removeprefix("cut:")
+
+
 PLAIN = Loft()
 """What a body says that is not carried through stations."""
 
@@ -133,7 +145,7 @@ class Body(Record, frozen=True):
 
     id: Id
     name: str
-    shaped: Loft | BroughtIn = field(default_factory=Loft)
+    shaped: Loft | BroughtIn | Piece = field(default_factory=Loft)
     stations: tuple[Station, ...] = ()
     laws: tuple[Law, ...] = ()
     steps: tuple[Step, ...] = ()
@@ -158,6 +170,11 @@ class Body(Record, frozen=True):
     def file(self) -> Id:
         """The file that it is, as it was brought in; empty for any other body."""
         return self.shaped.file if isinstance(self.shaped, BroughtIn) else ""
+
+    @property
+    def ready(self) -> bool:
+        """Whether it is a finished body from the first, which has no stations and no field."""
+        return not isinstance(self.shaped, Loft)
 
     @property
     def done(self) -> tuple[Step, ...]:

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from isotomon.arrays import Array
 from isotomon.design.bodies import change_loft
-from isotomon.design.body import Body
+from isotomon.design.body import Body, Piece
 from isotomon.design.edits import replace
 from isotomon.design.resolved import Resolved
 from isotomon.errors import CornerError, FieldError, IsotomonError
@@ -40,7 +40,12 @@ class Shaped:
 def shape_body(ground: Sources) -> Shaped:
     """The body shaped, if it has a field and one can be made."""
     body, resolved = ground.body, ground.resolved
-    if body.file or resolved is None:  # what was brought in has no field: the worker has its body
+    if isinstance(body.shaped, Piece) and all(
+        s.id != body.shaped.step for s in ground.design.body(body.shaped.cut.thing).steps
+    ):
+        text = "the cut whose other piece it is, is gone; take this body out, or undo"
+        return Shaped(None, (Finding("error", body.name, text, about=body.id),))
+    if body.ready or resolved is None:  # what is finished from the first has no field: the worker has it
         return Shaped(None)
     if not (resolved.stations or body.loft.rails):
         text = "there is no body yet, and no station, of which it needs two, or one and how it goes on: it has none"

@@ -88,7 +88,7 @@ def _pieces(quick: Quick) -> list[Finding]:
     found = []
     for body in results(quick.design):
         one, built, tools = quick.of(body), quick.finished.get(body), tools_of(quick.design, body)
-        if one is None or built is None or one.body.file:
+        if one is None or built is None or one.body.ready:
             continue
         whole = 1 if any(s.joins for s in one.body.done) else len(one.placed)
         if built.pieces <= whole or not (tools or whole < len(one.placed)):

@@ -192,7 +192,7 @@ class Quick:
     @property
     def empty(self) -> bool:
         """There is no body, nor anything of which one is made."""
-        return not (self.others or self.resolved.stations or self.body.file)
+        return not (self.others or self.resolved.stations or self.body.ready)
 
     def of(self, body: str) -> Quick | None:
         """The results of one of the bodies."""

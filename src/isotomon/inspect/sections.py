@@ -61,8 +61,8 @@ class FinishedSections:
 
 
 def changes_sections(quick: Quick) -> bool:
-    """Whether a body's steps, or its being brought in, make its sections others than those it is shaped by."""
-    return bool(quick.body.file) or any(isinstance(stage, Asked) for stage in quick.stages)
+    """Whether a body's steps, or its being finished from the first, make its sections others than those it is shaped by."""
+    return quick.body.ready or any(isinstance(stage, Asked) for stage in quick.stages)
 
 
 @lru_cache(maxsize=4)
@@ -117,7 +117,7 @@ def _own(quick: Quick, position: Array | None) -> tuple[Array, Planes]:
     """Positions along the body's own way, and its sections' planes there, where its first copy stands."""
     shape = quick.shape
     if shape is None:
-        raise DesignError(f"{quick.body.name} was brought in and has no way of its own; cut it square to an axis")
+        raise DesignError(f"{quick.body.name} has no stations, and no way of its own; cut it square to an axis")
     field = shape.field
     if field.wrap is not None:
         raise DesignError("its sections lie on cylinders; cut it square to an axis")

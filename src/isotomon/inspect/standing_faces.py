@@ -57,7 +57,7 @@ def faces_of(
     Raises: DesignError, when it is not there; Waits, while its solid is not finished.
     """
     one = quick.of(body)
-    if one is None or (one.shape is None and not one.body.file):
+    if one is None or (one.shape is None and not one.body.ready):
         raise DesignError("the body is not there; choose another")
     if not of_solid(quick, one) and (_fanned(one) or not whole_ends):
         return field_faces(one, one.placed, fine, plane)

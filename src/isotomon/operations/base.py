@@ -137,6 +137,13 @@ class Operation(Record, frozen=True, kw_only=True, tag_field="kind"):
         """What a new one has instead of the usual values where some faces are chosen."""
         return dict(cls.BEGIN)
 
+    def settled(self, ask: Ask, body: Array) -> Operation:
+        """A new one, so that it does something where points (n, 3) are the body as it is.
+
+        Raises: IsotomonError.
+        """
+        return self
+
     @property
     def copies(self) -> int:
         """How many of a body it makes."""

@@ -6,12 +6,15 @@ from collections.abc import Callable
 from typing import Annotated, Literal
 
 import numpy as np
+from msgspec import structs
 
 from isotomon.operations.base import Array, Ask, Asked, Operation, Says
 from isotomon.operations.grips import Grip, along
 from isotomon.quantity import Value
 from isotomon.quantity.record import Ref, usual
 
+CUT, SIDES, BOTH = "cut_off", ("behind", "before"), "both"
+"""The kernel's work, and what it may keep."""
 KEPT = (
     ("behind", "what lies behind the plane"),
     ("before", "what lies before the plane"),
@@ -39,7 +42,14 @@ class CutOff(Operation, frozen=True, tag="cut-off"):
         plane, offset = ask.references.plane(self.plane), ask.number(self, "offset")
         place = np.stack([plane.origin + offset * plane.normal, plane.normal])
         values: dict[str, bool | float | str] = {"keep": self.keep, "called": f"cut of {self.id}"}
-        return Asked("cut_off", "cut by a plane:", (), values, {"plane": place})
+        return Asked(CUT, "cut by a plane:", (), values, {"plane": place})
+
+    def settled(self, ask: Ask, body: Array) -> CutOff:
+        """Through the middle of the body, where its plane passes beside it."""
+        plane = ask.references.plane(self.plane)
+        along = (body - plane.origin) @ plane.normal
+        offset, low, high = ask.number(self, "offset"), float(along.min()), float(along.max())
+        return self if low < offset < high else structs.replace(self, offset=float(f"{(low + high) / 2.0:.3g}"))
 
     def grips(self, ask: Ask, body: Array) -> dict[str, Grip]:
         """One in the plane, beside the body, for the offset."""

@@ -9,7 +9,8 @@ from functools import lru_cache, partial
 import numpy as np
 
 from isotomon.arrays import Array
-from isotomon.design.bodies import name_of, results, tools_of
+from isotomon.design.bodies import made_of, name_of, results
+from isotomon.design.body import Piece
 from isotomon.design.records import Design
 from isotomon.errors import IsotomonError, SolidError
 from isotomon.evaluate.shape import digest
@@ -20,6 +21,7 @@ from isotomon.geometry.affine import even_sizes
 from isotomon.inspect.results import Quick, Shape
 from isotomon.kernel.protocol import Making, Work
 from isotomon.operations.base import SKIN, Asked
+from isotomon.operations.cut_off import BOTH, CUT, SIDES
 from isotomon.solids.requests import (
     STEP_SECONDS,
     apply_request,
@@ -35,9 +37,7 @@ from isotomon.version import VERSION
 
 def blocked(quick: Quick) -> str | None:
     """Why no solid can be made of the body in hand, or None."""
-    if quick.body.file:
-        return None
-    if quick.shape is None:
+    if quick.shape is None and not quick.body.ready:
         return quick.findings[0].text if quick.findings else "there is no body yet"
     about = {quick.body.id, *(rail.id for rail in quick.body.loft.rails)}
     for finding in quick.findings:
@@ -88,11 +88,11 @@ class Plan:
 @lru_cache(maxsize=2)
 def plan(quick: Quick, limit: float = STEP_SECONDS) -> Plan:
     """How the finished bodies of a design are made; what is wrong with one does not keep the others from being made."""
-    made: dict[str, tuple[Request, ...]] = {}
-    wrong: dict[str, str] = {}
+    so_far = _Planned({}, {}, {})
+    made, wrong = so_far.made, so_far.wrong
     for body in _in_order(quick.design):
         try:
-            made[body] = _requests(quick, body, made, wrong, limit)
+            made[body] = _requests(quick, body, so_far, limit)
         except IsotomonError as error:
             name = name_of(quick.design, body)
             wrong[body] = f"{name}: {error}" if quick.others and not isinstance(error, _BodyError) else str(error)
@@ -104,14 +104,24 @@ def plan(quick: Quick, limit: float = STEP_SECONDS) -> Plan:
     return Plan(tuple(asked.values()), done, by, {body: wrong[body] for body in own if body in wrong})
 
 
+@dataclass(frozen=True, eq=False)
+class _Planned:
+    """By body, the requests by which it comes about, or why it cannot be made; by step, what asks for a cut, and the key of what is
+    cut."""
+
+    made: dict[str, tuple[Request, ...]]
+    wrong: dict[str, str]
+    cuts: dict[str, tuple[Asked, str]]
+
+
 class _BodyError(SolidError):
     """One that names the body it is about."""
 
 
 def _in_order(design: Design) -> list[str]:
-    """The bodies that are not set aside, each after those it is combined with."""
+    """The bodies that are not set aside, each after those it is made with."""
     left = [b.id for b in design.bodies if not b.aside]
-    tools = {key: {tool for _, tool in tools_of(design, key)} for key in left}
+    tools = {key: set(made_of(design.body(key))) & set(left) for key in left}
     order: list[str] = []
     while left:
         ready = [key for key in left if tools[key].issubset(order)]
@@ -120,17 +130,18 @@ def _in_order(design: Design) -> list[str]:
     return order
 
 
-def _requests(
-    quick: Quick, body: str, made: dict[str, tuple[Request, ...]], wrong: dict[str, str], limit: float
-) -> tuple[Request, ...]:
+def _requests(quick: Quick, body: str, so_far: _Planned, limit: float) -> tuple[Request, ...]:
     """All requests by which a body comes about, those of the bodies it is combined with first.
 
     Raises: SolidError, FieldError, when it cannot be made.
     """
     q = quick.of(body)
     assert q is not None
-    shaped, left = _shaped(quick, q, limit)
-    asked, key = {shaped.key: shaped}, shaped.key
+    made, wrong = so_far.made, so_far.wrong
+    before, shaped, left = (
+        _other_piece(quick, q, so_far, limit) if isinstance(q.body.shaped, Piece) else _shaped(quick, q, limit)
+    )
+    asked, key = {request.key: request for request in (*before, shaped)}, shaped.key
     for number, stage in enumerate(q.stages):
         if isinstance(stage, Put):
             request = _placed(quick, q, key, left if number == 0 else stage.maps, stage.joined, number == 0, limit)
@@ -148,6 +159,8 @@ def _requests(
             # Of what is hollowed out, the body so far stands for the skin that is not made anew.
             first = [next((own.key for s, own in skins if s is w), key) for w in (stage.outer, stage.inner)]
             inputs = [*(first if skins else [key]), *(made[tool][-1].key for tool in stage.bodies)]
+            if stage.work == CUT:
+                so_far.cuts[stage.step] = stage, key
             request = skins[0][1] if stage.work == SKIN else _worked(quick, q, stage, inputs, limit)
         asked[request.key] = request
         key = request.key
@@ -196,8 +209,34 @@ def _placed(quick: Quick, q: Quick, base: str, maps: Array, joined: bool, first:
     )
 
 
-def _shaped(quick: Quick, q: Quick, limit: float) -> tuple[Request, Array]:
-    """The request that makes a body as it is shaped, and the maps (k, 4, 4) of its first stage that are left to be done.
+def _other_piece(quick: Quick, q: Quick, so_far: _Planned, limit: float) -> tuple[tuple[Request, ...], Request, Array]:
+    """The requests by which a body comes about that another one's cut leaves away, the cut itself, and the maps of its first stage.
+
+    Raises: SolidError, where there is no such cut.
+    """
+    piece = q.body.shaped
+    assert isinstance(piece, Piece)
+    owner = piece.cut.thing
+    if owner in so_far.wrong:
+        raise _BodyError(so_far.wrong[owner])
+    reason, found = blocked(q), so_far.cuts.get(piece.step)
+    if reason is not None or found is None or owner not in so_far.made:
+        raise _BodyError(
+            reason or f"{q.body.name}: the cut that it is a piece of is not done, or is of a body that is set aside"
+        )
+    cut, key = found
+    if cut.values["keep"] == BOTH:
+        raise _BodyError(f"{q.body.name}: the cut that it is a piece of keeps both; let it keep one")
+    keep = next(side for side in SIDES if side != cut.values["keep"])
+    before = so_far.made[owner]
+    at = next(k for k, request in enumerate(before) if request.key == key)
+    asked = replace(cut, values={**cut.values, "keep": keep})
+    return before[: at + 1], replace(_worked(quick, q, asked, [key], limit), step=""), _first_maps(q)
+
+
+def _shaped(quick: Quick, q: Quick, limit: float) -> tuple[tuple[Request, ...], Request, Array]:
+    """The requests before it, of which there are none, the one that makes a body as it is shaped, and the maps (k, 4, 4) of its first
+    stage that are left to be done.
 
     Raises: SolidError, FieldError, when it cannot be made.
     """
@@ -214,11 +253,11 @@ def _shaped(quick: Quick, q: Quick, limit: float) -> tuple[Request, Array]:
         ask: Callable[[int], Work] = partial(
             read_request, key, imported, tolerance, fine_of(quick), min(limit, read_seconds(imported))
         )
-        return Request(key, q.body.id, ask, f"{q.body.name}, read"), maps
+        return (), Request(key, q.body.id, ask, f"{q.body.name}, read"), maps
     assert shape is not None
     key, stretch, maps = _stretched(q, shape, maps)
     ask = partial(shape_request, shape, tolerance, limit=limit, stretch=stretch, key=key)
-    return Request(key, q.body.id, ask, f"{q.body.name}, shaped"), maps
+    return (), Request(key, q.body.id, ask, f"{q.body.name}, shaped"), maps
 
 
 def _first_maps(q: Quick) -> Array:
@@ -242,7 +281,7 @@ def _stretched(quick: Quick, shape: Shape, maps: Array) -> tuple[str, Array | No
 
 def finished_key(quick: Quick) -> str:
     """The key of the finished body that the body in hand is, or is part of; empty where it cannot be made."""
-    if not (quick.others or quick.stages or quick.body.file):
+    if not (quick.others or quick.stages or quick.body.ready):
         return quick.shape.key if quick.shape is not None else ""
     if quick.shape is not None and quick.full is None:  # something moves: no solid is asked for
         return ""

@@ -14,6 +14,7 @@ from isotomon.app.board.layout import AXIS, LEFT, RIGHT, nice_step
 from isotomon.app.shapes import polygon
 from isotomon.app.theme import station_colour
 from isotomon.arrays import Array
+from isotomon.design.bodies import origin_of
 from isotomon.design.resolved import StationNumbers
 from isotomon.field.mesh import applied
 from isotomon.inspect.results import Quick
@@ -55,9 +56,13 @@ class BoardPainter(CurvePainter):
         for plot in (box.area, box.angle):
             p.fillRect(plot, self.colour("paper"))
         p.setFont(self.small)
-        if self.quick.body.file and not self.otherwise:
+        if self.quick.body.ready and not self.otherwise:
             p.setPen(self.colour("soft_ink"))
-            p.drawText(box.area, Qt.AlignmentFlag.AlignCenter, "The body in hand was brought in: it has no stations")
+            p.drawText(
+                box.area,
+                Qt.AlignmentFlag.AlignCenter,
+                f"The body in hand is {origin_of(self.quick.design, self.quick.body)}: it has no stations",
+            )
             return
         unit, one = self.quick.along_unit
         if self.otherwise and self.cut is not None:

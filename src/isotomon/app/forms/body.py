@@ -58,7 +58,7 @@ class BodyForm(Form):
             lambda colour: self.do("colour the body", partial(bodies.change_body, key=desk.hand, colour=colour)),
         )
         self.part(MakesForm(desk))
-        if not desk.held.file:
+        if not desk.held.ready:
             self._shaped()
         steps = StepsForm(desk)
         self.row(steps, steps.refresh)
@@ -117,9 +117,9 @@ class BodyForm(Form):
 
     def _figures(self) -> str:
         quick = self.desk.quick
-        if quick is not None and quick.body.file:
-            file = next((i.name for i in quick.design.imports if i.id == quick.body.file), "gone")
-            return f"Brought in from {file}: it has no stations and no laws."
+        if quick is not None and quick.body.ready:
+            words = bodies.origin_of(quick.design, quick.body)
+            return f"{words[0].upper()}{words[1:]}: it has no stations and no laws."
         if quick is None or quick.full is None or quick.shape is None:
             return "…"
         return two_columns([*self._finished(quick), *_shape_figures(quick)])
@@ -163,7 +163,7 @@ def _shape_figures(quick: Quick) -> list[tuple[str, str]]:
 def solid_state(desk: Desk) -> tuple[str, bool]:
     """The state of the solid in words, and whether it is good."""
     quick, solid = desk.quick, desk.solid
-    if quick is None or (quick.shape is None and not quick.body.file):
+    if quick is None or (quick.shape is None and not quick.body.ready):
         return "No solid: there is no body yet.", False
     if desk.building:
         return "The solid is being built…", False

@@ -28,7 +28,7 @@ def needs_body(w: Api) -> str:
         return needs_design(w)
     return (
         ""
-        if w.desk.quick is not None and (w.desk.quick.shape is not None or w.desk.quick.body.file)
+        if w.desk.quick is not None and (w.desk.quick.shape is not None or w.desk.quick.body.ready)
         else "There is no body yet: two stations at least"
     )
 

@@ -176,8 +176,8 @@ class Ledger(QTreeWidget):
 
     def _body_figure(self, quick: Quick, one: Quick | None) -> str:
         """Volume, what the body makes, and a hook once the solid in hand is sound."""
-        if one is not None and one.body.file:
-            return "brought in"
+        if one is not None and one.body.ready:
+            return "brought in" if one.body.file else "a piece"
         if one is None or one.full is None:
             return "–"
         skin, body = one.shape is not None and one.shape.open, one.body

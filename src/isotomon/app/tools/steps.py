@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 
 from isotomon.app.api import Api
@@ -10,9 +11,12 @@ from isotomon.app.state.desk import Desk
 from isotomon.app.tools.datums import candidates
 from isotomon.design import bodies
 from isotomon.design.records import Design
+from isotomon.evaluate.stages import ask_of
 from isotomon.inspect.looks import ground_of
+from isotomon.kernel.protocol import unpack
 from isotomon.operations import OPERATIONS
 from isotomon.operations.base import KINDS, Input, Operation, inputs_of
+from isotomon.operations.cut_off import CutOff
 from isotomon.quantity.record import Id, Ref, refs
 
 
@@ -92,10 +96,37 @@ def _add(w: Api, kind: type[Operation]) -> None:
         chosen = [key for key in desk.selection if key in offered]
         if chosen or (asked.what == "B" and offered):
             fields[asked.name] = (chosen or offered)[0]
-    step = kind(**fields)
-    if not desk.do(kind.COMMAND.lower(), lambda d: _with_step(d, desk.hand, step)):
-        desk.select((desk.hand,))
+    _do(w, kind.COMMAND.lower(), lambda d: _with_step(d, desk.hand, _settled(desk, kind(**fields))))
+
+
+def _do(w: Api, title: str, edit: Callable[[Design], Design]) -> None:
+    """An edit of the body in hand, which is seen whole then."""
+    if not w.desk.do(title, edit):
+        w.desk.select((w.desk.hand,))
         w.view.fit()
+
+
+def _settled(desk: Desk, step: Operation) -> Operation:
+    """A new step, so that it does something with the body as it is seen."""
+    quick, ground = desk.quick, desk.ground()
+    if quick is None or ground is None:
+        return step
+    built = quick.finished.get(quick.result)
+    if quick.shape is not None:
+        points = quick.stood(quick.shape.mesh.points.reshape(-1, 3))
+    elif built is not None:
+        points = unpack(built.vertices).astype(float)
+    else:
+        return step
+    return step.settled(ask_of(ground), points)
+
+
+def _cut_in_two(w: Api) -> None:
+    """The body cut by a plane, the chosen one where one is, and what is cut off kept as a body of its own."""
+    desk = w.desk
+    offered = [ref for ref, _ in offers_of(desk, next(i for i in inputs_of(CutOff) if i.name == "plane"))]
+    plane = next((Ref(key) for key in desk.selection if key in offered), Ref("xy"))
+    _do(w, SPLIT.lower(), lambda d: bodies.cut_in_two(d, desk.hand, _settled(desk, CutOff(plane=plane))))
 
 
 def _with_step(design: Design, body: Id, step: Operation) -> Design:
@@ -133,4 +164,9 @@ def _command(kind: str, operation: type[Operation]) -> Command:
     )
 
 
-STEP_COMMANDS: tuple[Command, ...] = tuple(_command(kind, operation) for kind, operation in OPERATIONS.items())
+SPLIT = "Cut in two bodies"
+STEP_COMMANDS: tuple[Command, ...] = (
+    *(_command(kind, operation) for kind, operation in OPERATIONS.items()),
+    Command("cut-in-two", SPLIT, _cut_in_two, "", "Finish", "", "The body cut by a plane; what is cut off is a body of its own, and follows",
+            needs_design, None, "Bodies"),
+)  # fmt: skip

@@ -280,7 +280,7 @@ class View(SceneCanvas):
         if self._colouring is not None and self._lamps is None:
             paint_legend(painter, self.theme, paper.area, self._colouring, self._colour_title)
         quick = self.quick
-        if quick is not None and quick.body.file:
+        if quick is not None and quick.body.ready:
             return
         if quick is None or quick.shape is None:
             labels.paint_nothing(paper, quick)
