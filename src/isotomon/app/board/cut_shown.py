@@ -47,9 +47,10 @@ class CutShown:
         return np.nan_to_num(self.sections.cuts.area)
 
     def lower(self, unit: str) -> list[tuple[str, Array, Array]]:
-        """(what with its unit, positions, values in that) of the lower plot's curves; none for angles."""
+        """(what with its unit, positions, values in that) of the lower plot's curves; none for angles, of which sections
+        cut another way than the body's own have none: there the perimeter stands for them."""
         one, cuts, at = to_unit(1.0, unit), self.sections.cuts, self.sections.position
-        if self.below == "perimeter":
+        if self.below == "perimeter" or (self.below == ANGLES and self.sections.way):
             return [(f"Perimeter {unit}", at, cuts.perimeter * one)]
         if self.below == "second":
             return [

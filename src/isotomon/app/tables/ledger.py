@@ -176,15 +176,16 @@ class Ledger(QTreeWidget):
 
     def _body_figure(self, quick: Quick, one: Quick | None) -> str:
         """Volume, what the body makes, and a hook once the solid in hand is sound."""
-        if one is not None and one.body.ready:
-            return "brought in" if one.body.file else "a piece"
-        if one is None or one.full is None:
+        if one is None or (one.full is None and not one.body.ready):
             return "–"
         skin, body = one.shape is not None and one.shape.open, one.body
         how = "own" if body.id in results(quick.design) else makes(quick.design, body.id)
         built = self._finished.get(body.id) if self._fresh else None
+        if built is None and one.full is None:
+            return "brought in" if one.body.file else "a piece"
         volume = one.volume if built is None else built.volume
-        figure = f"skin {display(one.full.body.area / 100.0, 1)} cm²" if skin else f"{display(volume / 1e3, 1)} cm³"
+        area = one.full.body.area if one.full is not None else 0.0
+        figure = f"skin {display(area / 100.0, 1)} cm²" if skin else f"{display(volume / 1e3, 1)} cm³"
         if body.aside:
             return "set aside"
         if how != "own":

@@ -86,7 +86,7 @@ class BoardCuts:
 
     def refresh(self) -> None:
         """Cut again, where the newest results have their solid."""
-        quick, wanted = self.w.desk.quick, self.wanted
+        quick, wanted = self.w.desk.quick, self._meant()
         if quick is None or not self._needed(quick):
             self._latest = None
             self._put(None)
@@ -97,14 +97,19 @@ class BoardCuts:
         else:
             self._keep(quick)
 
+    def _meant(self) -> CutWanted:
+        """What is wanted of the body in hand: one that has no way of its own is cut square to Z."""
+        quick = self.w.desk.quick
+        ready = quick is not None and quick.body.ready
+        return replace(self.wanted, way=Ref("z")) if ready and not self.wanted.way else self.wanted
+
     def _needed(self, quick: Quick) -> bool:
-        wanted = self.wanted
+        wanted = self._meant()
         return bool(wanted.way) or wanted.below != ANGLES or (wanted.finished and changes_sections(quick))
 
     def _keep(self, quick: Quick) -> None:
         """Until the solid is there again, what was shown of this body stays, said to be of before."""
-        shown = self.w.board.cut
-        wanted = self.wanted
+        shown, wanted = self.w.board.cut, self._meant()
         if shown is None:
             return
         same = shown.sections.body == quick.body.id and shown.sections.way == wanted.way and shown.below == wanted.below
@@ -117,7 +122,7 @@ class BoardCuts:
         if isinstance(answer, str):
             self.w.say("note", f"The finished body is not cut: {answer}.")
             self._put(None)
-            if wanted.way:
+            if self.wanted.way:
                 self.set(way=OWN)
         elif isinstance(answer, CutShown) and answer.of is quick and answer.sections.way == wanted.way:
             lacks = wanted.below in ("torsion", "wall") and answer.stiff is None and answer.wall is None
@@ -153,11 +158,13 @@ class BoardCuts:
             lambda finished: self.set(finished=finished, **({} if finished else {"way": OWN, "below": ANGLES})),
         )
         menu.addSection("Cut")
-        ways = [("Along its own way", OWN), *((title, Ref(key)) for key, title in ALONG.items())]
+        quick = self.w.desk.quick
+        own = [] if quick is not None and quick.body.ready else [("Along its own way", OWN)]
+        ways = [*own, *((title, Ref(key)) for key, title in ALONG.items())]
         chosen = self.chosen()
         if chosen:
             ways.append((f"Square to {self.w.desk.ground().called(chosen)}", chosen))  # type: ignore[union-attr]
-        self._choices(menu, ways, self.wanted.way, lambda way: self.set(way=way))
+        self._choices(menu, ways, self._meant().way, lambda way: self.set(way=way))
         menu.addSection("Below")
         self._choices(menu, [(t, k) for k, t in BELOW.items()], self.wanted.below, lambda below: self.set(below=below))
 
@@ -184,7 +191,7 @@ class BoardCuts:
 
     def write(self) -> None:
         """The figures of the finished bodies' sections as CSV, cut as the Board is."""
-        quick, way = self.w.desk.quick, self.wanted.way
+        quick, way = self.w.desk.quick, self._meant().way
         name, _ = QFileDialog.getSaveFileName(self.w.widget, "Section figures", "sections.csv", "Tables (*.csv)")
         if not name or quick is None:
             return
