@@ -15,15 +15,17 @@ from PySide6.QtTest import QTest
 
 from isotomon.app.forms.steps import StepsForm
 from isotomon.cli import main
-from isotomon.design import bodies
+from isotomon.design import bodies, edits
 from isotomon.design.file import decode, encode, load, save
 from isotomon.design.records import Design
+from isotomon.design.station import Station
 from isotomon.errors import IsotomonError, SizeError, SolidError
 from isotomon.inspect.finished import with_finished
 from isotomon.inspect.quick import rebuild
 from isotomon.kernel.protocol import Built, Failed
 from isotomon.operations.base import Operation
 from isotomon.operations.combine import Combine
+from isotomon.operations.cut_by_skin import CutBySkin
 from isotomon.operations.cut_off import CutOff
 from isotomon.operations.draft import Draft
 from isotomon.operations.hollow import Hollow
@@ -33,15 +35,26 @@ from isotomon.operations.round import Round
 from isotomon.operations.round_away import RoundAway
 from isotomon.operations.shift import Shift
 from isotomon.operations.take_out import TakeOut
+from isotomon.profile.drawing import Drawing
+from isotomon.profile.section import Drawn
+from isotomon.profile.shapes import Spot, line
 from isotomon.quantity.record import Ref, refs
 from isotomon.solids.deliver import build_all
-from tests.helpers import design
+from tests.helpers import body, design
 from tests.test_finish import BOX, HIGH, SIDE, Building, box, drum
 from tests.test_window import WithWindow
 
 LANES = tuple(f"s0.{k}of4~s0.{k % 4 + 1}of4" for k in range(1, 5))
 SIDES = refs(*(f"body/face:{name}" for name in LANES))
 DRUM = math.pi * SIDE**2 / 4.0 * HIGH
+
+
+def _under_fold(edge: float) -> float:
+    """mm² of a square with corners at ±edge on the axes that lie below the line from (-50, 0) to (0, 10) to (50, 0)."""
+    steep = 0.2
+    x = (edge - 10.0) / (1.0 - steep)  # where the line meets the side from (edge, 0) to (0, edge)
+    right = 10.0 * x - steep * x**2 / 2.0 + (edge - x) ** 2 / 2.0
+    return edge**2 + 2.0 * right
 
 
 class Faces(Building):
@@ -176,6 +189,44 @@ class Faces(Building):
         ):
             with self.assertRaisesRegex(IsotomonError, words):
                 volumes(told)
+
+    def test_cut_by_a_skin(self) -> None:
+        """A skin through a box, folded at the middle: what lies behind it, before it, both in pieces and as two bodies, by formula; one
+        that ends inside the body, and a solid, are refused in words."""
+
+        def through(step: CutBySkin, reach: float = 50.0) -> Design:
+            left, middle, right = Spot(-reach, 0.0), Spot(0.0, 10.0), Spot(reach, 0.0)
+            drawn = line(line(Drawing("g1", "fold"), left, middle), middle, right)
+            ends = [Station(f"t{k}", f"t{k}", z, Drawn("g1"), None, 0.0) for k, z in enumerate((-60.0, 120.0))]
+            skin = body("skin", "skin", stations=tuple(ends))
+            made = edits.replace(box(), drawings=(drawn,))
+            return bodies.add_step(edits.replace(made, bodies=(*made.bodies, skin)), "body", step)
+
+        # Over the square with its corners on the axes, the fold goes from its corners, 10 less 30 √2 / 5 high there.
+        edge = SIDE / math.sqrt(2.0)
+        part = {}
+        for keep in ("behind", "before", "both"):
+            found = build_all(rebuild(through(CutBySkin(Ref("skin"), keep))), self.supervisor)["body"]
+            self.assertTrue(found.valid and found.watertight)
+            part[keep] = found.volume
+            self.assertEqual(found.pieces, 1 + (keep == "both"))
+            self.assertIn("cut of k1", " ".join(found.names))
+        below = _under_fold(edge) * HIGH
+        self.assertAlmostEqual(min(abs(part[keep] - below) for keep in ("behind", "before")) / below, 0.0, delta=1e-7)
+        self.assertAlmostEqual((part["behind"] + part["before"]) / BOX, 1.0, delta=1e-8)
+        self.assertAlmostEqual(part["both"] / BOX, 1.0, delta=1e-8)
+        two = bodies.cut_in_two(
+            bodies.remove_step(through(CutBySkin(Ref("skin"))), "k1"), "body", CutBySkin(Ref("skin"))
+        )
+        built = build_all(rebuild(two), self.supervisor)
+        self.assertEqual(set(built), {"body", two.bodies[-1].id})
+        self.assertAlmostEqual(sum(one.volume for one in built.values()) / BOX, 1.0, delta=1e-8)
+        for design_, words in (
+            (through(CutBySkin(Ref("skin")), 20.0), "does not part the body"),
+            (drum(CutBySkin(Ref("b1"))), "is a solid"),
+        ):
+            with self.assertRaisesRegex(IsotomonError, words):
+                self.built(design_)
 
     def test_on_the_command_line(self) -> None:
         """A box cut, the other piece kept as a body; a piece of what is no cut is refused."""

@@ -15,7 +15,9 @@ def add_step_parsers(commands: Any) -> None:
     step.add_argument("kind", nargs="?", metavar="KIND", help="what is to be done, such as move, ring or bend")
     step.add_argument("fields", nargs="*", metavar="NAME=VALUE", help="such as angle='30 deg'")
     step.add_argument("--body", metavar="NAME", help="with which body (default: the one with most stations)")
-    step.add_argument("--piece", action="store_true", help="of cut-off: keep the other piece as a body of its own")
+    step.add_argument(
+        "--piece", action="store_true", help="of cut-off and cut-by-skin: keep the other piece as a body of its own"
+    )
     step.add_argument("--out", type=Path, metavar="DESIGN", help="where the changed design goes (default: back)")
     step.set_defaults(run=_step)
     schema = commands.add_parser("schema", help="print the JSON Schema of the design file")
@@ -28,6 +30,7 @@ def _step(options: argparse.Namespace) -> int:
     from isotomon.errors import DesignError
     from isotomon.evaluate.settle import check_design
     from isotomon.exchange.operations import read_operation
+    from isotomon.operations.cut_by_skin import CutBySkin
     from isotomon.operations.cut_off import CutOff
 
     design = load(options.design)
@@ -37,8 +40,8 @@ def _step(options: argparse.Namespace) -> int:
     body = ids[options.body] if options.body is not None else bodies.leading(design)
     if options.kind is not None:
         step = read_operation(options.kind, options.fields, design.unit, ids)
-        if options.piece and not isinstance(step, CutOff):
-            raise DesignError(f"--piece goes with cut-off, not with {options.kind}")
+        if options.piece and not isinstance(step, CutOff | CutBySkin):
+            raise DesignError(f"--piece goes with cut-off and cut-by-skin, not with {options.kind}")
         design = bodies.cut_in_two(design, body, step) if options.piece else bodies.add_step(design, body, step)
         check_design(design)
         save(design, options.out or options.design)

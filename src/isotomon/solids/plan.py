@@ -21,6 +21,7 @@ from isotomon.geometry.affine import even_sizes
 from isotomon.inspect.results import Quick, Shape
 from isotomon.kernel.protocol import Making, Work
 from isotomon.operations.base import SKIN, Asked
+from isotomon.operations.cut_by_skin import CUT_BY_SKIN
 from isotomon.operations.cut_off import BOTH, CUT, SIDES
 from isotomon.solids.requests import (
     STEP_SECONDS,
@@ -106,12 +107,12 @@ def plan(quick: Quick, limit: float = STEP_SECONDS) -> Plan:
 
 @dataclass(frozen=True, eq=False)
 class _Planned:
-    """By body, the requests by which it comes about, or why it cannot be made; by step, what asks for a cut, and the key of what is
-    cut."""
+    """By body, the requests by which it comes about, or why it cannot be made; by step, what asks for a cut, and the keys of what
+    is cut and of what cuts it."""
 
     made: dict[str, tuple[Request, ...]]
     wrong: dict[str, str]
-    cuts: dict[str, tuple[Asked, str]]
+    cuts: dict[str, tuple[Asked, tuple[str, ...]]]
 
 
 class _BodyError(SolidError):
@@ -159,8 +160,8 @@ def _requests(quick: Quick, body: str, so_far: _Planned, limit: float) -> tuple[
             # Of what is hollowed out, the body so far stands for the skin that is not made anew.
             first = [next((own.key for s, own in skins if s is w), key) for w in (stage.outer, stage.inner)]
             inputs = [*(first if skins else [key]), *(made[tool][-1].key for tool in stage.bodies)]
-            if stage.work == CUT:
-                so_far.cuts[stage.step] = stage, key
+            if stage.work in (CUT, CUT_BY_SKIN):
+                so_far.cuts[stage.step] = stage, tuple(inputs)
             request = skins[0][1] if stage.work == SKIN else _worked(quick, q, stage, inputs, limit)
         asked[request.key] = request
         key = request.key
@@ -224,14 +225,14 @@ def _other_piece(quick: Quick, q: Quick, so_far: _Planned, limit: float) -> tupl
         raise _BodyError(
             reason or f"{q.body.name}: the cut that it is a piece of is not done, or is of a body that is set aside"
         )
-    cut, key = found
+    cut, inputs = found
     if cut.values["keep"] == BOTH:
         raise _BodyError(f"{q.body.name}: the cut that it is a piece of keeps both; let it keep one")
     keep = next(side for side in SIDES if side != cut.values["keep"])
     before = so_far.made[owner]
-    at = next(k for k, request in enumerate(before) if request.key == key)
+    last = max(k for k, request in enumerate(before) if request.key in inputs)
     asked = replace(cut, values={**cut.values, "keep": keep})
-    return before[: at + 1], replace(_worked(quick, q, asked, [key], limit), step=""), _first_maps(q)
+    return before[: last + 1], replace(_worked(quick, q, asked, inputs, limit), step=""), _first_maps(q)
 
 
 def _shaped(quick: Quick, q: Quick, limit: float) -> tuple[tuple[Request, ...], Request, Array]:

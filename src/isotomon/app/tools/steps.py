@@ -16,6 +16,7 @@ from isotomon.inspect.looks import ground_of
 from isotomon.kernel.protocol import unpack
 from isotomon.operations import OPERATIONS
 from isotomon.operations.base import KINDS, Input, Operation, inputs_of
+from isotomon.operations.cut_by_skin import CutBySkin
 from isotomon.operations.cut_off import CutOff
 from isotomon.quantity.record import Id, Ref, refs
 
@@ -122,8 +123,15 @@ def _settled(desk: Desk, step: Operation) -> Operation:
 
 
 def _cut_in_two(w: Api) -> None:
-    """The body cut by a plane, the chosen one where one is, and what is cut off kept as a body of its own."""
+    """The body cut by a plane or a skin, the chosen one where one is, and what is cut off kept as a body of its own."""
     desk = w.desk
+    skins = (
+        [q.body.id for q in desk.quick.others if q.shape is not None and q.shape.open] if desk.quick is not None else []
+    )
+    skin = next((Ref(key) for key in desk.selection if key in skins), None)
+    if skin is not None:
+        _do(w, SPLIT.lower(), lambda d: bodies.cut_in_two(d, desk.hand, CutBySkin(skin)))
+        return
     offered = [ref for ref, _ in offers_of(desk, next(i for i in inputs_of(CutOff) if i.name == "plane"))]
     plane = next((Ref(key) for key in desk.selection if key in offered), Ref("xy"))
     _do(w, SPLIT.lower(), lambda d: bodies.cut_in_two(d, desk.hand, _settled(desk, CutOff(plane=plane))))
@@ -167,6 +175,6 @@ def _command(kind: str, operation: type[Operation]) -> Command:
 SPLIT = "Cut in two bodies"
 STEP_COMMANDS: tuple[Command, ...] = (
     *(_command(kind, operation) for kind, operation in OPERATIONS.items()),
-    Command("cut-in-two", SPLIT, _cut_in_two, "", "Finish", "", "The body cut by a plane; what is cut off is a body of its own, and follows",
+    Command("cut-in-two", SPLIT, _cut_in_two, "", "Finish", "", "The body cut by a plane or a skin; what is cut off is a body of its own, and follows",
             needs_design, None, "Bodies"),
 )  # fmt: skip

@@ -1,0 +1,86 @@
+"""A body cut by a skin that passes through it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from OCP.BOPAlgo import BOPAlgo_Splitter
+from OCP.BRepAdaptor import BRepAdaptor_Surface
+from OCP.BRepBuilderAPI import BRepBuilderAPI_Copy
+from OCP.BRepGProp import BRepGProp_Face
+from OCP.gp import gp_Pnt, gp_Vec
+from OCP.TopAbs import TopAbs_ShapeEnum
+from OCP.TopoDS import TopoDS, TopoDS_Shape
+
+from isotomon.errors import SolidError
+from isotomon.kernel.combining import pieces_side_by_side
+from isotomon.kernel.finishing import volume_of
+from isotomon.kernel.making import NamedShape, is_valid, names_of
+from isotomon.kernel.meshing import parts
+from isotomon.kernel.operations.base import Given, MadeBody
+
+SAME_VOLUME = 1e-4
+"""Of the body: by so much the pieces together may be off it."""
+
+
+def apply(given: Given) -> MadeBody:
+    """What of the first body lies `behind` the second, a skin, `before` it, or both in pieces; the faces along it are `called` so.
+
+    Raises: SolidError, where that is no skin, or does not part the body.
+    """
+    body, skin = given.bodies
+    called, keep = str(given.values["called"]), str(given.values["keep"])
+    if parts(skin.shape, TopAbs_ShapeEnum.TopAbs_SOLID):
+        raise SolidError("what it is to be cut by is a solid; combine the two, or choose a skin")
+    if not parts(body.shape, TopAbs_ShapeEnum.TopAbs_SOLID):
+        raise SolidError("a skin is no body that could be cut so; choose a solid")
+    maker = BOPAlgo_Splitter()
+    maker.AddArgument(body.shape)
+    maker.AddTool(skin.shape)
+    maker.SetFuzzyValue(given.tolerance)
+    maker.Perform()
+    along = [piece for face in parts(skin.shape, TopAbs_ShapeEnum.TopAbs_FACE) for piece in _after(maker, face)]
+    came = [
+        (name, piece)
+        for name, face in zip(body.names, parts(body.shape, TopAbs_ShapeEnum.TopAbs_FACE), strict=True)
+        for piece in _after(maker, face)
+    ]
+    came += [(called, piece) for piece in along]
+    behind, before = list[NamedShape](), list[NamedShape]()
+    for solid in parts(maker.Shape(), TopAbs_ShapeEnum.TopAbs_SOLID):
+        made = NamedShape(solid, names_of(solid, came))
+        (behind if _faces_with(made, called, along) else before).append(made)
+    whole = sum(volume_of(piece.shape) for piece in (*behind, *before))
+    if not (behind and before) or abs(whole - volume_of(body.shape)) > SAME_VOLUME * whole:
+        raise SolidError("the skin does not part the body; let it reach out of the body all round, or move it")
+    kept = {"behind": behind, "before": before}.get(keep, behind + before)
+    # Pieces that are side by side have no face in common.
+    apart = [NamedShape(BRepBuilderAPI_Copy(piece.shape).Shape(), piece.names) for piece in kept]
+    result = apart[0] if len(apart) == 1 else pieces_side_by_side(apart)
+    if not is_valid(result):
+        raise SolidError("what is left is not sound; move the skin a little")
+    return MadeBody(result)
+
+
+def _after(maker: BOPAlgo_Splitter, face: TopoDS_Shape) -> list[TopoDS_Shape]:
+    """What has become of a face."""
+    return [] if maker.IsDeleted(face) else list(maker.Modified(face)) or [face]
+
+
+def _faces_with(piece: NamedShape, called: str, along: Sequence[TopoDS_Shape]) -> bool:
+    """Whether a piece's face along the skin faces as the skin does: it lies behind it, then."""
+    own = parts(piece.shape, TopAbs_ShapeEnum.TopAbs_FACE)
+    face = next((face for name, face in zip(piece.names, own, strict=True) if name == called), None)
+    if face is None:
+        raise SolidError("the skin does not part the body; let it reach out of the body all round, or move it")
+    of_skin = next(other for other in along if other.IsSame(face))
+    return _normal(face).Dot(_normal(of_skin)) > 0.0
+
+
+def _normal(face: TopoDS_Shape) -> gp_Vec:
+    """Of a face, in the middle of its parameters, on the side that its orientation says."""
+    surface, at, normal = BRepAdaptor_Surface(TopoDS.Face(face)), gp_Pnt(), gp_Vec()
+    u = (surface.FirstUParameter() + surface.LastUParameter()) / 2.0
+    v = (surface.FirstVParameter() + surface.LastVParameter()) / 2.0
+    BRepGProp_Face(TopoDS.Face(face)).Normal(u, v, at, normal)
+    return normal
