@@ -19,6 +19,7 @@ from isotomon.operations.bevel import Bevel
 from isotomon.operations.cut_off import CutOff
 from isotomon.operations.hollow import Hollow
 from isotomon.operations.round import Round
+from isotomon.operations.round_away import RoundAway
 from isotomon.operations.row import Row
 from isotomon.operations.shift import Shift
 from isotomon.quantity.record import Ref, refs
@@ -63,6 +64,7 @@ def random_steps(rng: np.random.Generator) -> list[Operation]:
         CutOff(plane=Ref("xy"), offset=float(rng.uniform(10.0, 70.0)), keep=str(rng.choice(["behind", "before"]))),  # type: ignore[arg-type]
         CutOff(plane=Ref("yz"), offset=float(rng.uniform(-10.0, 10.0))),
         Shift(faces=refs("body/last"), by=size - 4.0),
+        RoundAway(faces=refs("body/last")),
         Row(count=2, distance=120.0),
     ]
     return [offers[k] for k in rng.permutation(len(offers))[: int(rng.integers(1, 4))]]

@@ -159,6 +159,16 @@ HELP = {
         "a skin, a wall of some thickness, or is shut by a line. Copies, moves and mirrors follow the shape and cost no rebuild; with the "
         "body chosen their handles in the View move, turn and resize it and spread its copies.",
     ),
+    "finish": (
+        "Finish",
+        "Steps of the body in hand, listed in its Details in the order in which they are done: the tick sets one aside, its handle drags it to "
+        "another place. Edges and faces are chosen in the View (Ctrl and a click) before or after the tool, or by rules, which stay right "
+        "when the shape changes. Long edges rounded, narrow sides rounded away and hollows are there at once, with handles; the rest is the "
+        "solid's. Walls lie within the skin, outside or about it, may change along the body, and be thicker at some faces; a chosen end is "
+        "what a new hollow leaves open. What does not fit is told with the largest size that does, and with the edge that can be left out. "
+        "Bodies are cut by planes and skins; Cut in two bodies keeps what is cut off as a body of its own, which follows. The Board shows "
+        "sections of the finished body under Show.",
+    ),
     "measures": (
         "Measures and Compare",
         "In the stage Check, Measure takes a distance, angle, length, radius, area, section, mass or capacity of what is chosen and keeps it with "
