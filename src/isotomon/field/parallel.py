@@ -138,8 +138,9 @@ class WorkedSkin:
             if not np.array_equal(*walls):
                 self._check_apart(before, number, number in rounded)
             if number in rounded:
-                end[before] = self.ball(rounded[number]).arc(self.base, np.zeros_like(y), y, walls[0])[1][:, 0]
-                begin[number] = self.ball(rounded[number]).arc(self.base, np.ones_like(y), y, walls[1])[1][:, 2]
+                both = np.repeat([0.0, 1.0], len(y)), np.tile(y, 2), np.concatenate(walls)
+                touched = self.ball(rounded[number]).arc(self.base, *both)[1]
+                end[before], begin[number] = touched[: len(y), 0], touched[len(y) :, 2]
             elif self.all_walls.any():
                 x = self.base.corners(before, number, y, walls)
                 end[before], begin[number] = x[:, 0], x[:, 2]

@@ -23,6 +23,8 @@ PAST = 0.08
 """At so many levels, to so far past the ends, a ball's course is worked out at once. For what is exact it only says where to begin."""
 AHEAD, ROUGHLY = 1e-3, 5
 """Of the levels: the step by which it is looked how fast a round rises; steps of Newton's rule on the sampled course."""
+SURELY: dict[Fineness, float] = {"rough": 1e-4, "fitted": 1e-7, "exact": 1e-4}
+"""Of the body's extent: what missed a level by no more has done so after one more step, which squares it, no longer."""
 EXACTLY, CLOSE = 8, 1e-6
 """Steps after these at most, on the course itself, until a place misses its level by no more than this share of the body's extent."""
 
@@ -123,6 +125,8 @@ class Ball:
             rate = np.sum((there - here) * normal, axis=1) / step
             miss = at - np.sum(here * normal, axis=1)
             w = w + np.clip(miss / rate, -0.2, 0.2)
+            if np.abs(miss).max() < SURELY[self.fineness] * cut.extent:
+                break
         if self.fineness != "exact":
             found = course(w)
             return self._on(s, w, found, wall), found[:, :4]
