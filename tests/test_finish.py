@@ -461,7 +461,7 @@ class OnTheField(Building):
 
     def test_narrow_sides_rounded_away(self) -> None:
         """A flat bar's narrow sides, one and both, straight and about an axis, solid and hollow, by formula; the blunt tail of a twisted
-        foil, whose ball touches all three faces; a side between others that do not face each other is left to the kernel, in words."""
+        foil, whose ball touches all three faces; a side as wide as the body; what has nothing beside it but a narrow tail is refused in words."""
         wide, thick, way = 30.0, 6.0, 50.0
         drawn = rectangle_corners(Drawing("g1", "bar"), Spot(0.0, 0.0), Spot(wide, thick))
         stations = tuple(Station(f"s{k}", f"s{k}", k * way, Drawn("g1"), None) for k in range(2))
@@ -495,8 +495,10 @@ class OnTheField(Building):
         self.assertTrue(
             self.built(bodies.add_step(bodies.add_step(foil, "body", tail), "body", Hollow(wall=1.0))).watertight
         )
+        found = self.built(box(RoundAway(faces=refs("body/face:s0.1of4~s0.2of4"))))
+        self.assertAlmostEqual(found.volume / (BOX - SIDE**2 * (0.5 - math.pi / 8.0) * HIGH), 1.0, delta=1e-7)
         with self.assertRaisesRegex(SolidError, "no ball touches the face|round their edges by a radius instead"):
-            self.built(box(RoundAway(faces=refs("body/face:s0.1of4~s0.2of4"))))
+            self.built(bodies.add_step(foil, "body", RoundAway(faces=refs("body/face:s0.upper-tail~s0.lower-tail"))))
 
     def test_the_vessel_from_round_to_rim(self) -> None:
         """Long edges rounded, then hollow, then both rims bevelled: one sound solid, and the bevels say of what they are."""
