@@ -17,7 +17,7 @@ from isotomon.operations.grips import Grip, growing
 from isotomon.quantity import Value
 from isotomon.quantity.record import Ref
 
-SIDES = (("inward", "within the skin"), ("outward", "outside the skin"), ("about", "half within, half outside"))
+SIDES = (("inward", "within the skin"), ("outward", "outside the skin"), ("about", "about the skin"))
 SHARES = {"inward": (0.0, 1.0), "outward": (1.0, 0.0), "about": (0.5, 0.5)}
 """Of the wall, outside the skin and within it."""
 PLACES = 17
