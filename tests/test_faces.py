@@ -17,6 +17,7 @@ from isotomon.app.forms.steps import StepsForm
 from isotomon.cli import main
 from isotomon.design import bodies, edits
 from isotomon.design.file import decode, encode, load, save
+from isotomon.design.pieces import cut_in_two
 from isotomon.design.records import Design
 from isotomon.design.station import Station
 from isotomon.errors import IsotomonError, SizeError, SolidError
@@ -155,7 +156,7 @@ class Faces(Building):
     def test_cut_in_two_bodies(self) -> None:
         """What a cut leaves away is a body of its own, that follows: when the plane moves, the owner's sizes change, a step comes before;
         it is worked on, put elsewhere, and outlives its file; made with its owner in a circle, or of a cut that is gone, it is told."""
-        made = bodies.cut_in_two(box(), "body", CutOff(plane=Ref("xy"), offset=20.0))
+        made = cut_in_two(box(), "body", CutOff(plane=Ref("xy"), offset=20.0))
         made = decode(encode(made))
         piece, cut = made.bodies[1].id, made.bodies[0].steps[0].id
 
@@ -215,9 +216,7 @@ class Faces(Building):
         self.assertAlmostEqual(min(abs(part[keep] - below) for keep in ("behind", "before")) / below, 0.0, delta=1e-7)
         self.assertAlmostEqual((part["behind"] + part["before"]) / BOX, 1.0, delta=1e-8)
         self.assertAlmostEqual(part["both"] / BOX, 1.0, delta=1e-8)
-        two = bodies.cut_in_two(
-            bodies.remove_step(through(CutBySkin(Ref("skin"))), "k1"), "body", CutBySkin(Ref("skin"))
-        )
+        two = cut_in_two(bodies.remove_step(through(CutBySkin(Ref("skin"))), "k1"), "body", CutBySkin(Ref("skin")))
         built = build_all(rebuild(two), self.supervisor)
         self.assertEqual(set(built), {"body", two.bodies[-1].id})
         self.assertAlmostEqual(sum(one.volume for one in built.values()) / BOX, 1.0, delta=1e-8)

@@ -27,6 +27,7 @@ def add_step_parsers(commands: Any) -> None:
 def _step(options: argparse.Namespace) -> int:
     from isotomon.design import bodies
     from isotomon.design.file import load, save
+    from isotomon.design.pieces import cut_in_two
     from isotomon.errors import DesignError
     from isotomon.evaluate.settle import check_design
     from isotomon.exchange.operations import read_operation
@@ -42,7 +43,7 @@ def _step(options: argparse.Namespace) -> int:
         step = read_operation(options.kind, options.fields, design.unit, ids)
         if options.piece and not isinstance(step, CutOff | CutBySkin):
             raise DesignError(f"--piece goes with cut-off and cut-by-skin, not with {options.kind}")
-        design = bodies.cut_in_two(design, body, step) if options.piece else bodies.add_step(design, body, step)
+        design = cut_in_two(design, body, step) if options.piece else bodies.add_step(design, body, step)
         check_design(design)
         save(design, options.out or options.design)
     names = {b.id: b.name for b in design.bodies}

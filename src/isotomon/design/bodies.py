@@ -81,7 +81,7 @@ def change_loft(design: Design, key: str, **changes: Any) -> Design:
     """
     body = design.body(key)
     if not isinstance(body.shaped, Loft):
-        raise DesignError(f"{body.name} is not carried through stations; it is {origin_of(design, body)}")
+        raise DesignError(f"{body.name} is not carried through stations, and has none")
     return change_body(design, key, shaped=replace(body.shaped, **changes))
 
 
@@ -162,22 +162,6 @@ def bring_in(design: Design, imported: Imported) -> Design:
     taken = {b.name for b in design.bodies if is_begun(b)}
     name = stem if stem not in taken else next_name(taken, stem)
     return begin_body(made, stem, name=name, shaped=BroughtIn(Ref(imported.id)))
-
-
-def origin_of(design: Design, body: Body) -> str:
-    """What a body is that is finished from the first, in words."""
-    if isinstance(body.shaped, Piece):
-        owner = next((b.name for b in design.bodies if b.id == body.shaped.cut.thing), "what is gone")
-        return f"the other piece of {owner}, which one of its steps has cut"
-    return f"brought in from {next((i.name for i in design.imports if i.id == body.file), 'what is gone')}"
-
-
-def cut_in_two(design: Design, key: str, cut: Step) -> Design:
-    """The design with a body cut by one more step, and what that leaves away as a body of its own at the end."""
-    made = add_step(design, key, cut)
-    name = next_name({b.name for b in design.bodies}, f"{name_of(design, key)} piece")
-    made = add_body(made, name, ())
-    return change_body(made, made.bodies[-1].id, shaped=Piece(Ref(f"{key}/cut:{made.body(key).steps[-1].id}")))
 
 
 def go_on(design: Design, key: str, position: float, chord: float) -> Design:

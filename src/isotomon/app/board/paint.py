@@ -14,7 +14,7 @@ from isotomon.app.board.layout import AXIS, LEFT, RIGHT, nice_step
 from isotomon.app.shapes import polygon
 from isotomon.app.theme import station_colour
 from isotomon.arrays import Array
-from isotomon.design.bodies import origin_of
+from isotomon.design.pieces import origin_of
 from isotomon.design.resolved import StationNumbers
 from isotomon.field.mesh import applied
 from isotomon.inspect.results import Quick

@@ -17,6 +17,7 @@ from isotomon.app.forms.tables import two_columns
 from isotomon.app.state.desk import Desk
 from isotomon.design import bodies
 from isotomon.design.materials import MATERIALS
+from isotomon.design.pieces import origin_of
 from isotomon.inspect.results import Quick
 from isotomon.inspect.sections import changes_sections
 from isotomon.kernel.protocol import Built
@@ -118,7 +119,7 @@ class BodyForm(Form):
     def _figures(self) -> str:
         quick = self.desk.quick
         if quick is not None and quick.body.ready:
-            words = bodies.origin_of(quick.design, quick.body)
+            words = origin_of(quick.design, quick.body)
             return f"{words[0].upper()}{words[1:]}: it has no stations and no laws."
         if quick is None or quick.full is None or quick.shape is None:
             return "…"

@@ -10,6 +10,7 @@ from isotomon.app.command import Command, needs_design
 from isotomon.app.state.desk import Desk
 from isotomon.app.tools.datums import candidates
 from isotomon.design import bodies
+from isotomon.design.pieces import cut_in_two
 from isotomon.design.records import Design
 from isotomon.evaluate.stages import ask_of
 from isotomon.inspect.looks import ground_of
@@ -130,11 +131,11 @@ def _cut_in_two(w: Api) -> None:
     )
     skin = next((Ref(key) for key in desk.selection if key in skins), None)
     if skin is not None:
-        _do(w, SPLIT.lower(), lambda d: bodies.cut_in_two(d, desk.hand, CutBySkin(skin)))
+        _do(w, SPLIT.lower(), lambda d: cut_in_two(d, desk.hand, CutBySkin(skin)))
         return
     offered = [ref for ref, _ in offers_of(desk, next(i for i in inputs_of(CutOff) if i.name == "plane"))]
     plane = next((Ref(key) for key in desk.selection if key in offered), Ref("xy"))
-    _do(w, SPLIT.lower(), lambda d: bodies.cut_in_two(d, desk.hand, _settled(desk, CutOff(plane=plane))))
+    _do(w, SPLIT.lower(), lambda d: cut_in_two(d, desk.hand, _settled(desk, CutOff(plane=plane))))
 
 
 def _with_step(design: Design, body: Id, step: Operation) -> Design:
