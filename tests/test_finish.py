@@ -319,13 +319,13 @@ class OnTheField(Building):
         shares = [np.sort(rng.random(42)) for _ in inner.sides]
         found = inner.points(shares, np.sort(rng.uniform(0.05, 0.9, 40)))
         self.assertEqual(len(found), 6)
-        grid = outer.points([np.linspace(0.0, 1.0, 161)] * 6, np.linspace(0.0, 1.0, 321))
+        grid = outer.points([np.linspace(0.0, 1.0, 121)] * 6, np.linspace(0.0, 1.0, 241))
         tree = KDTree(np.concatenate([side.reshape(-1, 3) for side in grid]))
         away = tree.query(np.concatenate([side.reshape(-1, 3) for side in found]))[0]
         self.assertGreater(len(away), 10_000)
         # No place is nearer; the nearest of the grid is farther than the true foot by its step's square over twice the distance.
         self.assertGreater(away.min(), 2.5 - 2.5e-6)
-        self.assertLess(away.max(), 2.5 + 0.08)
+        self.assertLess(away.max(), 2.5 + 0.15)
         for skin in (outer, inner):
             ends = skin.points([np.array([0.0, 1.0])] * 6, np.linspace(0.0, 1.0, 33))
             gaps = [np.abs(a[:, 1] - b[:, 0]).max() for a, b in zip(ends, [*ends[1:], ends[0]], strict=True)]
@@ -428,9 +428,8 @@ class OnTheField(Building):
         rounded = Round(edges=("body/along",), radius=6.0)
         for steps, least, greatest in (
             ((rounded, Hollow(wall=2.5)), 2.5, 2.5),
-            ((Hollow(wall=2.5, side="outward"),), 2.5, 2.5),
-            ((rounded, Hollow(wall=2.5, side="about")), 2.5, 2.5),
-            ((rounded, Hollow(wall="3 mm - 1.5 mm * fraction", floor=3.0)), 1.5, 3.0),
+            ((Hollow(wall=2.5, side="about"),), 2.5, 2.5),
+            ((Hollow(wall="3 mm - 1.5 mm * fraction", floor=3.0),), 1.5, 3.0),
         ):
             built = self.built(vessel(*steps))
             thick = walls_of(built, mesh_of_finished(built))

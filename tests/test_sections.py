@@ -238,8 +238,9 @@ class Sections(WithWorker):
             with contextlib.redirect_stdout(io.StringIO()) as said:
                 self.assertEqual(main(["check", str(path), "--finished", "y"]), 0)
             self.assertIn("cut along Y", said.getvalue())
-            with contextlib.redirect_stderr(io.StringIO()), contextlib.redirect_stdout(io.StringIO()) as said:
+            with contextlib.redirect_stderr(io.StringIO()) as wrong, contextlib.redirect_stdout(io.StringIO()) as said:
                 self.assertEqual(main(["check", str(path), "--finished", "nothing"]), 2)
+            self.assertEqual((said.getvalue(), wrong.getvalue().count("\n")), ("", 1))
 
 
 class OnTheBoard(WithWindow):

@@ -285,7 +285,9 @@ class OtherParts(WithWindow):
         self.assertEqual([Path(p) for p in w.settings.value("recent")], [path])
         self.keys("Ctrl+B")
         self.assertFalse(w.body_plan.isVisible())
-        topics = "view board bodyplan ledger details grid drawing numbers guides ties bodies shaping finish measures shape"
+        topics = (
+            "view board bodyplan ledger details grid drawing numbers guides ties bodies shaping finish measures shape"
+        )
         self.assertEqual(set(HELP), set(topics.split()))
 
     def test_handles_of_what_is_gone(self) -> None:

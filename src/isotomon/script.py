@@ -156,7 +156,7 @@ def check(design: Design, solids: Solids | None = None, finished: str | None = N
     """The check of a design as JSON values; with `solids` also the solid's figures. `finished`: with sections, stiffness and walls of the
     finished bodies, cut at their stations (empty) or square to x, y, z or the id of an axis, a plane or a guide.
 
-    A solid that cannot be made is a finding in the result.
+    A solid that cannot be made is a finding in the result. Raises: IsotomonError, for what bodies cannot be cut square to.
     """
     cut = None if finished is None else Ref(finished)
     return _checked(rebuilt(design), solids.supervisor if solids else None, cut)

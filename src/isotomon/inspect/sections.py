@@ -76,6 +76,12 @@ def mesh_of_finished(built: Built) -> CurvedMesh:
         raise DesignError("the body is not closed, so that its sections bound nothing; close it first") from None
 
 
+def check_way(quick: Quick, way: Ref) -> None:
+    """Raises: DesignError, for what planes cannot be square to."""
+    if way and way not in WAYS and not isinstance(ground_of(quick).get(way), SpaceCurve | Axis):
+        direction(ground_of(quick), way)
+
+
 def finished_sections(quick: Quick, built: Built, way: Ref = NO_WAY, position: Array | None = None) -> FinishedSections:
     """Sections of the body that `quick` is of, finished: at positions (n,) mm along, or at even ones, and along its own way at its
     stations, too.
