@@ -41,8 +41,7 @@ class Basis(Knots):
             full = full @ diags_array([-rate, rate], offsets=[0, 1], shape=(n - 1, n), format="csr")
         if not self.periodic:
             return csr_array(full)
-        fold = csr_array((np.ones(count), (np.arange(count), np.arange(count) % self.size)), shape=(count, self.size))
-        return full @ fold
+        return csr_array((full.data, full.indices % self.size, full.indptr), shape=(len(u), self.size))
 
     def matrix(self, u: Array, derivative: int = 0) -> Array:
         """Values, or a derivative, of every basis function at `u`: (len(u), size)."""
