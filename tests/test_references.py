@@ -6,7 +6,7 @@ import unittest
 from collections.abc import Callable
 
 from isotomon.design import bodies, edits, loft_edits, station_edits
-from isotomon.design.body import Along, Carrying, Ending, Loft, Span, Wall
+from isotomon.design.body import Along, Body, Carrying, Ending, Loft, Piece, Span, Wall
 from isotomon.design.datums import CONSTRUCTIONS, Datum
 from isotomon.design.edits import replace
 from isotomon.design.file import encode
@@ -93,6 +93,7 @@ def everything() -> Design:
     )
     spare = (
         body("b1", "other", (Station("s21", "s21", 0.0, Circle(), 5.0), Station("s22", "s22", 9.0, Circle(), 5.0))),
+        Body("b2", "piece", Piece(Ref("b1/cut:k1"))),
         body("b99", "spare", (Station("s98", "s98", 0.0, Circle(), 5.0), Station("s99", "s99", 9.0, Circle(), 5.0))),
     )
     return Design(

@@ -24,21 +24,26 @@ from isotomon.design.file import decode, encode
 from isotomon.design.gauges import GAUGES, Gauge
 from isotomon.design.guides import GUIDES, End, Guide, GuidePoint
 from isotomon.design.law import Law, LawPoint
+from isotomon.design.pieces import cut_in_two
 from isotomon.design.records import Design, Number
 from isotomon.design.station import Station
 from isotomon.errors import IsotomonError
 from isotomon.inspect.quick import rebuild
+from isotomon.operations.cut_off import CutOff
+from isotomon.operations.hollow import Hollow
 from isotomon.operations.mirror import Mirror
 from isotomon.operations.move import Move
 from isotomon.operations.resize import Resize
 from isotomon.operations.ring import Ring
+from isotomon.operations.round import Round
+from isotomon.operations.round_away import RoundAway
 from isotomon.operations.row import Row
 from isotomon.profile import shapes
 from isotomon.profile.drawing import Drawing
 from isotomon.profile.section import Drawn
 from isotomon.profile.section_text import parse_section
 from isotomon.profile.shapes import Spot
-from isotomon.quantity.record import Record
+from isotomon.quantity.record import Record, Ref
 from isotomon.samples import SAMPLES, sample
 
 SECTIONS = (
@@ -231,6 +236,8 @@ class Walker:
             "along",
             (LawPoint(1000.0, key),),
         )  # type: ignore[arg-type]
+        edges, faces = (Ref(f"{own}/along"),), (Ref(f"{own}/last"),)
+        worked = [Round(edges=edges, radius=1.0), Hollow(wall=1.0, side="about"), RoundAway(faces=faces)]
         ways: list[tuple[str, Callable[[Design], Design]]] = [
             ("add a station", station),
             ("insert a station", inserted),
@@ -261,7 +268,8 @@ class Walker:
             ("combine", lambda d: bodies.combine(d, own, str(one(["own", "add", "cut", "common"])))),
             ("aside", lambda d: bodies.set_aside(d, (own,), bool(rng.random() < 0.5))),
             ("earlier", lambda d: bodies.move_body(d, own, int(one([-1, 1])))),
-            ("step", lambda d: bodies.add_step(d, own, one([Move(x=20.0, turn=0.3), Resize(x=1.2), Mirror(), Ring(count=3), Row(count=2)]))),
+            ("step", lambda d: bodies.add_step(d, own, one([Move(x=20.0, turn=0.3), Resize(x=1.2), Mirror(), Ring(count=3), Row(count=2), *worked]))),
+            ("cut in two", lambda d: cut_in_two(d, own, CutOff(plane=Ref(str(one(["xy", "yz", "zx"]))), offset=number()))),
             ("step elsewhere", lambda d: bodies.move_step(d, one(body.steps).id, int(rng.integers(0, 3))) if body.steps else d),
             ("step aside", lambda d: bodies.change_step(d, one(body.steps).id, aside=bool(rng.random() < 0.5)) if body.steps else d),
             ("step out", lambda d: bodies.remove_step(d, one(body.steps).id) if body.steps else d),

@@ -40,9 +40,7 @@ class Shaped:
 def shape_body(ground: Sources) -> Shaped:
     """The body shaped, if it has a field and one can be made."""
     body, resolved = ground.body, ground.resolved
-    if isinstance(body.shaped, Piece) and all(
-        s.id != body.shaped.step for s in ground.design.body(body.shaped.cut.thing).steps
-    ):
+    if isinstance(body.shaped, Piece) and body.shaped.step not in _steps_of(ground, body.shaped.cut.thing):
         text = "the cut whose other piece it is, is gone; take this body out, or undo"
         return Shaped(None, (Finding("error", body.name, text, about=body.id),))
     if body.ready or resolved is None:  # what is finished from the first has no field: the worker has it
@@ -90,3 +88,8 @@ def body_finding(body: Body, error: IsotomonError) -> Finding:
 
 def _corners(body: Body, title: str, how: str) -> Mend:
     return Mend(title, lambda d: change_loft(d, body.id, carrier=replace(d.body(body.id).loft.carrier, corners=how)))
+
+
+def _steps_of(ground: Sources, key: str) -> set[str]:
+    """The ids of a body's steps; none of one that is not there."""
+    return {step.id for body in ground.design.bodies if body.id == key for step in body.steps}
