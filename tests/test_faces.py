@@ -10,10 +10,11 @@ import unittest
 from pathlib import Path
 
 import numpy as np
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 
 from isotomon.app.forms.steps import StepsForm
+from isotomon.app.viewport.finished_parts import borders_of, corners_of, edge_reference, finished_lines
 from isotomon.cli import main
 from isotomon.design import bodies, edits
 from isotomon.design.file import decode, encode, load, save
@@ -43,8 +44,9 @@ from isotomon.quantity.record import Ref, refs
 from isotomon.solids.deliver import build_all
 from tests.helpers import body, design
 from tests.test_finish import BOX, HIGH, SIDE, Building, box, drum
-from tests.test_window import WithWindow
+from tests.test_window import CTRL, LEFT, WithWindow
 
+NONE = Qt.KeyboardModifier.NoModifier
 LANES = tuple(f"s0.{k}of4~s0.{k % 4 + 1}of4" for k in range(1, 5))
 SIDES = refs(*(f"body/face:{name}" for name in LANES))
 DRUM = math.pi * SIDE**2 / 4.0 * HIGH
@@ -290,6 +292,40 @@ class InTheWindow(WithWindow):
         while w.desk.session.undo_title is not None:
             w.desk.session.undo()
         self.assertEqual(encode(w.desk.design), first)
+
+    def test_finished_faces_and_edges_are_picked_in_the_view(self) -> None:
+        """Of a box that is hollow, and cut in two: the nearest edge along it, a face, and the other body are what is clicked; an edge
+        behind the wall is not; what is chosen is drawn, and what a step makes is found by its name."""
+        w = self.window
+        self.open(
+            bodies.add_step(
+                cut_in_two(box(Hollow(wall=4.0)), "body", CutOff(plane=Ref("xy"), offset=50.0)), "b1", Move(x=150.0)
+            )
+        )
+        self.wait(lambda: set(w.view._wanted.finished) == {"body", "b1"}, "both solids")
+        w.view.fit()
+        ahead = w.view.camera.axes()[2]
+        half = SIDE / 2.0
+        turned = [np.array([half * x, half * y, 25.0]) for x, y in ((1, 1), (-1, 1), (-1, -1), (1, -1))]
+        # The box stands on its corners: these lie on the axes.
+        corners = [
+            np.array([p[0] - p[1], p[0] + p[1], 2.0 * p[2]]) / 2.0 * [math.sqrt(2.0), math.sqrt(2.0), 1.0]
+            for p in turned
+        ]
+        nearest = min(corners, key=lambda place: float(place @ ahead))
+        QTest.mouseClick(w.view, LEFT, CTRL, w.view.seen(nearest).toPoint())
+        (edge,) = w.desk.selection
+        self.assertRegex(edge, r"^body/along:s0\.\dof4$")
+        self.assertNotIn("along", w.view.pick_part(QPointF(w.view.seen(np.array([0.0, 0.0, 25.0])))))
+        built = w.view._wanted.finished["b1"]
+        middle = corners_of(built).reshape(-1, 3).mean(axis=0)
+        QTest.mouseClick(w.view, LEFT, NONE, w.view.seen(middle).toPoint())
+        self.assertEqual(w.desk.selection, ("b1",))
+        borders = borders_of(built)
+        names = {edge_reference("b1", built.names[a], built.names[b]) for a, b in borders.faces[borders.sharp].tolist()}
+        self.assertTrue(any(name.startswith("b1/edge:cut of k2|inside of lane") for name in names), names)
+        self.assertTrue(all(finished_lines(w.view._wanted.finished, name) for name in names))
+        self.assertEqual(finished_lines(w.view._wanted.finished, "b1/face:round of (nothing)"), [])
 
     def solid(self, volume: float) -> None:
         """Wait until the solid has a volume, mm³."""

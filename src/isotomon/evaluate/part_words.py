@@ -82,11 +82,9 @@ def reference_words(name: str, part: str, names: Mapping[str, str]) -> str:
     first, _, rest = part.partition(":")
     if first == "along":
         rest = edge_words(rest, names)
-    if first == "face":
-        rest = (
-            face_words(rest, names)
-            if " " in rest
-            else " and ".join(edge_words(edge, names) for edge in rest.split("~"))
-        )
+    if first == "face" and " " in rest:  # one that a step has made
+        first, rest = "", face_words(rest, names)
+    elif first == "face":
+        rest = " and ".join(edge_words(edge, names) for edge in rest.split("~"))
     rest = corner_words(rest) if first == "c" else rest
     return " ".join(word for word in (names.get(name, name), _PARTS.get(first, first), rest) if word)

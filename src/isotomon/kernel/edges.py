@@ -16,13 +16,12 @@ from OCP.TopAbs import TopAbs_ShapeEnum
 from OCP.TopoDS import TopoDS, TopoDS_Edge, TopoDS_Face
 
 from isotomon.errors import SolidError
+from isotomon.geometry.face_names import own_name, whole_face
 from isotomon.kernel.making import NamedShape
 from isotomon.kernel.meshing import parts
 
 SMOOTH = np.radians(1.0)
 """rad: faces that meet at a lesser angle run on smoothly into each other, and there is no edge to be worked on."""
-_PIECE = re.compile(r" (?:from|by) .*$")
-_COPY = re.compile(r"^(?:copy \d+: )+")
 _COPY_OR_MARK = re.compile(r"^((?:[^ ]+: )?)(.*)$")
 
 
@@ -57,16 +56,6 @@ class NamedEdge:
 def length_of(edge: TopoDS_Edge) -> float:
     """mm."""
     return float(GCPnts_AbscissaPoint.Length_s(BRepAdaptor_Curve(edge)))
-
-
-def whole_face(name: str) -> str:
-    """What a face is called of which `name` is a piece."""
-    return _PIECE.sub("", name)
-
-
-def own_name(name: str) -> str:
-    """A face's name without the copy of the body that it belongs to."""
-    return _COPY.sub("", name)
 
 
 def crisp_edges(body: NamedShape) -> list[NamedEdge]:

@@ -10,7 +10,7 @@ from OCP.TopAbs import TopAbs_ShapeEnum
 from OCP.TopoDS import TopoDS, TopoDS_Face, TopoDS_Shape
 
 from isotomon.errors import SolidError
-from isotomon.kernel.edges import own_name, whole_face
+from isotomon.geometry.face_names import own_name, whole_face
 from isotomon.kernel.finishing import volume_of
 from isotomon.kernel.making import NamedShape, names_of
 from isotomon.kernel.meshing import parts

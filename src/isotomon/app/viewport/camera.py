@@ -19,7 +19,7 @@ VIEWS: dict[str, tuple[tuple[float, float, float], tuple[float, float, float]]] 
 }
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Camera:
     """Looks along `ahead` with `up`, at `target` (mm); the picture is `height` mm tall."""
 

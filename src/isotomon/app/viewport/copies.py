@@ -6,13 +6,14 @@ from dataclasses import replace
 
 import numpy as np
 
-from isotomon.app.viewport.solids import solid_mesh
-from isotomon.arrays import Array, Index
+from isotomon.arrays import Array
 from isotomon.design.bodies import results
 from isotomon.field.mesh import SkinMesh, taken
 from isotomon.geometry.affine import ITSELF
 from isotomon.inspect.results import Quick
 from isotomon.inspect.sections import changes_sections
+from isotomon.kernel.protocol import Built
+from isotomon.quantity.record import Id
 
 MOST_QUADS = 160_000
 """Of all copies of a body: more of them are shown by fewer sections each."""
@@ -48,14 +49,14 @@ def copies(mesh: SkinMesh, maps: Array) -> list[SkinMesh]:
     return [placed_mesh(mesh, affine) for affine in maps]
 
 
-def finished_meshes(quick: Quick, plain: bool) -> list[tuple[Array, Index, Array]]:
-    """Vertices (n, 3), triangles (m, 3) and normals (n, 3) of the finished bodies, where any is other than its skin shows, or `plain`
-    ones are wanted, too; none while one is missing, which is seen by its skin."""
+def finished_bodies(quick: Quick, plain: bool) -> dict[Id, Built]:
+    """The finished bodies that are shown, where any is other than its skin shows, or `plain` ones are wanted, too; none while one is
+    missing, which is seen by its skin."""
     finished = {**quick.before, **quick.finished}
     other = plain or any(changes_sections(q) for q in (quick, *quick.others))
     if not other or not finished or set(results(quick.design)) - finished.keys():
-        return []
-    return [solid_mesh(built) for built in finished.values()]
+        return {}
+    return finished
 
 
 def corners(quick: Quick) -> Array:

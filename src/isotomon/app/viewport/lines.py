@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -11,12 +11,15 @@ from PySide6.QtGui import QColor
 
 from isotomon.app.theme import Theme, station_colour
 from isotomon.app.viewport.datum_lines import base_lines, datum_lines
+from isotomon.app.viewport.finished_parts import finished_lines
 from isotomon.app.viewport.parts import edge_lines, face_lines
 from isotomon.arrays import Array
 from isotomon.design.datums import BASE_SHOWN
 from isotomon.evaluate.datums import BASE
 from isotomon.geometry import space
 from isotomon.inspect.results import Quick
+from isotomon.kernel.protocol import Built
+from isotomon.quantity.record import Id
 
 Colour = tuple[float, float, float]
 GUIDE_PLACES = 241
@@ -60,6 +63,8 @@ class Wanted:
     live: float | tuple[Array, ...] = math.nan
     on_skin: tuple[Array, ...] = ()
     over: tuple[Array, ...] = ()
+    finished: Mapping[Id, Built] = field(default_factory=dict)
+    """The finished bodies that are seen in place of their skins."""
 
     def strong(self, key: str) -> bool:
         """Whether a thing is chosen, or under the pointer."""
@@ -135,7 +140,11 @@ def _part_lines(quick: Quick, wanted: Wanted) -> list[Array]:
     if not keys:
         return []
     edges = edge_lines(quick)
-    return [line for key in keys for line in ([edges[key]] if key in edges else face_lines(quick, key))]
+    return [
+        line
+        for key in keys
+        for line in finished_lines(wanted.finished, key) or ([edges[key]] if key in edges else face_lines(quick, key))
+    ]
 
 
 def _live_lines(quick: Quick, live: float | tuple[Array, ...]) -> tuple[Array, ...]:

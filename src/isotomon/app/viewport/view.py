@@ -13,10 +13,12 @@ from isotomon.app.theme import Theme
 from isotomon.app.viewport import labels
 from isotomon.app.viewport.canvas import SceneCanvas
 from isotomon.app.viewport.colours import colour_range, colour_table, paint_legend, stripe_table
-from isotomon.app.viewport.copies import corners, finished_meshes, meshes_beside, placed_mesh
+from isotomon.app.viewport.copies import corners, finished_bodies, meshes_beside, placed_mesh
+from isotomon.app.viewport.finished_parts import finished_face_at, finished_part_at
 from isotomon.app.viewport.handles import Handle, paint_handles
 from isotomon.app.viewport.lines import Lines, Wanted, curves_of, drawn_of, line_near, rgb
 from isotomon.app.viewport.parts import part_at, seen_at
+from isotomon.app.viewport.solids import solid_mesh
 from isotomon.app.viewport.worked import ends, side_surfaces
 from isotomon.arrays import Array
 from isotomon.inspect.looks import Colouring
@@ -114,7 +116,9 @@ class View(SceneCanvas):
         quick = self.quick
         at_skin = self._lamps is not None or (self._colouring is not None and not self._colouring.of_solid)
         wanted = quick is not None and not at_skin
-        meshes = finished_meshes(quick, self._colouring is not None) if quick is not None and wanted else []
+        solids = finished_bodies(quick, self._colouring is not None) if quick is not None and wanted else {}
+        self._wanted.finished = solids
+        meshes = [solid_mesh(built) for built in solids.values()]
         self.scene.set_solids(meshes)
         grids = quick.grids if quick is not None and wanted and not meshes else None
         if grids is None or quick is None:
@@ -300,17 +304,19 @@ class View(SceneCanvas):
 
     def pick_part(self, at: QPointF) -> str:
         """The edge or face of a body at a pixel, by reference, else what `pick` finds."""
-        key = self._pick_line(at)
-        if self.quick is None or key or not self.body_shown:
-            return key
-        return part_at(self.quick, self.camera, np.array([at.x(), at.y()]), (self.width(), self.height()))
+        return self._pick_line(at) or self._body_at(at, True)
 
     def pick(self, at: QPointF) -> str:
         """The station, guide or datum whose line is at a pixel, else the body's id if it is there, else nothing."""
-        key = self._pick_line(at)
-        if self.quick is None or key or not self.body_shown:
-            return key
-        return seen_at(self.quick, self.camera, np.array([at.x(), at.y()]), (self.width(), self.height()))[1]
+        return self._pick_line(at) or self._body_at(at, False)
+
+    def _body_at(self, at: QPointF, part: bool) -> str:
+        if self.quick is None or not self.body_shown:
+            return ""
+        seen = self.camera, np.array([at.x(), at.y()]), (self.width(), self.height())
+        if solids := self._wanted.finished:
+            return finished_part_at(solids, *seen) if part else finished_face_at(solids, *seen)[1]
+        return part_at(self.quick, *seen) if part else seen_at(self.quick, *seen)[1]
 
     def _pick_line(self, at: QPointF) -> str:
         return line_near(self._drawn, self._wanted, self.project, np.array([at.x(), at.y()]))

@@ -22,7 +22,8 @@ from scipy.interpolate import CubicSpline
 
 from isotomon.arrays import Array
 from isotomon.errors import SolidError
-from isotomon.kernel.edges import NamedEdge, crisp_edges, length_of, whole_face
+from isotomon.geometry.face_names import whole_face
+from isotomon.kernel.edges import NamedEdge, crisp_edges, length_of
 from isotomon.kernel.faces import chosen_faces, named_faces
 from isotomon.kernel.finishing import apart, volume_of
 from isotomon.kernel.making import NamedShape, is_valid, sewn

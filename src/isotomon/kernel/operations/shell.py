@@ -15,7 +15,7 @@ from OCP.TopAbs import TopAbs_ShapeEnum
 from OCP.TopoDS import TopoDS, TopoDS_Shape
 
 from isotomon.errors import SizeError, SolidError
-from isotomon.kernel.edges import whole_face
+from isotomon.geometry.face_names import whole_face
 from isotomon.kernel.faces import lone_solid, named_faces
 from isotomon.kernel.finishing import offered, volume_of
 from isotomon.kernel.making import NamedShape, names_of, sewn
