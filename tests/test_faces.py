@@ -10,11 +10,13 @@ import unittest
 from pathlib import Path
 
 import numpy as np
-from PySide6.QtCore import QPointF, Qt
+from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
+from PySide6.QtGui import QMouseEvent
 from PySide6.QtTest import QTest
 
 from isotomon.app.forms.steps import StepsForm
 from isotomon.app.viewport.finished_parts import borders_of, corners_of, edge_reference, finished_lines
+from isotomon.app.viewport.parts import is_edge
 from isotomon.cli import main
 from isotomon.design import bodies, edits
 from isotomon.design.file import decode, encode, load, save
@@ -317,6 +319,15 @@ class InTheWindow(WithWindow):
         (edge,) = w.desk.selection
         self.assertRegex(edge, r"^body/along:s0\.\dof4$")
         self.assertNotIn("along", w.view.pick_part(QPointF(w.view.seen(np.array([0.0, 0.0, 25.0])))))
+        w.desk.select(())
+        place, beside = w.view.seen(nearest).toPoint(), QPoint(25, 0)
+        QTest.mousePress(w.view, LEFT, CTRL, place - beside)
+        for share in (-0.6, 0.3, 1.0):  # the pointer jumps over the edge itself
+            sent = QPointF(place + beside * share)
+            w.view.mouseMoveEvent(QMouseEvent(QEvent.Type.MouseMove, sent, sent, LEFT, LEFT, CTRL))
+        QTest.mouseRelease(w.view, LEFT, CTRL, place + beside)
+        self.assertIn(edge, w.desk.selection)
+        self.assertTrue(all(is_edge(Ref(key)) for key in w.desk.selection))
         built = w.view._wanted.finished["b1"]
         middle = corners_of(built).reshape(-1, 3).mean(axis=0)
         QTest.mouseClick(w.view, LEFT, NONE, w.view.seen(middle).toPoint())

@@ -27,6 +27,8 @@ FARTHEST = 0.2
 FLAT = 1e-9
 """The share of the larger singular values below which two lanes run on so smoothly into each other that a corner between them
 is nowhere in particular, and stays where it is."""
+MOST_KNOWN = 64
+"""Sets of levels whose planes are kept."""
 LOST = "the skins beside a corner do not meet at that distance; make it less, or use profiles that change less along the body"
 
 
@@ -129,6 +131,8 @@ class Offsets:
     def _planes(self, levels: bytes) -> tuple[Array, Array]:
         """(m, 3) each: origins and normals; kept, since searches ask for the same again."""
         if levels not in self._known:
+            if len(self._known) >= MOST_KNOWN:
+                self._known.clear()
             y = np.frombuffer(levels)
             inside = np.clip(y, 0.0, 1.0)
             at = self.field.sections(self._start(inside))

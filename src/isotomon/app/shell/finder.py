@@ -162,7 +162,7 @@ HELP = {
     "finish": (
         "Finish",
         "Steps of the body in hand, listed in its Details in the order in which they are done: the tick sets one aside, its handle drags it to "
-        "another place. Edges and faces are chosen in the View (Ctrl and a click) before or after the tool, or by rules, which stay right "
+        "another place. Edges and faces are chosen in the View (Ctrl and a click, or a stroke over several edges) before or after the tool, or by rules, which stay right "
         "when the shape changes. Long edges rounded, narrow sides rounded away and hollows are there at once, with handles; the rest is the "
         "solid's. Walls lie within the skin, outside or about it, may change along the body, and be thicker at some faces; a chosen end is "
         "what a new hollow leaves open. What does not fit is told with the largest size that does, and with the edge that can be left out. "

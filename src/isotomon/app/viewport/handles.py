@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 from typing import Literal
 
+import numpy as np
 from PySide6.QtCore import QPointF, QRectF
 from PySide6.QtGui import QColor, QPainter, QPen
 
 from isotomon.app.theme import Theme
 from isotomon.arrays import Array
 
+HANDLE_PIXELS = 9.0
 Project = Callable[[Array], QPointF]
 Look = Literal["ring", "hub", "flat", "tall", "square", "dot"]
 SIZES: dict[str, tuple[float, float]] = {
@@ -37,6 +39,15 @@ class Handle:
     """By which it is coloured."""
     letter: str = ""
     foot: Array | None = None
+
+
+def handle_near(handles: Mapping[str, Handle], project: Callable[[Array], Array], at: QPointF) -> str:
+    """The name of the handle under a pixel, if any."""
+    if not handles:
+        return ""
+    places = project(np.array([handle.place for handle in handles.values()]))[:, :2]
+    away = np.linalg.norm(places - np.array([at.x(), at.y()]), axis=1)
+    return list(handles)[int(np.argmin(away))] if away.min() < HANDLE_PIXELS else ""
 
 
 def paint_handles(painter: QPainter, theme: Theme, handles: Iterable[Handle], held: Handle | None, at: Project) -> None:

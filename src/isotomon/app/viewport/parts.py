@@ -16,6 +16,11 @@ EDGE, HIDDEN = 7.0, 25.0
 """Pixels from an edge within which it is under the pointer, and by how many it may lie behind the skin that is seen there."""
 
 
+def is_edge(ref: Ref) -> bool:
+    """Whether a reference is one to an edge of a body."""
+    return ref.part.startswith(("edge:", "along:")) or ref.part.endswith("-rim")
+
+
 def edge_lines(quick: Quick) -> dict[str, Array]:
     """Reference → (n, 3) line of every edge that runs along the bodies, and of their rims, where their first copies stand."""
     found = {}

@@ -15,20 +15,22 @@ from isotomon.app.viewport.canvas import SceneCanvas
 from isotomon.app.viewport.colours import colour_range, colour_table, paint_legend, stripe_table
 from isotomon.app.viewport.copies import corners, finished_bodies, meshes_beside, placed_mesh
 from isotomon.app.viewport.finished_parts import finished_face_at, finished_part_at
-from isotomon.app.viewport.handles import Handle, paint_handles
+from isotomon.app.viewport.handles import Handle, handle_near, paint_handles
 from isotomon.app.viewport.lines import Lines, Wanted, curves_of, drawn_of, line_near, rgb
-from isotomon.app.viewport.parts import part_at, seen_at
+from isotomon.app.viewport.parts import is_edge, part_at, seen_at
 from isotomon.app.viewport.solids import solid_mesh
-from isotomon.app.viewport.worked import ends, side_surfaces
+from isotomon.app.viewport.worked import worked_surfaces
 from isotomon.arrays import Array
 from isotomon.inspect.looks import Colouring
 from isotomon.inspect.results import Quick
 from isotomon.measure.laws import Finding
 from isotomon.measure.skin import reflected
+from isotomon.quantity.record import Ref
 
-HANDLE_PIXELS = 9.0
 STILL_PIXELS = 4
 """A press that moves less is a click."""
+STROKE_PIXELS = 3
+"""So near to each other the places of a stroke are at which it is seen which edges it passes."""
 
 
 class View(SceneCanvas):
@@ -120,12 +122,7 @@ class View(SceneCanvas):
         self._wanted.finished = solids
         meshes = [solid_mesh(built) for built in solids.values()]
         self.scene.set_solids(meshes)
-        grids = quick.grids if quick is not None and wanted and not meshes else None
-        if grids is None or quick is None:
-            self.scene.set_worked((), ())
-        else:
-            place = quick.placed[0]
-            self.scene.set_worked(side_surfaces(grids, place), ends(grids, place))
+        self.scene.set_worked(*worked_surfaces(quick if wanted and not meshes else None))
         if quick is not None and meshes and all(q.shape is None for q in (quick, *quick.others)):
             points = np.vstack([points for points, _, _ in meshes])
             marks = points[::97].tobytes()
@@ -321,14 +318,6 @@ class View(SceneCanvas):
     def _pick_line(self, at: QPointF) -> str:
         return line_near(self._drawn, self._wanted, self.project, np.array([at.x(), at.y()]))
 
-    def _handle_at(self, at: QPointF) -> str:
-        """The handle under a pixel, if any."""
-        if not self.handles:
-            return ""
-        places = self.project(np.array([handle.place for handle in self.handles.values()]))[:, :2]
-        away = np.linalg.norm(places - np.array([at.x(), at.y()]), axis=1)
-        return list(self.handles)[int(np.argmin(away))] if away.min() < HANDLE_PIXELS else ""
-
     # Mouse
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
@@ -336,16 +325,17 @@ class View(SceneCanvas):
         self.setFocus()
         at, left = event.position(), event.button() == Qt.MouseButton.LeftButton
         if left and not event.modifiers():
-            under = self._handle_at(at) or self.pick(at)
+            under = handle_near(self.handles, self.project, at) or self.pick(at)
             datum = under in self._drawn.datums and under in self.selected
             if under in self.handles or datum:
                 # A handle may be gone before it is let go, and is no datum then.
                 self._pulled = self.handle_pulled if under in self.handles else self.datum_pulled
                 self._held, self._pressed = under, at
                 return
-        shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        keys = Qt.KeyboardModifier
+        held = event.modifiers() & (keys.ControlModifier | keys.ShiftModifier) if left else keys.ShiftModifier
         if left or event.button() == Qt.MouseButton.MiddleButton:
-            self._drag = (at, "turn" if left and not shift else "move", False)
+            self._drag = (at, {keys.NoModifier: "turn", keys.ControlModifier: "choose"}.get(held, "move"), False)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         """Pull, turn, move, or show what a click would pick."""
@@ -359,12 +349,22 @@ class View(SceneCanvas):
             step = at - last
             if moved or step.manhattanLength() >= STILL_PIXELS:
                 self._drag = (at, kind, True)
-                (self.turn if kind == "turn" else self.move_by)(step.x(), step.y())
+                if kind == "choose":
+                    self._choose_edges(last, step)
+                else:
+                    (self.turn if kind == "turn" else self.move_by)(step.x(), step.y())
         else:
             self._hover(at)
 
+    def _choose_edges(self, last: QPointF, step: QPointF) -> None:
+        """The edges that a stroke of the pointer passes are chosen, too."""
+        for share in np.arange(0.0, 1.0, STROKE_PIXELS / max(step.manhattanLength(), STROKE_PIXELS)).tolist():
+            key = self._body_at(last + share * step, True)
+            if is_edge(Ref(key)) and key not in self.selected:
+                self.picked_more.emit(key)
+
     def _hover(self, at: QPointF) -> None:
-        handle = self._handle_at(at)
+        handle = handle_near(self.handles, self.project, at)
         self.setToolTip(f"Drag to {self.handles[handle].words}" if handle else "")
         parts = bool(QGuiApplication.keyboardModifiers() & Qt.KeyboardModifier.ControlModifier)
         key = self.pick_part(at) if parts else self.pick(at)

@@ -8,12 +8,21 @@ import numpy as np
 
 from isotomon.arrays import Array, Index
 from isotomon.field.parallel import WorkedGrids
+from isotomon.inspect.results import Quick
 
 Surface = tuple[Array, Index, Array]
 """Points (n, 3), triangles (m, 3) and normals (n, 3)."""
 
 
-def side_surfaces(grids: WorkedGrids, affine: Array) -> list[Surface]:
+def worked_surfaces(quick: Quick | None) -> tuple[Sequence[Surface], Sequence[list[Array]]]:
+    """The sides of a body whose skin is worked on, where its first copy comes to stand, and the runs that bound its flat faces; none of
+    any other."""
+    if quick is None or quick.grids is None:
+        return (), ()
+    return _side_surfaces(quick.grids, quick.placed[0]), _ends(quick.grids, quick.placed[0])
+
+
+def _side_surfaces(grids: WorkedGrids, affine: Array) -> list[Surface]:
     """The sides of the skin, and of the hollow, which face inward, where an affine map (4, 4) takes them."""
     return [
         _surface(side @ affine[:3, :3].T + affine[:3, 3], way * np.sign(np.linalg.det(affine[:3, :3])))
@@ -33,7 +42,7 @@ def _surface(points: Array, way: float) -> Surface:
     return points.reshape(-1, 3), triangles, normals.reshape(-1, 3)
 
 
-def ends(grids: WorkedGrids, affine: Array) -> list[list[Array]]:
+def _ends(grids: WorkedGrids, affine: Array) -> list[list[Array]]:
     """The runs (n, 3) that bound each flat face: both ends, with a mouth in them where the hollow reaches through, and the floors."""
 
     def run(sides: Sequence[Array], row: int) -> Array:
