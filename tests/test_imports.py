@@ -21,7 +21,9 @@ from isotomon.errors import DesignError, FileError, SolidError
 from isotomon.inspect.quick import rebuild
 from isotomon.operations.mirror import Mirror
 from isotomon.operations.resize import Resize
+from isotomon.operations.round import Round
 from isotomon.profile.section import Circle, Polygon
+from isotomon.quantity.record import refs
 from isotomon.solids.deliver import build_all, export
 from tests.helpers import WithWorker, body, changed
 
@@ -65,6 +67,10 @@ class BroughtIn(WithWorker):
             self.assertEqual(bool(built.told), ending == "stl")
             twice = changed(made, steps=(Mirror("xy"),))
             self.assertAlmostEqual(build_all(rebuild(twice), self.supervisor)["body"].volume / SIX, 2.0, delta=2 * near)
+            if ending == "step":  # its faces have names by which they are worked on
+                worked = changed(made, steps=(Round(edges=refs("body/face:face 1"), radius=1.0),))
+                rounded = build_all(rebuild(worked), self.supervisor)["body"]
+                self.assertTrue(rounded.valid and 0.99 * SIX < rounded.volume < SIX)
             hole = Station("s9", "bore", -5.0, Circle(), 10.0)
             bored = bodies.add_body(made, "bore", (hole,), Loft(span=Span(on=120.0)))
             bored = bodies.combine(bored, bored.bodies[-1].id, "cut")

@@ -64,5 +64,5 @@ def _choice(ref: Ref, own: Id) -> str:
     raise DesignError(f"'{ref}' is no choice of edges; choose others")
 
 
-FULL = ("lane ", "round of ", "bevel of ", "inside of ", "rim of ", "corner of ", "cut of ")
+FULL = ("face ", "lane ", "round of ", "bevel of ", "inside of ", "rim of ", "corner of ", "cut of ")
 """How faces' names begin where they stand in full."""

@@ -18,6 +18,8 @@ from isotomon.quantity.record import Id, Ref
 
 BEHIND = 4.0
 """Pixels by which an edge may lie behind what is seen where it is: it bounds that."""
+MOST_PICKED = 400_000
+"""Bodies of more triangles are not picked in the View: that would take more memory than showing them."""
 SHARP = np.cos(np.radians(2.0))
 """Faces whose normals have a greater cosine run on smoothly into each other."""
 
@@ -31,7 +33,7 @@ class Borders:
     sharp: Mask
 
 
-@lru_cache(maxsize=8)
+@lru_cache(maxsize=4)
 def corners_of(built: Built) -> Array:
     """(m, 3, 3) mm: the triangles of a finished body."""
     return np.asarray(unpack(built.vertices).astype(np.float64)[unpack(built.triangles)])
@@ -129,7 +131,7 @@ def _first(shown: Mapping[Id, Built], camera: Camera, at: Array, size: tuple[int
     return found
 
 
-@lru_cache(maxsize=8)
+@lru_cache(maxsize=4)
 def _on_picture(built: Built, camera: Camera, size: tuple[int, int]) -> tuple[Array, Array, Array]:
     """Of a body's triangles as a camera sees them: their corners (m, 3, 2), and the least and greatest pixel (m, 2) of each."""
     pixels = camera.project(unpack(built.vertices).astype(np.float64), *size)[:, :2][unpack(built.triangles)]
@@ -138,6 +140,8 @@ def _on_picture(built: Built, camera: Camera, size: tuple[int, int]) -> tuple[Ar
 
 def _hit(built: Built, camera: Camera, at: Array, size: tuple[int, int]) -> tuple[float, int] | None:
     """The depth (mm) and the number of the nearest of a body's triangles that covers a pixel."""
+    if built.triangles.shape[0] > MOST_PICKED:
+        return None
     pixels, low, high = _on_picture(built, camera, size)
     x, y = at
     near = np.flatnonzero((low[:, 0] <= x) & (high[:, 0] >= x) & (low[:, 1] <= y) & (high[:, 1] >= y))
