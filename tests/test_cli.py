@@ -170,6 +170,7 @@ class CommandLine(unittest.TestCase):
             done = in_a_process("demo", "reach-blade", "--out", folder)
             self.assertEqual(done.returncode, 0, done.stderr)
             self.assertIn("All in band.", done.stdout)
+            self.assertNotIn("Error", done.stderr)  # nothing is left to be done while it ends
             self.assertEqual(sorted(os.listdir(folder)), ["reach-blade.png", "reach-blade.step"])
 
     def test_the_examples_in_the_docs_run(self) -> None:

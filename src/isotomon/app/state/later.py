@@ -7,7 +7,6 @@ import queue
 import threading
 import time
 from collections.abc import Callable
-from functools import partial
 from typing import TypeVar
 
 from PySide6.QtCore import QEventLoop, QObject, Qt, Signal
@@ -30,7 +29,7 @@ class Later(QObject):
     def __init__(self, name: str, shown_in: QObject) -> None:
         super().__init__()
         self.setObjectName(name)
-        shown_in.destroyed.connect(partial(self.blockSignals, True))
+        shown_in.destroyed.connect(self._drop)  # a method: it is let go of by itself when this goes first
         self._running = False
         self._next: Work | None = None
         self._finished.connect(self._took)
@@ -39,6 +38,9 @@ class Later(QObject):
         """Do this as soon as what is under way is done; what was asked in between is dropped."""
         self._next = work
         self._begin()
+
+    def _drop(self) -> None:
+        self.blockSignals(True)
 
     def _begin(self) -> None:
         if self._running or self._next is None:
