@@ -101,6 +101,32 @@ class Faces(Building):
                 self.assertAlmostEqual((sharp.volume - away.volume) / lost, 1.0, delta=2e-3)
             self.assertLess(away.volume, sharp.volume)
 
+    def test_a_wedge_is_rounded_away_by_a_ball_that_grows(self) -> None:
+        """The upper end of a slab that widens from 4 to 8 mm: what goes is what lies outside all balls that touch it and both sides, by
+        numbers, within a hundredth; the kernel's round is square to each edge and not to the balls' way."""
+        narrow, wide, long, high = 4.0, 8.0, 60.0, 20.0
+        spots = [Spot(0.0, -narrow / 2), Spot(long, -wide / 2), Spot(long, wide / 2), Spot(0.0, narrow / 2)]
+        drawn = Drawing("g1", "wedge")
+        for one, other in zip(spots, [*spots[1:], spots[0]], strict=True):
+            drawn = line(drawn, one, other)
+        stations = tuple(Station(f"s{k}", f"s{k}", k * high, Drawn("g1"), None) for k in range(2))
+        slab = Design("slab", tolerance=1e-5, drawings=(drawn,), bodies=(body(stations=stations),))
+        made = self.built(bodies.add_step(slab, "body", RoundAway(faces=refs("body/last"))))
+        widens = (wide - narrow) / long
+        x, weight = np.polynomial.legendre.leggauss(10)
+        x, weight = (x + 1.0) * long / 2.0, weight * long / 2.0
+        turn, share = np.polynomial.legendre.leggauss(40)
+        turn, share = (turn + 1.0) * math.pi / 4.0, share * math.pi / 4.0
+        half = (narrow + widens * x)[:, None] / 2.0
+        off = np.linspace(-5.0, 5.0, 2001)
+        radius = (narrow + widens * (x[:, None] + off)) / 2.0 / math.hypot(1.0, widens / 2.0)
+        left = radius[:, None] ** 2 - (half * np.sin(turn))[:, :, None] ** 2 - off**2
+        above = np.where(left >= 0.0, np.sqrt(np.maximum(left, 0.0)) - radius[:, None], -np.inf).max(axis=2)
+        depth = np.where(np.isfinite(above), -above, half)
+        lost = float(weight @ (2.0 * depth * half * np.cos(turn)) @ share)
+        sharp = (narrow + wide) / 2.0 * long * high
+        self.assertAlmostEqual((sharp - made.volume) / lost, 1.0, delta=1e-2)
+
     def test_drafted(self) -> None:
         """All four sides of a box leaned inward from its foot: a frustum of a pyramid by formula; outward it grows."""
         for angle in (math.radians(5.0), -math.radians(2.0)):
@@ -337,6 +363,31 @@ class InTheWindow(WithWindow):
         self.assertTrue(any(name.startswith("b1/edge:cut of k2|inside of lane") for name in names), names)
         self.assertTrue(all(finished_lines(w.view._wanted.finished, name) for name in names))
         self.assertEqual(finished_lines(w.view._wanted.finished, "b1/face:round of (nothing)"), [])
+
+    def test_two_edges_between_the_same_faces_are_not_taken_for_one(self) -> None:
+        """A blunt foil's skin meets its tail at both corners: an edge picked there is told by both faces, and never by one corner."""
+        w = self.window
+        self.open(
+            bodies.add_step(
+                design([(0.0, "naca:0018b", 80.0, 0.0), (60.0, "naca:0018b", 60.0, 0.0)]),
+                "body",
+                CutOff(plane=Ref("xy"), offset=50.0),
+            )
+        )
+        self.wait(lambda: "body" in w.view._wanted.finished, "the solid")
+        built = w.view._wanted.finished["body"]
+        borders = borders_of(built)
+        skin, tail = (f"lane s0.{a}-tail~s0.{b}-tail" for a, b in (("upper", "lower"), ("lower", "upper")))
+        self.assertEqual(edge_reference("body", skin, tail), f"body/edge:{tail}|{skin}")
+        self.assertEqual(edge_reference("body", tail, skin), edge_reference("body", skin, tail))
+        lines = np.array(finished_lines(w.view._wanted.finished, f"body/edge:{tail}|{skin}"))
+        self.assertEqual({float(np.sign(line[0, 1])) for line in lines}, {-1.0, 1.0})
+        self.assertEqual(
+            edge_reference("body", "lane s0.a~s0.b", "copy 2: lane s0.b~s0.c"),
+            "body/edge:copy 2: lane s0.b~s0.c|lane s0.a~s0.b",
+        )
+        self.assertEqual(edge_reference("body", "b1: lane s9.a~s9.b", "b1: lane s9.b~s9.c"), "b1/along:s9.b")
+        self.assertGreater(len(borders.lines), len(lines))
 
     def solid(self, volume: float) -> None:
         """Wait until the solid has a volume, mm³."""

@@ -38,6 +38,7 @@ from isotomon.inspect.section_figures import walls_of
 from isotomon.inspect.sections import mesh_of_finished
 from isotomon.kernel.protocol import Built
 from isotomon.operations.base import Operation
+from isotomon.operations.bend import Bend
 from isotomon.operations.bevel import Bevel
 from isotomon.operations.combine import Combine
 from isotomon.operations.hollow import Hollow
@@ -50,6 +51,7 @@ from isotomon.profile.shapes import Spot, rectangle_corners
 from isotomon.quantity.record import refs
 from isotomon.solids.deliver import build_all
 from tests.helpers import WithWorker, body, changed, design, trials
+from tests.test_operations import RADIUS, post
 from tests.test_window import WithWindow
 
 NONE = Qt.KeyboardModifier.NoModifier
@@ -378,6 +380,9 @@ class OnTheField(Building):
             ((rounded, hollow), outer - less - inner + within),
         ):
             self.assertAlmostEqual(self.built(bar(*steps)).volume / (way * area), 1.0, delta=2e-7)
+        bent = post(Bend(1.0, "d2"), rounded, Hollow(wall=wall, first=True))
+        across = 800.0 - less - ((math.sqrt(800.0) - 2.0 * wall) ** 2 - within)
+        self.assertAlmostEqual(self.built(bent).volume / (across * RADIUS), 1.0, delta=2e-6)
         built = self.built(swept(np.random.default_rng(4), 4, rounded, hollow))
         thick = walls_of(built, mesh_of_finished(built))
         self.assertAlmostEqual(thick.extreme(1.0)[0], wall, delta=5e-3)

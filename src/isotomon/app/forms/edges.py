@@ -28,8 +28,8 @@ class EdgesRow(QWidget):
     def __init__(self, form: Form, key: str, step: Id, asked: Input) -> None:
         super().__init__()
         self.form, self.desk, self.key, self.step, self.asked = form, form.desk, key, step, asked
-        kind = next(type(s) for s in form.desk.held.steps if s.id == step)
-        self.beside = next((i for i in inputs_of(kind) if i.beside == asked.name), None)
+        self.kind = next(type(s) for s in form.desk.held.steps if s.id == step)
+        self.beside = next((i for i in inputs_of(self.kind) if i.beside == asked.name), None)
         self._fields: list[NumberField] = []
         title = QLabel(asked.title)
         title.setToolTip(asked.tip)
@@ -41,10 +41,10 @@ class EdgesRow(QWidget):
         column.addWidget(rows)
         self._shown: tuple[str, ...] | None = None
 
-    def _said(self, name: str) -> tuple[Any, ...]:
-        """What the step says in a field, while it is there."""
+    def _said(self, name: str, gone: Any = ()) -> Any:
+        """What the step says in a field; what is `gone` instead where it is not there any more."""
         found = next((s for s in self.desk.held.steps if s.id == self.step), None)
-        return () if found is None else getattr(found, name)
+        return gone if found is None else getattr(found, name)
 
     @property
     def _lengths(self) -> tuple[Value, ...]:
@@ -52,12 +52,6 @@ class EdgesRow(QWidget):
         lengths = self._said(self.beside.name) if self.beside is not None else ()
         choice = self._said(self.asked.name)
         return (*lengths, *(0.0 for _ in choice))[: len(choice)]
-
-    @property
-    def _usual(self) -> Value:
-        """What holds where an item has no length of its own."""
-        found = next((s for s in self.desk.held.steps if s.id == self.step), None)
-        return 0.0 if found is None else getattr(found, found.SIZE)
 
     def refresh(self) -> None:
         """The choice as it is now."""
@@ -67,8 +61,8 @@ class EdgesRow(QWidget):
             self._shown = words
             self._lay_out(words)
         for field, value in zip(self._fields, self._lengths, strict=False):
-            shown = None if value == 0.0 else value
-            field.set_value(shown, self.form.worth(self._usual if shown is None else shown, "length"))
+            usual = self._said(self.kind.SIZE, 0.0)
+            field.set_value(value or None, self.form.worth(value or usual, "length"))
 
     def _lay_out(self, words: tuple[str, ...]) -> None:
         self._fields.clear()

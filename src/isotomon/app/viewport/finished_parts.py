@@ -9,10 +9,9 @@ from functools import lru_cache
 import numpy as np
 
 from isotomon.app.viewport.camera import Camera
-from isotomon.app.viewport.parts import EDGE
+from isotomon.app.viewport.parts import EDGE, is_edge, nearest_cover
 from isotomon.arrays import Array, Index, Mask
-from isotomon.geometry.face_names import owner_and_name, whole_face
-from isotomon.geometry.planar import cross
+from isotomon.geometry.face_names import own_name, owner_and_name, whole_face
 from isotomon.kernel.protocol import Built, unpack
 from isotomon.quantity.record import Id, Ref
 
@@ -43,6 +42,8 @@ def corners_of(built: Built) -> Array:
 def borders_of(built: Built) -> Borders:
     """The borders between faces that have different names, from the triangles at both sides."""
     triangles, same, owner = unpack(built.triangles), unpack(built.same), unpack(built.owner)
+    if len(built.names) < 2:  # a mesh perhaps, of very many triangles
+        return Borders(np.empty((0, 2, 3)), np.empty((0, 2), dtype=np.int64), np.empty(0, dtype=bool))
     names = {name: k for k, name in enumerate(dict.fromkeys(map(whole_face, built.names)))}
     called = np.array([names[whole_face(name)] for name in built.names])
     here, there = triangles.ravel(), np.roll(triangles, -1, axis=1).ravel()
@@ -68,13 +69,14 @@ def face_reference(body: Id, name: str) -> str:
 
 
 def edge_reference(body: Id, one: str, other: str) -> str:
-    """The reference of the edge where two faces of a finished body meet; of one along a body as it is shaped, by its corner."""
-    ends = [owner_and_name(name) for name in (one, other)]
-    if ends[0][0] == ends[1][0] and all(name.startswith("lane ") for _, name in ends) and one[:5] != "copy ":
-        (a, b), (c, d) = (name.removeprefix("lane ").partition("~")[::2] for _, name in ends)
-        corner = b if b == c else d if d == a else ""
-        if corner:
-            return f"{ends[0][0] or body}/along:{corner}"
+    """The reference of the edge where two faces of a finished body meet: of one along a body as it is shaped, by its corner, where they
+    have but that in common; else by their names, which mean all edges between the two."""
+    (owner, first), (owner2, second) = owner_and_name(one), owner_and_name(other)
+    shaped = first.startswith("lane ") and second.startswith("lane ") and owner == owner2
+    if shaped and (one, other) == (own_name(one), own_name(other)):
+        (a, b), (c, d) = (name.removeprefix("lane ").partition("~")[::2] for name in (first, second))
+        if (b == c) != (d == a):
+            return f"{owner or body}/along:{b if b == c else d}"
     return f"{body}/edge:{'|'.join(sorted((whole_face(one), whole_face(other))))}"
 
 
@@ -145,18 +147,8 @@ def _hit(built: Built, camera: Camera, at: Array, size: tuple[int, int]) -> tupl
     pixels, low, high = _on_picture(built, camera, size)
     x, y = at
     near = np.flatnonzero((low[:, 0] <= x) & (high[:, 0] >= x) & (low[:, 1] <= y) & (high[:, 1] >= y))
-    p, q, r = pixels[near].transpose(1, 0, 2)
-    u, v, w = q - p, r - p, at - p
-    area = cross(u, v)
-    area = np.where(area == 0.0, np.inf, area)
-    s, t = cross(w, v) / area, cross(u, w) / area
-    inside = np.flatnonzero((s >= 0.0) & (t >= 0.0) & (s + t <= 1.0) & np.isfinite(area))
-    if not len(inside):
-        return None
-    depths = corners_of(built)[near[inside]] @ camera.axes()[2]
-    deep = depths[:, 0] + s[inside] * (depths[:, 1] - depths[:, 0]) + t[inside] * (depths[:, 2] - depths[:, 0])
-    k = int(deep.argmin())
-    return float(deep[k]), int(near[inside[k]])
+    hit = nearest_cover(pixels[near], corners_of(built)[near] @ camera.axes()[2], at)
+    return None if hit is None else (hit[0], int(near[hit[1]]))
 
 
 def finished_lines(shown: Mapping[Id, Built], ref: str) -> list[Array]:
@@ -164,19 +156,12 @@ def finished_lines(shown: Mapping[Id, Built], ref: str) -> list[Array]:
     found: list[Array] = []
     for body, built in shown.items():
         borders = borders_of(built)
-        if Ref(ref).part.startswith(("edge:", "along:")):
-            called = {
-                pair: edge_reference(body, *(built.names[k] for k in pair))
-                for pair in set(map(tuple, borders.faces.tolist()))
-            }
-            wanted = [pair for pair, name in called.items() if name == ref]
-            meant = (
-                (borders.faces[:, None] == np.array(wanted)[None]).all(axis=2).any(axis=1)
-                if wanted
-                else np.zeros(len(borders.faces), bool)
-            )
+        if is_edge(Ref(ref)):
+            pairs, which = np.unique(borders.faces, axis=0, return_inverse=True)
+            called = [edge_reference(body, *(built.names[k] for k in pair)) for pair in pairs.tolist()]
+            meant = np.array([name == ref for name in called], dtype=bool)[which.ravel()]
         else:
             own = np.array([face_reference(body, name) == ref for name in built.names])
-            meant = own[borders.faces].any(axis=1)
+            meant = np.asarray(own[borders.faces].any(axis=1))
         found += list(borders.lines[meant])
     return found

@@ -99,20 +99,28 @@ def _skin_hit(mesh: SkinMesh, pixels: Array, depths: Array, at: Array) -> tuple[
     corners = [(rows, a), (rows, b), (rows + 1, b), (rows + 1, a)]
     best: tuple[float, int] | None = None
     for three in ((0, 1, 2), (0, 2, 3)):
-        p, q, r = (pixels[corners[k]] for k in three)
-        u, v, w = q - p, r - p, at - p
-        area = cross(u, v)
-        area = np.where(area == 0.0, np.inf, area)
-        s, t = cross(w, v) / area, cross(u, w) / area
-        hit = np.flatnonzero((s >= 0.0) & (t >= 0.0) & (s + t <= 1.0) & np.isfinite(area))
-        if not len(hit):
-            continue
-        d = [depths[corners[k]][hit] for k in three]
-        deep = d[0] + s[hit] * (d[1] - d[0]) + t[hit] * (d[2] - d[0])
-        k = int(deep.argmin())
-        if best is None or deep[k] < best[0]:
-            best = (float(deep[k]), int(mesh.sampling.lane[a[hit[k]]]))
+        triangles, deep = (np.stack([values[corners[k]] for k in three], axis=1) for values in (pixels, depths))
+        hit = nearest_cover(triangles, deep, at)
+        if hit is not None and (best is None or hit[0] < best[0]):
+            best = (hit[0], int(mesh.sampling.lane[a[hit[1]]]))
     return best
+
+
+def nearest_cover(triangles: Array, depths: Array, at: Array) -> tuple[float, int] | None:
+    """The depth (mm) and the number of the nearest of triangles (m, 3, 2), in pixels, that cover a pixel, where their corners lie `depths`
+    (m, 3) mm deep; None where none does."""
+    p, q, r = triangles.transpose(1, 0, 2)
+    u, v, w = q - p, r - p, at - p
+    area = cross(u, v)
+    area = np.where(area == 0.0, np.inf, area)
+    s, t = cross(w, v) / area, cross(u, w) / area
+    hit = np.flatnonzero((s >= 0.0) & (t >= 0.0) & (s + t <= 1.0) & np.isfinite(area))
+    if not len(hit):
+        return None
+    d = depths[hit].T
+    deep = d[0] + s[hit] * (d[1] - d[0]) + t[hit] * (d[2] - d[0])
+    k = int(deep.argmin())
+    return float(deep[k]), int(hit[k])
 
 
 def _parted(side: Mask, a: Index, b: Index) -> Mask:
