@@ -11,6 +11,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QMessageBox, QProgressDialog
 
 from isotomon.app.forms.fields import NoteEdit
+from isotomon.app.shell.commands import BY_ID
 from isotomon.app.shell.main import solid_ready
 from isotomon.app.state.later import read_aside
 from isotomon.design import station_edits
@@ -34,6 +35,8 @@ class FirstMinutes(WithWindow):
         self.keys("Ctrl+Alt+N")
         self.settle_empty()
         self.assertEqual((len(self.body.stations), w.desk.selection), (0, ("xy",)))
+        for tool in ("after-hollow", "after-move", "cut-in-two"):  # there is nothing yet that they could be done with
+            self.assertIn("no body yet", BY_ID[tool].reason(w))
         self.assertIn("XY plane", [item.text(0) for item in w.ledger._rows.values()])
         self.keys("F6")
         editor = w.room.editor

@@ -304,11 +304,15 @@ class InTheWindow(WithWindow):
         self.open(box())
         first = encode(w.desk.design)
         self.wait(lambda: w.desk.quick.result in w.desk.quick.finished, "the box")
-        w.run_command("cut-in-two")
+        w.desk.select(())
+        w.run_command("cut-in-two")  # the XY plane only touches the box
         self.solid(SIDE**2 * HIGH / 2.0)
         piece = w.desk.design.bodies[1]
+        w.desk.select(("body",))
+        self.wait(lambda: w.board.cut is not None and w.board.cut.sections.body == "body", "the owner's sections")
         w.desk.select((piece.id,))
         self.wait(lambda: w.desk.quick.body.id == piece.id, "the piece in hand")
+        self.assertTrue(w.board.cut is None or w.board.cut.sections.body == piece.id)  # never another body's
         self.solid(SIDE**2 * HIGH / 2.0)
         w.desk.select((f"{piece.id}/edge:cut of k1|lane s0.1of4~s0.2of4",))
         w.run_command("after-round")

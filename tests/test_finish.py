@@ -569,12 +569,14 @@ class InTheWindow(WithWindow):
         QTest.keyClick(field.edit, Qt.Key.Key_Return)
         self.wait(lambda: any("cannot be rounded" in f.text for f in w.desk.quick.findings), "the finding")
         finding = next(f for f in w.desk.quick.findings if "cannot be rounded" in f.text)
+        self.assertIn("Solid: ", w.foot.message.text())
         self.assertRegex(finding.mends[0].title, "^Use 29.9")
         w.desk.do("mend", finding.mends[0].edit)
         self.wait(
             lambda: isinstance(w.desk.solid, Built) and not w.desk.building and not w.desk.quick.findings,
             "the mended solid",
         )
+        self.assertEqual(w.foot.message.text(), "")  # what was wrong with the solid is told no longer
         row = w.details.findChild(EdgesRow)
         self.assertIsNotNone(row)
         # More edges in the same step, with a radius of their own.

@@ -96,6 +96,44 @@ class Shaping(GuidingWindow):
             self.keys("Ctrl+Z")
         self.assertEqual(self.body.stations, ())
 
+    def test_a_body_that_goes_on_at_both_ends(self) -> None:
+        """Its stations are meant by themselves, and not by the sections that are carried on to its ends: figures, ties, a curve through
+        all of them, one inserted after the chosen, one looked straight at."""
+        w = self.window
+        w.desk.select(("g1",))
+        self.keys("Ctrl+Shift+X")
+        self.run_command("both-ways")
+        self.type(w.details.fields["on"].edit, "20")
+        self.settle()
+        self.assertTrue(w.desk.quick.resolved.stations[0].carried and w.desk.quick.resolved.stations[-1].carried)
+        first = self.body.stations[0].id
+        w.desk.select((first,))
+        self.run_command("insert")
+        self.settle()
+        second = next(s for s in self.body.stations if s.id != first)
+        self.assertTrue(0.0 < second.position < 20.0, second.position)
+        for _ in range(2):
+            self.run_command("insert")
+            self.settle()
+        names = [s.name for s in self.body.stations]
+        self.assertFalse([name for name in names if name.count("within") > 1], names)
+        w.desk.select(())
+        self.run_command("guide-through")
+        self.settle()
+        own = [n.station.id for _, n in w.desk.quick.resolved.own]
+        self.assertEqual([p.on.thing for p in self.design.guides[-1].points], own)
+        self.assertFalse([f.text for f in w.desk.quick.findings if f.severity == "error"])
+        self.run_command("tie-add")
+        self.assertTrue(self.body.loft.ties)
+        for tie in self.body.loft.ties:
+            ends = [end.station for end in tie.ends]
+            self.assertEqual(len(set(ends)), len(ends))
+        w.view.look_at_station(first)
+        sections = w.desk.quick.shape.sections
+        row = w.desk.quick.shape.at_stations[w.desk.quick.resolved.row(first)]
+        away = float((w.view.camera.target - sections.origin[row]) @ sections.normal[row])
+        self.assertAlmostEqual(away, 0.0, places=6)
+
     def test_swept_revolved_copied_and_set_aside(self) -> None:
         """A drawing is swept along the helix and held otherwise; revolved about an axis by a part of a turn; copied round it; the
         solid is built; a body set aside is not seen and comes back."""

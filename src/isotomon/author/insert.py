@@ -35,7 +35,8 @@ def insert_station(design: Design, shape: Shape, position: float, name: str | No
     rank = 1 + max(s.rank for s in body.stations)
     taken = {s.name for s in body.stations}
     before, after = _beside(body, field, position)
-    between = f"within {before.name}" if before.name == after.name else f"{before.name} to {after.name}"
+    alone = f"within {before.name.removeprefix('within ')}"
+    between = alone if before.name == after.name else f"{before.name} to {after.name}"
     label = name or next_name(taken, between)
     kept = keep_section(field, shape.form, position)
     if before.section == after.section and not isinstance(before.section, Kept | Apex | Elsewhere):

@@ -91,6 +91,10 @@ class Resolved:
         """(place among all, station) of those that are stations of their own."""
         return tuple((k, n) for k, n in enumerate(self.stations) if not n.carried)
 
+    def row(self, key: str) -> int | None:
+        """The place among all stations of one of its own; None for one that is not there."""
+        return next((k for k, n in self.own if n.station.id == key), None)
+
     def get(self, key: str) -> StationNumbers | None:
         """The numbers of a station of its own; None for one that is not there."""
         return next((n for n in self.stations if n.station.id == key and not n.carried), None)

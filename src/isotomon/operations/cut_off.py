@@ -15,6 +15,8 @@ from isotomon.quantity.record import Ref, usual
 
 CUT, SIDES, BOTH = "cut_off", ("behind", "before"), "both"
 """The kernel's work, and what it may keep."""
+BESIDE = 1e-3
+"""Of the body along a plane's normal: a plane no farther within it only touches an end."""
 KEPT = (
     ("behind", "what lies behind the plane"),
     ("before", "what lies before the plane"),
@@ -49,7 +51,9 @@ class CutOff(Operation, frozen=True, tag="cut-off"):
         plane = ask.references.plane(self.plane)
         along = (body - plane.origin) @ plane.normal
         offset, low, high = ask.number(self, "offset"), float(along.min()), float(along.max())
-        return self if low < offset < high else structs.replace(self, offset=float(f"{(low + high) / 2.0:.3g}"))
+        room = BESIDE * (high - low)
+        passes = low + room < offset < high - room
+        return self if passes else structs.replace(self, offset=float(f"{(low + high) / 2.0:.3g}"))
 
     def grips(self, ask: Ask, body: Array) -> dict[str, Grip]:
         """One in the plane, beside the body, for the offset."""

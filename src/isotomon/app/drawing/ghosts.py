@@ -19,7 +19,7 @@ def ghosts_of(quick: Quick, station: str, theme: Theme, body: bool) -> list[tupl
     if quick.shape is None or not station:
         return []
     numbers = quick.resolved.stations
-    index = next((i for i, n in enumerate(numbers) if n.station.id == station), None)
+    index = quick.resolved.row(station)
     if index is None:
         return []
     shape, samples = quick.shape, quick.shape.form.samples

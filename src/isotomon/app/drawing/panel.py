@@ -211,7 +211,7 @@ def _law_lines(rows: Rows) -> list[tuple[str, str]]:
     quick = rows.editor.desk.quick
     if quick is None:
         return []
-    here = next((n for n in quick.resolved.stations if n.station.id == rows.editor.station), None)
+    here = quick.resolved.get(rows.editor.station)
     found = []
     for j in quick.judged if here is not None else ():
         near = np.flatnonzero(np.abs(j.position - (here.position if here is not None else 0.0)) < SAME_PLACE)

@@ -257,7 +257,8 @@ class DrawingRoom:
         """A ready-made section as drawn geometry, as wide as the station's chord."""
         quick, width = self.w.desk.quick, 100.0
         if quick is not None:
-            width = next((n.chord for n in quick.resolved.stations if n.station.id == self.editor.station), width)
+            here = quick.resolved.get(self.editor.station)
+            width = here.chord if here is not None else width
             outlines = {o.id: o for o in quick.design.outlines}
             self.editor.commit(
                 "put a ready-made section on the paper", lambda d: from_outline(d, outline_of(section, outlines), width)
@@ -272,7 +273,7 @@ class DrawingRoom:
         key = desk.selected_stations()[0]
         quick = desk.quick
         assert quick is not None and desk.design is not None
-        numbers = next(n for n in quick.resolved.stations if n.station.id == key)
+        numbers = quick.resolved.of(key)
         section = numbers.station.section
         if not isinstance(section, Drawn):
             outlines = {o.id: o for o in quick.design.outlines}

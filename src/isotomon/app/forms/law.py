@@ -230,9 +230,10 @@ class LawForm(Form):
 
     def _place(self, point: LawPoint) -> tuple[float, str]:
         """(position, the station's name) of a point of the law."""
-        stations = self.desk.quick.resolved.stations if self.desk.quick else ()
-        at = next(((n.position, n.station.name) for n in stations if n.station.id == point.station), None)
-        return at or (float(point.position or 0.0) if not isinstance(point.position, str) else 0.0, "")
+        n = self.desk.quick.resolved.get(point.station) if self.desk.quick and point.station else None
+        if n is not None:
+            return n.position, n.station.name
+        return float(point.position or 0.0) if not isinstance(point.position, str) else 0.0, ""
 
     def _cells(self, law: Law, point: LawPoint) -> tuple[str, str, str]:
         """Where, what is intended, and what the body has there."""

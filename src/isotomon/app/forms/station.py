@@ -139,8 +139,8 @@ class StationForm(Form):
         quick = self.desk.quick
         if quick is None or quick.shape is None:
             return "No figures while the body cannot be made."
-        ids = [n.station.id for n in quick.resolved.stations]
-        return two_columns(_figures(quick, ids.index(self.keys[0]))) if self.keys[0] in ids else ""
+        row = quick.resolved.row(self.keys[0])
+        return two_columns(_figures(quick, row)) if row is not None else ""
 
 
 def _number(station: StationNumbers, name: str) -> float:

@@ -37,7 +37,7 @@ class TieHandles:
         chosen = self.w.desk.selected_stations()
         return {
             f"tie {tie} {n.station.id}": Handle(shape.tie_lines[tie, shape.mesh_rows[row]], "dot", WORDS, "tie")
-            for row, n in enumerate(quick.resolved.stations)
+            for row, n in quick.resolved.own
             if n.station.id in chosen and not np.isnan(shape.tie_shares[row]).any()
             for tie in range(len(shape.form.common.ties))
         }

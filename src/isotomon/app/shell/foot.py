@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QToolButton, QW
 from isotomon.app.forms.body import solid_state
 from isotomon.app.state.desk import Desk
 from isotomon.inspect.results import Quick
+from isotomon.kernel.protocol import Failed
 
 MARKS = {"error": "✕  ", "band": "▲  "}
 
@@ -26,6 +27,8 @@ class Foot(QWidget):
         self.count_button.clicked.connect(lambda *_: toggle_findings())
         self.message = QLabel()
         self.message.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self._of_solid = ""
+        """What was said last of a solid that could not be made."""
         self.solid_label = QLabel()
         self.progress = QProgressBar()
         self.progress.setRange(0, 100)
@@ -63,6 +66,13 @@ class Foot(QWidget):
         self.progress.setValue(round(100 * share))
         for widget in (self.progress, self.cancel_button):
             widget.setVisible(bool(under_way))
+        if desk.building or not desk.solid_key:
+            return
+        if isinstance(desk.solid, Failed) and desk.solid.kind != "cancelled":
+            self._of_solid = f"Solid: {desk.solid.text}."
+            self.say("error", self._of_solid)
+        elif self._of_solid and self.message.toolTip() == self._of_solid:  # it is so no more
+            self.say("", "")
 
     def show_design(self, shown: bool) -> None:
         """Whether there is a design to tell of."""

@@ -57,7 +57,6 @@ from isotomon.app.tools.ties import TieTools
 from isotomon.app.viewport.view import View
 from isotomon.author.session import find_recovered
 from isotomon.inspect.results import Quick
-from isotomon.kernel.protocol import Failed
 from isotomon.samples import sample
 
 
@@ -234,9 +233,6 @@ class Window(QMainWindow):
         desk = self.desk
         self.ledger.show_solid(desk.solid_key, desk.finished)
         self.foot.show_solid(desk)
-        tried = desk.solid_key and not desk.building
-        if tried and isinstance(desk.solid, Failed) and desk.solid.kind != "cancelled":
-            self.say("error", f"Solid: {desk.solid.text}.")
         self.refresh_commands()
 
     def show_handles(self) -> None:

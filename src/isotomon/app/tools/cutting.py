@@ -90,12 +90,12 @@ class BoardCuts:
         if quick is None or not self._needed(quick):
             self._latest = None
             self._put(None)
-        elif quick.result in quick.finished:
-            if self._latest is None or self._latest[0] is not quick or self._latest[1] != wanted:
-                self._latest = (quick, wanted)
-                self.later.ask(partial(sections_shown, quick, wanted))
-        else:
+        elif quick.result not in quick.finished:
             self._keep(quick)
+        elif self._latest is None or self._latest[0] is not quick or self._latest[1] != wanted:
+            self._latest = (quick, wanted)
+            self._keep(quick)
+            self.later.ask(partial(sections_shown, quick, wanted))
 
     def _meant(self) -> CutWanted:
         """What is wanted of the body in hand: one that has no way of its own is cut square to Z."""
@@ -108,7 +108,7 @@ class BoardCuts:
         return bool(wanted.way) or wanted.below != ANGLES or (wanted.finished and changes_sections(quick))
 
     def _keep(self, quick: Quick) -> None:
-        """Until the solid is there again, what was shown of this body stays, said to be of before."""
+        """Until its newest sections are there, what was shown of this body stays, said to be of before, and nothing of another one."""
         shown, wanted = self.w.board.cut, self._meant()
         if shown is None:
             return

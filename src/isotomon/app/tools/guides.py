@@ -127,9 +127,9 @@ class GuideTools:
         points = [k for k in desk.selection if any(k == ref for ref, _ in point_candidates(design, desk.held))]
         if len(points) > 1:
             return tuple(GuidePoint(on=Ref(k)) for k in points)
-        stations = desk.quick.resolved.stations if desk.quick is not None else ()
-        wanted = [n.station.id for n in stations if n.station.id in desk.selected_stations()]
-        keys = wanted if len(wanted) > 1 else [n.station.id for n in stations]
+        stations = [n.station.id for _, n in desk.quick.resolved.own] if desk.quick is not None else []
+        wanted = [key for key in stations if key in desk.selected_stations()]
+        keys = wanted if len(wanted) > 1 else stations
         if len(keys) < 2:
             return (GuidePoint(), GuidePoint(z=100.0))
         taken = {p.on.part for g in design.guides for p in g.points}

@@ -144,7 +144,7 @@ class Tools:
         quick, chosen = self.w.desk.quick, self.w.desk.selected_stations()
         if quick is None:
             return
-        ids = [n.station.id for n in quick.resolved.stations]
+        ids = [n.station.id for _, n in quick.resolved.own]
         if len(chosen) == 1:
             chosen = (chosen[0], ids[(ids.index(chosen[0]) + 1) % len(ids)])
         if len(chosen) != 2 or chosen[0] == chosen[1]:
@@ -197,7 +197,9 @@ class Tools:
             return
         key = self.w.desk.selected_stations()[0]
         places = [n.position for n in quick.resolved.stations]
-        index = [n.station.id for n in quick.resolved.stations].index(key)
+        index = quick.resolved.row(key)
+        if index is None:  # what is on show is older than what is chosen
+            return
         here = places[index]
         after = places[index + 1] if index + 1 < len(places) else here + (here - places[index - 1] if index else 100.0)
         self._add_copy(key, round((here + after) / 2.0, 3), "duplicate the station")
@@ -208,9 +210,9 @@ class Tools:
         if quick is None or quick.shape is None:
             return
         nodes = quick.shape.field.nodes
-        ids = [n.station.id for n in quick.resolved.stations]
-        chosen = [k for k in self.w.desk.selected_stations() if k in ids[:-1]]
-        bay = ids.index(chosen[-1]) if chosen else int(np.argmax(np.diff(nodes)))
+        rows = [quick.resolved.row(key) for key in self.w.desk.selected_stations()]
+        chosen = [row for row in rows if row is not None and row < len(nodes) - 1]
+        bay = chosen[-1] if chosen else int(np.argmax(np.diff(nodes)))
         self.insert_at(float(nodes[bay] + nodes[bay + 1]) / 2.0)
 
     def insert_at(self, position: float) -> None:

@@ -148,8 +148,12 @@ def _with_step(design: Design, body: Id, step: Operation) -> Design:
     return bodies.move_step(made, new.id, place)
 
 
+def _needs_body(w: Api) -> str:
+    return needs_design(w) or ("" if bodies.is_begun(w.desk.held) else "There is no body yet; make one first")
+
+
 def _reason(kind: type[Operation], w: Api) -> str:
-    missing = needs_design(w)
+    missing = _needs_body(w)
     if missing or not any(asked.what == "B" for asked in inputs_of(kind)):
         return missing
     if not w.desk.others:
@@ -177,5 +181,5 @@ SPLIT = "Cut in two bodies"
 STEP_COMMANDS: tuple[Command, ...] = (
     *(_command(kind, operation) for kind, operation in OPERATIONS.items()),
     Command("cut-in-two", SPLIT, _cut_in_two, "", "Finish", "", "The body cut by a plane or a skin; what is cut off is a body of its own, and follows",
-            needs_design, None, "Bodies"),
+            _needs_body, None, "Bodies"),
 )  # fmt: skip

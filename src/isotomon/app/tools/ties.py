@@ -45,7 +45,7 @@ def profile_of(desk: Desk, station: str) -> Stood | None:
 def ends_of(desk: Desk, quick: Quick, shape: Shape, tie: int) -> tuple[End, ...]:
     """The ends of an automatic tie as it is now, to be held from now on."""
     found = []
-    for row, n in enumerate(quick.resolved.stations):
+    for row, n in quick.resolved.own:
         share = float(shape.tie_shares[row, tie])
         stand = profile_of(desk, n.station.id)
         if not math.isnan(share) and stand is not None:
@@ -75,7 +75,7 @@ class TieTools:
         at = float((u[int(gaps.argmax())] + gaps.max() / 2.0) % 1.0)
         row = shape.form.common.rows(np.array([at]))[0]
         ends = []
-        for k, n in enumerate(quick.resolved.stations):
+        for k, n in quick.resolved.own:
             stand = profile_of(self.w.desk, n.station.id)
             if stand is None or np.isnan(shape.tie_shares[k]).any():
                 continue
@@ -90,12 +90,12 @@ class TieTools:
         if got is None:
             return
         quick, shape = got
-        keys = [n.station.id for n in quick.resolved.stations]
-        rows_of = [keys.index(k) for k in self.w.desk.selected_stations() if k in keys]
+        chosen = self.w.desk.selected_stations()
+        rows_of = [row for row, n in quick.resolved.own if n.station.id in chosen]
         if not rows_of:
             self.w.desk.said.emit("note", "Choose a station of the body in hand first.")
             return
-        first = min(rows_of)
+        beyond = {n.station.id for row, n in quick.resolved.own if row >= min(rows_of)}
         crisp = [k for k, t in enumerate(shape.form.common.ties) if not t.name.startswith("rail ")]
         rows = {k: ends_of(self.w.desk, quick, shape, k) for k in crisp}
         hand = self.w.desk.hand
@@ -104,9 +104,7 @@ class TieTools:
         def edit(design: Design) -> Design:
             design = loft_edits.remove_ties(design, hand)
             for k in crisp:
-                here = {e.station: e for e in rows[k]} | {
-                    e.station: e for e in rows[after[k]] if keys.index(e.station) >= first
-                }
+                here = {e.station: e for e in rows[k]} | {e.station: e for e in rows[after[k]] if e.station in beyond}
                 design = loft_edits.add_tie(design, hand, tuple(here.values()))
             return design
 

@@ -245,8 +245,7 @@ class View(SceneCanvas):
         """Straight at a station's plane."""
         if self.quick is None or self.quick.shape is None or key not in self._drawn.outlines:
             return
-        index = [s.station.id for s in self.quick.resolved.stations].index(key)
-        sections, row = self.quick.shape.sections, self.quick.shape.at_stations[index]
+        sections, row = self.quick.shape.sections, self.quick.shape.at_stations[self.quick.resolved.row(key)]
         line = self._drawn.outlines[key]
         self.camera = self.camera.looking_at_plane(sections.normal[row], sections.up[row], line.mean(axis=0))
         self.camera = self.camera.fitting(line, self.aspect, 1.6)
