@@ -8,6 +8,7 @@ import math
 import tempfile
 import unittest
 from pathlib import Path
+from unittest import mock
 
 import numpy as np
 from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
@@ -310,9 +311,17 @@ class InTheWindow(WithWindow):
         piece = w.desk.design.bodies[1]
         w.desk.select(("body",))
         self.wait(lambda: w.board.cut is not None and w.board.cut.sections.body == "body", "the owner's sections")
+        with mock.patch.object(w.cuts.later, "ask") as ask, mock.patch.object(w.desk.engine.solids, "want"):
+            w.cuts._latest = None
+            w.cuts.refresh()
+            late = ask.call_args.args[0]()
+            w.desk.do("deeper", lambda d: bodies.change_step(d, "k1", offset=30.0))
+            self.wait(lambda: w.desk.quick.design == w.desk.design and not w.desk.quick.finished, "the newer design")
+            w.cuts._show(late)
+            self.assertTrue(w.board.cut is None or w.board.cut.stale)  # what is answered late is of before
+        w.run_command("undo")
         w.desk.select((piece.id,))
         self.wait(lambda: w.desk.quick.body.id == piece.id, "the piece in hand")
-        self.assertTrue(w.board.cut is None or w.board.cut.sections.body == piece.id)  # never another body's
         self.solid(SIDE**2 * HIGH / 2.0)
         w.desk.select((f"{piece.id}/edge:cut of k1|lane s0.1of4~s0.2of4",))
         w.run_command("after-round")

@@ -91,6 +91,7 @@ class BoardCuts:
             self._latest = None
             self._put(None)
         elif quick.result not in quick.finished:
+            self._latest = None  # what is still being cut is of before
             self._keep(quick)
         elif self._latest is None or self._latest[0] is not quick or self._latest[1] != wanted:
             self._latest = (quick, wanted)
