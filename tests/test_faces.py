@@ -402,6 +402,26 @@ class InTheWindow(WithWindow):
         self.assertEqual(edge_reference("body", "b1: lane s9.a~s9.b", "b1: lane s9.b~s9.c"), "b1/along:s9.b")
         self.assertGreater(len(borders.lines), len(lines))
 
+    def test_a_body_that_cannot_be_made_hides_no_other(self) -> None:
+        """A cut that misses leaves its body as its skin; another body is seen as it is finished, and not as its skin, and hidden it is
+        not seen at all."""
+        w = self.window
+        made = bodies.add_body(box(CutOff(plane=Ref("xy"), offset=20.0)), "post")
+        post = made.bodies[1].id
+        made = bodies.add_step(made, post, Move(x=150.0))
+        self.open(bodies.add_step(made, post, CutOff(plane=Ref("xy"), offset=5000.0)))
+        self.wait(lambda: "body" in w.view._wanted.finished, "the box")
+        self.assertTrue(any("misses" in f.text for f in w.desk.quick.findings))
+        scene = w.view.scene
+        self.assertFalse(scene._skin.GetVisibility())
+        self.assertGreater(scene._solids_data.GetNumberOfPoints(), 0)
+        for place, seen in (([10.0, -30.0, 15.0], "body"), ([160.0, -30.0, 55.0], post)):
+            self.assertEqual(w.view.pick(w.view.seen(np.array(place))), seen)
+        w.desk.do("hide", lambda d: bodies.change_body(d, "body", seen="hidden"))
+        self.wait(lambda: w.desk.quick.design == w.desk.design and w.desk.quick.finished, "the same, hidden")
+        self.assertNotIn("body", w.view._wanted.finished)
+        self.assertFalse(scene._skin.GetVisibility())
+
     def solid(self, volume: float) -> None:
         """Wait until the solid has a volume, mm³."""
         desk = self.window.desk

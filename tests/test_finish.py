@@ -613,7 +613,7 @@ class InTheWindow(WithWindow):
     def part(self, place: np.ndarray) -> str:
         """What is under the pointer where a place is seen."""
         w, at = self.window, self.window.view.seen(place)
-        return part_at(w.desk.quick, w.view.camera, np.array([at.x(), at.y()]), (w.view.width(), w.view.height()))
+        return part_at([w.desk.quick], w.view.camera, np.array([at.x(), at.y()]), (w.view.width(), w.view.height()))
 
     def test_wall_and_radius_are_dragged(self) -> None:
         """A vessel with rounded edges, hollow, is seen so before any solid; its wall and its radius are dragged by their handles, one undo
@@ -636,7 +636,7 @@ class InTheWindow(WithWindow):
             w.desk.session.undo()
             self.assertEqual(getattr(w.desk.held.steps[number], name), before)
             self.settle()
-        rim = edge_lines(w.desk.quick)["body/last-rim"]
+        rim = edge_lines([w.desk.quick])["body/last-rim"]
         w.desk.select(())
         k = next(k for k in range(len(rim)) if self.part(rim[k]) == "body/last-rim")
         QTest.mouseClick(w.view, Qt.MouseButton.LeftButton, NONE, w.view.seen(rim[k]).toPoint())

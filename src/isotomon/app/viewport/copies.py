@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Container
 from dataclasses import replace
 
 import numpy as np
 
 from isotomon.arrays import Array
-from isotomon.design.bodies import results
 from isotomon.field.mesh import SkinMesh, taken
 from isotomon.geometry.affine import ITSELF
 from isotomon.inspect.results import Quick
@@ -27,13 +27,24 @@ def placed_mesh(mesh: SkinMesh, affine: Array) -> SkinMesh:
     return replace(made, normals=made.normals * np.sign(np.linalg.det(affine[:3, :3])))
 
 
-def meshes_beside(quick: Quick, usual: str, hidden: str = "") -> list[tuple[SkinMesh, str, bool]]:
+def skins_shown(quick: Quick, finished: Container[Id] = ()) -> list[Quick]:
+    """The bodies that are seen by their skins: neither hidden, nor set aside, nor seen as what they are `finished` as."""
+    every = (quick, *quick.others)
+    return [
+        q for q in every if not (q.shape is None or q.body.seen == "hidden" or q.body.aside or q.result in finished)
+    ]
+
+
+def meshes_beside(
+    quick: Quick, usual: str, finished: Container[Id] = (), hidden: str = ""
+) -> list[tuple[SkinMesh, str, bool]]:
     """Everything to be seen but the body in hand where it first comes to stand: its copies, and the other bodies; each with its
-    colour (`usual` where it has none of its own) and whether it is seen through. `hidden`: a body not to be seen now."""
+    colour (`usual` where it has none of its own) and whether it is seen through; not those that are seen as what they are `finished` as.
+    `hidden`: a body not to be seen now."""
     found = []
-    for q in (quick, *quick.others):
+    for q in skins_shown(quick, finished):
         body, maps = q.body, q.placed[1:] if q is quick else q.placed
-        if q.shape is None or body.aside or body.seen == "hidden" or body.id == hidden:
+        if q.shape is None or body.id == hidden:
             continue
         found += [(mesh, body.colour or usual, body.seen == "see-through") for mesh in copies(q.shape.mesh, maps)]
     return found
@@ -50,13 +61,12 @@ def copies(mesh: SkinMesh, maps: Array) -> list[SkinMesh]:
 
 
 def finished_bodies(quick: Quick, plain: bool) -> dict[Id, Built]:
-    """The finished bodies that are shown, where any is other than its skin shows, or `plain` ones are wanted, too; none while one is
-    missing, which is seen by its skin."""
-    finished = {**quick.before, **quick.finished}
-    other = plain or any(changes_sections(q) for q in (quick, *quick.others))
-    if not other or not finished or set(results(quick.design)) - finished.keys():
+    """The finished bodies that are shown, where any is other than its skin shows, or `plain` ones are wanted, too. One that is missing
+    yet, or cannot be made, is seen by its skin."""
+    if not plain and not any(changes_sections(q) for q in (quick, *quick.others)):
         return {}
-    return finished
+    hidden = {b.id for b in quick.design.bodies if b.seen == "hidden" or b.aside}
+    return {key: built for key, built in {**quick.before, **quick.finished}.items() if key not in hidden}
 
 
 def corners(quick: Quick) -> Array:

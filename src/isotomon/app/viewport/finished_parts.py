@@ -9,9 +9,11 @@ from functools import lru_cache
 import numpy as np
 
 from isotomon.app.viewport.camera import Camera
-from isotomon.app.viewport.parts import EDGE, is_edge, nearest_cover
+from isotomon.app.viewport.copies import skins_shown
+from isotomon.app.viewport.parts import EDGE, is_edge, nearest_cover, part_at, seen_at
 from isotomon.arrays import Array, Index, Mask
 from isotomon.geometry.face_names import own_name, owner_and_name, whole_face
+from isotomon.inspect.results import Quick
 from isotomon.kernel.protocol import Built, unpack
 from isotomon.quantity.record import Id, Ref
 
@@ -78,6 +80,22 @@ def edge_reference(body: Id, one: str, other: str) -> str:
         if (b == c) != (d == a):
             return f"{owner or body}/along:{b if b == c else d}"
     return f"{body}/edge:{'|'.join(sorted((whole_face(one), whole_face(other))))}"
+
+
+def shown_at(
+    quick: Quick, finished: Mapping[Id, Built], camera: Camera, at: Array, size: tuple[int, int], part: bool
+) -> str:
+    """What is seen at a pixel, of finished bodies and of the skins of those that are not: the reference of the edge, face or end, else
+    the body; the body's id where no `part` is asked for; nothing where nothing is."""
+    skins = skins_shown(quick, finished)
+    deep, body, _ = seen_at(skins, camera, at, size)
+    if _first(finished, camera, at, size)[0] <= deep:
+        found = (
+            finished_part_at(finished, camera, at, size) if part else finished_face_at(finished, camera, at, size)[1]
+        )
+        if found:
+            return found
+    return part_at(skins, camera, at, size) if part else body
 
 
 def finished_face_at(shown: Mapping[Id, Built], camera: Camera, at: Array, size: tuple[int, int]) -> tuple[str, str]:

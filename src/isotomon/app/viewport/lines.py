@@ -10,6 +10,7 @@ import numpy as np
 from PySide6.QtGui import QColor
 
 from isotomon.app.theme import Theme, station_colour
+from isotomon.app.viewport.copies import skins_shown
 from isotomon.app.viewport.datum_lines import base_lines, datum_lines
 from isotomon.app.viewport.finished_parts import finished_lines
 from isotomon.app.viewport.parts import edge_lines, face_lines
@@ -139,7 +140,7 @@ def _part_lines(quick: Quick, wanted: Wanted) -> list[Array]:
     keys = [key for key in dict.fromkeys((*wanted.selected, wanted.hovered)) if "/" in key]
     if not keys:
         return []
-    edges = edge_lines(quick)
+    edges = edge_lines(skins_shown(quick))
     return [
         line
         for key in keys

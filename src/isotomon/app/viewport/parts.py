@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 
 from isotomon.app.viewport.camera import Camera
@@ -21,11 +23,11 @@ def is_edge(ref: Ref) -> bool:
     return ref.part.startswith(("edge:", "along:")) or ref.part.endswith("-rim")
 
 
-def edge_lines(quick: Quick) -> dict[str, Array]:
-    """Reference → (n, 3) line of every edge that runs along the bodies, and of their rims, where their first copies stand."""
+def edge_lines(skins: Sequence[Quick]) -> dict[str, Array]:
+    """Reference → (n, 3) line of every edge that runs along bodies, and of their rims, where their first copies stand."""
     found = {}
-    for q in (quick, *quick.others):
-        if q.shape is None or q.body.seen == "hidden" or q.body.aside:
+    for q in skins:
+        if q.shape is None:
             continue
         mesh, common = q.shape.mesh, q.shape.field.common
         starts = np.searchsorted(mesh.sampling.lane, np.arange(len(common.lanes)))
@@ -53,12 +55,12 @@ def face_lines(quick: Quick, ref: str) -> list[Array]:
     return [one.stood(line) for line in (own[:, 0], own[:, -1], own[0], own[-1])]
 
 
-def part_at(quick: Quick, camera: Camera, at: Array, size: tuple[int, int]) -> str:
+def part_at(skins: Sequence[Quick], camera: Camera, at: Array, size: tuple[int, int]) -> str:
     """The reference of the edge that is seen at a pixel, else of the face, else the body's id, else nothing."""
     ahead, scale = camera.axes()[2], camera.height / max(size[1], 1)
-    depth, body, face = seen_at(quick, camera, at, size)
+    depth, body, face = seen_at(skins, camera, at, size)
     best, found = EDGE, face or body
-    for ref, line in edge_lines(quick).items():
+    for ref, line in edge_lines(skins).items():
         away = np.linalg.norm(camera.project(line, *size)[:, :2] - at, axis=1)
         k = int(away.argmin())
         # An edge behind what is seen there is hidden by it.
@@ -67,12 +69,12 @@ def part_at(quick: Quick, camera: Camera, at: Array, size: tuple[int, int]) -> s
     return found
 
 
-def seen_at(quick: Quick, camera: Camera, at: Array, size: tuple[int, int]) -> tuple[float, str, str]:
+def seen_at(skins: Sequence[Quick], camera: Camera, at: Array, size: tuple[int, int]) -> tuple[float, str, str]:
     """How deep (mm) the skin lies that is seen at a pixel, of which body it is, and the reference of its face or end; endlessly
     deep where there is none."""
     found = (np.inf, "", "")
-    for q in (quick, *quick.others):
-        if q.shape is None or q.body.seen == "hidden" or q.body.aside:
+    for q in skins:
+        if q.shape is None:
             continue
         body, mesh = q.body.id, placed_mesh(q.shape.mesh, q.placed[0])
         pixels = camera.project(mesh.points.reshape(-1, 3), *size)[:, :2].reshape(*mesh.points.shape[:2], 2)

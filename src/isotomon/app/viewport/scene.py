@@ -179,11 +179,8 @@ class Scene:
             data.GetPointData().SetScalars(numpy_to_vtk(np.vstack(colours), deep=True))
 
     def set_solids(self, solids: Sequence[tuple[Array, Index, Array]]) -> None:
-        """Finished bodies in place of the skins: vertices (n, 3), triangles (m, 3) and normals (n, 3) of each; none to see
-        the skins again."""
+        """Finished bodies, besides the skins: vertices (n, 3), triangles (m, 3) and normals (n, 3) of each."""
         _set_surfaces(self._solids_data, solids)
-        for actor in (self._skin, self._caps, self._edges, self._others, self._clear, self._worked):
-            actor.SetVisibility(not solids)
 
     def set_worked(self, surfaces: Sequence[tuple[Array, Index, Array]], faces: Sequence[Sequence[Array]]) -> None:
         """The body in hand as its skin is worked on, in place of the skin: surfaces, and flat faces by the runs that bound them; none to

@@ -14,10 +14,10 @@ from isotomon.app.viewport import labels
 from isotomon.app.viewport.canvas import SceneCanvas
 from isotomon.app.viewport.colours import colour_range, colour_table, paint_legend, stripe_table
 from isotomon.app.viewport.copies import corners, finished_bodies, meshes_beside, placed_mesh
-from isotomon.app.viewport.finished_parts import finished_face_at, finished_part_at
+from isotomon.app.viewport.finished_parts import shown_at
 from isotomon.app.viewport.handles import Handle, handle_near, paint_handles
 from isotomon.app.viewport.lines import Lines, Wanted, curves_of, drawn_of, line_near, rgb
-from isotomon.app.viewport.parts import is_edge, part_at, seen_at
+from isotomon.app.viewport.parts import is_edge
 from isotomon.app.viewport.solids import solid_mesh
 from isotomon.app.viewport.worked import worked_surfaces
 from isotomon.arrays import Array
@@ -90,15 +90,9 @@ class View(SceneCanvas):
     def show_quick(self, quick: Quick) -> None:
         """Show new results; the first ones are fitted to the window."""
         self.quick = quick
-        shape, body = quick.shape, quick.body
+        shape = quick.shape
         self._drawn = drawn_of(quick)
         self.scene.set_mesh(placed_mesh(shape.mesh, quick.placed[0]) if shape is not None else None)
-        self.scene.set_own(
-            rgb(body.colour or self.theme.body),
-            body.seen == "see-through",
-            body.seen != "hidden" and not body.aside and self.body_shown,
-        )
-        self._set_beside(quick)
         self._show_finished()
         self._paint_skin()
         others = bytes([len(quick.others), min(len(quick.placed), 255)])
@@ -110,7 +104,7 @@ class View(SceneCanvas):
 
     def _set_beside(self, quick: Quick) -> None:
         """The other bodies' skins, but that of one which is compared with."""
-        beside = meshes_beside(quick, self.theme.body, self._compared)
+        beside = meshes_beside(quick, self.theme.body, self._wanted.finished, self._compared)
         self.scene.set_others([(mesh, rgb(colour), clear) for mesh, colour, clear in beside])
 
     def _show_finished(self) -> None:
@@ -122,7 +116,12 @@ class View(SceneCanvas):
         self._wanted.finished = solids
         meshes = [solid_mesh(built) for built in solids.values()]
         self.scene.set_solids(meshes)
-        self.scene.set_worked(*worked_surfaces(quick if wanted and not meshes else None))
+        if quick is not None:
+            body, own = quick.body, quick.result not in solids
+            seen = own and body.seen != "hidden" and not body.aside and self.body_shown
+            self.scene.set_own(rgb(body.colour or self.theme.body), body.seen == "see-through", seen)
+            self.scene.set_worked(*worked_surfaces(quick if wanted and own else None))
+            self._set_beside(quick)
         if quick is not None and meshes and all(q.shape is None for q in (quick, *quick.others)):
             points = np.vstack([points for points, _, _ in meshes])
             marks = points[::97].tobytes()
@@ -309,10 +308,8 @@ class View(SceneCanvas):
     def _body_at(self, at: QPointF, part: bool) -> str:
         if self.quick is None or not self.body_shown:
             return ""
-        seen = self.camera, np.array([at.x(), at.y()]), (self.width(), self.height())
-        if solids := self._wanted.finished:
-            return finished_part_at(solids, *seen) if part else finished_face_at(solids, *seen)[1]
-        return part_at(self.quick, *seen) if part else seen_at(self.quick, *seen)[1]
+        size = self.width(), self.height()
+        return shown_at(self.quick, self._wanted.finished, self.camera, np.array([at.x(), at.y()]), size, part)
 
     def _pick_line(self, at: QPointF) -> str:
         return line_near(self._drawn, self._wanted, self.project, np.array([at.x(), at.y()]))
