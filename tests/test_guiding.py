@@ -8,7 +8,7 @@ import unittest
 import numpy as np
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QComboBox, QLabel, QPushButton
+from PySide6.QtWidgets import QApplication, QCheckBox, QComboBox, QLabel, QPushButton
 
 from isotomon.app.forms.meet import MeetForm
 from isotomon.design import bodies, loft_edits
@@ -201,6 +201,23 @@ class Guiding(GuidingWindow):
         self.assertEqual(w.desk.selection, (own,))
         self.pick("Makes", "add")
         self.assertEqual((bodies.makes(self.design, own), bodies.receivers(self.design, own)), ("add", (first.id,)))
+        tick = next(box for box in w.details.findChildren(QCheckBox) if box.text() == f"with {first.name}")
+        self.assertTrue(tick.isChecked())
+        tick.click()
+        self.assertTrue(tick.isChecked())  # the last one stays
+        self.assertEqual(bodies.receivers(self.design, own), (first.id,))
+        w.desk.do("a third", lambda d: bodies.add_body(d, "third"))
+        w.desk.select((own,))
+        self.settle()
+        third = self.design.bodies[-1]
+        other = next(box for box in w.details.findChildren(QCheckBox) if box.text() == f"with {third.name}")
+        self.assertFalse(other.isChecked())
+        for onto in ((first.id, third.id), (first.id,)):
+            other.click()
+            self.assertEqual(bodies.receivers(self.design, own), onto)
+        for _ in range(3):
+            self.keys("Ctrl+Z")
+            self.settle()
         row = w.ledger._rows[first.id]
         QTest.mouseClick(w.ledger.viewport(), LEFT, NONE, w.ledger.visualItemRect(row).center())
         self.settle()

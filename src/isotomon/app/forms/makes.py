@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from functools import partial
-
 from PySide6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
 
 from isotomon.app.forms.form import Form
@@ -59,7 +57,8 @@ class MakesForm(Form):
             self.boxes = {}
             for key in names:
                 self.boxes[key] = QCheckBox()
-                self.boxes[key].clicked.connect(partial(self._tick, key))
+                # Of a partial the toolkit does not see that it takes whether the box is ticked.
+                self.boxes[key].clicked.connect(lambda on, key=key: self._tick(key, on))
                 self.tick_column.addWidget(self.boxes[key])
         for key, box in self.boxes.items():
             box.setText(f"with {names[key]}")
