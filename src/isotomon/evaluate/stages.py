@@ -11,7 +11,7 @@ import numpy as np
 from isotomon.arrays import Array
 from isotomon.errors import DesignError
 from isotomon.evaluate.sources import Sources
-from isotomon.field.parallel import WorkedGrids, WorkedSkin, seen
+from isotomon.field.parallel import WorkedGrids, WorkedSkin, seen, seen_rounds
 from isotomon.field.section_field import SectionField
 from isotomon.geometry.affine import ITSELF
 from isotomon.operations.base import SKIN, Ask, Asked, Operation
@@ -83,7 +83,8 @@ def worked_by(made: Sequence[Stage], plain: WorkedSkin | None, moving: bool) -> 
     before = replace(plain, rounds=last.worked[0].rounds)
     outer = seen(last.outer or before, moving)
     if last.work == SKIN:
-        return WorkedGrids(outer)
+        away = (last.outer or before).away
+        return WorkedGrids(outer, away=away, rounds=seen_rounds(last.outer or before, moving))
     return WorkedGrids(
         outer, seen(last.inner or before, moving), (bool(last.values["first"]), bool(last.values["last"]))
     )

@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
 from dataclasses import replace
+from functools import partial
 
 import numpy as np
 
 from isotomon.arrays import Array
 from isotomon.errors import FieldError, KnotError
 from isotomon.field.parallel import SLIVER, WorkedSkin
-from isotomon.field.patches import FitAlong, between, parted, times_of
+from isotomon.field.patches import FitAlong, between, cut, fit_along, parted, times_of
+from isotomon.field.tips import Tip
 from isotomon.geometry.basis import Basis, fit
-from isotomon.geometry.patch import Patch
+from isotomon.geometry.patch import APART, Patch
 
 LEVELS = 4
 """Levels in each bay at which it is seen how fine a lane must be across."""
@@ -32,20 +35,79 @@ def lining(skin: WorkedSkin, tolerance: float, inside: str = "") -> list[Patch]:
     Raises: FieldError, where it folds, sides do not meet, or it would need too many patches.
     """
     skin = replace(skin, fineness="fitted")
+    if skin.tips:
+        return _tipped(skin, tolerance)
     loose = LOOSE * min([float(np.abs(skin.all_walls).min()) or np.inf, *(float(r.radii.min()) for r in skin.rounds)])
+    return _sides(skin, tolerance, loose, inside)
+
+
+def _sides(
+    skin: WorkedSkin,
+    tolerance: float,
+    loose: float,
+    inside: str = "",
+    part: tuple[float, float] = (0.0, 1.0),
+    at: str = "",
+) -> list[Patch]:
+    """The patches of the sides between two levels, called as what is `at` one end, where that is not all."""
+    first, ahead = part[0], part[1] - part[0]
     try:
-        bases = [_across(skin, number, tolerance, loose) for number in range(len(skin.sides))]
-        along, control = fit(lambda y: _nets(skin, bases, y), tolerance, most=300, loose=(MANY_ALONG, loose))
+        bases = [_across(skin, number, tolerance, loose, part) for number in range(len(skin.sides))]
+        along, control = fit(
+            lambda x: _nets(skin, bases, first + x * ahead), tolerance, most=300, loose=(MANY_ALONG, loose)
+        )
     except KnotError as error:
         raise FieldError(f"the skin cannot be followed smoothly: {error}; make the wall or the radius less") from None
-    return _patches(
-        skin, bases, FitAlong(along.degree, along.breaks, times_of(along), control.reshape(len(control), -1, 3)), inside
-    )
+    whole = FitAlong(along.degree, along.breaks, times_of(along), control.reshape(len(control), -1, 3))
+    return _patches(skin, bases, whole, inside, at)
 
 
-def _across(skin: WorkedSkin, number: int, tolerance: float, loose: float) -> Basis:
-    """The basis in which a side is followed across, at all levels."""
-    y = np.linspace(0.0, 1.0, min(LEVELS * len(skin.base.field.nodes) + 1, MOST_LEVELS))
+def _tipped(skin: WorkedSkin, tolerance: float) -> list[Patch]:
+    """The patches of a skin with rounds in place of ends: its own as far as it stays as it is, and those of its outermost parts, and the
+    rounds."""
+    field = skin.base.field
+    along, far = fit_along(field, skin.base.tolerance), field.last - field.first
+    ends, made = [field.first, field.last], list[Patch]()
+    for tip in skin.tips:
+        part, name = ((tip.still, 1.0), "last") if tip.last else ((0.0, tip.still), "first")
+        for face in _sides(skin, tolerance, skin.base.tolerance / 2.0, "", part, f"the {name} end"):
+            breaks = field.first + far * (part[0] + face.breaks_v * (part[1] - part[0]))
+            made.append(replace(face, breaks_v=breaks))
+        made += _round(tip, tolerance)
+        ends[1 if tip.last else 0] = field.first + far * tip.still
+    return cut(field, along, (ends[0], ends[1])) + made
+
+
+def _round(tip: Tip, tolerance: float) -> list[Patch]:
+    """The patches of a round in place of an end."""
+    pieces = [(partial(tip.on, strip), strip.joins) for strip in tip.strips]
+    pieces += [(partial(tip.closing, number), ()) for number in tip.noses]
+    name = f"round of ({'last' if tip.last else 'first'} cap)"
+    made = [face for points, joins in pieces for face in _piece(points, joins, tolerance, name)]
+    return [replace(face, name=f"{name} from part {k} of {len(made)}") for k, face in enumerate(made, 1)]
+
+
+def _piece(points: Callable[[Array, Array], Array], joins: Sequence[float], tolerance: float, name: str) -> list[Patch]:
+    """Patches through `points` (n, m, 3) at shares (n,) and (m,) of the way along and up, less smooth along at `joins`."""
+    looked = np.linspace(0.0, 1.0, MOST_LEVELS)
+    up = fit(lambda s: points(looked, s).transpose(1, 0, 2).reshape(len(s), -1), tolerance)[0]
+    at = up.greville()
+
+    def nets(share: Array) -> Array:
+        flat = np.linalg.solve(up.matrix(at), points(share, at).transpose(1, 0, 2).reshape(len(at), -1))
+        return np.asarray(flat.reshape(up.size, len(share), 3).transpose(1, 0, 2).reshape(len(share), -1))
+
+    along, control = fit(nets, tolerance, joins=dict.fromkeys(joins, 0))
+    whole = control.reshape(len(control), up.size, 3)
+    return [
+        Patch(name, own.degree, up.degree, own.breaks, times_of(own), up.breaks, times_of(up), False, net, APART)
+        for own, net in parted(along, whole)
+    ]
+
+
+def _across(skin: WorkedSkin, number: int, tolerance: float, loose: float, part: tuple[float, float]) -> Basis:
+    """The basis in which a side is followed across, at all levels from one to another."""
+    y = np.linspace(*part, min(LEVELS * len(skin.base.field.nodes) + 1, MOST_LEVELS))
     own = skin.basis(skin.sides[number])
 
     def sample(s: Array) -> Array:
@@ -74,7 +136,7 @@ def _nets(skin: WorkedSkin, bases: list[Basis], y: Array) -> Array:
     return np.concatenate(nets, axis=1).reshape(len(y), -1)
 
 
-def _patches(skin: WorkedSkin, bases: list[Basis], whole: FitAlong, inside: str) -> list[Patch]:
+def _patches(skin: WorkedSkin, bases: list[Basis], whole: FitAlong, inside: str, at: str) -> list[Patch]:
     starts = np.cumsum([0, *(b.size for b in bases)])
     for number, basis in enumerate(bases):
         if not basis.periodic:  # neighbours have the very same border
@@ -86,13 +148,13 @@ def _patches(skin: WorkedSkin, bases: list[Basis], whole: FitAlong, inside: str)
     for start, end in zip(cuts[:-1].tolist(), cuts[1:].tolist(), strict=True):
         for number, basis in enumerate(bases):
             piece = between(whole, slice(int(starts[number]), int(starts[number + 1])), start, end)
-            name = f"{inside}{skin.side_name(skin.sides[number])}"
+            name = f"{inside}{skin.side_name(skin.sides[number])}{at and f' from {at}'}"
             for own, net in parted(basis, np.ascontiguousarray(piece.control.transpose(1, 0, 2))):
                 across, along = (own.breaks, times_of(own)), (piece.breaks, piece.times)
                 face = Patch(name, own.degree, piece.degree, *across, *along, own.periodic, net)
                 made.setdefault(name, []).append(face)
     return [
-        face if len(faces) == 1 else replace(face, name=f"{name} from part {k} of {len(faces)}")
+        face if len(faces) == 1 else replace(face, name=f"{name} {(at and 'part') or 'from part'} {k} of {len(faces)}")
         for name, faces in made.items()
         for k, face in enumerate(faces, 1)
     ]

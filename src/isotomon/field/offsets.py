@@ -84,7 +84,7 @@ class Offsets:
         """mm: the largest of the body's sizes along the axes."""
         return float(np.ptp(self.field.sections(self.field.nodes).control.reshape(-1, 3), axis=0).max())
 
-    def _jet(self, lane: int, u: Array, v: Array) -> list[Array]:
+    def jet(self, lane: int, u: Array, v: Array) -> list[Array]:
         """(m, 3) each: a lane's own skin and its derivatives by u, v, uu, uv, vv. Past its ends it goes on by its value and first two
         derivatives there: its last pieces are short, and soon lead away."""
         skin, periodic = fitted(self.field, self.tolerance)[lane], self.field.common.lanes[lane].basis.periodic
@@ -104,7 +104,7 @@ class Offsets:
     def moved(self, lane: int, u: Array, v: Array, by: Array) -> tuple[Array, Array, Array, Array, Array]:
         """(m, 3) each: places `by` mm (m,) inside of a lane's skin where that has u and v (m,), their derivatives by both, the skin's
         outward normals there, and (m,) how much of an area is left there; negative where it is folded."""
-        p, pu, pv, puu, puv, pvv = self._jet(lane, u, v)
+        p, pu, pv, puu, puv, pvv = self.jet(lane, u, v)
         square = cross3(pu, pv)
         size = np.linalg.norm(square, axis=-1, keepdims=True)
         size = np.where(size > 0.0, size, 1.0)
@@ -181,7 +181,7 @@ class Offsets:
             matrix[:, :3] = np.stack([pu, pv, -qu, -qv], axis=2)
             matrix[:, 3, :2] = np.stack([np.sum(pu * normal, axis=1), np.sum(pv * normal, axis=1)], axis=1)
             miss = np.concatenate([q - p, (at - np.sum(p * normal, axis=1))[:, None]], axis=1)
-            x = x + np.clip(_least(matrix, miss), -farthest, farthest)
+            x = x + np.clip(least(matrix, miss), -farthest, farthest)
             if np.abs(miss).max() < NEAR * self.extent:
                 return x
         raise FieldError(LOST)
@@ -206,7 +206,7 @@ class Offsets:
             p, pu, pv, n = found[0]
             matrix[:, 6, [0, 1, 6]] = np.stack([np.sum(d * normal, axis=1) for d in (pu, pv, -n)], axis=1)
             miss[:, 6] = at - np.sum(p * normal, axis=1)
-            x = x + np.clip(_least(matrix, miss), -farthest, farthest)
+            x = x + np.clip(least(matrix, miss), -farthest, farthest)
             if np.abs(miss).max() < NEAR * self.extent:
                 if x[:, 6].min() > 0.0:
                     return np.asarray(x)
@@ -214,7 +214,7 @@ class Offsets:
         raise FieldError("no ball touches that face and those at both its sides; round its edges by a radius instead")
 
 
-def _least(matrix: Array, right: Array) -> Array:
+def least(matrix: Array, right: Array) -> Array:
     """(m, k) the least steps that solve (m, k, k) systems as far as these determine them."""
     size = np.linalg.norm(matrix, axis=1).clip(1e-300)
     u, s, vt = np.linalg.svd(matrix / size[:, None])

@@ -19,6 +19,7 @@ from isotomon.errors import FieldError
 from isotomon.field.offsets import Keyed, Offsets, between_ends
 from isotomon.field.rolling import PLAIN, Ball, Fineness, lane_before, rolling, turns_at
 from isotomon.field.section_field import SectionField
+from isotomon.field.tips import Tip, tip_of
 from isotomon.geometry.basis import Basis
 
 SLIVER = 0.01
@@ -51,6 +52,13 @@ class WorkedSkin:
     outer: Offsets | None = None
     """By whose levels radii are meant, where not by those of `base`."""
     others: Mapping[int, Array] = field(default_factory=dict)
+    away: tuple[bool, bool] = (False, False)
+    """Whether its first end, and its last, are rounded away."""
+
+    @property
+    def tips(self) -> list[Tip]:
+        """The rounds in place of its ends."""
+        return [tip_of(self.base, k == 1, self.fineness) for k, gone in enumerate(self.away) if gone]
 
     def wall(self, y: Array, lane: int) -> Array:
         """(m,) mm at levels y (m,) of a lane."""
@@ -69,6 +77,7 @@ class WorkedSkin:
         yield from ((corner.lane, corner.over, corner.radii.tobytes()) for corner in self.rounds)
         yield from ((lane, walls.tobytes()) for lane, walls in self.others.items())
         yield self.walls.tobytes()
+        yield from self.away
         yield from self.base.shifts
 
     def resized(self, share: float) -> WorkedSkin:
@@ -175,6 +184,8 @@ class WorkedSkin:
             elif isinstance(side, int):
                 u = _across(self._still(side), own, *borders[side]).ravel()
                 v = self.base.laid(side, u, levels, by)
+                for tip in self.tips:
+                    u, v = self._given_way(tip, side, own, u, v, y)
                 found, _, _, _, left = self.base.moved(side, u, v, by)
                 if left.min() <= 0.0:
                     raise FieldError(
@@ -184,6 +195,20 @@ class WorkedSkin:
                 found = self.ball(side).arc(self.base, np.tile(own, len(y)), levels, by)[0]
             made.append(found.reshape(len(y), len(own), 3))
         return made
+
+    def _given_way(self, tip: Tip, lane: int, s: Array, u: Array, v: Array, y: Array) -> tuple[Array, Array]:
+        """(m × n,) the u and v of a lane, with levels y (m,) and shares s (n,) across it, where rows go along with where a round in place
+        of an end begins."""
+        along = tip.gives_way(y)
+        if not along.any():
+            return u, v
+        edge_u, edge_v = tip.edge(lane, s)
+        end = self.base.laid(lane, edge_u, np.full(len(s), float(tip.last)), np.zeros(len(s)))
+        moved_u, shares = u + (along[:, None] * (edge_u - s)).ravel(), along[:, None] * (edge_v - end)
+        if np.array_equal(edge_u, s):
+            return u, v + shares.ravel()
+        level = self.base.laid(lane, moved_u, np.repeat(y, len(s)), np.zeros(len(u)))
+        return moved_u, level + shares.ravel()
 
     def _still(self, lane: int) -> tuple[float, float]:
         """Up to which share of a lane, and from which, its outer parts are drawn out to its corners: what lies between, with all places
@@ -223,12 +248,14 @@ def skin_of(field: SectionField, tolerance: float, key: str) -> WorkedSkin | Non
 
 @dataclass(frozen=True, eq=False)
 class WorkedGrids:
-    """A worked body to be looked at: the sides (n_y, n_s, 3) of its skin and of the hollow in it, in order, and whether the hollow
-    reaches through its ends."""
+    """A worked body to be looked at: the sides (n_y, n_s, 3) of its skin and of the hollow in it, in order, whether the hollow
+    reaches through its ends, and the rounds in place of its ends."""
 
     outer: tuple[Array, ...]
     inner: tuple[Array, ...] = ()
     open: tuple[bool, bool] = (False, False)
+    away: tuple[bool, bool] = (False, False)
+    rounds: tuple[Array, ...] = ()
 
 
 SEEN_ACROSS, SEEN_ROUND, SEEN_ALONG = 65, 9, 49
@@ -248,6 +275,21 @@ def seen(skin: WorkedSkin, moving: bool) -> tuple[Array, ...]:
     ]
     shares = [np.linspace(0.0, 1.0, count // every + 1) for count in counts]
     return tuple(skin.points(shares, np.linspace(0.0, 1.0, SEEN_ALONG // every + 1)))
+
+
+def seen_rounds(skin: WorkedSkin, moving: bool) -> tuple[Array, ...]:
+    """The rounds in place of a skin's ends as they are looked at, as its sides are.
+
+    Raises: FieldError, where there are none.
+    """
+    every = 2 if moving else 1
+    up, along = np.linspace(0.0, 1.0, SEEN_ROUND // every + 1), np.linspace(0.0, 1.0, SEEN_ALONG // every + 1)
+    made = list[Array]()
+    for tip in replace(skin, fineness="rough" if moving else "fitted").tips:
+        grids = [tip.on(strip, along, up)[:: -1 if strip.half else 1] for strip in tip.strips]
+        grids += [tip.closing(number, up, up) for number in tip.noses]
+        made += [grid.transpose(1, 0, 2)[:: 1 if tip.last else -1] for grid in grids]
+    return tuple(made)
 
 
 TRIES, SURELY = 9, 0.98

@@ -25,6 +25,9 @@ MOST_SPANS_ALONG, OF_A_LONG_BODY, LONG = 40, 8, 400
 """Other programs integrate over a face by a fixed number of places: so many spans they follow to a ten-thousandth."""
 
 
+Span = tuple[float, float]
+
+
 @dataclass(frozen=True, eq=False)
 class FitAlong:
     """A fit along the body: clamped splines of `degree`, `breaks` (b,) with `times`, control points (n_v, n_u, 3)."""
@@ -46,7 +49,7 @@ def patches(field: SectionField, tolerance: float) -> list[Patch]:
     Raises: FieldError, when `tolerance` (mm) cannot be met with a reasonable number of knots.
     """
     if not field.ruled:
-        return _cut(field, fit_along(field, tolerance))
+        return cut(field, fit_along(field, tolerance))
     edges, two = field.edges, np.array([2, 2])
     control = field.sections(edges).control
     if field.ring:
@@ -54,7 +57,7 @@ def patches(field: SectionField, tolerance: float) -> list[Patch]:
     return [
         patch
         for bay in range(len(edges) - 1)
-        for patch in _cut(field, FitAlong(1, edges[bay : bay + 2], two, control[bay : bay + 2]))
+        for patch in cut(field, FitAlong(1, edges[bay : bay + 2], two, control[bay : bay + 2]))
     ]
 
 
@@ -106,16 +109,19 @@ def _sites(breaks: Array, nodes: Array) -> Array:
     return np.sort(np.concatenate([nodes, *between]))
 
 
-def _cut(field: SectionField, along: FitAlong) -> list[Patch]:
-    """Patches of all lanes; a lane is cut where it is pinched to nothing, where a new stretch begins, and where a bay has many spans."""
+def cut(field: SectionField, along: FitAlong, within: Span | None = None) -> list[Patch]:
+    """Patches of all lanes; a lane is cut where it is pinched to nothing, where a new stretch begins, and where a bay has many spans.
+    `within`: only what lies between two places along it."""
     whole = (float(along.breaks[0]), float(along.breaks[-1]))
+    low, high = within or whole
     places, bay, gone, fresh = _cuts(field, along.breaks)
     lanes = field.common.lanes
     spans = [_spans(places, gone[:, k] | fresh, gone[:, k], whole) for k in range(len(lanes))]
     pieces = {
         (number, span): between(along, lane.columns, *span)
         for number, lane in enumerate(lanes)
-        for span in spans[number]
+        for a, b in spans[number]
+        if (span := (max(a, low), min(b, high)))[0] < span[1]
     }
     _share_borders(pieces, field.common)
     if field.ring and not field.ruled:
@@ -125,6 +131,7 @@ def _cut(field: SectionField, along: FitAlong) -> list[Patch]:
     # The section that a body begins with is its station's, wherever it is carried on to.
     keys = {s.position: s.key if s.position != field.first else s.key.partition("/")[0] for s in field.stations}
     begins = {place: keys.get(field.edges[k], "") for place, k in zip(places.tolist(), bay.tolist(), strict=True)}
+    begins.setdefault(low, begins[max(place for place in begins if place <= low)])
     return _faces(field, pieces, begins)
 
 
@@ -179,9 +186,6 @@ def _places(edges: Array, breaks: Array) -> tuple[Array, Index]:
 def _still(control: Array) -> bool:
     """Whether control points (n_v, n_u, 3) stay where they are along the body."""
     return float(np.ptp(control, axis=0).max()) < 1e-7 * max(float(np.ptp(control, axis=1).max()), 1e-300)
-
-
-Span = tuple[float, float]
 
 
 def _share_borders(pieces: dict[tuple[int, Span], FitAlong], common: Correspondence) -> None:
@@ -283,16 +287,16 @@ def _spans(nodes: Array, cut: Mask, gone: Mask, whole: tuple[float, float]) -> l
 
 
 def between(along: FitAlong, columns: slice, start: float, end: float) -> FitAlong:
-    """The part of the splines of some columns between two stations, by interpolation at its own Greville sites.
+    """The part of the splines of some columns from one place along the body to another, by interpolation at its own Greville sites.
 
     A piece of a spline is a spline on the knots inside, so that this returns the piece itself.
     """
     control = along.control[:, columns]
     if start <= along.breaks[0] and end >= along.breaks[-1]:
         return FitAlong(along.degree, along.breaks, along.times, control.copy())
-    inside = (along.breaks >= start) & (along.breaks <= end)
-    breaks, times = along.breaks[inside], along.times[inside]
-    times[[0, -1]] = along.degree + 1
+    inside = (along.breaks > start) & (along.breaks < end)
+    breaks = np.concatenate([[start], along.breaks[inside], [end]])
+    times = np.concatenate([[along.degree + 1], along.times[inside], [along.degree + 1]])
     knots = np.repeat(breaks, times)
     means = np.lib.stride_tricks.sliding_window_view(knots[1:-1], along.degree).mean(axis=1)
     sites = np.clip(means, breaks[0], breaks[-1])

@@ -76,10 +76,10 @@ class Ball:
         Raises: FieldError, where it is neither all along.
         """
         corners = [self.before, self.lane] if self.over is None else [self.before, self.over, self.lane]
-        turned = np.concatenate([turns_at(self.offsets, *pair) for pair in pairwise(corners)])
-        if np.abs(turned).min() < PLAIN or np.ptp(np.sign(turned)) > 0.0:
+        bends = np.concatenate([turns_at(self.offsets, *pair) for pair in pairwise(corners)])
+        if np.abs(bends).min() < PLAIN or np.ptp(np.sign(bends)) > 0.0:
             raise FieldError("a corner along the body fades out, or turns from outward to inward; leave that edge out")
-        return float(np.sign(turned[0]))
+        return float(np.sign(bends[0]))
 
     @cached_property
     def course(self) -> BSpline:
@@ -109,8 +109,8 @@ class Ball:
         # Of balls that change their size the envelope touches each along a small circle about the way its centre goes.
         lean = np.sum(n * way, axis=1, keepdims=True) * way if len(self.radii) > 1 else np.zeros_like(n)
         first, last = n - lean, m - lean
-        turned = _turned(first, last, s) if self.over is None else _turned_about(way, first, last, s)
-        return np.asarray(centre + by * (lean + turned))
+        round_ = turned(first, last, s) if self.over is None else turned_about(way, first, last, s)
+        return np.asarray(centre + by * (lean + round_))
 
     def arc(self, cut: Offsets, s: Array, y: Array, wall: Array) -> tuple[Array, Array]:
         """Points (m, 3) `wall` (m,) mm within the round, at shares s (m,) of the way across it and the levels y (m,) of `cut`, and (m, 4) where
@@ -146,7 +146,7 @@ class Ball:
         return here + share * ahead, found[:, :4] + share * (there - rough)[:, :4]
 
 
-def _turned(a: Array, b: Array, s: Array) -> Array:
+def turned(a: Array, b: Array, s: Array) -> Array:
     """(m, 3) what lies at shares s (m,) of the turn from a to b (m, 3), which are of one length."""
     size = np.linalg.norm(a, axis=1) * np.linalg.norm(b, axis=1)
     angle = np.arccos(np.clip(np.sum(a * b, axis=1) / size, -1.0, 1.0))
@@ -156,7 +156,7 @@ def _turned(a: Array, b: Array, s: Array) -> Array:
     return np.asarray(first[:, None] * a + second[:, None] * b)
 
 
-def _turned_about(way: Array, a: Array, b: Array, s: Array) -> Array:
+def turned_about(way: Array, a: Array, b: Array, s: Array) -> Array:
     """The same, turned about a way (m, 3) that is square to both, the way a section runs round, by more than half a turn, too."""
     side = np.cross(way, a)
     angle = np.mod(np.arctan2(np.sum(side * b, axis=1), np.sum(a * b, axis=1)), 2.0 * np.pi)

@@ -6,6 +6,8 @@ from dataclasses import dataclass
 
 from isotomon.arrays import Array, Index
 
+APART = -1
+
 
 @dataclass(frozen=True, eq=False)
 class Patch:
@@ -24,4 +26,4 @@ class Patch:
     periodic_u: bool
     control: Array
     loop: int = 0
-    """0 of the outer run, then one for each hole."""
+    """0 of the outer run, then one for each hole; `APART` of what bounds no flat end."""

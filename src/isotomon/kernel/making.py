@@ -48,7 +48,7 @@ from OCP.XCAFDoc import XCAFDoc_DocumentTool
 
 from isotomon.arrays import Array, Index
 from isotomon.errors import SolidError
-from isotomon.geometry.patch import Patch
+from isotomon.geometry.patch import APART, Patch
 from isotomon.kernel.meshing import Mesh, is_closed, is_mesh, mesh_of, parts, stl_bytes, welded
 
 
@@ -152,20 +152,21 @@ def _round_cap(
 
 def loft(
     patches: Sequence[Patch],
-    ends: Sequence[tuple[Sequence[float], Sequence[float]]],
+    ends: Sequence[tuple[Sequence[float], Sequence[float]] | None],
     radii: tuple[float, float] | None,
     tolerance: float,
     skin: bool = False,
 ) -> NamedShape:
     """A solid from lanes and two caps, or the `skin` alone, which bounds nothing.
 
-    `ends`: origin and normal of the first and last plane (none of a ring or a skin), or, with `radii`, origin and
-    direction of the axis of the cylinders that the ends lie on.
+    `ends`: origin and normal of the first and last plane (none of a ring or a skin, None of one that patches close), or, with `radii`,
+    origin and direction of the axis of the cylinders that the ends lie on.
 
     Raises: SolidError.
     """
-    first = min(float(p.breaks_v[0]) for p in patches)
-    last = max(float(p.breaks_v[-1]) for p in patches)
+    along = [p for p in patches if p.loop != APART]
+    first = min(float(p.breaks_v[0]) for p in along)
+    last = max(float(p.breaks_v[-1]) for p in along)
     faces: list[tuple[str, TopoDS_Face]] = []
     rims: dict[float, dict[int, list[Any]]] = {first: {}, last: {}}
     for patch in patches:
@@ -175,12 +176,13 @@ def loft(
             raise SolidError(f"the kernel makes no face of {patch.name}")
         faces.append((patch.name, maker.Face()))
         for at, column in ((float(patch.breaks_v[0]), 0), (float(patch.breaks_v[-1]), -1)):
-            if at in rims and np.ptp(patch.control[:, column], axis=0).max() > tolerance:
+            if at in rims and patch.loop != APART and np.ptp(patch.control[:, column], axis=0).max() > tolerance:
                 rims[at].setdefault(patch.loop, []).append(BRepBuilderAPI_MakeEdge(carrier.VIso(at)).Edge())
     caps = zip(("first cap", "last cap"), (first, last), ends, strict=True) if ends else ()
-    for k, (name, at, (origin, way)) in enumerate(caps):
-        if not rims[at]:  # the body ends in a point
+    for k, (name, at, end) in enumerate(caps):
+        if end is None or not rims[at]:  # the body ends in a point
             continue
+        origin, way = end
         cap = (
             _cap(rims[at], origin, way) if radii is None else _round_cap(rims[at][0], origin, way, radii[k], tolerance)
         )

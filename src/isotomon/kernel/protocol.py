@@ -151,14 +151,14 @@ class Apply(msgspec.Struct, tag=True):
 class LoftPatches(msgspec.Struct, tag=True):
     """Build a body from patches and its ends, and keep it under `key`. `limit`: seconds.
 
-    `ends`: origin and normal of a flat end, none of a ring; with `radii` those of both ends' cylinders about the line through `origin`
+    `ends`: origin and normal of a flat end, none of a ring, None of one that patches close; with `radii` those of both ends' cylinders about the line through `origin`
     along `normal`.
     """
 
     id: int
     key: str
     patches: list[PatchData]
-    ends: list[tuple[Vector, Vector]]
+    ends: list[tuple[Vector, Vector] | None]
     radii: tuple[float, float] | None
     tolerance: float
     deflection: float

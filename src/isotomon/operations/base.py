@@ -86,6 +86,11 @@ class Ask:
     skin: WorkedSkin | None = None
     """The body's skin, as long as nothing else has been done with the body than to work on it."""
 
+    @property
+    def between_ends(self) -> WorkedSkin | None:
+        """The skin, as long as it runs from one flat end to the other."""
+        return self.skin if self.skin is not None and not any(self.skin.away) else None
+
     def number(self, step: Operation, name: str) -> float:
         """A field that may be a formula, in mm, rad, or as a plain ratio.
 

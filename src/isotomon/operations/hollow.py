@@ -65,9 +65,9 @@ class Hollow(Operation, frozen=True, tag="hollow"):
 
     def grips(self, ask: Ask, body: Array) -> dict[str, Grip]:
         """One on the inner skin, at the last end, for the wall."""
-        if ask.skin is None or not isinstance(self.wall, float) or not self.wall > 0.0:
+        if ask.between_ends is None or not isinstance(self.wall, float) or not self.wall > 0.0:
             return {}
-        base, middle = ask.skin.base, np.array([0.5])
+        base, middle = ask.between_ends.base, np.array([0.5])
         outside, within = SHARES[self.side]
         inward = within or -outside
         v = base.laid(0, middle, np.array([1.0]), np.zeros(1))
@@ -82,7 +82,7 @@ class Hollow(Operation, frozen=True, tag="hollow"):
         if not (walls.min() > 0.0 and floor >= 0.0):
             raise DesignError("hollowed out: the wall must be more than nought, the floor nought or more")
         values: dict[str, bool | float | str] = {"first": self.first, "last": self.last}
-        if ask.skin is None:
+        if ask.between_ends is None:
             wall = float(walls[0])
             if floor not in (0.0, wall) or len(walls) > 1 or self.side != "inward" or self.others:
                 raise DesignError(
@@ -92,7 +92,7 @@ class Hollow(Operation, frozen=True, tag="hollow"):
                 )
             return Asked("shell", "hollowed out:", values=values | {"wall": wall})
         floors = (floor or float(walls[0]), floor or float(walls[-1]))
-        whole = replace(ask.skin, walls=walls, others=self._other_walls(ask), outer=ask.skin.base)
+        whole = replace(ask.between_ends, walls=walls, others=self._other_walls(ask), outer=ask.between_ends.base)
         outside, within = SHARES[self.side]
         return Asked(
             "hollow",
@@ -109,10 +109,10 @@ class Hollow(Operation, frozen=True, tag="hollow"):
 
     def _other_walls(self, ask: Ask) -> dict[int, Array]:
         """By their numbers, the walls (n,) of the lanes that have the other one. Raises: DesignError."""
-        assert ask.skin is not None
+        assert ask.between_ends is not None
         if not self.others:
             return {}
-        walls, names = varying(ask, self.other, "Their wall", PLACES), ask.skin.base.field.names.lanes
+        walls, names = varying(ask, self.other, "Their wall", PLACES), ask.between_ends.base.field.names.lanes
         if not walls.min() > 0.0:
             raise DesignError("hollowed out: the other faces' wall must be more than nought")
         own = {f"{ask.body}/face:{name}": number for number, name in enumerate(names)}

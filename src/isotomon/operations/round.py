@@ -110,14 +110,14 @@ class Round(Operation, frozen=True, tag="round"):
     def _along(self, ask: Ask, radii: Sequence[Array]) -> WorkedSkin | None:
         """The body's skin with the edges that run along it rounded, exactly and without the kernel; None where other edges are meant,
         the body is no such skin any more, or a corner comes and goes."""
-        if ask.skin is None or self.without or not self.keeps_skin(ask.body):
+        if ask.between_ends is None or self.without or not self.keeps_skin(ask.body):
             return None
         try:
-            known = {corner.lane: corner for corner in ask.skin.rounds}
+            known = {corner.lane: corner for corner in ask.between_ends.rounds}
             for number in self._order:
-                lanes = corners_along(ask.skin.base.field, self.edges[number])
+                lanes = corners_along(ask.between_ends.base.field, self.edges[number])
                 known |= {lane: RoundedCorner(lane, radii[number]) for lane in lanes}
-            made = replace(ask.skin, rounds=tuple(known[lane] for lane in sorted(known)))
+            made = replace(ask.between_ends, rounds=tuple(known[lane] for lane in sorted(known)))
             return made if self.edges and made.sides else None
         except FieldError:
             return None

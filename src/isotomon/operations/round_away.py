@@ -17,6 +17,9 @@ PLACES = 33
 """Places along the body at which the ball is worked out."""
 
 
+END = {"first": 0, "last": 1}
+
+
 class RoundAway(Operation, frozen=True, tag="round-away"):
     """Narrow faces, such as the rim of a wall, the edge of a plate or a blunt trailing edge, rounded from side to side by the ball that
     touches them and the faces at both their sides."""
@@ -34,9 +37,9 @@ class RoundAway(Operation, frozen=True, tag="round-away"):
     faces: Faces = ()
 
     def asks(self, ask: Ask, called: Callable[[str], str]) -> Asked:
-        """Faces along a body as it is shaped are rounded away on its skin, others by the kernel. Raises: DesignError."""
+        """Faces along a body as it is shaped, and its ends, are rounded away on its skin, others by the kernel. Raises: DesignError."""
         faces = face_choices(self.faces, ask.body)
-        worked = self._along(ask)
+        worked = self._along(ask) or self._ends(ask)
         if worked is not None:
             return Asked(SKIN, "faces rounded away of", outer=worked)
         return Asked("round_away", "faces rounded away of", (), {"faces": faces})
@@ -48,9 +51,9 @@ class RoundAway(Operation, frozen=True, tag="round-away"):
 
     def _along(self, ask: Ask) -> WorkedSkin | None:
         """The body's skin without faces that run along it; None where others are meant, or there is no such ball."""
-        if ask.skin is None or not self.keeps_skin(ask.body):
+        if ask.between_ends is None or not self.keeps_skin(ask.body):
             return None
-        offsets, rounds = ask.skin.base, {corner.lane: corner for corner in ask.skin.rounds}
+        offsets, rounds = ask.between_ends.base, {corner.lane: corner for corner in ask.between_ends.rounds}
         common, numbers = offsets.field.common, {name: k for k, name in enumerate(offsets.field.names.lanes)}
         try:
             for ref in self.faces:
@@ -59,7 +62,19 @@ class RoundAway(Operation, frozen=True, tag="round-away"):
                 if after is None or {over, after} & set(rounds):
                     return None
                 rounds[after] = RoundedCorner(after, radii_over(offsets, over, PLACES), over)
-            made = replace(ask.skin, rounds=tuple(rounds[lane] for lane in sorted(rounds)))
+            made = replace(ask.between_ends, rounds=tuple(rounds[lane] for lane in sorted(rounds)))
             return made if made.sides else None
+        except FieldError:
+            return None
+
+    def _ends(self, ask: Ask) -> WorkedSkin | None:
+        """The body's skin with rounds in place of ends; None where other faces are meant, too, or no ball rolls there."""
+        ends = [END.get(str(ref).removeprefix(f"{ask.body}/")) for ref in self.faces]
+        if ask.skin is None or ask.skin.rounds or None in ends:
+            return None
+        try:
+            away = ask.skin.away[0] or 0 in ends, ask.skin.away[1] or 1 in ends
+            made = replace(ask.skin, away=away, fineness="rough")
+            return replace(made, fineness=ask.skin.fineness) if all(tip.depth > 0.0 for tip in made.tips) else None
         except FieldError:
             return None

@@ -10,6 +10,7 @@ from isotomon.operations.combine import Combine
 from isotomon.operations.move import Move
 from isotomon.operations.ring import Ring
 from isotomon.operations.round import Round
+from isotomon.operations.round_away import RoundAway
 from isotomon.profile.draw_edits import Pen
 from isotomon.profile.drawing import Drawing
 from isotomon.profile.section import Drawn
@@ -54,7 +55,11 @@ def reach_rotor() -> Design:
         density=1550.0,
         material="Carbon fibre in epoxy",
     )
-    steps = (Move(z="hub_radius - sunk", id="k1"), Ring(Ref("y"), 3, id="k2"))
+    steps = (
+        RoundAway(faces=refs("body/last"), id="k5"),
+        Move(z="hub_radius - sunk", id="k1"),
+        Ring(Ref("y"), 3, id="k2"),
+    )
     return replace(
         blade,
         name="reach-rotor",

@@ -86,7 +86,10 @@ def lining_request(skin: WorkedSkin, key: str, fine: float, limit: float, inside
         id=request_id,
         key=key,
         patches=[pack_patch(p) for p in lining(skin, FINER * base.tolerance, inside)],
-        ends=[(_vector(origin), _vector(normal)) for origin, normal in zip(*base.ends, strict=True)],
+        ends=[
+            None if away else (_vector(origin), _vector(normal))
+            for origin, normal, away in zip(*base.ends, skin.away, strict=True)
+        ],
         radii=None,
         tolerance=max(base.tolerance, 1e-7),
         deflection=fine,

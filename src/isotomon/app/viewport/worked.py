@@ -26,7 +26,7 @@ def _side_surfaces(grids: WorkedGrids, affine: Array) -> list[Surface]:
     """The sides of the skin, and of the hollow, which face inward, where an affine map (4, 4) takes them."""
     return [
         _surface(side @ affine[:3, :3].T + affine[:3, 3], way * np.sign(np.linalg.det(affine[:3, :3])))
-        for sides, way in ((grids.outer, 1.0), (grids.inner, -1.0))
+        for sides, way in (((*grids.outer, *grids.rounds), 1.0), (grids.inner, -1.0))
         for side in sides
     ]
 
@@ -50,7 +50,9 @@ def _ends(grids: WorkedGrids, affine: Array) -> list[list[Array]]:
         return np.asarray(points @ affine[:3, :3].T + affine[:3, 3])
 
     made = []
-    for row, open_ in ((0, grids.open[0]), (-1, grids.open[1])):
+    for row, open_, away in zip((0, -1), grids.open, grids.away, strict=True):
+        if away:
+            continue
         outer, inner = run(grids.outer, row), [run(grids.inner, row)] if grids.inner else []
         made += [[outer, *inner]] if open_ else [[outer], *([i] for i in inner)]
     return made

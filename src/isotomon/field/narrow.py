@@ -1,0 +1,195 @@
+"""The two narrow places of a flat end between which its two long sides run: noses, sharp edges and tails."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Literal
+
+import numpy as np
+
+from isotomon.arrays import Array
+from isotomon.errors import FieldError
+from isotomon.field.offsets import Offsets
+from isotomon.geometry.basis import Basis
+
+CRISP = np.radians(12.0)
+"""rad: where the outline turns by more at once, two sides meet at an edge."""
+LOOKED, ASIDE = 193, 1e-7
+"""Places on a lane at which its outline is looked at, and how far beside a border it is seen how that runs."""
+TAIL, OBLONG = 0.5, 0.9
+"""Of the side between two edges: one no longer than this share of the longest is a tail; of four, the two tails are so much shorter."""
+APART = 0.25
+"""Of the way round: two noses lie no nearer to each other."""
+WITHIN = 0.02
+"""Of a side: no nose lies nearer to its ends."""
+REACH, FINELY, HALVINGS = 1.5, 1001, 40
+"""Of a lane: how far from its place a nose's ends are looked for, at how many places, and halvings that find them."""
+NEARLY = 0.98
+"""Of the most that the outline bends at a nose: where it bends less it goes on as a side."""
+HALF, ARC, MORE = 0.5, 0.05, 1e-6
+"""Where it bends less than half so much within this share of its width from there, the nose is an arc; it is taken so much wider, where
+a ball touches one place of each side."""
+UNLIKE = "this end has no two long sides that lie opposite to each other; round its rim by a radius instead"
+
+
+@dataclass(frozen=True)
+class Narrow:
+    """Where two long sides end: lane number and u as one number, from `low` to `high`, which are the same at an edge."""
+
+    kind: Literal["nose", "edge", "tail"]
+    low: float
+    high: float
+    arc: bool = False
+    """A nose that is an arc: its bend begins at once."""
+
+    front: float | None = None
+    """Where a skin's faces are parted in a nose."""
+
+    @property
+    def middle(self) -> float:
+        """Where both sides meet: halfway, or next to it where faces are parted."""
+        return (self.low + self.high) / 2.0 if self.front is None else self.front
+
+
+def narrow_places(offsets: Offsets, v: float) -> tuple[Narrow, Narrow]:
+    """Both of an end, which lies at v along the body, in order round it; noses roughly.
+
+    Raises: FieldError, where there are no such two.
+    """
+    count = len(offsets.field.common.lanes)
+    t, points, bends = _looked_at(offsets, v)
+    corners = np.array(_corners(offsets, v))
+    gone = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(points, axis=0), axis=1))])
+    runs = (
+        np.diff(
+            np.interp(np.append(corners, corners[0] + count), np.append(t, t + count), np.append(gone, gone + gone[-1]))
+        )
+        if len(corners)
+        else np.zeros(0)
+    )
+
+    def edge(k: int) -> Narrow:
+        at = float(corners[k % len(corners)])
+        return Narrow("edge", at, at)
+
+    def tail(k: int) -> Narrow:
+        """The side from a corner to the next."""
+        low, high = float(corners[k % len(corners)]), float(corners[(k + 1) % len(corners)])
+        if high <= low:
+            high += count
+        if not (low.is_integer() and high - low == 1.0):
+            raise FieldError("a narrow side of this end is no single face; round its rim by a radius instead")
+        return Narrow("tail", low, high)
+
+    def nose(low: float, high: float) -> Narrow:
+        """Round where the outline bends most from one place on to another."""
+        places = np.concatenate([t, t + count])
+        inside = (places > low + (high - low) * WITHIN) & (places < high - (high - low) * WITHIN)
+        return _nose(offsets, v, float(places[inside][np.tile(bends, 2)[inside].argmax()]))
+
+    if len(corners) == 0:
+        one = float(t[bends.argmax()])
+        at = float(np.interp(one, t, gone))
+        far = np.abs(np.mod(gone - at + gone[-1] / 2.0, gone[-1]) - gone[-1] / 2.0) > APART * gone[-1]
+        other = float(t[far][bends[far].argmax()])
+        found = [_nose(offsets, v, place) for place in (one, other)]
+    elif len(corners) == 1:
+        found = [edge(0), nose(corners[0], corners[0] + count)]
+    elif len(corners) == 2:
+        k = int(runs.argmin())
+        if runs[k] <= TAIL * runs.max():
+            low = tail(k)
+            found = [low, nose(low.high, low.low + count)]
+        else:
+            found = [edge(0), edge(1)]
+    elif len(corners) == 3 and runs.min() <= TAIL * np.sort(runs)[1]:
+        k = int(runs.argmin())
+        found = [tail(k), edge(k + 2)]
+    elif len(corners) == 4 and min(runs[0] + runs[2], runs[1] + runs[3]) <= OBLONG * max(
+        runs[0] + runs[2], runs[1] + runs[3]
+    ):
+        k = int(runs[0] + runs[2] > runs[1] + runs[3])
+        found = [tail(k), tail(k + 2)]
+    else:
+        raise FieldError(UNLIKE)
+    first, second = sorted(
+        (replace(n, low=n.low % count, high=n.low % count + n.high - n.low) for n in found), key=lambda n: n.low
+    )
+    return first, second
+
+
+def _looked_at(offsets: Offsets, v: float) -> tuple[Array, Array, Array]:
+    """Places (n,) all round an end, where they lie (n, 3), and how much it bends there (n,), 1/mm."""
+    u = np.linspace(0.0, 1.0, LOOKED)
+    seen = [_bends(offsets, k, u, v) for k in range(len(offsets.field.common.lanes))]
+    places = np.concatenate([k + u for k in range(len(seen))])
+    return places, np.concatenate([points for points, _ in seen]), np.concatenate([bends for _, bends in seen])
+
+
+def _bends(offsets: Offsets, lane: int, u: Array, v: float) -> tuple[Array, Array]:
+    """Where an end lies (n, 3) at u of a lane, and how much it bends there (n,), 1/mm."""
+    jet = offsets.jet(lane, u, np.full(len(u), v))
+    size = np.linalg.norm(jet[1], axis=1)
+    return jet[0], np.linalg.norm(np.cross(jet[1], jet[3]), axis=1) / np.maximum(size, 1e-9 * size.max()) ** 3
+
+
+def _nose(offsets: Offsets, v: float, at: float) -> Narrow:
+    """The stretch round a place where the outline bends almost as much as there: one ball touches it all.
+
+    Raises: FieldError, where there is none, or it runs all round.
+    """
+    count = len(offsets.field.common.lanes)
+    t = at + REACH * np.linspace(-1.0, 1.0, FINELY) ** 3
+    bends = np.empty(FINELY)
+    for lane in np.unique(np.floor(t)):
+        here = np.floor(t) == lane
+        bends[here] = _bends(offsets, int(lane) % count, t[here] - lane, v)[1]
+    middle = FINELY // 2
+    most = float(bends[middle - 1 : middle + 2].mean())
+
+    def bend(place: float) -> float:
+        lane = float(np.floor(place))
+        return float(_bends(offsets, int(lane) % count, np.array([place - lane]), v)[1][0])
+
+    def border(share: float, way: int) -> float:
+        """Where it bends less than a share of the most, one way or the other."""
+        less = bends < share * most
+        found = np.flatnonzero(less[:middle])[-1:] if way < 0 else middle + np.flatnonzero(less[middle:])[:1]
+        if not len(found):
+            raise FieldError(UNLIKE)
+        out, within = float(t[found[0]]), float(t[found[0] - way])
+        for _ in range(HALVINGS):
+            half = (out + within) / 2.0
+            out, within = (half, within) if bend(half) < share * most else (out, half)
+        return out
+
+    low, high = border(NEARLY, -1), border(NEARLY, 1)
+    if max(low - border(HALF, -1), border(HALF, 1) - high) < ARC * (high - low):
+        low, high = border(HALF, -1), border(HALF, 1)
+        more = MORE * (high - low)
+        return Narrow("nose", low - more, high + more, True)
+    return Narrow("nose", low, high)
+
+
+def _corners(offsets: Offsets, v: float) -> list[float]:
+    """The places round an end at which two sides meet at an edge, in order."""
+    lanes = offsets.field.common.lanes
+    places = []
+    for k, lane in enumerate(lanes):
+        if not lane.basis.periodic:
+            places.append((k, 0.0))
+        places += [(k, float(u)) for u in breaks_of(lane.basis)]
+    found = []
+    for k, u in places:
+        before = (k, u - ASIDE) if u > 0.0 else (k - 1, 1.0 - ASIDE)
+        a, b = (
+            offsets.jet(lane % len(lanes), np.array([at]), np.array([v]))[1][0] for lane, at in (before, (k, u + ASIDE))
+        )
+        if np.arctan2(np.linalg.norm(np.cross(a, b)), a @ b) > CRISP:
+            found.append(k + u)
+    return found
+
+
+def breaks_of(basis: Basis) -> Array:
+    """The u between a lane's ends at which it is less smooth than its spline."""
+    return np.asarray(basis.breaks[1:-1][basis.multiplicity[1:-1] > 1])
