@@ -22,7 +22,7 @@ from isotomon.design.guides import End, Guide, GuidePoint, Rail
 from isotomon.design.law import Law, LawPoint
 from isotomon.design.records import Design
 from isotomon.design.station import Station
-from isotomon.design.station_edits import add_station, change_station
+from isotomon.design.station_edits import add_station, change_station, remove_stations
 from isotomon.field.patches import patches
 from isotomon.inspect.quick import rebuild
 from isotomon.inspect.results import Quick, Shape
@@ -189,6 +189,15 @@ class Rails(unittest.TestCase):
         after = shape(insert_station(start, before, 101.0))
         for v in (20.0, 99.0, 101.0, 180.0):
             np.testing.assert_allclose(ring(after, v), ring(before, v), atol=1e-6)
+
+    def test_a_station_put_in_is_left_at_a_round_end(self) -> None:
+        """Its outer neighbour is removed: the body ends as far past it as it did past that, by as much as it is wide."""
+        start = design([(0.0, "circle", 40.0, 0.0), (100.0, "circle", 60.0, 0.0)])
+        start = change_loft(start, "body", span=Span(on=20.0, back=10.0, ends="round"))
+        left = rebuild(remove_stations(insert_station(start, shape(start), 50.0), ("s1",)))
+        assert left.shape is not None
+        chord = max(s.chord for s in left.shape.field.stations)
+        self.assertAlmostEqual(float(left.shape.mesh.points[..., 2].max()), 50.0 + 20.0 + chord / 2.0, delta=1e-6)
 
 
 class TiesByHand(unittest.TestCase):

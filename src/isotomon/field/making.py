@@ -53,7 +53,8 @@ def make_field(
     _check(common, ordered, manner, rails)
     nodes = np.array([s.position for s in ordered])
     lowest_rank = min(s.rank for s in ordered)
-    if sum(s.rank == lowest_rank for s in ordered) < 2:
+    beyond = any(end.tip == "rounded" and end.rank != lowest_rank for end in (ordered[0], ordered[-1]))
+    if beyond or sum(s.rank == lowest_rank for s in ordered) < 2:
         ordered = tuple(replace(s, rank=0) for s in ordered)
     least = min(s.rank for s in ordered)
     first = np.array([s.position for s in ordered if s.rank == least])
