@@ -10,9 +10,9 @@ import numpy as np
 
 from isotomon.arrays import Array
 from isotomon.errors import FieldError, KnotError
+from isotomon.field.end_round import EndRound
 from isotomon.field.parallel import SLIVER, WorkedSkin
 from isotomon.field.patches import FitAlong, between, cut, fit_along, parted, times_of
-from isotomon.field.tips import Tip
 from isotomon.geometry.basis import Basis, fit
 from isotomon.geometry.patch import APART, Patch
 
@@ -35,8 +35,8 @@ def lining(skin: WorkedSkin, tolerance: float, inside: str = "") -> list[Patch]:
     Raises: FieldError, where it folds, sides do not meet, or it would need too many patches.
     """
     skin = replace(skin, fineness="fitted")
-    if skin.tips:
-        return _tipped(skin, tolerance)
+    if skin.end_rounds:
+        return _with_end_rounds(skin, tolerance)
     loose = LOOSE * min([float(np.abs(skin.all_walls).min()) or np.inf, *(float(r.radii.min()) for r in skin.rounds)])
     return _sides(skin, tolerance, loose, inside)
 
@@ -62,27 +62,27 @@ def _sides(
     return _patches(skin, bases, whole, inside, at)
 
 
-def _tipped(skin: WorkedSkin, tolerance: float) -> list[Patch]:
+def _with_end_rounds(skin: WorkedSkin, tolerance: float) -> list[Patch]:
     """The patches of a skin with rounds in place of ends: its own as far as it stays as it is, and those of its outermost parts, and the
     rounds."""
     field = skin.base.field
     along, far = fit_along(field, skin.base.tolerance), field.last - field.first
     ends, made = [field.first, field.last], list[Patch]()
-    for tip in skin.tips:
-        part, name = ((tip.still, 1.0), "last") if tip.last else ((0.0, tip.still), "first")
+    for end in skin.end_rounds:
+        part, name = ((end.still, 1.0), "last") if end.last else ((0.0, end.still), "first")
         for face in _sides(skin, tolerance, skin.base.tolerance / 2.0, "", part, f"the {name} end"):
             breaks = field.first + far * (part[0] + face.breaks_v * (part[1] - part[0]))
             made.append(replace(face, breaks_v=breaks))
-        made += _round(tip, tolerance)
-        ends[1 if tip.last else 0] = field.first + far * tip.still
+        made += _round(end, tolerance)
+        ends[1 if end.last else 0] = field.first + far * end.still
     return cut(field, along, (ends[0], ends[1])) + made
 
 
-def _round(tip: Tip, tolerance: float) -> list[Patch]:
+def _round(end: EndRound, tolerance: float) -> list[Patch]:
     """The patches of a round in place of an end."""
-    pieces = [(partial(tip.on, strip), strip.joins) for strip in tip.strips]
-    pieces += [(partial(tip.closing, number), ()) for number in tip.noses]
-    name = f"round of ({'last' if tip.last else 'first'} cap)"
+    pieces = [(partial(end.on, strip), strip.joins) for strip in end.strips]
+    pieces += [(partial(end.closing, number), (end.front(number),)) for number in end.noses]
+    name = f"round of ({'last' if end.last else 'first'} cap)"
     made = [face for points, joins in pieces for face in _piece(points, joins, tolerance, name)]
     return [replace(face, name=f"{name} from part {k} of {len(made)}") for k, face in enumerate(made, 1)]
 

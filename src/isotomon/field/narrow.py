@@ -22,10 +22,11 @@ APART = 0.25
 """Of the way round: two noses lie no nearer to each other."""
 WITHIN = 0.02
 """Of a side: no nose lies nearer to its ends."""
-REACH, FINELY, HALVINGS = 1.5, 1001, 40
-"""Of a lane: how far from its place a nose's ends are looked for, at how many places, and halvings that find them."""
-NEARLY = 0.98
-"""Of the most that the outline bends at a nose: where it bends less it goes on as a side."""
+REACH, FINELY, ROUNDS, PARTS = 1.5, 1001, 5, 256
+"""Of a lane: how far from its place a nose's ends are looked for, at how many places, and rounds that part what lies between two of
+them, each into so many."""
+NEARLY, SURELY = 0.99, 0.9
+"""Of the most that the outline bends at a nose: where it bends less it goes on as a side; less for a while may be what fitting has left."""
 HALF, ARC, MORE = 0.5, 0.05, 1e-6
 """Where it bends less than half so much within this share of its width from there, the nose is an arc; it is taken so much wider, where
 a ball touches one place of each side."""
@@ -39,16 +40,11 @@ class Narrow:
     kind: Literal["nose", "edge", "tail"]
     low: float
     high: float
-    arc: bool = False
-    """A nose that is an arc: its bend begins at once."""
 
-    front: float | None = None
-    """Where a skin's faces are parted in a nose."""
-
-    @property
-    def middle(self) -> float:
-        """Where both sides meet: halfway, or next to it where faces are parted."""
-        return (self.low + self.high) / 2.0 if self.front is None else self.front
+    def closed(self) -> Narrow:
+        """A nose as one place, in its middle."""
+        middle = (self.low + self.high) / 2.0
+        return Narrow("nose", middle, middle) if self.kind == "nose" else self
 
 
 def narrow_places(offsets: Offsets, v: float) -> tuple[Narrow, Narrow]:
@@ -140,34 +136,37 @@ def _nose(offsets: Offsets, v: float, at: float) -> Narrow:
     """
     count = len(offsets.field.common.lanes)
     t = at + REACH * np.linspace(-1.0, 1.0, FINELY) ** 3
-    bends = np.empty(FINELY)
-    for lane in np.unique(np.floor(t)):
-        here = np.floor(t) == lane
-        bends[here] = _bends(offsets, int(lane) % count, t[here] - lane, v)[1]
-    middle = FINELY // 2
-    most = float(bends[middle - 1 : middle + 2].mean())
 
-    def bend(place: float) -> float:
-        lane = float(np.floor(place))
-        return float(_bends(offsets, int(lane) % count, np.array([place - lane]), v)[1][0])
+    def bending(places: Array) -> Array:
+        found = np.empty(len(places))
+        for lane in np.unique(np.floor(places)):
+            here = np.floor(places) == lane
+            found[here] = _bends(offsets, int(lane) % count, places[here] - lane, v)[1]
+        return found
+
+    bends = bending(t)
+    middle = FINELY // 2
+    most = float(bends[middle])
 
     def border(share: float, way: int) -> float:
-        """Where it bends less than a share of the most, one way or the other."""
-        less = bends < share * most
-        found = np.flatnonzero(less[:middle])[-1:] if way < 0 else middle + np.flatnonzero(less[middle:])[:1]
-        if not len(found):
+        """Where it bends a share of the most, seen from outside, one way or the other."""
+        ahead = bends[middle::way] / most
+        out = np.flatnonzero(ahead < min(share, SURELY))
+        if not len(out):
             raise FieldError(UNLIKE)
-        out, within = float(t[found[0]]), float(t[found[0] - way])
-        for _ in range(HALVINGS):
-            half = (out + within) / 2.0
-            out, within = (half, within) if bend(half) < share * most else (out, half)
-        return out
+        last = int(np.flatnonzero(ahead[: out[0]] >= share)[-1])
+        within, beyond = (float(t[middle + way * (last + k)]) for k in (0, 1))
+        for _ in range(ROUNDS):
+            between = np.linspace(within, beyond, PARTS + 1)
+            first = int((bending(between)[1:] < share * most).argmax()) + 1
+            within, beyond = float(between[first - 1]), float(between[first])
+        return beyond
 
     low, high = border(NEARLY, -1), border(NEARLY, 1)
     if max(low - border(HALF, -1), border(HALF, 1) - high) < ARC * (high - low):
         low, high = border(HALF, -1), border(HALF, 1)
         more = MORE * (high - low)
-        return Narrow("nose", low - more, high + more, True)
+        return Narrow("nose", low - more, high + more)
     return Narrow("nose", low, high)
 
 

@@ -16,10 +16,10 @@ from scipy.interpolate import CubicSpline
 
 from isotomon.arrays import Array
 from isotomon.errors import FieldError
+from isotomon.field.end_round import EndRound, end_round
 from isotomon.field.offsets import Keyed, Offsets, between_ends
 from isotomon.field.rolling import PLAIN, Ball, Fineness, lane_before, rolling, turns_at
 from isotomon.field.section_field import SectionField
-from isotomon.field.tips import Tip, tip_of
 from isotomon.geometry.basis import Basis
 
 SLIVER = 0.01
@@ -56,9 +56,9 @@ class WorkedSkin:
     """Whether its first end, and its last, are rounded away."""
 
     @property
-    def tips(self) -> list[Tip]:
+    def end_rounds(self) -> list[EndRound]:
         """The rounds in place of its ends."""
-        return [tip_of(self.base, k == 1, self.fineness) for k, gone in enumerate(self.away) if gone]
+        return [end_round(self.base, k == 1, self.fineness) for k, gone in enumerate(self.away) if gone]
 
     def wall(self, y: Array, lane: int) -> Array:
         """(m,) mm at levels y (m,) of a lane."""
@@ -184,8 +184,8 @@ class WorkedSkin:
             elif isinstance(side, int):
                 u = _across(self._still(side), own, *borders[side]).ravel()
                 v = self.base.laid(side, u, levels, by)
-                for tip in self.tips:
-                    u, v = self._given_way(tip, side, own, u, v, y)
+                for end in self.end_rounds:
+                    u, v = self._given_way(end, side, own, u, v, y)
                 found, _, _, _, left = self.base.moved(side, u, v, by)
                 if left.min() <= 0.0:
                     raise FieldError(
@@ -196,15 +196,15 @@ class WorkedSkin:
             made.append(found.reshape(len(y), len(own), 3))
         return made
 
-    def _given_way(self, tip: Tip, lane: int, s: Array, u: Array, v: Array, y: Array) -> tuple[Array, Array]:
+    def _given_way(self, end: EndRound, lane: int, s: Array, u: Array, v: Array, y: Array) -> tuple[Array, Array]:
         """(m × n,) the u and v of a lane, with levels y (m,) and shares s (n,) across it, where rows go along with where a round in place
         of an end begins."""
-        along = tip.gives_way(y)
+        along = end.gives_way(y)
         if not along.any():
             return u, v
-        edge_u, edge_v = tip.edge(lane, s)
-        end = self.base.laid(lane, edge_u, np.full(len(s), float(tip.last)), np.zeros(len(s)))
-        moved_u, shares = u + (along[:, None] * (edge_u - s)).ravel(), along[:, None] * (edge_v - end)
+        edge_u, edge_v = end.edge(lane, s)
+        at_end = self.base.laid(lane, edge_u, np.full(len(s), float(end.last)), np.zeros(len(s)))
+        moved_u, shares = u + (along[:, None] * (edge_u - s)).ravel(), along[:, None] * (edge_v - at_end)
         if np.array_equal(edge_u, s):
             return u, v + shares.ravel()
         level = self.base.laid(lane, moved_u, np.repeat(y, len(s)), np.zeros(len(u)))
@@ -285,10 +285,10 @@ def seen_rounds(skin: WorkedSkin, moving: bool) -> tuple[Array, ...]:
     every = 2 if moving else 1
     up, along = np.linspace(0.0, 1.0, SEEN_ROUND // every + 1), np.linspace(0.0, 1.0, SEEN_ALONG // every + 1)
     made = list[Array]()
-    for tip in replace(skin, fineness="rough" if moving else "fitted").tips:
-        grids = [tip.on(strip, along, up)[:: -1 if strip.half else 1] for strip in tip.strips]
-        grids += [tip.closing(number, up, up) for number in tip.noses]
-        made += [grid.transpose(1, 0, 2)[:: 1 if tip.last else -1] for grid in grids]
+    for end in replace(skin, fineness="rough" if moving else "fitted").end_rounds:
+        grids = [end.on(strip, along, up)[:: -1 if strip.half else 1] for strip in end.strips]
+        grids += [end.closing(number, up, up) for number in end.noses]
+        made += [grid.transpose(1, 0, 2)[:: 1 if end.last else -1] for grid in grids]
     return tuple(made)
 
 

@@ -54,6 +54,8 @@ from isotomon.quantity import show
 from isotomon.quantity.record import Ref
 
 MOVING, AT_REST = 101, 201
+ROUGHER = 100.0
+"""So many times the design's tolerance does for a skin that is worked on while something moves."""
 PLACES_A_TURN, MOST_PLACES = (60, 36), 2401
 """Of a body that goes round: at rest, and while something moves."""
 
@@ -126,7 +128,8 @@ def _one(ground: Ground, moving: bool) -> Quick:
     datums, lost = _datums(design, ground)
     guides, unmade = _guides(design, ground)
     wanted = shape is not None and any(step.ON_SKIN for step in left)
-    skin = skin_of(shape.field, design.tolerance, shape.key) if shape is not None and wanted else None
+    within = design.tolerance * (ROUGHER if moving else 1.0)
+    skin = skin_of(shape.field, within, shape.key) if shape is not None and wanted else None
     put, misplaced = _put(ground, left, skin)
     if shape is not None and not moving:
         worked = any(isinstance(stage, Asked) for stage in put)  # then it is not what lies over itself as it is shaped

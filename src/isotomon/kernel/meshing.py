@@ -73,7 +73,7 @@ def mesh_of(shape: TopoDS_Shape, deflection: float, angle: float = 0.35) -> Mesh
             raise SolidError("the kernel cannot mesh a face of the body")
         nodes, index = _triangles(face, made, place)
         points.append(nodes)
-        normals.append(_normals(made, place))
+        normals.append(_normals(made, place, nodes, index))
         triangles.append(index + base)
         owner.append(np.full(len(index), number))
         for key, node in _on_edges(face, edges, corners):
@@ -114,13 +114,18 @@ def _triangles(face: TopoDS_Face, made: Poly_Triangulation, place: TopLoc_Locati
     return np.array([(p.X(), p.Y(), p.Z()) for p in nodes]), index
 
 
-def _normals(made: Poly_Triangulation, place: TopLoc_Location) -> Array:
-    """(n, 3) outward normals of a face at its nodes; nought where it has no surface."""
+def _normals(made: Poly_Triangulation, place: TopLoc_Location, nodes: Array, index: Index) -> Array:
+    """(n, 3) outward normals of a face at its nodes (n, 3), with triangles (m, 3); nought where it has no surface."""
     if not made.HasNormals():
         return np.zeros((made.NbNodes(), 3))
     found = np.array([_normal(made, i) for i in range(1, made.NbNodes() + 1)])
     turn = place.Transformation()
-    return found @ np.array([[turn.Value(i, j) for i in (1, 2, 3)] for j in (1, 2, 3)])
+    found = found @ np.array([[turn.Value(i, j) for i in (1, 2, 3)] for j in (1, 2, 3)])
+    a, b, c = nodes[index].transpose(1, 0, 2)
+    across = np.zeros_like(nodes)
+    np.add.at(across, index, np.cross(b - a, c - a)[:, None])
+    # At a pole, in which an edge has no length, the kernel's may point anywhere, inward too.
+    return np.where(np.sum(found * across, axis=1, keepdims=True) < 0.0, 0.0, found)
 
 
 def _normal(made: Poly_Triangulation, node: int) -> tuple[float, float, float]:

@@ -21,14 +21,12 @@ END = {"first": 0, "last": 1}
 
 
 class RoundAway(Operation, frozen=True, tag="round-away"):
-    """Narrow faces, such as the rim of a wall, the edge of a plate or a blunt trailing edge, rounded from side to side by the ball that
-    touches them and the faces at both their sides."""
+    """Narrow faces, such as the rim of a wall, the edge of a plate, a blunt trailing edge or the end of a blade, rounded from side to side
+    by the ball that touches them and the faces at both their sides."""
 
     TITLE = "Faces rounded away"
     COMMAND = "Round faces away"
-    HELP = (
-        "The narrow face between two others, a wall's rim or a blunt trailing edge, becomes one round from side to side"
-    )
+    HELP = "The narrow face between two others, a wall's rim, a blunt trailing edge or a blade's end, becomes one round from side to side"
     FAMILY = "Faces"
     PLACE = 5
     STAGE = "Finish"
@@ -75,6 +73,8 @@ class RoundAway(Operation, frozen=True, tag="round-away"):
         try:
             away = ask.skin.away[0] or 0 in ends, ask.skin.away[1] or 1 in ends
             made = replace(ask.skin, away=away, fineness="rough")
-            return replace(made, fineness=ask.skin.fineness) if all(tip.depth > 0.0 for tip in made.tips) else None
+            return (
+                replace(made, fineness=ask.skin.fineness) if all(end.depth > 0.0 for end in made.end_rounds) else None
+            )
         except FieldError:
             return None

@@ -25,8 +25,8 @@ WITHIN = 0.9
 """Of its radius: nothing of the end's outline may come nearer to the middle of a ball."""
 LOOKED = 257
 """Places on a side at which it is looked at."""
-CLOSE, BESIDE, FRONT = 1e-9, 0.01, 0.15
-"""Of lanes, of a side and of a nose: places nearer to each other, to a side's ends, or to a nose's middle, are the same."""
+CLOSE, BESIDE = 1e-9, 0.01
+"""Of lanes, and of a side: places nearer to each other, or to a side's ends, are the same."""
 PAST = 0.25
 """Of a lane: so far sides go on past a tail."""
 CHECKED = 33
@@ -55,8 +55,6 @@ class Side:
     high: float
     past: tuple[float, float] = (0.0, 0.0)
     """How far it goes on past both."""
-    marks: tuple[float, ...] = ()
-    """Places between these near to which it is looked at closely."""
 
     def inside(self, t: Array) -> Array:
         """Places brought onto it."""
@@ -105,7 +103,7 @@ Sides = tuple[Side, Side]
 
 
 @dataclass(frozen=True, eq=False)
-class TipBalls:
+class EndBalls:
     """Those of a body's last end, or its first."""
 
     offsets: Offsets
@@ -128,18 +126,17 @@ class TipBalls:
     def narrow(self) -> tuple[Narrow, Narrow]:
         """Between which narrow places the ball rolls. Raises: FieldError."""
         first, second = narrow_places(self.offsets, self.end)
-        sides = self._between((first, second))
+        # As if both sides of a nose met in its middle: where its ball touches the second one is not known yet.
+        sides = self._between((first.closed(), second.closed()))
         return self._refined(first, sides, 0), self._refined(second, sides, 1)
 
     def _between(self, narrow: tuple[Narrow, Narrow]) -> Sides:
-        """The sides between narrow places, of which those of a nose meet in its middle; at tails they go on."""
+        """The sides between narrow places; at tails they go on."""
+        first, second = narrow
         count, past = len(self.offsets.field.common.lanes), [PAST if n.kind == "tail" else 0.0 for n in narrow]
-        (low, a, b, c), (d, e, f, high) = (
-            (n.low, n.middle, n.middle, n.high) if n.kind == "nose" else (n.low, n.low, n.high, n.high) for n in narrow
-        )
         return (
-            Side(self.offsets, b, e, (past[0], past[1]), (c, d)),
-            Side(self.offsets, f, a + count, (past[1], past[0]), (high, low + count)),
+            Side(self.offsets, first.high, second.low, (past[0], past[1])),
+            Side(self.offsets, second.high, first.low + count, (past[1], past[0])),
         )
 
     @cached_property
@@ -154,12 +151,7 @@ class TipBalls:
         count = 0 if number else len(self.offsets.field.common.lanes)
         here, there = (narrow.low, narrow.high) if number else (narrow.high, narrow.low)
         found = float(self._balls(sides, 0, np.array([here]), there + count)[0, 1]) - count
-        low, high = min(here, found), max(here, found)
-        places = Side(self.offsets, low, high).breaks()
-        away = np.abs(places - (low + high) / 2.0)
-        # A face's border next to the middle, but not in it, would leave a sliver.
-        front = float(places[away.argmin()]) if away.min(initial=np.inf) < FRONT * (high - low) else None
-        return Narrow("nose", low, high, narrow.arc, front)
+        return Narrow("nose", min(here, found), max(here, found))
 
     def _balls(self, sides: Sides, side: int, t: Array, beside: float | None = None) -> Array:
         """(m, 4): of the balls that touch a side at places t (m,): where that is along the body, the places on the other side round and
@@ -184,9 +176,8 @@ class TipBalls:
     def _roughly(self, one: Side, other: Side, t: Array, beside: float | None) -> Array:
         """The same for the outline of the end alone: circles within it that touch it at places t of one side, and the other."""
         p, _, _, n = one.moved(t, np.full(len(t), self.end), np.zeros(len(t)))
-        marks = [other.low, *other.marks, other.high]
-        parts = [a + (b - a) * _graded(LOOKED, True, True) for a, b in pairwise(marks) if b > a]
-        s = np.concatenate(parts) if beside is None else np.array([beside])
+        s = other.low + (other.high - other.low) * _graded(LOOKED, True, True)
+        s = s if beside is None else np.array([beside])
         q = other.moved(s, np.full(len(s), self.end), np.zeros(len(s)))[0]
         out = self.plane[0]
         inward = (n @ out)[:, None] * out - n
@@ -218,7 +209,7 @@ class TipBalls:
     @cached_property
     def borders(self) -> tuple[Array, Array]:
         """For each side, the places along the first one between which it is smooth."""
-        own, others = (_between_marks(side) for side in self.sides)
+        own, others = (_within(side) for side in self.sides)
         beside = self._balls(self.sides, 1, others)[:, 1] if len(others) else others
         low, high = self.sides[0].low, self.sides[0].high
         return np.array(sorted({low, high, *own})), np.array(sorted({low, high, *beside}))
@@ -229,60 +220,31 @@ class TipBalls:
         own, others = self.borders
         room = BESIDE * (own[-1] - own[0])  # what both sides have at nearly the same place is taken for one
         others = others[np.abs(others[:, None] - own).min(axis=1) > room]
-        edges = np.unique(np.concatenate([own, others, self.sides[0].marks]))
-        edges = edges[np.append(True, np.diff(edges) > CLOSE)]
-        noses = {0: self.narrow[0].kind == "nose", len(edges) - 2: self.narrow[1].kind == "nose"}
-        parts: dict[int, BSpline] = {}
+        edges = np.unique(np.concatenate([own, others]))
+        parts, final = list[BSpline](), len(edges) - 2
         for k, (low, high) in enumerate(pairwise(edges.tolist())):
-            if not noses.get(k):
-                w = low + (high - low) * self._spread(k == 0, k == len(edges) - 2)
-                for number, at in ((0, 0), (1, len(edges) - 2)):
-                    w = self._reaching(number, w) if at == k else w
-                parts[k] = make_interp_spline(w, self._known(w), k=5)
-        for k in (k for k, nose in noses.items() if nose):
-            beside, middle = (edges[-2], edges[-1]) if k else (edges[1], edges[0])
-            w = beside + (middle - beside) * _graded(NODES[self.fineness], False, True)[:-SKIPPED]
-            w = w if k else w[::-1]
-            parts[k] = make_interp_spline(w, self._in_nose(parts[1 if k == 0 else k - 1], 1 if k else 0, w), k=5)
-        course = Course(edges, tuple(parts[k] for k in range(len(edges) - 1)))
+            w = low + (high - low) * self._spread(k == 0, k == final)
+            for number, at in ((0, 0), (1, final)):
+                w = self._reaching(number, w) if at == k else w
+            parts.append(make_interp_spline(w, self._known(w), k=5))
+        course = Course(edges, tuple(parts))
         self._check(course)
         return course
 
     def _spread(self, first: bool, last: bool) -> Array:
-        """Shares of a stretch at which balls are worked out: more and more of them toward a sharp edge at the first end, or the last."""
-        edges = [end and narrow.kind == "edge" for end, narrow in zip((first, last), self.narrow, strict=True)]
-        return _graded(NODES[self.fineness], *edges)
+        """Shares of a stretch at which balls are worked out: more and more of them toward a nose or an edge at its first end, or its last."""
+        closer = [end and narrow.kind != "tail" for end, narrow in zip((first, last), self.narrow, strict=True)]
+        return _graded(NODES[self.fineness], *closer)
 
-    def _in_nose(self, known: BSpline, number: int, w: Array) -> Array:
-        """(m, 16): all `CHANNELS` of balls that touch the first side at places w (m,) of a nose, up to its middle, from what is `known` of
-        those beside it. Their radii and middles are even there, of an arc all the same: where both sides run into each other next to
-        nothing tells how they bend, and what fitting them has left would lead a ball astray."""
-        one, other = self.sides
-        beside, middle, mirrored = (
-            (one.marks[1], one.high, other.low) if number else (one.marks[0], one.low, other.high)
-        )
-        there, rate = known(beside), known(beside, 1) * (beside - middle) * (not self.narrow[number].arc)
-        share = (w - middle) / (beside - middle)
-        even = there + rate / 2.0 * (share * share - 1.0)[:, None]
-        radius, centre = even[:, CHANNELS["r"]], even[:, CHANNELS["centre"]]
-        t = mirrored + share * (there[CHANNELS["t"]] - mirrored)
-        feet = []
-        for side, places in ((one, w), (other, t)):
-            v = self._nearest(side, places, centre)
-            away = side.moved(places, v, np.zeros(len(w)))[0] - centre
-            feet.append((v, away / np.linalg.norm(away, axis=1, keepdims=True)))
-        (v, n), (beyond, m) = feet
-        places = (v[:, None], t[:, None], beyond[:, None])
-        return np.concatenate([*places, radius, centre, n, m, self._way(n, m)], axis=1)
-
-    def _nearest(self, side: Side, t: Array, centre: Array) -> Array:
-        """(m,) where along the body balls about centres (m, 3) come nearest to a side at places t (m,) round it."""
-        v = np.full(len(t), self.end)
+    def nearest(self, number: int, t: Array) -> Array:
+        """(m,) where along the body the last ball at a nose comes nearest to the skin at places t (m,) round that."""
+        nose, v = Side(self.offsets, self.narrow[number].low, self.narrow[number].high), np.full(len(t), self.end)
+        centre = self.course(self.course.edges[[-1 if number else 0]])["centre"]
         for _ in range(STEPS):
-            p, _, along, _ = side.moved(t, v, np.zeros(len(t)))
+            p, _, along, _ = nose.moved(t, v, np.zeros(len(t)))
             step = np.sum((centre - p) * along, axis=1) / np.sum(along * along, axis=1)
             v = v + step
-            if np.abs(step).max() < NEAR * self.offsets.extent:
+            if np.abs(step).max(initial=0.0) < NEAR * self.offsets.extent:
                 return v
         raise FieldError(NO_BALL)
 
@@ -326,8 +288,7 @@ def _graded(count: int, first: bool, last: bool) -> Array:
     return np.asarray(t * t if first else 1.0 - (1.0 - t) ** 2 if last else t)
 
 
-def _between_marks(side: Side) -> Array:
-    """The places at which a side is less smooth, none of them in its noses or next to its ends."""
+def _within(side: Side) -> Array:
+    """The places at which a side is less smooth, none of them next to its ends."""
     places, room = side.breaks(), BESIDE * (side.high - side.low)
-    low, high = max(side.low + room, side.marks[0]), min(side.high - room, side.marks[1])
-    return np.asarray(places[(places > low) & (places < high)])
+    return np.asarray(places[(places > side.low + room) & (places < side.high - room)])

@@ -15,14 +15,17 @@ import numpy as np
 
 from isotomon.arrays import Array
 from isotomon.errors import FieldError
+from isotomon.field.end_balls import BESIDE, CLOSE, LOOKED, NEAR, NO_BALL, STEPS, EndBalls, Side
 from isotomon.field.offsets import Offsets, least
 from isotomon.field.rolling import Fineness, turned, turned_about
-from isotomon.field.tip_balls import BESIDE, CLOSE, LOOKED, NEAR, NO_BALL, STEPS, Side, TipBalls
 
 ROOM = 4.0
 """So many times as deep as the round is, the rows of the skin below it give way to it."""
 AHEAD, ROUGHLY = 1e-4, 6
 """Of the course: the step by which it is looked how a thing changes along it; steps that find a place."""
+
+FRONT = 0.2
+"""Of a nose: nearer to its ends what closes it is not parted."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -37,7 +40,7 @@ class Strip:
 
 
 @dataclass(frozen=True, eq=False)
-class Tip:
+class EndRound:
     """The round in place of a flat end of a body: its last, or its first."""
 
     offsets: Offsets
@@ -45,9 +48,9 @@ class Tip:
     fineness: Fineness
 
     @cached_property
-    def balls(self) -> TipBalls:
+    def balls(self) -> EndBalls:
         """What rounds it."""
-        return TipBalls(self.offsets, self.last, self.fineness)
+        return EndBalls(self.offsets, self.last, self.fineness)
 
     @cached_property
     def depth(self) -> float:
@@ -80,6 +83,11 @@ class Tip:
             t = lane + u + count * np.ceil((side.low - CLOSE - lane - u) / count)
             here = t <= side.high + CLOSE
             v[here] = self._touched(number, np.clip(t[here], side.low, side.high))
+        for number in self.noses:
+            narrow = self.balls.narrow[number]
+            t = lane + u + count * np.ceil((narrow.low - lane - u) / count)
+            here = t < narrow.high
+            v[here] = self.balls.nearest(number, t[here])
         return u, v
 
     def _touched(self, number: int, t: Array) -> Array:
@@ -172,17 +180,37 @@ class Tip:
         """The numbers of the narrow places at which the last ball closes the round."""
         return [k for k, narrow in enumerate(self.balls.narrow) if narrow.kind == "nose"]
 
+    def front(self, number: int) -> float:
+        """The share of the way across a nose at which what closes it there is parted: where the skin's faces are, else in the middle."""
+        narrow = self.balls.narrow[number]
+        at = (Side(self.offsets, narrow.low, narrow.high).breaks() - narrow.low) / (narrow.high - narrow.low)
+        return float(
+            min((share for share in at if FRONT < share < 1.0 - FRONT), key=lambda share: abs(share - 0.5), default=0.5)
+        )
+
     def closing(self, number: int, share: Array, s: Array) -> Array:
         """(n, m, 3): places of the last ball at a nose, from one of its two arcs to the other round the skin, at shares s (m,) of the way
-        up."""
-        w = np.full(len(s), self.balls.course.edges[-1 if number else 0])
-        centre = self.balls.course(w[:1])["centre"]
-        one, other = (self.arcs(half, w, s) - centre for half in ((0, 1) if number else (1, 0)))
-        found = turned(np.tile(one, (len(share), 1)), np.tile(other, (len(share), 1)), np.repeat(share, len(s)))
-        return np.asarray((centre + found).reshape(len(share), len(s), 3))
+        up. Below it begins on the skin, which is no ball to the last."""
+        narrow, front, up = self.balls.narrow[number], self.front(number), np.append(s, 0.0)
+        w = np.full(len(up), self.balls.course.edges[-1 if number else 0])
+        ball = self.balls.course(w[:1])
+        one, other = (self.arcs(half, w, up) - ball["centre"] for half in ((0, 1) if number else (1, 0)))
+        t = narrow.low + (narrow.high - narrow.low) * np.append(share, front)
+        nose = Side(self.offsets, narrow.low, narrow.high)
+        skin = nose.moved(t, self.balls.nearest(number, t), np.zeros(len(t)))[0] - ball["centre"]
+        ahead = np.tile(ball["r"] * skin[-1:] / np.linalg.norm(skin[-1]), (len(up), 1))
+        between = turned(ahead, np.tile(ball["r"] * self.balls.plane[0], (len(up), 1)), up)
+        b = np.where(share < front, share / front, 1.0 + (share - front) / (1.0 - front))
+        early, late = (
+            turned(np.tile(p, (len(b), 1)), np.tile(q, (len(b), 1)), np.repeat(part, len(up)))
+            for p, q, part in ((one, between, b), (between, other, b - 1.0))
+        )
+        found = np.where(np.repeat(b <= 1.0, len(up))[:, None], early, late).reshape(len(b), len(up), 3)
+        gap = skin[:-1, None] - found[:, -1:]
+        return np.asarray(ball["centre"] + found[:, :-1] + gap * (1.0 - s[:, None]) ** 3)
 
 
 @lru_cache(maxsize=16)
-def tip_of(offsets: Offsets, last: bool, fineness: Fineness) -> Tip:
+def end_round(offsets: Offsets, last: bool, fineness: Fineness) -> EndRound:
     """The round in place of an end; the same one for the same end, so that it is worked out once."""
-    return Tip(offsets, last, fineness)
+    return EndRound(offsets, last, fineness)
