@@ -22,6 +22,8 @@ STEPS = 30
 """Of Newton's rule at most; six do, where it does at all."""
 NEAR = 1e-10
 """Of the body's extent: a place that misses by no more is taken after one more step, which squares the miss."""
+NEARLY = 1e-5
+"""The same where it is only to be looked at."""
 FARTHEST = 0.2
 """Of a lane, and of the body's extent: one step goes no farther."""
 FLAT = 1e-9
@@ -149,7 +151,7 @@ class Offsets:
         """(m,) places along the body to begin the search for levels y at."""
         return self.field.first + y * (self.field.last - self.field.first)
 
-    def laid(self, lane: int, u: Array, y: Array, by: Array) -> Array:
+    def laid(self, lane: int, u: Array, y: Array, by: Array, near: float = NEAR) -> Array:
         """(m,) the place along the body from which the point of a lane's parallel, `by` mm (m,) inside, at u comes that lies at level y.
 
         Raises: FieldError, when none does.
@@ -160,12 +162,14 @@ class Offsets:
             p, _, pv, _, _ = self.moved(lane, u[left], v[left], by[left])
             miss = at[left] - np.sum(p * normal[left], axis=1)
             v[left] += np.clip(miss / np.sum(pv * normal[left], axis=1), -farthest, farthest)
-            left = left[np.abs(miss) >= NEAR * self.extent]
+            left = left[np.abs(miss) >= near * self.extent]
             if not len(left):
                 return v
         raise FieldError(LOST)
 
-    def corners(self, lane: int, after: int, y: Array, by: tuple[Array, Array], start: Array | None = None) -> Array:
+    def corners(
+        self, lane: int, after: int, y: Array, by: tuple[Array, Array], start: Array | None = None, near: float = NEAR
+    ) -> Array:
         """(m, 4): u and v in a lane, and in the one after it, from which the corner between their parallels, `by` mm (m,) each inside,
         comes at levels y (m,), where the search begins at `start` (m, 4) if that is known.
 
@@ -182,7 +186,7 @@ class Offsets:
             matrix[:, 3, :2] = np.stack([np.sum(pu * normal, axis=1), np.sum(pv * normal, axis=1)], axis=1)
             miss = np.concatenate([q - p, (at - np.sum(p * normal, axis=1))[:, None]], axis=1)
             x = x + np.clip(least(matrix, miss), -farthest, farthest)
-            if np.abs(miss).max() < NEAR * self.extent:
+            if np.abs(miss).max() < near * self.extent:
                 return x
         raise FieldError(LOST)
 

@@ -10,6 +10,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
+from types import MappingProxyType
 
 import numpy as np
 from scipy.interpolate import CubicSpline
@@ -17,7 +18,7 @@ from scipy.interpolate import CubicSpline
 from isotomon.arrays import Array
 from isotomon.errors import FieldError
 from isotomon.field.end_round import EndRound, end_round
-from isotomon.field.offsets import Keyed, Offsets, between_ends
+from isotomon.field.offsets import NEAR, NEARLY, Keyed, Offsets, between_ends
 from isotomon.field.rolling import PLAIN, Ball, Fineness, lane_before, rolling, turns_at
 from isotomon.field.section_field import SectionField
 from isotomon.geometry.basis import Basis
@@ -123,18 +124,24 @@ class WorkedSkin:
         """The basis of a lane's own skin; None for a round."""
         return self.base.field.common.lanes[side].basis if isinstance(side, int) else None
 
-    def borders(self, y: Array) -> list[tuple[Array, Array]]:
-        """For each lane, (m,) the u at which it begins and ends at levels y; kept, since fits ask for the same again."""
+    def borders(self, y: Array, across: Mapping[int, Array] = MappingProxyType({})) -> list[tuple[Array, Array]]:
+        """For each lane, (m,) the u at which it begins and ends at levels y; kept, since fits ask for the same again. `across`: shares of
+        the way across the rounds at which lanes begin, at which these are worked out, too, since that is hardly more work."""
         key = y.tobytes()
         if key not in self._borders:
-            self._borders[key] = self._found(y)
+            self._borders[key] = self._found(y, across)
         return self._borders[key]
+
+    @cached_property
+    def _arcs(self) -> dict[tuple[int, bytes, bytes], Array]:
+        """What is known of rounds, by the lanes that begin at them, levels, and shares of the way across."""
+        return {}
 
     @cached_property
     def _borders(self) -> dict[bytes, list[tuple[Array, Array]]]:
         return {}
 
-    def _found(self, y: Array) -> list[tuple[Array, Array]]:
+    def _found(self, y: Array, across: Mapping[int, Array]) -> list[tuple[Array, Array]]:
         common = self.base.field.common
         begin, end = ([np.full(len(y), value) for _ in common.lanes] for value in (0.0, 1.0))
         at = {corner.lane: corner for corner in self.rounds}
@@ -147,9 +154,13 @@ class WorkedSkin:
             if not np.array_equal(*walls):
                 self._check_apart(before, number, number in rounded)
             if number in rounded:
-                both = np.repeat([0.0, 1.0], len(y)), np.tile(y, 2), np.concatenate(walls)
-                touched = self.ball(rounded[number]).arc(self.base, *both)[1]
-                end[before], begin[number] = touched[: len(y), 0], touched[len(y) :, 2]
+                own, levels = across.get(number, np.empty(0)), np.repeat(y, len(across.get(number, ())))
+                s = np.concatenate([np.repeat([0.0, 1.0], len(y)), np.tile(own, len(y))])
+                w, by = np.concatenate([y, y, levels]), np.concatenate([*walls, self.wall(levels, number)])
+                places, touched = self.ball(rounded[number]).arc(self.base, s, w, by)
+                end[before], begin[number] = touched[: len(y), 0], touched[len(y) : 2 * len(y), 2]
+                if len(own):
+                    self._arcs[number, y.tobytes(), own.tobytes()] = places[2 * len(y) :]
             elif self.all_walls.any():
                 x = self.base.corners(before, number, y, walls)
                 end[before], begin[number] = x[:, 0], x[:, 2]
@@ -175,7 +186,8 @@ class WorkedSkin:
 
         Raises: FieldError, where the skin folds, or sides do not meet.
         """
-        made, borders = [], self.borders(y) if any(len(own) for own in s) else []
+        rounds = {side.lane: own for side, own in zip(self.sides, s, strict=True) if not isinstance(side, int)}
+        made, borders = [], self.borders(y, rounds) if any(len(own) for own in s) else []
         for side, own in zip(self.sides, s, strict=True):
             levels = np.repeat(y, len(own))
             by = self.wall(levels, side if isinstance(side, int) else side.lane)
@@ -183,7 +195,7 @@ class WorkedSkin:
                 found = np.empty((0, 3))
             elif isinstance(side, int):
                 u = _across(self._still(side), own, *borders[side]).ravel()
-                v = self.base.laid(side, u, levels, by)
+                v = self.base.laid(side, u, levels, by, NEARLY if self.fineness == "rough" else NEAR)
                 for end in self.end_rounds:
                     u, v = self._given_way(end, side, own, u, v, y)
                 found, _, _, _, left = self.base.moved(side, u, v, by)
@@ -192,7 +204,8 @@ class WorkedSkin:
                         f"the wall ({np.abs(self.all_walls).max():.4g} mm) is thicker than the skin's bends allow; make it thinner"
                     )
             else:
-                found = self.ball(side).arc(self.base, np.tile(own, len(y)), levels, by)[0]
+                known = self._arcs.pop((side.lane, y.tobytes(), own.tobytes()), None)
+                found = self.ball(side).arc(self.base, np.tile(own, len(y)), levels, by)[0] if known is None else known
             made.append(found.reshape(len(y), len(own), 3))
         return made
 

@@ -12,7 +12,7 @@ from scipy.interpolate import BSpline, CubicSpline, make_interp_spline
 
 from isotomon.arrays import Array
 from isotomon.errors import FieldError
-from isotomon.field.offsets import Offsets
+from isotomon.field.offsets import NEAR, NEARLY, Offsets
 
 PLAIN = np.radians(2.0)
 """rad: lanes that meet at less are no corner that could be rounded."""
@@ -38,6 +38,7 @@ def lane_before(offsets: Offsets, lane: int) -> int:
     return found
 
 
+@lru_cache(maxsize=64)
 def turns_at(offsets: Offsets, before: int, lane: int) -> Array:
     """(65,) rad at even places along the body: how much the skin turns where a lane ends and the next begins; outward more than nought."""
     v = np.linspace(offsets.field.first, offsets.field.last, 65)
@@ -86,16 +87,26 @@ class Ball:
         """By its centre's level where it touches (4, by `Offsets.corners`), its centre, the skin's normals at both places, and the way
         the centre goes (3 each), at places so near that what lies between is known well enough to begin from."""
         w = np.linspace(-PAST, 1.0 + PAST, COURSE[self.fineness])
-        known = self._touched(w, None)
+        known = self._touched(w, self._roughly(w))
         way = make_interp_spline(w, known[:, 4:7], k=3)(w, 1)
         way /= np.linalg.norm(way, axis=1, keepdims=True)
         return make_interp_spline(w, np.concatenate([known, way], axis=1), k=3)
+
+    def _roughly(self, w: Array) -> Array | None:
+        """Where balls at levels w touch about, if their radius is one: what touches goes nearly straight with it, and what a ball near to
+        its size touches is known."""
+        if len(self.radii) > 1 or self.over is not None:
+            return None
+        size = 2.0 ** np.round(np.log2(self.radii[0]))
+        sharp, known = _touched_by(self.offsets, self.before, self.lane, self.way * float(size), len(w))
+        return np.asarray(sharp + self.radii[0] / size * (known - sharp)) if len(known) else None
 
     def _touched(self, w: Array, start: Array | None) -> Array:
         """(m, 13) the same exactly, but for the way."""
         by = self._by(w)
         if self.over is None:
-            x = self.offsets.corners(self.before, self.lane, w, (by, by), start)
+            near = NEARLY if self.fineness == "rough" else NEAR
+            x = self.offsets.corners(self.before, self.lane, w, (by, by), start, near)
         else:  # of sides that lie opposite to each other the parallels do not cross: the lane between them says where it is
             x = self.offsets.touching((self.before, self.over, self.lane), w, by)[:, [0, 1, 4, 5]]
         centre, _, _, n, _ = self.offsets.moved(self.before, x[:, 0], x[:, 1], by)
@@ -144,6 +155,17 @@ class Ball:
         there, share = course(w + step), (miss / rate / step)[:, None]
         ahead = self._on(s, w + step, there, wall) - self._on(s, w, rough, wall)
         return here + share * ahead, found[:, :4] + share * (there - rough)[:, :4]
+
+
+@lru_cache(maxsize=64)
+def _touched_by(offsets: Offsets, before: int, lane: int, by: float, places: int) -> tuple[Array, Array]:
+    """(places, 4) each, by `Offsets.corners`: the sharp corner at even levels, and where a ball touches; nothing where none does."""
+    w = np.linspace(-PAST, 1.0 + PAST, places)
+    try:
+        sharp = offsets.corners(before, lane, w, (np.zeros(places), np.zeros(places)))
+        return sharp, offsets.corners(before, lane, w, (np.full(places, by), np.full(places, by)), sharp)
+    except FieldError:
+        return np.empty((0, 4)), np.empty((0, 4))
 
 
 def turned(a: Array, b: Array, s: Array) -> Array:

@@ -3,8 +3,9 @@ corners: edges and cuts are cubics with these tangents, so that a section is rig
 
 from __future__ import annotations
 
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, fields, replace
-from functools import cached_property
+from functools import cached_property, partial
 
 import numpy as np
 from scipy.sparse import coo_array, csr_array
@@ -23,8 +24,10 @@ NEWTON = 4
 """Steps by which the place at which an edge passes a plane is found; two give all digits where triangles are as small as here."""
 SITES = 4
 """Of Gauss's rule in each piece of a section: exact for its area and first moments, and but for the last digits for the second."""
-PLANES_AT_A_TIME = 48
-"""So many heights of all corners stay in the processor's cache."""
+PLANES_AT_A_TIME = 16
+"""What so many of them cut stays in the processor's cache."""
+THREADS = 2
+"""So many groups of planes cut at a time: nearly all of it is reckoned without the interpreter."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -42,6 +45,11 @@ class Planes:
     def normal(self) -> Array:
         """(k, 3)"""
         return cross3(self.across, self.up)
+
+    def of(self, some: slice) -> Planes:
+        """Some of them."""
+        near = None if self.near is None else self.near[some]
+        return Planes(self.origin[some], self.across[some], self.up[some], self.half, near)
 
 
 @dataclass(frozen=True, eq=False)
@@ -65,6 +73,12 @@ class CurvedMesh:
     def corners(self) -> Array:
         """(m, 3, 3) mm."""
         return self.points[self.index]
+
+    @cached_property
+    def ball(self) -> tuple[Array, float]:
+        """(3,) and mm: a ball round it, by its middle and radius."""
+        centre = (self.points.min(axis=0) + self.points.max(axis=0)) / 2.0
+        return centre, float(np.linalg.norm(self.points - centre, axis=1).max())
 
     @cached_property
     def packed(self) -> Array:
@@ -209,40 +223,66 @@ def _tangents(direction: Array, chord: Array) -> Array:
 
 def cut(mesh: CurvedMesh, planes: Planes) -> Cuts:
     """Sections of a body by planes."""
-    found, loops, places = list[Pieces](), 0, 0
-    for first in range(0, len(planes.origin), PLANES_AT_A_TIME):
-        checkpoint(first / len(planes.origin))
-        pieces = _pieces(mesh, planes, slice(first, first + PLANES_AT_A_TIME))
-        begins, ends = pieces.begins + places, pieces.ends + places
-        pieces = replace(pieces, plane=pieces.plane + first, loop=pieces.loop + loops, begins=begins, ends=ends)
-        places += len(pieces.begins)
-        loops += int(pieces.loop.max()) + 1 if len(pieces.loop) else 0
-        found.append(pieces)
-    lines = Pieces(*(np.concatenate([getattr(p, f.name) for p in found]) for f in fields(Pieces)))
+    groups = [planes.of(slice(k, k + PLANES_AT_A_TIME)) for k in range(0, len(planes.origin), PLANES_AT_A_TIME)]
+    found, first, loops, places = list[Cuts](), 0, 0, 0
+    with ThreadPoolExecutor(THREADS) as threads:
+        for own, (cuts, count, begun) in zip(groups, threads.map(partial(_cut, mesh), groups), strict=True):
+            checkpoint(first / len(planes.origin))
+            lines, begins, ends = cuts.lines, cuts.lines.begins + places, cuts.lines.ends + places
+            lines = replace(lines, plane=lines.plane + first, loop=lines.loop + loops, begins=begins, ends=ends)
+            found.append(replace(cuts, lines=lines))
+            first, loops, places = first + len(own.origin), loops + count, places + begun
+    lines = Pieces(*(np.concatenate([getattr(c.lines, f.name) for c in found]) for f in fields(Pieces)))
+    measures = (f.name for f in fields(Cuts) if f.name != "lines")
+    return Cuts(**{name: np.concatenate([getattr(c, name) for c in found]) for name in measures}, lines=lines)
+
+
+def _cut(mesh: CurvedMesh, planes: Planes) -> tuple[Cuts, int, int]:
+    """Sections by a few planes, and how many closed runs and places there were of pieces of line."""
+    lines = _pieces(mesh, planes)
+    count, places = int(lines.loop.max(initial=-1)) + 1, len(lines.begins)
     if planes.near is not None:
-        lines = lines.of(_reaching(lines, loops, planes.near)[lines.loop])
+        lines = lines.of(_reaching(lines, count, planes.near)[lines.loop])
     if planes.half:
         lines = _clipped(lines)
-    return _measured(lines, len(planes.origin), loops)
+    return _measured(lines, len(planes.origin), count), count, places
 
 
-def _pieces(mesh: CurvedMesh, planes: Planes, some: slice) -> Pieces:
-    """What some planes cut, numbered from nought."""
-    normal, width = planes.normal[some], len(planes.origin[some])
-    height = mesh.points @ normal.T - np.sum(planes.origin[some] * normal, axis=1)
-    above = height >= 0.0
-    edge, plane = np.divmod(np.flatnonzero(above[mesh.edges[:, 0]] != above[mesh.edges[:, 1]]), width)
+def _crossed(mesh: CurvedMesh, planes: Planes) -> tuple[Index, Index, Array, Array, Mask]:
+    """(n,) each: edges and planes that cross each other, the heights of the edges' two ends above the planes, and whether the first is."""
+    normal = planes.normal
+    deep = np.sum(planes.origin * normal, axis=1)
+    # Most edges lie beyond all of these planes, which is seen by the one in their middle: none strays farther from it than this.
+    middle = len(deep) // 2
+    leans = np.linalg.norm(normal - normal[middle], axis=1)
+    shifts = np.abs(np.sum((planes.origin - planes.origin[middle]) * normal, axis=1))
+    centre, reach = mesh.ball
+    room = float((shifts + leans * (np.linalg.norm(centre - planes.origin[middle]) + reach)).max())
+    away = mesh.points @ normal[middle] - deep[middle]
+    side = (away > room).astype(np.int8) - (away < -room)
+    first, last = mesh.edges.T
+    before, after = side[first], side[last]
+    some = np.flatnonzero((before != after) | (before == 0))
+    heights = [mesh.points[ends] @ normal.T - deep for ends in (first[some], last[some])]
+    over = heights[0] >= 0.0
+    which = np.flatnonzero(over != (heights[1] >= 0.0))
+    edge, plane = np.divmod(which, len(deep))
+    return some[edge], plane, heights[0].ravel()[which], heights[1].ravel()[which], over.ravel()[which]
+
+
+def _pieces(mesh: CurvedMesh, planes: Planes) -> Pieces:
+    """What planes cut."""
+    normal, width = planes.normal, len(planes.origin)
+    edge, plane, low, high, down = _crossed(mesh, planes)
     # All that is known of an edge, and of a plane, is fetched at once: that is most of the work.
-    frames = np.hstack([planes.origin[some], planes.across[some], planes.up[some], normal])
+    frames = np.hstack([planes.origin, planes.across, planes.up, normal])
     known, frame = np.ascontiguousarray(mesh.packed[edge].T), np.ascontiguousarray(frames[plane].T)
     origin, across, up, normal = (frame[k : k + 3] for k in (0, 3, 6, 9))
     a, b, leave, arrive = (known[k : k + 3] for k in (0, 3, 6, 9))
-    first, last = mesh.edges[edge].T
-    share = _passing(height[first, plane], height[last, plane], _dot(leave, normal), _dot(arrive, normal))
+    share = _passing(low, high, _dot(leave, normal), _dot(arrive, normal))
     away = _cubic(share, a, b, leave, arrive) - origin
     flat = np.stack([_dot(away, across), _dot(away, up)])
     # A piece begins where its triangle's rim goes down through the plane, and ends where it comes up.
-    down = above[first, plane]
     leaning = [known[k : k + 3] + share * (known[k + 3 : k + 6] - known[k : k + 3]) for k in (12, 18)]
     inward = [np.stack([-_dot(n, up), _dot(n, across)]) for n in leaning]
     beside = mesh.triangles[edge]

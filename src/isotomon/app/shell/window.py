@@ -218,7 +218,8 @@ class Window(QMainWindow):
         self.findings.show_quick(quick)
         self.foot.show_counts(quick)
         self.foot.show_solid(self.desk)
-        self.refresh_commands()
+        if not self.desk.moving:  # a drag makes no command useful that was not
+            self.refresh_commands()
 
     def _show_selection(self) -> None:
         stations = self.desk.selected_stations()

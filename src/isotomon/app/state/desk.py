@@ -192,6 +192,11 @@ class Desk(QObject):
         self.engine.show(design, self.hand, moving=True)
         return ""
 
+    @property
+    def moving(self) -> bool:
+        """Whether a change is shown that is not made yet."""
+        return self._preview is not None
+
     def finish_preview(self) -> str:
         """Make the change that was shown last."""
         if self._preview is None:
@@ -262,7 +267,7 @@ class Desk(QObject):
     def _take_quick(self, quick: Quick) -> None:
         if self.session is None:
             return
-        moving = self._preview is not None
+        moving = self.moving
         if not moving and quick.design is not self.session.design and quick.design != self.session.design:
             return
         if quick.body.id != self.hand:

@@ -8,6 +8,7 @@ import numpy as np
 
 from isotomon.arrays import Array, Index
 from isotomon.field.parallel import WorkedGrids
+from isotomon.geometry.planar import cross3
 from isotomon.inspect.results import Quick
 
 Surface = tuple[Array, Index, Array]
@@ -33,7 +34,7 @@ def _side_surfaces(grids: WorkedGrids, affine: Array) -> list[Surface]:
 
 def _surface(points: Array, way: float) -> Surface:
     n_y, n_s = points.shape[:2]
-    normals = way * np.cross(np.gradient(points, axis=1), np.gradient(points, axis=0))
+    normals = way * cross3(np.gradient(points, axis=1), np.gradient(points, axis=0))
     size = np.linalg.norm(normals, axis=2, keepdims=True)
     normals = normals / np.where(size > 0.0, size, 1.0)
     a = (np.arange(n_y - 1)[:, None] * n_s + np.arange(n_s - 1)).ravel()
