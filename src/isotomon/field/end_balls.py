@@ -47,8 +47,8 @@ NO_BALL = "no ball rolls between two sides of this end and the end itself; round
 
 
 @dataclass(frozen=True, eq=False)
-class Side:
-    """One of the two long sides of an end: the places round the skin, lanes and what they have of u, from `low` to `high`."""
+class Stretch:
+    """One of the two long sides of an end, or a nose between them: the places round the skin, lanes and what they have of u, from `low` to `high`."""
 
     offsets: Offsets
     low: float
@@ -83,7 +83,7 @@ class Side:
 
 
 @dataclass(frozen=True, eq=False)
-class Course:
+class Rolling:
     """The balls by the place at which they touch the first side: smooth between `edges`."""
 
     edges: Array
@@ -99,7 +99,7 @@ class Course:
         return {name: found[:, columns] for name, columns in CHANNELS.items()}
 
 
-Sides = tuple[Side, Side]
+Sides = tuple[Stretch, Stretch]
 
 
 @dataclass(frozen=True, eq=False)
@@ -135,8 +135,8 @@ class EndBalls:
         first, second = narrow
         count, past = len(self.offsets.field.common.lanes), [PAST if n.kind == "tail" else 0.0 for n in narrow]
         return (
-            Side(self.offsets, first.high, second.low, (past[0], past[1])),
-            Side(self.offsets, second.high, first.low + count, (past[1], past[0])),
+            Stretch(self.offsets, first.high, second.low, (past[0], past[1])),
+            Stretch(self.offsets, second.high, first.low + count, (past[1], past[0])),
         )
 
     @cached_property
@@ -173,7 +173,7 @@ class EndBalls:
                 return np.asarray(x)
         raise FieldError(NO_BALL)
 
-    def _roughly(self, one: Side, other: Side, t: Array, beside: float | None) -> Array:
+    def _roughly(self, one: Stretch, other: Stretch, t: Array, beside: float | None) -> Array:
         """The same for the outline of the end alone: circles within it that touch it at places t of one side, and the other."""
         p, _, _, n = one.moved(t, np.full(len(t), self.end), np.zeros(len(t)))
         s = other.low + (other.high - other.low) * _graded(LOOKED, True, True)
@@ -215,7 +215,7 @@ class EndBalls:
         return np.array(sorted({low, high, *own})), np.array(sorted({low, high, *beside}))
 
     @cached_property
-    def course(self) -> Course:
+    def course(self) -> Rolling:
         """The balls all along. Raises: FieldError."""
         own, others = self.borders
         room = BESIDE * (own[-1] - own[0])  # what both sides have at nearly the same place is taken for one
@@ -227,7 +227,7 @@ class EndBalls:
             for number, at in ((0, 0), (1, final)):
                 w = self._reaching(number, w) if at == k else w
             parts.append(make_interp_spline(w, self._known(w), k=5))
-        course = Course(edges, tuple(parts))
+        course = Rolling(edges, tuple(parts))
         self._check(course)
         return course
 
@@ -238,7 +238,7 @@ class EndBalls:
 
     def nearest(self, number: int, t: Array) -> Array:
         """(m,) where along the body the last ball at a nose comes nearest to the skin at places t (m,) round that."""
-        nose, v = Side(self.offsets, self.narrow[number].low, self.narrow[number].high), np.full(len(t), self.end)
+        nose, v = Stretch(self.offsets, self.narrow[number].low, self.narrow[number].high), np.full(len(t), self.end)
         centre = self.course(self.course.edges[[-1 if number else 0]])["centre"]
         for _ in range(STEPS):
             p, _, along, _ = nose.moved(t, v, np.zeros(len(t)))
@@ -261,7 +261,7 @@ class EndBalls:
             ahead = np.concatenate([ahead, ahead[-1] + step * np.arange(1, min(more, len(w)) + 1)])
         return ahead if number else ahead[::-1]
 
-    def _check(self, course: Course) -> None:
+    def _check(self, course: Rolling) -> None:
         """Raises: FieldError, where other parts of the outline reach into a ball, or the ball does not roll."""
         w = np.linspace(course.edges[0], course.edges[-1], CHECKED)[1:-1]
         balls = course(w)
@@ -288,7 +288,7 @@ def _graded(count: int, first: bool, last: bool) -> Array:
     return np.asarray(t * t if first else 1.0 - (1.0 - t) ** 2 if last else t)
 
 
-def _within(side: Side) -> Array:
+def _within(side: Stretch) -> Array:
     """The places at which a side is less smooth, none of them next to its ends."""
     places, room = side.breaks(), BESIDE * (side.high - side.low)
     return np.asarray(places[(places > side.low + room) & (places < side.high - room)])

@@ -52,10 +52,7 @@ def make_field(
     ordered = tuple(sorted(stations, key=lambda s: s.position))
     _check(common, ordered, manner, rails)
     nodes = np.array([s.position for s in ordered])
-    lowest_rank = min(s.rank for s in ordered)
-    beyond = any(end.tip == "rounded" and end.rank != lowest_rank for end in (ordered[0], ordered[-1]))
-    if beyond or sum(s.rank == lowest_rank for s in ordered) < 2:
-        ordered = tuple(replace(s, rank=0) for s in ordered)
+    ordered = _from_the_first(ordered)
     least = min(s.rank for s in ordered)
     first = np.array([s.position for s in ordered if s.rank == least])
     tips = _tips(ordered, first)
@@ -93,6 +90,14 @@ def make_field(
     if manner.ruled or manner.endings == (None, None):
         return field
     return replace(field, ends=_ends(field, manner.endings))
+
+
+def _from_the_first(ordered: tuple[Placed, ...]) -> tuple[Placed, ...]:
+    """Stations, all of one rank if those of the least alone make no body, or one at a rounded end came later."""
+    least = min(s.rank for s in ordered)
+    beyond = any(end.tip == "rounded" and end.rank != least for end in (ordered[0], ordered[-1]))
+    alone = sum(s.rank == least for s in ordered) < 2
+    return tuple(replace(s, rank=0) for s in ordered) if beyond or alone else ordered
 
 
 def _angle(ordered: Sequence[Placed], round_: float) -> Layers:

@@ -52,60 +52,32 @@ def narrow_places(offsets: Offsets, v: float) -> tuple[Narrow, Narrow]:
 
     Raises: FieldError, where there are no such two.
     """
-    count = len(offsets.field.common.lanes)
-    t, points, bends = _looked_at(offsets, v)
+    count, seen = len(offsets.field.common.lanes), _looked_at(offsets, v)
     corners = np.array(_corners(offsets, v))
-    gone = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(points, axis=0), axis=1))])
-    runs = (
-        np.diff(
-            np.interp(np.append(corners, corners[0] + count), np.append(t, t + count), np.append(gone, gone + gone[-1]))
-        )
-        if len(corners)
-        else np.zeros(0)
-    )
-
-    def edge(k: int) -> Narrow:
-        at = float(corners[k % len(corners)])
-        return Narrow("edge", at, at)
-
-    def tail(k: int) -> Narrow:
-        """The side from a corner to the next."""
-        low, high = float(corners[k % len(corners)]), float(corners[(k + 1) % len(corners)])
-        if high <= low:
-            high += count
-        if not (low.is_integer() and high - low == 1.0):
-            raise FieldError("a narrow side of this end is no single face; round its rim by a radius instead")
-        return Narrow("tail", low, high)
+    runs = _runs(seen, corners, count)
 
     def nose(low: float, high: float) -> Narrow:
         """Round where the outline bends most from one place on to another."""
-        places = np.concatenate([t, t + count])
+        places = np.concatenate([seen.at, seen.at + count])
         inside = (places > low + (high - low) * WITHIN) & (places < high - (high - low) * WITHIN)
-        return _nose(offsets, v, float(places[inside][np.tile(bends, 2)[inside].argmax()]))
+        return _nose(offsets, v, float(places[inside][np.tile(seen.bends, 2)[inside].argmax()]))
 
+    both, shortest = runs[::2].sum(), int(runs.argmin()) if len(runs) else 0
+    short = len(runs) > 1 and runs[shortest] <= TAIL * np.sort(runs)[len(runs) // 2]
     if len(corners) == 0:
-        one = float(t[bends.argmax()])
-        at = float(np.interp(one, t, gone))
-        far = np.abs(np.mod(gone - at + gone[-1] / 2.0, gone[-1]) - gone[-1] / 2.0) > APART * gone[-1]
-        other = float(t[far][bends[far].argmax()])
-        found = [_nose(offsets, v, place) for place in (one, other)]
+        found = [_nose(offsets, v, place) for place in _sharpest(seen)]
     elif len(corners) == 1:
-        found = [edge(0), nose(corners[0], corners[0] + count)]
+        found = [_edge(corners, 0), nose(corners[0], corners[0] + count)]
+    elif len(corners) == 2 and short:
+        tail = _tail(corners, shortest, count)
+        found = [tail, nose(tail.high, tail.low + count)]
     elif len(corners) == 2:
-        k = int(runs.argmin())
-        if runs[k] <= TAIL * runs.max():
-            low = tail(k)
-            found = [low, nose(low.high, low.low + count)]
-        else:
-            found = [edge(0), edge(1)]
-    elif len(corners) == 3 and runs.min() <= TAIL * np.sort(runs)[1]:
-        k = int(runs.argmin())
-        found = [tail(k), edge(k + 2)]
-    elif len(corners) == 4 and min(runs[0] + runs[2], runs[1] + runs[3]) <= OBLONG * max(
-        runs[0] + runs[2], runs[1] + runs[3]
-    ):
-        k = int(runs[0] + runs[2] > runs[1] + runs[3])
-        found = [tail(k), tail(k + 2)]
+        found = [_edge(corners, 0), _edge(corners, 1)]
+    elif len(corners) == 3 and short:
+        found = [_tail(corners, shortest, count), _edge(corners, shortest + 2)]
+    elif len(corners) == 4 and min(both, runs.sum() - both) <= OBLONG * max(both, runs.sum() - both):
+        k = int(both > runs.sum() - both)
+        found = [_tail(corners, k, count), _tail(corners, k + 2, count)]
     else:
         raise FieldError(UNLIKE)
     first, second = sorted(
@@ -114,12 +86,51 @@ def narrow_places(offsets: Offsets, v: float) -> tuple[Narrow, Narrow]:
     return first, second
 
 
-def _looked_at(offsets: Offsets, v: float) -> tuple[Array, Array, Array]:
-    """Places (n,) all round an end, where they lie (n, 3), and how much it bends there (n,), 1/mm."""
+@dataclass(frozen=True, eq=False)
+class _Seen:
+    """The outline of an end at places all round it: these (n,), how far they are along it (n,), mm, and how much it bends there (n,), 1/mm."""
+
+    at: Array
+    gone: Array
+    bends: Array
+
+
+def _looked_at(offsets: Offsets, v: float) -> _Seen:
     u = np.linspace(0.0, 1.0, LOOKED)
     seen = [_bends(offsets, k, u, v) for k in range(len(offsets.field.common.lanes))]
-    places = np.concatenate([k + u for k in range(len(seen))])
-    return places, np.concatenate([points for points, _ in seen]), np.concatenate([bends for _, bends in seen])
+    points = np.concatenate([points for points, _ in seen])
+    gone = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(points, axis=0), axis=1))])
+    return _Seen(np.concatenate([k + u for k in range(len(seen))]), gone, np.concatenate([bends for _, bends in seen]))
+
+
+def _runs(seen: _Seen, corners: Array, count: int) -> Array:
+    """(k,) mm from each corner to the next one."""
+    if not len(corners):
+        return corners
+    places, gone = np.append(seen.at, seen.at + count), np.append(seen.gone, seen.gone + seen.gone[-1])
+    return np.asarray(np.diff(np.interp(np.append(corners, corners[0] + count), places, gone)))
+
+
+def _sharpest(seen: _Seen) -> tuple[float, float]:
+    """Where an outline without corners bends most, and where it does far from there."""
+    whole, one = seen.gone[-1], int(seen.bends.argmax())
+    apart = np.abs(np.mod(seen.gone - seen.gone[one] + whole / 2.0, whole) - whole / 2.0)
+    far = apart > APART * whole
+    return float(seen.at[one]), float(seen.at[far][seen.bends[far].argmax()])
+
+
+def _edge(corners: Array, k: int) -> Narrow:
+    at = float(corners[k % len(corners)])
+    return Narrow("edge", at, at)
+
+
+def _tail(corners: Array, k: int, count: int) -> Narrow:
+    """The side from a corner to the next. Raises: FieldError, where it is not one face."""
+    low, high = float(corners[k % len(corners)]), float(corners[(k + 1) % len(corners)])
+    high += count if high <= low else 0
+    if not (low.is_integer() and high - low == 1.0):
+        raise FieldError("a narrow side of this end is no single face; round its rim by a radius instead")
+    return Narrow("tail", low, high)
 
 
 def _bends(offsets: Offsets, lane: int, u: Array, v: float) -> tuple[Array, Array]:
