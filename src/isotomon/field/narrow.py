@@ -87,7 +87,7 @@ def narrow_places(offsets: Offsets, v: float) -> tuple[Narrow, Narrow]:
 
 
 @dataclass(frozen=True, eq=False)
-class _Seen:
+class _Bent:
     """The outline of an end at places all round it: these (n,), how far they are along it (n,), mm, and how much it bends there (n,), 1/mm."""
 
     at: Array
@@ -95,15 +95,15 @@ class _Seen:
     bends: Array
 
 
-def _looked_at(offsets: Offsets, v: float) -> _Seen:
+def _looked_at(offsets: Offsets, v: float) -> _Bent:
     u = np.linspace(0.0, 1.0, LOOKED)
     seen = [_bends(offsets, k, u, v) for k in range(len(offsets.field.common.lanes))]
     points = np.concatenate([points for points, _ in seen])
     gone = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(points, axis=0), axis=1))])
-    return _Seen(np.concatenate([k + u for k in range(len(seen))]), gone, np.concatenate([bends for _, bends in seen]))
+    return _Bent(np.concatenate([k + u for k in range(len(seen))]), gone, np.concatenate([bends for _, bends in seen]))
 
 
-def _runs(seen: _Seen, corners: Array, count: int) -> Array:
+def _runs(seen: _Bent, corners: Array, count: int) -> Array:
     """(k,) mm from each corner to the next one."""
     if not len(corners):
         return corners
@@ -111,7 +111,7 @@ def _runs(seen: _Seen, corners: Array, count: int) -> Array:
     return np.asarray(np.diff(np.interp(np.append(corners, corners[0] + count), places, gone)))
 
 
-def _sharpest(seen: _Seen) -> tuple[float, float]:
+def _sharpest(seen: _Bent) -> tuple[float, float]:
     """Where an outline without corners bends most, and where it does far from there."""
     whole, one = seen.gone[-1], int(seen.bends.argmax())
     apart = np.abs(np.mod(seen.gone - seen.gone[one] + whole / 2.0, whole) - whole / 2.0)
