@@ -47,7 +47,7 @@ NO_BALL = "no ball rolls between two sides of this end and the end itself; round
 
 
 @dataclass(frozen=True, eq=False)
-class LongSide:
+class SideOfEnd:
     """One of the two long sides of an end, or a nose between them: the places round the skin, lanes and what they have of u, from `low` to `high`."""
 
     offsets: Offsets
@@ -99,7 +99,7 @@ class Rolling:
         return {name: found[:, columns] for name, columns in CHANNELS.items()}
 
 
-Sides = tuple[LongSide, LongSide]
+Sides = tuple[SideOfEnd, SideOfEnd]
 
 
 @dataclass(frozen=True, eq=False)
@@ -135,8 +135,8 @@ class EndBalls:
         first, second = narrow
         count, past = len(self.offsets.field.common.lanes), [PAST if n.kind == "tail" else 0.0 for n in narrow]
         return (
-            LongSide(self.offsets, first.high, second.low, (past[0], past[1])),
-            LongSide(self.offsets, second.high, first.low + count, (past[1], past[0])),
+            SideOfEnd(self.offsets, first.high, second.low, (past[0], past[1])),
+            SideOfEnd(self.offsets, second.high, first.low + count, (past[1], past[0])),
         )
 
     @cached_property
@@ -173,7 +173,7 @@ class EndBalls:
                 return np.asarray(x)
         raise FieldError(NO_BALL)
 
-    def _roughly(self, one: LongSide, other: LongSide, t: Array, beside: float | None) -> Array:
+    def _roughly(self, one: SideOfEnd, other: SideOfEnd, t: Array, beside: float | None) -> Array:
         """The same for the outline of the end alone: circles within it that touch it at places t of one side, and the other."""
         p, _, _, n = one.moved(t, np.full(len(t), self.end), np.zeros(len(t)))
         s = other.low + (other.high - other.low) * _graded(LOOKED, True, True)
@@ -238,7 +238,7 @@ class EndBalls:
 
     def nearest(self, number: int, t: Array) -> Array:
         """(m,) where along the body the last ball at a nose comes nearest to the skin at places t (m,) round that."""
-        nose, v = LongSide(self.offsets, self.narrow[number].low, self.narrow[number].high), np.full(len(t), self.end)
+        nose, v = SideOfEnd(self.offsets, self.narrow[number].low, self.narrow[number].high), np.full(len(t), self.end)
         centre = self.course(self.course.edges[[-1 if number else 0]])["centre"]
         for _ in range(STEPS):
             p, _, along, _ = nose.moved(t, v, np.zeros(len(t)))
@@ -288,7 +288,7 @@ def _graded(count: int, first: bool, last: bool) -> Array:
     return np.asarray(t * t if first else 1.0 - (1.0 - t) ** 2 if last else t)
 
 
-def _within(side: LongSide) -> Array:
+def _within(side: SideOfEnd) -> Array:
     """The places at which a side is less smooth, none of them next to its ends."""
     places, room = side.breaks(), BESIDE * (side.high - side.low)
     return np.asarray(places[(places > side.low + room) & (places < side.high - room)])

@@ -15,7 +15,7 @@ import numpy as np
 
 from isotomon.arrays import Array
 from isotomon.errors import FieldError
-from isotomon.field.end_balls import BESIDE, CLOSE, LOOKED, NEAR, NO_BALL, STEPS, EndBalls, LongSide
+from isotomon.field.end_balls import BESIDE, CLOSE, LOOKED, NEAR, NO_BALL, STEPS, EndBalls, SideOfEnd
 from isotomon.field.offsets import Offsets, least
 from isotomon.field.rolling import Fineness, turned, turned_about
 
@@ -125,7 +125,7 @@ class EndRound:
 
     def _cut(self, number: int, half: int, s: Array) -> tuple[Array, Array, Array]:
         """(m,) each: the balls whose arcs a tail cuts at shares s (m,) of the way up, and the u and v of its lane where it does."""
-        lane = LongSide(self.offsets, self.balls.narrow[number].low, self.balls.narrow[number].high)
+        lane = SideOfEnd(self.offsets, self.balls.narrow[number].low, self.balls.narrow[number].high)
         w = np.full(len(s), self.balls.course.edges[-1 if number else 0])
         first = half == (0 if number else 1)
         u = lane.low + (s / 2.0 if first else 1.0 - s / 2.0)
@@ -183,7 +183,7 @@ class EndRound:
     def front(self, number: int) -> float:
         """The share of the way across a nose at which what closes it there is parted: where the skin's faces are, else in the middle."""
         narrow = self.balls.narrow[number]
-        at = (LongSide(self.offsets, narrow.low, narrow.high).breaks() - narrow.low) / (narrow.high - narrow.low)
+        at = (SideOfEnd(self.offsets, narrow.low, narrow.high).breaks() - narrow.low) / (narrow.high - narrow.low)
         return float(
             min((share for share in at if FRONT < share < 1.0 - FRONT), key=lambda share: abs(share - 0.5), default=0.5)
         )
@@ -196,7 +196,7 @@ class EndRound:
         ball = self.balls.course(w[:1])
         one, other = (self.arcs(half, w, up) - ball["centre"] for half in ((0, 1) if number else (1, 0)))
         t = narrow.low + (narrow.high - narrow.low) * np.append(share, front)
-        nose = LongSide(self.offsets, narrow.low, narrow.high)
+        nose = SideOfEnd(self.offsets, narrow.low, narrow.high)
         skin = nose.moved(t, self.balls.nearest(number, t), np.zeros(len(t)))[0] - ball["centre"]
         ahead = np.tile(ball["r"] * skin[-1:] / np.linalg.norm(skin[-1]), (len(up), 1))
         between = turned(ahead, np.tile(ball["r"] * self.balls.plane[0], (len(up), 1)), up)
