@@ -9,12 +9,12 @@ from itertools import pairwise
 
 import numpy as np
 
-from isotomon.arrays import Array
+from isotomon.arrays import Array, Index
 from isotomon.errors import FieldError
 from isotomon.field.patches import fit_along
 from isotomon.field.section_field import SectionField
 from isotomon.geometry.planar import cross3
-from isotomon.geometry.tensor import TensorSkin, tensor_skin
+from isotomon.geometry.tensor import TensorSkins, tensor_skins
 
 JET = ((0, 0), (1, 0), (0, 1), (2, 0), (1, 1), (0, 2))
 """Orders by u and v of the derivatives that a parallel and its own derivatives need."""
@@ -48,8 +48,8 @@ def between_ends(body: Keyed, tolerance: float) -> Offsets:
     return Offsets(body.field, tolerance)
 
 
-def fitted(field: SectionField, tolerance: float) -> tuple[TensorSkin, ...]:
-    """The skin of each lane, as it is fitted for the solid. Raises: FieldError, where it cannot be."""
+def fitted(field: SectionField, tolerance: float) -> TensorSkins:
+    """The skins of all lanes, as they are fitted for the solid. Raises: FieldError, where they cannot be."""
     found = _fitted(field, tolerance)
     if isinstance(found, FieldError):
         raise found
@@ -57,8 +57,8 @@ def fitted(field: SectionField, tolerance: float) -> tuple[TensorSkin, ...]:
 
 
 @lru_cache(maxsize=8)
-def _fitted(field: SectionField, tolerance: float) -> tuple[TensorSkin, ...] | FieldError:
-    """The same, or why there is none, which takes as long to find out and is kept, too."""
+def _fitted(field: SectionField, tolerance: float) -> TensorSkins | FieldError:
+    """The same, or why there are none, which takes as long to find out and is kept, too."""
     try:
         along = fit_along(field, tolerance)
     except FieldError as error:
@@ -68,8 +68,8 @@ def _fitted(field: SectionField, tolerance: float) -> tuple[TensorSkin, ...] | F
         basis, control = lane.basis, along.control[:, lane.columns].transpose(1, 0, 2)
         if basis.periodic:
             control = np.concatenate([control, control[: basis.degree]])
-        made.append(tensor_skin(basis.knots, along.knots, (basis.degree, along.degree), control))
-    return tuple(made)
+        made.append((basis.knots, basis.degree, control))
+    return tensor_skins(made, along.knots, along.degree)
 
 
 @dataclass(frozen=True, eq=False)
@@ -86,13 +86,17 @@ class Offsets:
         """mm: the largest of the body's sizes along the axes."""
         return float(np.ptp(self.field.sections(self.field.nodes).control.reshape(-1, 3), axis=0).max())
 
-    def jet(self, lane: int, u: Array, v: Array) -> list[Array]:
-        """(m, 3) each: a lane's own skin and its derivatives by u, v, uu, uv, vv. Past its ends it goes on by its value and first two
-        derivatives there: its last pieces are short, and soon lead away."""
-        skin, periodic = fitted(self.field, self.tolerance)[lane], self.field.common.lanes[lane].basis.periodic
-        u = np.mod(u, 1.0) if periodic else u
+    @cached_property
+    def _whole(self) -> bool:
+        """Whether its one lane runs all round."""
+        return self.field.common.lanes[0].basis.periodic
+
+    def jet(self, lane: int | Index, u: Array, v: Array) -> list[Array]:
+        """(m, 3) each: the own skin of a lane, or of each place's own (m,), and its derivatives by u, v, uu, uv, vv. Past its ends it goes on
+        by its value and first two derivatives there: its last pieces are short, and soon lead away."""
+        u = np.mod(u, 1.0) if self._whole else u
         cu, cv = np.clip(u, 0.0, 1.0), np.clip(v, self.field.first, self.field.last)
-        known = skin.jet(cu, cv)
+        known = fitted(self.field, self.tolerance).jet(lane, cu, cv)
         jet = [known[order] for order in JET]
         out = np.flatnonzero((cu != u) | (cv != v))
         if len(out):
@@ -103,8 +107,8 @@ class Offsets:
                 jet[k][out] = sum(terms)
         return jet
 
-    def moved(self, lane: int, u: Array, v: Array, by: Array) -> tuple[Array, Array, Array, Array, Array]:
-        """(m, 3) each: places `by` mm (m,) inside of a lane's skin where that has u and v (m,), their derivatives by both, the skin's
+    def moved(self, lane: int | Index, u: Array, v: Array, by: Array) -> tuple[Array, Array, Array, Array, Array]:
+        """(m, 3) each: places `by` mm (m,) inside of a lane's skin, or each one's own (m,), where that has u and v (m,), their derivatives by both, the skin's
         outward normals there, and (m,) how much of an area is left there; negative where it is folded."""
         p, pu, pv, puu, puv, pvv = self.jet(lane, u, v)
         square = cross3(pu, pv)
@@ -151,15 +155,17 @@ class Offsets:
         """(m,) places along the body to begin the search for levels y at."""
         return self.field.first + y * (self.field.last - self.field.first)
 
-    def laid(self, lane: int, u: Array, y: Array, by: Array, near: float = NEAR) -> Array:
-        """(m,) the place along the body from which the point of a lane's parallel, `by` mm (m,) inside, at u comes that lies at level y.
+    def laid(self, lane: int | Index, u: Array, y: Array, by: Array, near: float = NEAR) -> Array:
+        """(m,) the place along the body from which the point of a lane's parallel, or each one's own (m,), `by` mm (m,) inside, at u comes
+        that lies at level y.
 
         Raises: FieldError, when none does.
         """
         v, (normal, at) = self._start(y), self.plane(y)
         left, farthest = np.arange(len(y)), FARTHEST * self.extent
         for _ in range(STEPS):
-            p, _, pv, _, _ = self.moved(lane, u[left], v[left], by[left])
+            own = lane if isinstance(lane, int) else lane[left]
+            p, _, pv, _, _ = self.moved(own, u[left], v[left], by[left])
             miss = at[left] - np.sum(p * normal[left], axis=1)
             v[left] += np.clip(miss / np.sum(pv * normal[left], axis=1), -farthest, farthest)
             left = left[np.abs(miss) >= near * self.extent]
@@ -167,20 +173,32 @@ class Offsets:
                 return v
         raise FieldError(LOST)
 
+    def sharp(self, y: Array) -> Array:
+        """(m, 4) where to begin the search for corners at levels y (m,)."""
+        v = self._start(y)
+        return np.stack([np.ones_like(y), v, np.zeros_like(y), v], axis=1)
+
     def corners(
-        self, lane: int, after: int, y: Array, by: tuple[Array, Array], start: Array | None = None, near: float = NEAR
+        self,
+        lane: int | Index,
+        after: int | Index,
+        y: Array,
+        by: tuple[Array, Array],
+        start: Array | None = None,
+        near: float = NEAR,
     ) -> Array:
-        """(m, 4): u and v in a lane, and in the one after it, from which the corner between their parallels, `by` mm (m,) each inside,
-        comes at levels y (m,), where the search begins at `start` (m, 4) if that is known.
+        """(m, 4): u and v in a lane, and in the one after it, or of each corner its own lanes (m,), from which the corner between their
+        parallels, `by` mm (m,) each inside, comes at levels y (m,), where the search begins at `start` (m, 4) if that is known.
 
         Raises: FieldError, when they do not meet.
         """
-        v, (normal, at) = self._start(y), self.plane(y)
-        x = np.stack([np.ones_like(y), v, np.zeros_like(y), v], axis=1) if start is None else start
-        farthest = FARTHEST * np.array([1.0, self.extent] * 2)
+        (normal, at), count = self.plane(y), len(y)
+        lanes = np.concatenate([np.broadcast_to(lane, count), np.broadcast_to(after, count)])
+        x, farthest = self.sharp(y) if start is None else start, FARTHEST * np.array([1.0, self.extent] * 2)
         for _ in range(STEPS):
-            p, pu, pv, _, _ = self.moved(lane, x[:, 0], x[:, 1], by[0])
-            q, qu, qv, _, _ = self.moved(after, x[:, 2], x[:, 3], by[1])
+            uv = np.concatenate([x[:, :2], x[:, 2:]])
+            both = self.moved(lanes, uv[:, 0], uv[:, 1], np.concatenate(by))
+            (p, pu, pv), (q, qu, qv) = ([values[k] for values in both[:3]] for k in (slice(count), slice(count, None)))
             matrix = np.zeros((len(y), 4, 4))
             matrix[:, :3] = np.stack([pu, pv, -qu, -qv], axis=2)
             matrix[:, 3, :2] = np.stack([np.sum(pu * normal, axis=1), np.sum(pv * normal, axis=1)], axis=1)

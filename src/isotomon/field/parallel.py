@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from functools import cached_property
+from functools import cached_property, lru_cache
 from types import MappingProxyType
 
 import numpy as np
@@ -99,7 +99,8 @@ class WorkedSkin:
 
     def ball(self, corner: RoundedCorner) -> Ball:
         """What rounds a corner."""
-        return rolling(self.outer or self.base, corner.lane, corner.radii, self.fineness, corner.over)
+        every = tuple((one.lane, one.radii.tobytes(), one.over) for one in self.rounds)
+        return rolling(self.outer or self.base, every, self.fineness).along[corner.lane]
 
     @property
     def _gone(self) -> set[int]:
@@ -187,27 +188,46 @@ class WorkedSkin:
         Raises: FieldError, where the skin folds, or sides do not meet.
         """
         rounds = {side.lane: own for side, own in zip(self.sides, s, strict=True) if not isinstance(side, int)}
-        made, borders = [], self.borders(y, rounds) if any(len(own) for own in s) else []
+        borders = self.borders(y, rounds) if any(len(own) for own in s) else []
+        across = [(side, own) for side, own in zip(self.sides, s, strict=True) if isinstance(side, int) and len(own)]
+        lanes, made = self._on_lanes(across, y, borders), list[Array]()
         for side, own in zip(self.sides, s, strict=True):
             levels = np.repeat(y, len(own))
-            by = self.wall(levels, side if isinstance(side, int) else side.lane)
             if not len(own):
                 found = np.empty((0, 3))
             elif isinstance(side, int):
-                u = _across(self._still(side), own, *borders[side]).ravel()
-                v = self.base.laid(side, u, levels, by, NEARLY if self.fineness == "rough" else NEAR)
-                for end in self.end_rounds:
-                    u, v = self._given_way(end, side, own, u, v, y)
-                found, _, _, _, left = self.base.moved(side, u, v, by)
-                if left.min() <= 0.0:
-                    raise FieldError(
-                        f"the wall ({np.abs(self.all_walls).max():.4g} mm) is thicker than the skin's bends allow; make it thinner"
-                    )
+                found = lanes[side]
             else:
-                known = self._arcs.pop((side.lane, y.tobytes(), own.tobytes()), None)
+                known, by = self._arcs.pop((side.lane, y.tobytes(), own.tobytes()), None), self.wall(levels, side.lane)
                 found = self.ball(side).arc(self.base, np.tile(own, len(y)), levels, by)[0] if known is None else known
             made.append(found.reshape(len(y), len(own), 3))
         return made
+
+    def _on_lanes(
+        self, across: Sequence[tuple[int, Array]], y: Array, borders: Sequence[tuple[Array, Array]]
+    ) -> dict[int, Array]:
+        """Of lanes, (m × n, 3): the points at shares (n,) of the way across each at levels y (m,); of all of them at once."""
+        if not across:
+            return {}
+        counts = [len(own) * len(y) for _, own in across]
+        lane = np.repeat([side for side, _ in across], counts)
+        by = np.concatenate([self.wall(np.repeat(y, len(own)), side) for side, own in across])
+        u = np.concatenate([_across(self._still(side), own, *borders[side]).ravel() for side, own in across])
+        levels = np.concatenate([np.repeat(y, len(own)) for _, own in across])
+        v = self.base.laid(lane, u, levels, by, NEARLY if self.fineness == "rough" else NEAR)
+        parts = np.cumsum(counts)[:-1]
+        for end in self.end_rounds:
+            given = [
+                self._given_way(end, side, own, its_u, its_v, y)
+                for (side, own), its_u, its_v in zip(across, np.split(u, parts), np.split(v, parts), strict=True)
+            ]
+            u, v = (np.concatenate(values) for values in zip(*given, strict=True))
+        found, _, _, _, left = self.base.moved(lane, u, v, by)
+        if left.min() <= 0.0:
+            raise FieldError(
+                f"the wall ({np.abs(self.all_walls).max():.4g} mm) is thicker than the skin's bends allow; make it thinner"
+            )
+        return {side: points for (side, _), points in zip(across, np.split(found, parts), strict=True)}
 
     def _given_way(self, end: EndRound, lane: int, s: Array, u: Array, v: Array, y: Array) -> tuple[Array, Array]:
         """(m × n,) the u and v of a lane, with levels y (m,) and shares s (n,) across it, where rows go along with where a round in place
@@ -275,13 +295,30 @@ SEEN_ACROSS, SEEN_ROUND, SEEN_ALONG = 65, 9, 49
 """Places at which a worked skin is looked at: across a lane, across a round, and along the body."""
 
 
+@dataclass(frozen=True)
+class _Look:
+    """A skin to be looked at: the same one for all that say the same of the same body."""
+
+    base: Offsets
+    outer: Offsets | None
+    said: tuple[object, ...]
+    moving: bool
+    skin: WorkedSkin = field(compare=False)
+
+
 def seen(skin: WorkedSkin, moving: bool) -> tuple[Array, ...]:
-    """The sides of a skin at even places; fewer, and roughly, while something is `moving`.
+    """The sides of a skin at even places; fewer, and roughly, while something is `moving`. The same arrays for the same skin: of a hollow
+    whose wall is scrubbed the outside stays.
 
     Raises: FieldError, where it folds or its sides do not meet.
     """
-    skin = replace(skin, fineness="rough" if moving else "fitted")
-    every = 2 if moving else 1
+    return _seen(_Look(skin.base, skin.outer, tuple(skin.said()), moving, skin))
+
+
+@lru_cache(maxsize=8)
+def _seen(look: _Look) -> tuple[Array, ...]:
+    skin = replace(look.skin, fineness="rough" if look.moving else "fitted")
+    every = 2 if look.moving else 1
     counts = [
         SEEN_ACROSS // len(skin.base.field.common.lanes) + 8 if isinstance(side, int) else SEEN_ROUND
         for side in skin.sides

@@ -10,7 +10,7 @@ from typing import Literal
 import numpy as np
 from scipy.interpolate import BSpline, CubicSpline, make_interp_spline
 
-from isotomon.arrays import Array
+from isotomon.arrays import Array, Index
 from isotomon.errors import FieldError
 from isotomon.field.offsets import NEAR, NEARLY, Offsets
 
@@ -48,23 +48,80 @@ def turns_at(offsets: Offsets, before: int, lane: int) -> Array:
     return np.arcsin(np.clip(np.sum(np.cross(n, m) * along, axis=1) / np.linalg.norm(along, axis=1), -1.0, 1.0))
 
 
+Corner = tuple[int, bytes, int | None]
+"""The lane that begins at a corner, the radii (n,) mm of the ball, as bytes, and the lane over which it rolls, if it does."""
+
+
+@dataclass(frozen=True, eq=False)
+class Balls:
+    """Balls that roll along corners of a body's skin. What is known of them is worked out for all at once, which takes hardly longer than
+    for one."""
+
+    offsets: Offsets
+    corners: tuple[Corner, ...]
+    fineness: Fineness
+
+    @cached_property
+    def along(self) -> dict[int, Ball]:
+        """Each, by the lane that begins at its corner."""
+        return {lane: Ball(self, lane, np.frombuffer(radii), over) for lane, radii, over in self.corners}
+
+    @cached_property
+    def courses(self) -> dict[int, BSpline]:
+        """By lanes, and by its centre's level, of each ball: where it touches (4, by `Offsets.corners`), its centre, the skin's normals
+        at both places, and the way the centre goes (3 each), at places so near that what lies between is known well enough to begin from."""
+        w = np.linspace(-PAST, 1.0 + PAST, COURSE[self.fineness])
+        every = list(self.along.values())
+        both = [ball for ball in every if ball.over is None]
+        known = {ball.lane: ball.touched_over(w) for ball in every if ball.over is not None}
+        if both:
+            starts = np.concatenate([ball.roughly(w) for ball in both])
+            by = np.concatenate([ball.by(w) for ball in both])
+            before, lane = (np.repeat(lanes, len(w)) for lanes in zip(*((b.before, b.lane) for b in both), strict=True))
+            near = NEARLY if self.fineness == "rough" else NEAR
+            found = self.touched((before, lane), np.tile(w, len(both)), by, starts, near)
+            known |= {ball.lane: own for ball, own in zip(both, np.split(found, len(both)), strict=True)}
+        return {lane: _course(w, own) for lane, own in known.items()}
+
+    def touched(self, lanes: tuple[Index, Index], w: Array, by: Array, start: Array, near: float = NEAR) -> Array:
+        """(m, 13): all of this but the way, of balls `by` mm (m,) inside between lanes (m,) at levels w (m,)."""
+        x = self.offsets.corners(*lanes, w, (by, by), start, near)
+        return self.beside(lanes, x, by)
+
+    def beside(self, lanes: tuple[Index, Index], x: Array, by: Array) -> Array:
+        """(m, 13): the same where it is known where they touch both lanes, x (m, 4)."""
+        count, uv = len(x), np.concatenate([x[:, :2], x[:, 2:]])
+        places, _, _, normals, _ = self.offsets.moved(np.concatenate(lanes), uv[:, 0], uv[:, 1], np.tile(by, 2))
+        return np.concatenate([x, places[:count], normals[:count], normals[count:]], axis=1)
+
+
+def _course(w: Array, known: Array) -> BSpline:
+    way = make_interp_spline(w, known[:, 4:7], k=3)(w, 1)
+    way /= np.linalg.norm(way, axis=1, keepdims=True)
+    return make_interp_spline(w, np.concatenate([known, way], axis=1), k=3)
+
+
 @dataclass(frozen=True, eq=False)
 class Ball:
     """A ball of `radii` (n,) mm at even levels of the skin, or of one radius, along the corner at which a lane begins, or `over` the
-    narrow lane before that one, which it touches, too."""
+    narrow lane before that one, which it touches, too; one of several."""
 
-    offsets: Offsets
+    balls: Balls
     lane: int
     radii: Array
-    fineness: Fineness
     over: int | None = None
+
+    @property
+    def offsets(self) -> Offsets:
+        """Of the skin."""
+        return self.balls.offsets
 
     @cached_property
     def before(self) -> int:
         """The lane on the other side."""
         return lane_before(self.offsets, self.lane if self.over is None else self.over)
 
-    def _by(self, w: Array) -> Array:
+    def by(self, w: Array) -> Array:
         """(m,) mm by which its centre lies inside the skin at levels w."""
         if len(self.radii) < 2:
             return np.full(len(w), self.way * float(self.radii[0]))
@@ -82,41 +139,41 @@ class Ball:
             raise FieldError("a corner along the body fades out, or turns from outward to inward; leave that edge out")
         return float(np.sign(bends[0]))
 
-    @cached_property
+    @property
     def course(self) -> BSpline:
-        """By its centre's level where it touches (4, by `Offsets.corners`), its centre, the skin's normals at both places, and the way
-        the centre goes (3 each), at places so near that what lies between is known well enough to begin from."""
-        w = np.linspace(-PAST, 1.0 + PAST, COURSE[self.fineness])
-        known = self._touched(w, self._roughly(w))
-        way = make_interp_spline(w, known[:, 4:7], k=3)(w, 1)
-        way /= np.linalg.norm(way, axis=1, keepdims=True)
-        return make_interp_spline(w, np.concatenate([known, way], axis=1), k=3)
+        """As `Balls.courses` has it."""
+        return self.balls.courses[self.lane]
 
-    def _roughly(self, w: Array) -> Array | None:
-        """Where balls at levels w touch about, if their radius is one: what touches goes nearly straight with it, and what a ball near to
-        its size touches is known."""
-        if len(self.radii) > 1 or self.over is not None:
-            return None
+    def roughly(self, w: Array) -> Array:
+        """(m, 4) where balls at levels w (m,) touch about: what touches goes nearly straight with a radius, if it is one, and what a ball
+        near to its size touches is known."""
+        if len(self.radii) > 1:
+            return self.offsets.sharp(w)
         size = 2.0 ** np.round(np.log2(self.radii[0]))
         sharp, known = _touched_by(self.offsets, self.before, self.lane, self.way * float(size), len(w))
-        return np.asarray(sharp + self.radii[0] / size * (known - sharp)) if len(known) else None
+        return np.asarray(sharp + self.radii[0] / size * (known - sharp)) if len(known) else self.offsets.sharp(w)
 
-    def _touched(self, w: Array, start: Array | None) -> Array:
-        """(m, 13) the same exactly, but for the way."""
-        by = self._by(w)
-        if self.over is None:
-            near = NEARLY if self.fineness == "rough" else NEAR
-            x = self.offsets.corners(self.before, self.lane, w, (by, by), start, near)
-        else:  # of sides that lie opposite to each other the parallels do not cross: the lane between them says where it is
-            x = self.offsets.touching((self.before, self.over, self.lane), w, by)[:, [0, 1, 4, 5]]
-        centre, _, _, n, _ = self.offsets.moved(self.before, x[:, 0], x[:, 1], by)
-        m = self.offsets.moved(self.lane, x[:, 2], x[:, 3], by)[3]
-        return np.concatenate([x, centre, n, m], axis=1)
+    def touched_over(self, w: Array) -> Array:
+        """(m, 13) of a ball over a lane at levels w (m,), as `Balls.touched`."""
+        # Of sides that lie opposite to each other the parallels do not cross: the lane between them says where it is.
+        assert self.over is not None
+        by = self.by(w)
+        x = self.offsets.touching((self.before, self.over, self.lane), w, by)[:, [0, 1, 4, 5]]
+        return self.balls.beside(self._lanes(len(w)), x, by)
+
+    def _lanes(self, count: int) -> tuple[Index, Index]:
+        return np.full(count, self.before), np.full(count, self.lane)
+
+    def _touched(self, w: Array, start: Array) -> Array:
+        """(m, 13) at levels w (m,), exactly."""
+        if self.over is not None:
+            return self.touched_over(w)
+        return self.balls.touched(self._lanes(len(w)), w, self.by(w), start)
 
     def _on(self, s: Array, w: Array, course: Array, wall: Array) -> Array:
         """(m, 3) places at shares s of the arcs, `wall` (m,) mm within these, of balls at levels w whose `course` (m, 16) is known."""
         centre, n, m, way = (course[:, k : k + 3] for k in (4, 7, 10, 13))
-        by = (self._by(w) - wall)[:, None]
+        by = (self.by(w) - wall)[:, None]
         # Of balls that change their size the envelope touches each along a small circle about the way its centre goes.
         lean = np.sum(n * way, axis=1, keepdims=True) * way if len(self.radii) > 1 else np.zeros_like(n)
         first, last = n - lean, m - lean
@@ -132,13 +189,15 @@ class Ball:
         course, (normal, at) = self.course, cut.plane(y)
         w, step = y.copy(), np.full(len(y), AHEAD)
         for _ in range(ROUGHLY):  # on the course as it is sampled
-            here, there = (self._on(s, x, course(x), wall) for x in (w, w + step))
+            # Both at once: what a spline costs is mostly its call.
+            both = [np.concatenate(values) for values in ((s, s), (w, w + step), (wall, wall))]
+            here, there = np.split(self._on(both[0], both[1], course(both[1]), both[2]), 2)
             rate = np.sum((there - here) * normal, axis=1) / step
             miss = at - np.sum(here * normal, axis=1)
             w = w + np.clip(miss / rate, -0.2, 0.2)
-            if np.abs(miss).max() < SURELY[self.fineness] * cut.extent:
+            if np.abs(miss).max() < SURELY[self.balls.fineness] * cut.extent:
                 break
-        if self.fineness != "exact":
+        if self.balls.fineness != "exact":
             found = course(w)
             return self._on(s, w, found, wall), found[:, :4]
         for _ in range(EXACTLY):
@@ -162,8 +221,9 @@ def _touched_by(offsets: Offsets, before: int, lane: int, by: float, places: int
     """(places, 4) each, by `Offsets.corners`: the sharp corner at even levels, and where a ball touches; nothing where none does."""
     w = np.linspace(-PAST, 1.0 + PAST, places)
     try:
-        sharp = offsets.corners(before, lane, w, (np.zeros(places), np.zeros(places)))
-        return sharp, offsets.corners(before, lane, w, (np.full(places, by), np.full(places, by)), sharp)
+        lanes, nought, all_by = (np.full(places, before), np.full(places, lane)), np.zeros(places), np.full(places, by)
+        sharp = offsets.corners(*lanes, w, (nought, nought))
+        return sharp, offsets.corners(*lanes, w, (all_by, all_by), sharp)
     except FieldError:
         return np.empty((0, 4)), np.empty((0, 4))
 
@@ -190,14 +250,10 @@ def turned_about(way: Array, a: Array, b: Array, s: Array) -> Array:
     return at(s * angle) + s[:, None] * (b - at(angle))
 
 
-def rolling(offsets: Offsets, lane: int, radii: Array, fineness: Fineness, over: int | None = None) -> Ball:
-    """A ball along a corner of a skin; the same one for the same corner, so that its course is worked out once."""
-    return _rolling(offsets, lane, radii.tobytes(), fineness, over)
-
-
-@lru_cache(maxsize=64)
-def _rolling(offsets: Offsets, lane: int, radii: bytes, fineness: Fineness, over: int | None) -> Ball:
-    return Ball(offsets, lane, np.frombuffer(radii), fineness, over)
+@lru_cache(maxsize=32)
+def rolling(offsets: Offsets, corners: tuple[Corner, ...], fineness: Fineness) -> Balls:
+    """Balls along corners of a skin; the same ones for the same corners, so that their courses are worked out once."""
+    return Balls(offsets, corners, fineness)
 
 
 def radii_over(offsets: Offsets, over: int, places: int) -> Array:

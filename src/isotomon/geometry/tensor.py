@@ -1,9 +1,11 @@
-"""A tensor-product B-spline skin evaluated at scattered places, with its derivatives, all at once."""
+"""Tensor-product B-spline skins that lie side by side, evaluated at scattered places of any of them, with derivatives, all at once."""
 
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from scipy.interpolate import BSpline
@@ -12,27 +14,33 @@ from isotomon.arrays import Array, Index
 
 
 @dataclass(frozen=True, eq=False)
-class TensorSkin:
-    """The skin as a polynomial in each cell between its knots: `powers` (cells_u, cells_v, p + 1, 3, q + 1), the lowest power first, from
-    the cell's first corner; `edges_u`, `edges_v`: where cells begin and end."""
+class TensorSkins:
+    """Skins of one v as polynomials in each cell between their knots: `powers` (cells_u, cells_v, p + 1, 3, q + 1), the lowest power
+    first, from the cell's first corner. Cells follow each other skin by skin: `first` (skins + 1,) is the number of each skin's first
+    one; `begin` (cells_u,) the u at which they begin, and `edges_v` (cells_v + 1,) the v."""
 
     powers: Array
-    edges_u: Array
+    first: Index
+    begin: Array
     edges_v: Array
 
-    def jet(self, u: Array, v: Array) -> Array:
-        """(3, 3, m, 3): the skin at u and v (m,) differentiated 0, 1 and 2 times by u (first index) and by v (second)."""
-        i, j = _cell(self.edges_u, u), _cell(self.edges_v, v)
+    def jet(self, skin: int | Index, u: Array, v: Array) -> Array:
+        """(3, 3, m, 3): a skin, or of each place its own (m,), at u and v (m,) differentiated 0, 1 and 2 times by u (first index) and by
+        v (second)."""
+        i = np.searchsorted(self._begin, np.asarray(skin) + u, side="right") - 1
+        i = np.clip(i, self.first[skin], self.first[np.asarray(skin) + 1] - 1)
+        j = np.clip(np.searchsorted(self.edges_v, v, side="right") - 1, 0, len(self.edges_v) - 2)
         own = self.powers[i, j]
         count, p, _, q = own.shape
         along = np.matmul(own.reshape(count, 3 * p, q), _powers(v - self.edges_v[j], q))
         by_v = along.reshape(count, p, 9)
-        both = np.matmul(_powers(u - self.edges_u[i], p).transpose(0, 2, 1), by_v)
+        both = np.matmul(_powers(u - self.begin[i], p).transpose(0, 2, 1), by_v)
         return both.reshape(count, 3, 3, 3).transpose(1, 3, 0, 2)
 
-
-def _cell(edges: Array, at: Array) -> Index:
-    return np.clip(np.searchsorted(edges, at, side="right") - 1, 0, len(edges) - 2)
+    @cached_property
+    def _begin(self) -> Array:
+        """(cells_u,) where cells begin, skins laid end to end."""
+        return self.begin + np.repeat(np.arange(len(self.first) - 1.0), np.diff(self.first))
 
 
 def _powers(t: Array, count: int) -> Array:
@@ -44,11 +52,19 @@ def _powers(t: Array, count: int) -> Array:
     return made
 
 
-def tensor_skin(knots_u: Array, knots_v: Array, degrees: tuple[int, int], control: Array) -> TensorSkin:
-    """The skin of B-splines with these knots and control points (n_u, n_v, 3)."""
-    (edges_u, by_u), (edges_v, by_v) = (_pieces(k, d) for k, d in zip((knots_u, knots_v), degrees, strict=True))
-    half = np.einsum("pin,nvk->ipvk", by_u, control, optimize=True)
-    return TensorSkin(np.ascontiguousarray(np.einsum("qjv,ipvk->ijpkq", by_v, half, optimize=True)), edges_u, edges_v)
+def tensor_skins(skins: Sequence[tuple[Array, int, Array]], knots_v: Array, degree_v: int) -> TensorSkins:
+    """Skins by B-splines: of each its knots and degree round, and its control points (n_u, n_v, 3); all of one kind along."""
+    edges_v, by_v = _pieces(knots_v, degree_v)
+    most = max(degree for _, degree, _ in skins)
+    begin, powers = list[Array](), list[Array]()
+    for knots, degree, control in skins:
+        edges, by_u = _pieces(knots, degree)
+        half = np.einsum("pin,nvk->ipvk", by_u, control, optimize=True)
+        found = np.einsum("qjv,ipvk->ijpkq", by_v, half, optimize=True)
+        powers.append(np.pad(found, ((0, 0), (0, 0), (0, most - degree), (0, 0), (0, 0))))
+        begin.append(edges[:-1])
+    first = np.cumsum([0, *(len(edges) for edges in begin)])
+    return TensorSkins(np.concatenate(powers), first, np.concatenate(begin), edges_v)
 
 
 def _pieces(knots: Array, degree: int) -> tuple[Array, Array]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections import Counter
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
+from dataclasses import dataclass, field, replace
 from functools import lru_cache, partial
 
 import numpy as np
@@ -25,7 +25,7 @@ from isotomon.evaluate.drawn import Drawings
 from isotomon.evaluate.ground import Ground, Worked
 from isotomon.evaluate.rails import Laid
 from isotomon.evaluate.settle import all_drawings
-from isotomon.evaluate.shape import make_shape, shape_key
+from isotomon.evaluate.shape import CommonForm, make_shape, shape_key
 from isotomon.evaluate.sources import Thing
 from isotomon.evaluate.stages import Stage, on_field, placed_by, stages, worked_by
 from isotomon.field.ends import Ending
@@ -255,26 +255,45 @@ def _places(field: SectionField, least: int) -> int:
     return min(max(least, int(turns * PLACES_A_TURN[least == MOVING]) | 1), MOST_PLACES)
 
 
+@dataclass(frozen=True)
+class _Laying:
+    """What a shape is laid out from: the same for all that are equal, by the key of the shape and what else bears on it."""
+
+    key: str
+    form: CommonForm
+    shares: bytes
+    places: int
+    thick: bool
+    made: ShapedBody = field(compare=False)
+
+
 def _laid_out(design: Design, body: Body, made: ShapedBody, places: int) -> Shape:
-    field, form = made.field, made.form
-    v = np.union1d(np.linspace(field.first, field.last, _places(field, places)), field.edges)
+    """The body as arrays; the same ones as long as it is shaped alike, so that an edit of what follows works out nothing of it."""
+    thick = any(law.quality == "thickness" for law in body.laws)
+    key = shape_key(made.field, made.form, design.tolerance)
+    return _shape(_Laying(key, made.form, made.shares.tobytes(), places, thick, made))
+
+
+@lru_cache(maxsize=8)
+def _shape(laying: _Laying) -> Shape:
+    field, form, moving = laying.made.field, laying.form, laying.places == MOVING
+    v = np.union1d(np.linspace(field.first, field.last, _places(field, laying.places)), field.edges)
     sections, at_stations = field.sections(v), np.searchsorted(v, field.nodes)
     # While something moves, every other place is enough for the eye: the skin between is smooth by its normals.
-    seen = np.union1d(np.arange(0, len(v), 2 if places == MOVING else 1), at_stations)
-    thick = any(law.quality == "thickness" for law in body.laws)
+    seen = np.union1d(np.arange(0, len(v), 2 if moving else 1), at_stations)
     rows = form.common.rows(np.array([t.u for t in form.common.ties]))
     return Shape(
         field=field,
         form=form,
-        key=shape_key(field, form, design.tolerance),
+        key=laying.key,
         v=v,
         sections=sections,
-        curves=curves(sections, field.counted_from(sections), form.rule, form.common if thick else None),
+        curves=curves(sections, field.counted_from(sections), form.rule, form.common if laying.thick else None),
         mesh=skin_mesh(sections.at(seen), form.samples, field.ring),
         at_stations=at_stations,
         mesh_rows=np.searchsorted(seen, at_stations),
         tie_lines=np.matmul(rows, sections.control[seen]).transpose(1, 0, 2),
-        tie_shares=made.shares,
+        tie_shares=laying.made.shares,
     )
 
 

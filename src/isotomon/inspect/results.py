@@ -12,6 +12,7 @@ import numpy as np
 from isotomon.arrays import Array, Index
 from isotomon.design.bodies import receivers, results, things_of
 from isotomon.design.body import Body
+from isotomon.design.edits import replace
 from isotomon.design.law import LawPoint, Quality
 from isotomon.design.records import Design
 from isotomon.design.resolved import Resolved
@@ -123,6 +124,18 @@ class Quick:
     def placed(self) -> Array:
         """(k, 4, 4) where the body comes to stand once it is shaped: one map for each copy."""
         return placed_by(self.stages)
+
+    def moves_on_from(self, before: Quick | None) -> bool:
+        """Whether, while something moves, all that the body is shaped by and judged by is as it was before: what is drawn of that stays."""
+        if (
+            before is None
+            or self.shape is None
+            or self.shape is not before.shape
+            or not before.full is self.full is None
+        ):
+            return False
+        said = [(q.design.numbers, q.design.datums, q.design.guides, replace(q.body, steps=())) for q in (self, before)]
+        return said[0] == said[1]
 
     def stations_out(self) -> frozenset[str]:
         """Ids of the stations at which a law is not kept."""

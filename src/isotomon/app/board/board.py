@@ -72,8 +72,9 @@ class Board(QWidget):
 
     def show_quick(self, quick: Quick) -> None:
         """Show new results."""
-        self.quick = quick
-        self.update()
+        stays, self.quick = quick.moves_on_from(self.quick), quick
+        if not stays:
+            self.update()
 
     def set_cut(self, cut: CutShown | None) -> None:
         """Sections of the finished body, or none."""

@@ -54,7 +54,9 @@ class BodyPlan(QWidget):
 
     def show_quick(self, quick: Quick) -> None:
         """Show new results."""
-        self.quick = quick
+        stays, self.quick = quick.moves_on_from(self.quick), quick
+        if stays:
+            return
         self._outlines, self._holes, self._ties = {}, {}, []
         shape = quick.shape
         if shape is not None:

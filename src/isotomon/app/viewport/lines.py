@@ -42,14 +42,20 @@ def rgb(colour: str | QColor) -> Colour:
 @dataclass(eq=False)
 class Lines:
     """The lines (n, 3), mm, of one result, by ids. `shares`: how far along the scale of stations each one's colour lies;
-    `whole_base`: the base planes and axes as large as the body, as they are shown when chosen."""
+    `box`: the body's, as large as which base planes and axes are shown when chosen."""
 
     outlines: dict[str, Array] = field(default_factory=dict)
     shares: dict[str, float] = field(default_factory=dict)
     holes: dict[str, list[Array]] = field(default_factory=dict)
     datums: dict[str, list[Array]] = field(default_factory=dict)
-    whole_base: dict[str, list[Array]] = field(default_factory=dict)
+    box: tuple[Array, Array] | None = None
     guides: dict[str, Array] = field(default_factory=dict)
+
+    def datum(self, key: str, strong: bool) -> list[Array]:
+        """Those of a datum, as it is shown when it is chosen or not."""
+        if strong and self.box is not None and key in BASE_SHOWN:
+            return datum_lines(BASE[key], *self.box)
+        return self.datums[key]
 
 
 @dataclass
@@ -87,8 +93,7 @@ def drawn_of(quick: Quick) -> Lines:
         shape.mesh.points.reshape(-1, 3) if shape is not None else np.array([[-EMPTY_REACH] * 3, [EMPTY_REACH] * 3])
     )
     low, high = points.min(axis=0), points.max(axis=0)
-    if shape is not None:
-        drawn.whole_base = {key: datum_lines(BASE[key], low, high) for key in BASE_SHOWN}
+    drawn.box = (low, high) if shape is not None else None
     reach = (0.5 if shape is None else 0.12) * float((high - low).max())
     drawn.datums = {key: base_lines(BASE[key], reach) for key in BASE_SHOWN}
     drawn.datums |= {key: made for key, thing in quick.datums.items() if (made := datum_lines(thing, low, high))}
@@ -116,10 +121,9 @@ def curves_of(quick: Quick | None, drawn: Lines, wanted: Wanted, theme: Theme) -
     for key, line in drawn.outlines.items():
         colour, strong = rgb(station_colour(theme, drawn.shares[key])), wanted.strong(key)
         curves += [(run, colour, strong) for run in (line, *drawn.holes[key])]
-    for key, lines in drawn.datums.items() if wanted.datums else ():
+    for key in drawn.datums if wanted.datums else ():
         strong = wanted.strong(key)
-        lines = drawn.whole_base.get(key, lines) if strong else lines
-        curves += [(line, attention if strong else soft, strong) for line in lines]
+        curves += [(line, attention if strong else soft, strong) for line in drawn.datum(key, strong)]
     curves += [(line, rgb(theme.guide), wanted.strong(key)) for key, line in drawn.guides.items()]
     curves += [(line, ink, False) for line in wanted.on_skin]
     curves += [(line, attention, False) for line in wanted.over]

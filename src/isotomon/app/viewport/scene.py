@@ -67,8 +67,10 @@ class Scene:
             actor.GetMapper().SetColorModeToDirectScalars()
         self._solids, self._solids_data = self._add_actor()
         self._worked, self._worked_data = self._add_actor()
+        self._rims, self._rims_data = self._add_actor()
         self._thin = self._add_lines(1.8)
         self._strong = self._add_lines(3.6)
+        self._mesh: SkinMesh | None = None
         self._grid: tuple[int, int] = (0, 0)
         self._lights()
         self.smooth_frames = True
@@ -117,9 +119,10 @@ class Scene:
             p.SetDiffuse(0.8)
             p.SetSpecular(0.22)
             p.SetSpecularPower(28.0)
-        self._edges.GetProperty().SetColor(*ink)
-        self._edges.GetProperty().SetLineWidth(1.3)
-        self._edges.GetProperty().LightingOff()
+        for actor in (self._edges, self._rims):
+            actor.GetProperty().SetColor(*ink)
+            actor.GetProperty().SetLineWidth(1.3)
+            actor.GetProperty().LightingOff()
 
     def set_look(self, look: str) -> None:
         """'shaded', 'see-through' or 'lines'."""
@@ -135,7 +138,8 @@ class Scene:
 
     def show_body(self, visible: bool) -> None:
         """Show or hide the bodies with their edges."""
-        for actor in (self._skin, self._caps, self._edges, self._others, self._clear, self._solids, self._worked):
+        own = (self._skin, self._caps, self._edges, self._worked, self._rims)
+        for actor in (*own, self._others, self._clear, self._solids):
             actor.SetVisibility(visible)
 
     def set_own(self, colour: Colour, clear: bool, visible: bool) -> None:
@@ -193,15 +197,17 @@ class Scene:
             flats.append((points, triangles, np.tile(normal / max(np.linalg.norm(normal), 1e-300), (len(points), 1))))
         every = [*surfaces, *flats]
         _set_surfaces(self._worked_data, every)
-        lines = [np.vstack([run, run[:1]]) for runs in faces for run in runs]
-        for actor in (self._skin, self._caps):
+        _set_lines(self._rims_data, [np.vstack([run, run[:1]]) for runs in faces for run in runs])
+        for actor in (self._worked, self._rims):
+            actor.SetVisibility(self._edges.GetVisibility() and bool(every))
+        for actor in (self._skin, self._caps, self._edges):
             actor.SetVisibility(actor.GetVisibility() and not every)
-        if every:
-            _set_lines(self._edges_data, lines)
-        self._worked.SetVisibility(self._edges.GetVisibility())
 
     def set_mesh(self, mesh: SkinMesh | None) -> None:
-        """The body's skin, flat ends and crisp edges."""
+        """The body's skin, flat ends and crisp edges; nothing to be done where it is the one that is there."""
+        if mesh is self._mesh:
+            return
+        self._mesh = mesh
         if mesh is None:
             for data in (self._skin_data, self._caps_data, self._edges_data):
                 data.Initialize()

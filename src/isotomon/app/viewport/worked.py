@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import lru_cache
 
 import numpy as np
 
@@ -25,22 +26,31 @@ def worked_surfaces(quick: Quick | None) -> tuple[Sequence[Surface], Sequence[li
 
 def _side_surfaces(grids: WorkedGrids, affine: Array) -> list[Surface]:
     """The sides of the skin, and of the hollow, which face inward, where an affine map (4, 4) takes them."""
-    return [
-        _surface(side @ affine[:3, :3].T + affine[:3, 3], way * np.sign(np.linalg.det(affine[:3, :3])))
-        for sides, way in (((*grids.outer, *grids.rounds), 1.0), (grids.inner, -1.0))
-        for side in sides
-    ]
+    handed = np.sign(np.linalg.det(affine[:3, :3]))
+    ways = [handed] * (len(grids.outer) + len(grids.rounds)) + [-handed] * len(grids.inner)
+    sides = [side @ affine[:3, :3].T + affine[:3, 3] for side in (*grids.outer, *grids.rounds, *grids.inner)]
+    made: list[Surface | None] = [None] * len(sides)
+    for shape in {side.shape for side in sides}:  # those that are alike at once
+        alike = [k for k, side in enumerate(sides) if side.shape == shape]
+        points = np.stack([sides[k] for k in alike])
+        normals = _normals(points, np.array([ways[k] for k in alike]))
+        for k, own, out in zip(alike, points, normals, strict=True):
+            made[k] = own.reshape(-1, 3), _triangles(*shape[:2]), out.reshape(-1, 3)
+    return [surface for surface in made if surface is not None]
 
 
-def _surface(points: Array, way: float) -> Surface:
-    n_y, n_s = points.shape[:2]
-    normals = way * cross3(np.gradient(points, axis=1), np.gradient(points, axis=0))
-    size = np.linalg.norm(normals, axis=2, keepdims=True)
-    normals = normals / np.where(size > 0.0, size, 1.0)
+def _normals(points: Array, ways: Array) -> Array:
+    """Of grids (k, n_y, n_s, 3), by which side is out (k,)."""
+    normals = cross3(np.gradient(points, axis=2), np.gradient(points, axis=1))
+    size = np.linalg.norm(normals, axis=3, keepdims=True)
+    return np.asarray(normals * (ways[:, None, None, None] / np.where(size > 0.0, size, 1.0)))
+
+
+@lru_cache(maxsize=32)
+def _triangles(n_y: int, n_s: int) -> Index:
     a = (np.arange(n_y - 1)[:, None] * n_s + np.arange(n_s - 1)).ravel()
     quads = np.stack([a, a + 1, a + n_s + 1, a + n_s], axis=1)
-    triangles = np.vstack([quads[:, [0, 1, 2]], quads[:, [0, 2, 3]]])
-    return points.reshape(-1, 3), triangles, normals.reshape(-1, 3)
+    return np.vstack([quads[:, [0, 1, 2]], quads[:, [0, 2, 3]]])
 
 
 def _ends(grids: WorkedGrids, affine: Array) -> list[list[Array]]:
