@@ -13,7 +13,7 @@ from isotomon.inspect.looks import Colouring
 from isotomon.inspect.results import Quick
 from isotomon.inspect.sections import FinishedSections, mesh_of_finished
 from isotomon.kernel.protocol import Built, unpack
-from isotomon.measure.cutting import CurvedMesh
+from isotomon.measure.curved_mesh import CurvedMesh
 from isotomon.measure.rays import Walls, walls
 from isotomon.measure.stiffness import stiffness
 from isotomon.pace import checkpoint

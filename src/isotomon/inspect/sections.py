@@ -18,7 +18,8 @@ from isotomon.inspect.looks import WAYS, ground_of
 from isotomon.inspect.results import Quick
 from isotomon.kernel.protocol import Built, unpack
 from isotomon.measure.apart import PlaneSection
-from isotomon.measure.cutting import CurvedMesh, Cuts, Planes, curved_mesh, cut
+from isotomon.measure.curved_mesh import CurvedMesh, curved_mesh
+from isotomon.measure.cutting import Cuts, Planes, cut
 from isotomon.operations.base import Asked
 from isotomon.quantity import to_unit
 from isotomon.quantity.record import Ref

@@ -5,7 +5,6 @@ from __future__ import annotations
 
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, fields, replace
-from functools import cached_property, partial
 
 import numpy as np
 from scipy.sparse import coo_array, csr_array
@@ -14,12 +13,9 @@ from scipy.sparse.csgraph import breadth_first_order, connected_components
 from isotomon.arrays import Array, Index, Mask
 from isotomon.geometry.planar import cross3
 from isotomon.geometry.quadrature import gauss_rule
+from isotomon.measure.curved_mesh import CurvedMesh, dot, end_tangents
 from isotomon.pace import checkpoint
 
-SHARP = 0.02
-"""rad: where faces meet at more than this, their edge runs square to both normals."""
-LEAST_COSINE = 0.5
-"""A tangent that leans farther from its chord than this is of a surface that ends there, a cone's tip perhaps, and is not believed."""
 NEWTON = 4
 """Steps by which the place at which an edge passes a plane is found; two give all digits where triangles are as small as here."""
 SITES = 4
@@ -50,46 +46,6 @@ class Planes:
         """Some of them."""
         near = None if self.near is None else self.near[some]
         return Planes(self.origin[some], self.across[some], self.up[some], self.half, near)
-
-
-@dataclass(frozen=True, eq=False)
-class CurvedMesh:
-    """A closed mesh that bulges with its surfaces. `points` (n, 3) mm; `edges` (e, 2) of them, `tangents` (e, 2, 3) of each at its two
-    ends. Of both its sides, the one on which a triangle runs from its first end to its second coming first: `triangles` (e, 2), and
-    `normals` (e, 2, 2, 3) at either end. `index` (m, 3): the points of each triangle; `sides` (m, 3): its edges, from each to the next;
-    `corner_normals` (m, 3, 3); `kept` (m,): which of the triangles it was made of each is."""
-
-    points: Array
-    edges: Index
-    tangents: Array
-    triangles: Index
-    normals: Array
-    index: Index
-    sides: Index
-    corner_normals: Array
-    kept: Index
-
-    @cached_property
-    def corners(self) -> Array:
-        """(m, 3, 3) mm."""
-        return self.points[self.index]
-
-    @cached_property
-    def ball(self) -> tuple[Array, float]:
-        """(3,) and mm: a ball round it, by its middle and radius."""
-        centre = (self.points.min(axis=0) + self.points.max(axis=0)) / 2.0
-        return centre, float(np.linalg.norm(self.points - centre, axis=1).max())
-
-    @cached_property
-    def packed(self) -> Array:
-        """(e, 24): of each edge its two ends, the tangents there, and the normals there on one side and on the other."""
-        ends = self.points[self.edges].reshape(-1, 6)
-        return np.hstack([ends, self.tangents.reshape(-1, 6), self.normals.reshape(-1, 12)])
-
-    @cached_property
-    def bulge(self) -> Array:
-        """(m, 3, 3) mm by which the middle of each side lies beside its chord."""
-        return ((self.tangents[:, 0] - self.tangents[:, 1]) / 8.0)[self.sides]
 
 
 @dataclass(frozen=True, eq=False)
@@ -156,90 +112,27 @@ class Cuts:
     lines: Pieces
 
 
-def curved_mesh(vertices: Array, triangles: Index, normals: Array, same: Index) -> CurvedMesh:
-    """Of a finished body's mesh: vertices (n, 3), outward triangles (m, 3), outward normals (n, 3), nought where there are none, and
-    (n,) a number that vertices have in common which are one."""
-    kept, place = np.unique(same, return_inverse=True)
-    merged = place.ravel()[triangles]
-    whole = (merged[:, 0] != merged[:, 1]) & (merged[:, 1] != merged[:, 2]) & (merged[:, 2] != merged[:, 0])
-    merged, index = merged[whole], triangles[whole]
-    here, there = merged.ravel(), np.roll(merged, -1, axis=1).ravel()
-    from_here, from_there = index.ravel(), np.roll(index, -1, axis=1).ravel()
-    count = np.int64(len(kept))
-    ahead = here < there
-    forward, back = np.flatnonzero(ahead), np.flatnonzero(~ahead)
-    forward = forward[np.argsort(here[forward] * count + there[forward], kind="stable")]
-    back = back[np.argsort(there[back] * count + here[back], kind="stable")]
-    if len(forward) != len(back) or (here[forward] != there[back]).any() or (there[forward] != here[back]).any():
-        raise ValueError("the mesh is not closed")
-    edges = np.stack([here[forward], there[forward]], axis=1)
-    sides = np.stack(
-        [normals[[from_here[forward], from_there[forward]]], normals[[from_there[back], from_here[back]]]]
-    ).transpose(2, 0, 1, 3)
-    points, number = vertices[kept], np.zeros(len(here), dtype=np.int64)
-    number[forward] = number[back] = np.arange(len(edges))
-    both = np.stack([forward // 3, back // 3], axis=1)
-    tangents = _edge_tangents(points, edges, sides)
-    shown = number.reshape(-1, 3), normals[index], np.flatnonzero(whole)
-    return CurvedMesh(points, edges, tangents, both, sides, merged, *shown)
-
-
-def _edge_tangents(points: Array, edges: Index, sides: Array) -> Array:
-    """(e, 2, 3) of edges at their ends: square to the normals on both sides."""
-    chord = (points[edges[:, 1]] - points[edges[:, 0]])[:, None]
-    one, other = sides[:, 0], sides[:, 1]
-    between = cross3(one, other)
-    sine = np.linalg.norm(between, axis=2, keepdims=True)
-    middle = one + other
-    middle /= np.maximum(np.linalg.norm(middle, axis=2, keepdims=True), 1e-300)
-    smooth = chord - np.sum(chord * middle, axis=2, keepdims=True) * middle
-    sharp = between * np.sign(np.sum(between * chord, axis=2, keepdims=True))
-    direction = np.where(sine > SHARP, sharp, smooth)
-    return _tangents(direction.transpose(2, 1, 0), chord.transpose(2, 1, 0)).transpose(2, 1, 0)
-
-
-def _unit(a: Array) -> Array:
-    """(d, …) with length 1."""
-    return np.asarray(a / np.maximum(np.sqrt(_dot(a, a)), 1e-300))
-
-
-def _dot(a: Array, b: Array) -> Array:
-    """(…) of vectors (d, …), a component after another, which is how so many are reckoned with fastest."""
-    total = a[0] * b[0]
-    for x, y in zip(a[1:], b[1:], strict=True):
-        total = total + x * y
-    return np.asarray(total)
-
-
-def _tangents(direction: Array, chord: Array) -> Array:
-    """(d, 2, n) derivatives at both ends of cubics along chords (d, 1, n) in given directions; of an arc of a circle they are what is
-    nearest to it."""
-    direction, straight = _unit(direction), _unit(chord)
-    direction = np.where(_dot(direction, straight) > LEAST_COSINE, direction, straight)
-    half = np.sqrt(np.maximum((1.0 + _dot(direction[:, 0], direction[:, 1])) / 2.0, 0.0))
-    length = 2.0 * np.sqrt(_dot(chord[:, 0], chord[:, 0])) / (1.0 + half)
-    return np.asarray(direction * length)
-
-
 def cut(mesh: CurvedMesh, planes: Planes) -> Cuts:
     """Sections of a body by planes."""
-    groups = [planes.of(slice(k, k + PLANES_AT_A_TIME)) for k in range(0, len(planes.origin), PLANES_AT_A_TIME)]
+    crossings, count = _crossings(mesh, planes), len(planes.origin)
+    groups = [slice(k, min(k + PLANES_AT_A_TIME, count)) for k in range(0, count, PLANES_AT_A_TIME)]
+    work = [(planes.of(group), crossings.of(group)) for group in groups]
     found, first, loops, places = list[Cuts](), 0, 0, 0
     with ThreadPoolExecutor(THREADS) as threads:
-        for own, (cuts, count, begun) in zip(groups, threads.map(partial(_cut, mesh), groups), strict=True):
+        for group, (cuts, count, begun) in zip(groups, threads.map(lambda own: _cut(mesh, *own), work), strict=True):
             checkpoint(first / len(planes.origin))
             lines, begins, ends = cuts.lines, cuts.lines.begins + places, cuts.lines.ends + places
             lines = replace(lines, plane=lines.plane + first, loop=lines.loop + loops, begins=begins, ends=ends)
             found.append(replace(cuts, lines=lines))
-            first, loops, places = first + len(own.origin), loops + count, places + begun
+            first, loops, places = group.stop, loops + count, places + begun
     lines = Pieces(*(np.concatenate([getattr(c.lines, f.name) for c in found]) for f in fields(Pieces)))
     measures = (f.name for f in fields(Cuts) if f.name != "lines")
     return Cuts(**{name: np.concatenate([getattr(c, name) for c in found]) for name in measures}, lines=lines)
 
 
-def _cut(mesh: CurvedMesh, planes: Planes) -> tuple[Cuts, int, int]:
+def _cut(mesh: CurvedMesh, planes: Planes, crossings: Crossings) -> tuple[Cuts, int, int]:
     """Sections by a few planes, and how many closed runs and places there were of pieces of line."""
-    lines = _pieces(mesh, planes)
+    lines = _pieces(mesh, planes, crossings)
     count, places = int(lines.loop.max(initial=-1)) + 1, len(lines.begins)
     if planes.near is not None:
         lines = lines.of(_reaching(lines, count, planes.near)[lines.loop])
@@ -248,43 +141,73 @@ def _cut(mesh: CurvedMesh, planes: Planes) -> tuple[Cuts, int, int]:
     return _measured(lines, len(planes.origin), count), count, places
 
 
-def _crossed(mesh: CurvedMesh, planes: Planes) -> tuple[Index, Index, Array, Array, Mask]:
-    """(n,) each: edges and planes that cross each other, the heights of the edges' two ends above the planes, and whether the first is."""
-    normal = planes.normal
+@dataclass(frozen=True, eq=False)
+class Crossings:
+    """Edges and planes that cross each other, plane by plane, and whether edges go down there: (n,) each."""
+
+    edge: Index
+    plane: Index
+    down: Mask
+
+    def of(self, group: slice) -> Crossings:
+        """Those of some planes, which are numbered from nought then."""
+        some = slice(*np.searchsorted(self.plane, [group.start, group.stop]).tolist())
+        return Crossings(self.edge[some], self.plane[some] - group.start, self.down[some])
+
+
+def _crossings(mesh: CurvedMesh, planes: Planes) -> Crossings:
+    normal, first, last = planes.normal, *mesh.edges.T
     deep = np.sum(planes.origin * normal, axis=1)
-    # Most edges lie beyond all of these planes, which is seen by the one in their middle: none strays farther from it than this.
-    middle = len(deep) // 2
-    leans = np.linalg.norm(normal - normal[middle], axis=1)
-    shifts = np.abs(np.sum((planes.origin - planes.origin[middle]) * normal, axis=1))
-    centre, reach = mesh.ball
-    room = float((shifts + leans * (np.linalg.norm(centre - planes.origin[middle]) + reach)).max())
-    away = mesh.points @ normal[middle] - deep[middle]
-    side = (away > room).astype(np.int8) - (away < -room)
-    first, last = mesh.edges.T
-    before, after = side[first], side[last]
-    some = np.flatnonzero((before != after) | (before == 0))
-    heights = [mesh.points[ends] @ normal.T - deep for ends in (first[some], last[some])]
-    over = heights[0] >= 0.0
-    which = np.flatnonzero(over != (heights[1] >= 0.0))
-    edge, plane = np.divmod(which, len(deep))
-    return some[edge], plane, heights[0].ravel()[which], heights[1].ravel()[which], over.ravel()[which]
+    if _one_after_another(mesh, planes):
+        passed = _passed(mesh.points, normal, deep)
+        before, after = passed[first], passed[last]
+        some = np.flatnonzero(before != after)
+        low, count = np.minimum(before, after)[some], np.abs(after - before)[some]
+        edge = np.repeat(some, count)
+        plane = np.repeat(low - np.cumsum(count) + count, count) + np.arange(len(edge))
+        down = (before > after)[edge]
+        order = np.argsort(plane, kind="stable")
+        return Crossings(edge[order], plane[order], down[order])
+    found = []
+    for k in range(len(deep)):
+        above = mesh.points @ normal[k] >= deep[k]
+        some = np.flatnonzero(above[first] != above[last])
+        found.append((some, np.full(len(some), k), above[first[some]]))
+    edge, plane, down = (np.concatenate(values) for values in zip(*found, strict=True))
+    return Crossings(edge, plane, down)
 
 
-def _pieces(mesh: CurvedMesh, planes: Planes) -> Pieces:
+def _one_after_another(mesh: CurvedMesh, planes: Planes) -> bool:
+    """Whether no two planes cross each other where the mesh is, and all lie in their order along their normals."""
+    normal, (centre, reach) = planes.normal, mesh.ball
+    high = np.sum((centre - planes.origin) * normal, axis=1)
+    return bool((high[:-1] - high[1:] > reach * np.linalg.norm(np.diff(normal, axis=0), axis=1)).all())
+
+
+def _passed(points: Array, normal: Array, deep: Array) -> Index:
+    """(n,) how many of the planes n · x = deep, which lie one after another, are passed on the way to points (n, 3): found by halving."""
+    low, high = np.zeros(len(points), dtype=np.int64), np.full(len(points), len(deep))
+    for _ in range(len(deep).bit_length()):
+        middle = np.minimum((low + high) // 2, len(deep) - 1)
+        above = (np.einsum("ij,ij->i", points, normal[middle]) >= deep[middle]) & (low < high)
+        low, high = np.where(above, middle + 1, low), np.where(above, high, np.minimum(middle, high))
+    return low
+
+
+def _pieces(mesh: CurvedMesh, planes: Planes, crossings: Crossings) -> Pieces:
     """What planes cut."""
-    normal, width = planes.normal, len(planes.origin)
-    edge, plane, low, high, down = _crossed(mesh, planes)
+    edge, plane, down, width = crossings.edge, crossings.plane, crossings.down, len(planes.origin)
     # All that is known of an edge, and of a plane, is fetched at once: that is most of the work.
-    frames = np.hstack([planes.origin, planes.across, planes.up, normal])
+    frames = np.hstack([planes.origin, planes.across, planes.up, planes.normal])
     known, frame = np.ascontiguousarray(mesh.packed[edge].T), np.ascontiguousarray(frames[plane].T)
     origin, across, up, normal = (frame[k : k + 3] for k in (0, 3, 6, 9))
     a, b, leave, arrive = (known[k : k + 3] for k in (0, 3, 6, 9))
-    share = _passing(low, high, _dot(leave, normal), _dot(arrive, normal))
+    share = _passing(dot(a - origin, normal), dot(b - origin, normal), dot(leave, normal), dot(arrive, normal))
     away = _cubic(share, a, b, leave, arrive) - origin
-    flat = np.stack([_dot(away, across), _dot(away, up)])
+    flat = np.stack([dot(away, across), dot(away, up)])
     # A piece begins where its triangle's rim goes down through the plane, and ends where it comes up.
     leaning = [known[k : k + 3] + share * (known[k + 3 : k + 6] - known[k : k + 3]) for k in (12, 18)]
-    inward = [np.stack([-_dot(n, up), _dot(n, across)]) for n in leaning]
+    inward = [np.stack([-dot(n, up), dot(n, across)]) for n in leaning]
     beside = mesh.triangles[edge]
     chosen, tangent = [], []
     for begins in (down, ~down):
@@ -292,7 +215,7 @@ def _pieces(mesh: CurvedMesh, planes: Planes) -> Pieces:
         tangent.append(np.where(begins, inward[0], inward[1])[:, chosen[-1]])
     order, partner = chosen
     start, end = flat[:, order], flat[:, partner]
-    both = _tangents(np.stack(tangent, axis=1), (end - start)[:, None])
+    both = end_tangents(np.stack(tangent, axis=1), (end - start)[:, None])
     count = len(edge)
     link = coo_array((np.ones(count), (order, partner)), shape=(count, count))
     loop = connected_components(link, directed=False)[1][order].astype(np.int64)
@@ -306,7 +229,7 @@ def _cubic(t: Array, a: Array, b: Array, m: Array, n: Array) -> Array:
 
 def _passing(a: Array, b: Array, m: Array, n: Array) -> Array:
     """(n,) where cubics from heights a to heights b, of opposite signs, with slopes m and n there, pass nought."""
-    t = a / (a - b)
+    t = a / np.where(a == b, np.inf, a - b)  # equal by rounding alone: then both are nought
     square, cube = 3.0 * (b - a) - 2.0 * m - n, 2.0 * (a - b) + m + n
     for _ in range(NEWTON):
         slope = m + t * (2.0 * square + 3.0 * t * cube)

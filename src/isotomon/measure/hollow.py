@@ -8,7 +8,7 @@ from isotomon.arrays import Array, Mask
 from isotomon.errors import FieldError
 from isotomon.geometry.planar import cross3
 from isotomon.measure.capacity import Inside
-from isotomon.measure.cutting import CurvedMesh
+from isotomon.measure.curved_mesh import CurvedMesh
 
 # Shares of the corners at seven sites in a triangle, with their weights, exact to degree 5.
 # Source: Strang, Fix, An Analysis of the Finite Element Method (1973), table 4.1.

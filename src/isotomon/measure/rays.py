@@ -8,7 +8,7 @@ import numpy as np
 
 from isotomon.arrays import Array, Index, Mask
 from isotomon.geometry.planar import cross3
-from isotomon.measure.cutting import CurvedMesh
+from isotomon.measure.curved_mesh import CurvedMesh
 from isotomon.pace import checkpoint
 
 LEAF = 8

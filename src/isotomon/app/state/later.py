@@ -11,6 +11,7 @@ from typing import TypeVar
 
 from PySide6.QtCore import QEventLoop, QObject, Qt, Signal
 from PySide6.QtWidgets import QApplication, QProgressDialog, QWidget
+from shiboken6 import isValid
 
 from isotomon.errors import IsotomonError
 from isotomon.pace import GivenUp, watched
@@ -53,7 +54,8 @@ class Later(QObject):
             answer = work()
         except IsotomonError as error:
             answer = str(error)
-        self._finished.emit(work, answer)
+        if isValid(self):  # the application may have ended meanwhile
+            self._finished.emit(work, answer)
 
     def _took(self, work: Work, answer: object) -> None:
         self._running = False
