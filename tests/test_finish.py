@@ -168,6 +168,26 @@ class Solids(Building):
         )
         self.assertEqual(read, structs.replace(three, radii=(6.0, 3.0)))
 
+    def test_edges_that_run_on_come_along(self) -> None:
+        """One side of a rim with rounded corners means all of it, to Pappus's volume and by names; no part of it can be left out."""
+        corner, size = 6.0, 2.0
+        upright = Round(edges=refs("body/along"), radius=corner)
+        plain = self.built(box(upright))
+        sides = [name for name in plain.names if name.startswith("lane ")]
+        straight = 4.0 * (SIDE - 2.0 * corner)
+        bevelled = straight * size**2 / 2.0 + math.pi * (corner - size / 3.0) * size**2
+        rounded = straight * (1.0 - math.pi / 4.0) * size**2 + rim_cut(corner, size)
+        one = refs(f"body/edge:{sides[0]}|last cap")
+        for step, taken in ((Bevel(edges=one, width=size), bevelled), (Round(edges=one, radius=size), rounded)):
+            found = self.built(box(upright, step))
+            self.assertLess(abs(plain.volume - taken - found.volume), 1e-6 * plain.volume)
+            made = [name for name in found.names if name not in plain.names]
+            self.assertEqual(len(set(made)), 8)
+            self.assertTrue(all("last cap" in name for name in made), made)
+            left_out = structs.replace(step, without=refs(f"body/edge:{sides[2]}|last cap"))
+            with self.assertRaisesRegex(SolidError, "runs on smoothly from one that is chosen; choose both or neither"):
+                self.built(box(upright, left_out))
+
     def test_where_bodies_meet_and_what_comes_after(self) -> None:
         """A post on a drum, rounded where they meet, then the new face's edges named in a further step; each face says what made it,
         and the choice stays right when the post is made thicker."""

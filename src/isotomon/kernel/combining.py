@@ -85,7 +85,7 @@ def _combined_once(
 ) -> NamedShape:
     maker = {"add": BRepAlgoAPI_Fuse, "cut": BRepAlgoAPI_Cut, "common": BRepAlgoAPI_Common}[how]()
     marked = NamedShape(tool.shape, tuple(f"{mark}{name}" for name in tool.names))
-    made = _combined(maker, [marked], [base], tolerance) if turned else _combined(maker, [base], [marked], tolerance)
+    made = combined(maker, [marked], [base], tolerance) if turned else combined(maker, [base], [marked], tolerance)
     if not parts(made.shape, TopAbs_ShapeEnum.TopAbs_SOLID):
         why = {
             "add": "adding them leaves no solid",
@@ -99,7 +99,7 @@ def _combined_once(
     return made
 
 
-def _combined(maker: Any, bases: Sequence[NamedShape], others: Sequence[NamedShape], tolerance: float) -> NamedShape:
+def combined(maker: Any, bases: Sequence[NamedShape], others: Sequence[NamedShape], tolerance: float) -> NamedShape:
     """What a boolean operation of the kernel makes of bodies; faces keep their names.
 
     Raises: SolidError.
@@ -165,7 +165,7 @@ def cut_by_block(base: NamedShape, block: NamedShape, called: str, tolerance: fl
     count = len(parts(block.shape, TopAbs_ShapeEnum.TopAbs_FACE))
     for times, _, aside in TRIES:
         shape = _mapped(block.shape, _shifted(aside * tolerance)) if aside else block.shape
-        made = _combined(BRepAlgoAPI_Cut(), [base], [NamedShape(shape, (called,) * count)], tolerance * times)
+        made = combined(BRepAlgoAPI_Cut(), [base], [NamedShape(shape, (called,) * count)], tolerance * times)
         left = bool(parts(made.shape, TopAbs_ShapeEnum.TopAbs_SOLID)) and any(n.startswith(called) for n in made.names)
         if left and is_meshed(made.shape):
             return made
@@ -197,7 +197,7 @@ def placed(base: NamedShape, maps: Array, joined: bool, tolerance: float) -> Nam
     if len(copies) == 1:
         return copies[0]
     if joined:
-        return _combined(BRepAlgoAPI_Fuse(), copies[:1], copies[1:], tolerance)
+        return combined(BRepAlgoAPI_Fuse(), copies[:1], copies[1:], tolerance)
     return pieces_side_by_side(copies)
 
 

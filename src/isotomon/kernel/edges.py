@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 from OCP.BRepAdaptor import BRepAdaptor_Curve
+from OCP.BRepFilletAPI import BRepFilletAPI_MakeFillet
 from OCP.BRepLib import BRepLib
 from OCP.collections import IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher
 from OCP.GCPnts import GCPnts_AbscissaPoint
@@ -94,6 +95,28 @@ def chosen_edges(body: NamedShape, choices: Sequence[str]) -> list[NamedEdge]:
     if not left:
         raise SolidError("all edges that are chosen are left out; choose others")
     return left
+
+
+def running_on(body: NamedShape, edges: Sequence[NamedEdge], choices: Sequence[str]) -> list[NamedEdge]:
+    """Chosen edges, and those of the body that run on smoothly from them, which a ball or a bevel goes along, too, as the same choice.
+
+    Raises: SolidError, where one of these is left out by the choices: there is no stopping before it.
+    """
+    maker = BRepFilletAPI_MakeFillet(body.shape)
+    choice: dict[int, int] = {}
+    for edge in sorted(edges, key=lambda e: -e.choice):
+        if not maker.Contour(edge.edge):
+            maker.Add(1.0, edge.edge)  # of whatever radius: nothing is built
+        choice.setdefault(maker.Contour(edge.edge), edge.choice)
+    chosen = {hash(edge.edge) for edge in edges}
+    along = [edge for edge in crisp_edges(body) if maker.Contour(edge.edge) and hash(edge.edge) not in chosen]
+    for edge in along:
+        for out in choices:
+            if out.startswith("without ") and _is_meant(edge, out.removeprefix("without ")):
+                between = edge.called.replace("|", " and ")
+                text = f"the edge between {between} is left out, but runs on smoothly from one that is chosen; choose both or neither"
+                raise SolidError(text)
+    return [*edges, *(replace(edge, choice=choice[maker.Contour(edge.edge)]) for edge in along)]
 
 
 def _is_meant(edge: NamedEdge, choice: str) -> bool:

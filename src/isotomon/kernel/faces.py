@@ -5,10 +5,15 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Sequence
 from typing import Any
 
+import numpy as np
+from OCP.BRep import BRep_Tool
 from OCP.BRepCheck import BRepCheck_Analyzer
+from OCP.BRepGProp import BRepGProp_Face
+from OCP.gp import gp_Pnt, gp_Vec
 from OCP.TopAbs import TopAbs_ShapeEnum
-from OCP.TopoDS import TopoDS, TopoDS_Face, TopoDS_Shape
+from OCP.TopoDS import TopoDS, TopoDS_Edge, TopoDS_Face, TopoDS_Shape
 
+from isotomon.arrays import Array
 from isotomon.errors import SolidError
 from isotomon.geometry.face_names import own_name, whole_face
 from isotomon.kernel.finishing import volume_of
@@ -67,3 +72,10 @@ def sound(
     if not may_be(volume_of(shape)):
         raise SolidError("what comes of it has not the volume that it must have; choose other faces, or less of it")
     return NamedShape(shape, names_of(shape, [(name, face) for name, faces in came for face in faces]))
+
+
+def outward(edge: TopoDS_Edge, t: float, face: TopoDS_Face) -> Array:
+    """(3,) the outward normal of a face at a place of its rim."""
+    uv, at, normal = BRep_Tool.CurveOnSurface_s(edge, face, 0.0, 1.0).Value(t), gp_Pnt(), gp_Vec()
+    BRepGProp_Face(face).Normal(uv.X(), uv.Y(), at, normal)
+    return np.array([normal.X(), normal.Y(), normal.Z()]) / normal.Magnitude()

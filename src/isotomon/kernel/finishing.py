@@ -6,8 +6,11 @@ from collections.abc import Callable, Sequence
 from typing import Any
 
 import numpy as np
+from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeVertex
 from OCP.BRepCheck import BRepCheck_Analyzer
+from OCP.BRepExtrema import BRepExtrema_DistShapeShape
 from OCP.BRepGProp import BRepGProp
+from OCP.gp import gp_Pnt
 from OCP.GProp import GProp_GProps
 from OCP.TopAbs import TopAbs_ShapeEnum
 from OCP.TopoDS import TopoDS_Shape
@@ -67,13 +70,27 @@ def _came(body: NamedShape, edges: Sequence[NamedEdge], maker: Any, work: str) -
         if not maker.IsDeleted(face):
             came += [(name, piece) for piece in list(maker.Modified(face)) or [face]]
     meeting: dict[int, tuple[TopoDS_Shape, set[str]]] = {}
-    for edge in edges:
-        came += [(f"{work} of ({edge.called})", piece) for piece in maker.Generated(edge.edge)]
+    for edge, pieces in _made_of(edges, maker):
+        came += [(f"{work} of ({edge.called})", piece) for piece in pieces]
         for corner in parts(edge.edge, TopAbs_ShapeEnum.TopAbs_VERTEX):
             meeting.setdefault(hash(corner), (corner, set()))[1].update(edge.names)
     for corner, names in meeting.values():
         came += [(f"corner of ({'|'.join(sorted(names))})", piece) for piece in maker.Generated(corner)]
     return came
+
+
+def _made_of(edges: Sequence[NamedEdge], maker: Any) -> list[tuple[NamedEdge, list[TopoDS_Shape]]]:
+    """Edges with the faces that each has become. Where a closed run of them begins, the kernel says of one that it has become its neighbour's
+    face, too, and of that that it has become none."""
+    made = [(edge, list(maker.Generated(edge.edge))) for edge in edges]
+    for edge, pieces in made:
+        lent = [(other, piece) for _, other in made if len(other) > 1 for piece in other] if not pieces else []
+        if lent:
+            at = BRepBuilderAPI_MakeVertex(gp_Pnt(*edge.middle)).Vertex()
+            other, piece = min(lent, key=lambda one: BRepExtrema_DistShapeShape(at, one[1]).Value())
+            other.remove(piece)
+            pieces.append(piece)
+    return made
 
 
 def within_limits(

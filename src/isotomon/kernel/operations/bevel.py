@@ -7,7 +7,8 @@ from functools import partial
 
 from OCP.BRepFilletAPI import BRepFilletAPI_MakeChamfer
 
-from isotomon.kernel.edges import NamedEdge, chosen_edges
+from isotomon.kernel.bevel_rings import begun_with, closed_runs, cut_off, ring
+from isotomon.kernel.edges import NamedEdge, chosen_edges, running_on
 from isotomon.kernel.finishing import finished, within_limits
 from isotomon.kernel.making import NamedShape
 from isotomon.kernel.operations.base import Given, MadeBody
@@ -20,16 +21,28 @@ def apply(given: Given) -> MadeBody:
     Raises: SolidError; SizeError, with the width that would do.
     """
     (body,), values = given.bodies, given.values
-    edges = chosen_edges(body, str(values["edges"]).split("\n"))
-    work = partial(_bevelled, body, ratio=float(values["ratio"]))
+    choices = str(values["edges"]).split("\n")
+    edges = running_on(body, chosen_edges(body, choices), choices)
+    work = partial(_bevelled, body, ratio=float(values["ratio"]), tolerance=given.tolerance)
     return MadeBody(within_limits(work, edges, float(values["width"]), given.seconds, "width", "bevelled"))
 
 
-def _bevelled(body: NamedShape, edges: Sequence[NamedEdge], size: float, ratio: float) -> NamedShape:
+def _bevelled(body: NamedShape, edges: Sequence[NamedEdge], size: float, ratio: float, tolerance: float) -> NamedShape:
+    maker = _told(body, edges, size, ratio)
+    runs = closed_runs(maker, edges)
+    rings = [ring(run, size, ratio, tolerance) for run in runs]
+    left = [edge for edge in edges if not any(edge is one for run in runs for one, _ in run)]
+    if left:
+        maker = _told(body, left, size, ratio)
+        maker.Build()
+        body = finished(body, left, maker, "bevel", size * max(ratio, 1.0))
+    return cut_off(body, rings, tolerance) if rings else body
+
+
+def _told(body: NamedShape, edges: Sequence[NamedEdge], size: float, ratio: float) -> BRepFilletAPI_MakeChamfer:
+    """The kernel's maker, told what to do."""
     maker = BRepFilletAPI_MakeChamfer(body.shape)
     for edge in edges:
-        first = edge.faces[edge.names.index(min(edge.names))]
         if maker.Contour(edge.edge) == 0:
-            maker.Add(size, size * ratio, edge.edge, first)
-    maker.Build()
-    return finished(body, edges, maker, "bevel", size * max(ratio, 1.0))
+            maker.Add(size, size * ratio, edge.edge, begun_with(edge))
+    return maker

@@ -13,7 +13,7 @@ from OCP.gp import gp_Pnt2d
 from OCP.TopoDS import TopoDS_Edge
 
 from isotomon.arrays import Array
-from isotomon.kernel.edges import NamedEdge, chosen_edges, length_of
+from isotomon.kernel.edges import NamedEdge, chosen_edges, length_of, running_on
 from isotomon.kernel.finishing import finished, within_limits
 from isotomon.kernel.making import NamedShape
 from isotomon.kernel.operations.base import Given, MadeBody
@@ -29,7 +29,8 @@ def apply(given: Given) -> MadeBody:
     Raises: SolidError; SizeError, with the radius that would do.
     """
     (body,), radii = given.bodies, np.asarray(given.arrays["radii"], dtype=float)
-    edges = chosen_edges(body, str(given.values["edges"]).split("\n"))
+    choices = str(given.values["edges"]).split("\n")
+    edges = running_on(body, chosen_edges(body, choices), choices)
     largest = float(radii.max())
     made = within_limits(
         partial(_rounded, body, radii=radii / largest), edges, largest, given.seconds, "radius", "rounded"
@@ -40,7 +41,7 @@ def apply(given: Given) -> MadeBody:
 def _rounded(body: NamedShape, edges: Sequence[NamedEdge], size: float, radii: Array) -> NamedShape:
     """The body with edges rounded by the `radii` (k, n) of their choices times `size`."""
     maker = BRepFilletAPI_MakeFillet(body.shape)
-    # The first edge of a run brings those along that run on smoothly.
+    # The first edge of a run brings the others along.
     for edge in sorted(edges, key=lambda e: -e.choice):
         if maker.Contour(edge.edge):
             continue

@@ -11,7 +11,6 @@ import numpy as np
 from OCP.BRep import BRep_Tool
 from OCP.BRepAdaptor import BRepAdaptor_Curve
 from OCP.BRepFilletAPI import BRepFilletAPI_MakeFillet
-from OCP.BRepGProp import BRepGProp_Face
 from OCP.BRepTools import BRepTools, BRepTools_WireExplorer
 from OCP.GCPnts import GCPnts_AbscissaPoint
 from OCP.gp import gp_Pnt, gp_Vec
@@ -24,7 +23,7 @@ from isotomon.arrays import Array
 from isotomon.errors import SolidError
 from isotomon.geometry.face_names import whole_face
 from isotomon.kernel.edges import NamedEdge, crisp_edges, length_of
-from isotomon.kernel.faces import chosen_faces, named_faces
+from isotomon.kernel.faces import chosen_faces, named_faces, outward
 from isotomon.kernel.finishing import apart, volume_of
 from isotomon.kernel.making import NamedShape, is_valid, sewn
 from isotomon.kernel.meshing import parts
@@ -137,7 +136,7 @@ def _ball(edge: TopoDS_Edge, t: float, beside: tuple[TopoDS_Face, TopoDS_Face], 
     feet = [Touch(face, here) for face in across]
     opposite = min(feet, key=lambda foot: foot.away)
     reach = opposite.away
-    x = np.append((here + opposite.place) / 2.0 - reach / 2.0 * _outward(edge, t, beside[0]), reach / 2.0)
+    x = np.append((here + opposite.place) / 2.0 - reach / 2.0 * outward(edge, t, beside[0]), reach / 2.0)
     touching = [*(Touch(face, here) for face in beside), opposite]
     for _ in range(STEPS):
         for foot in touching:
@@ -175,13 +174,6 @@ class Touch:
         uv = np.array([self.uv.X(), self.uv.Y()])
         room = RIM * (self.bounds[:, 1] - self.bounds[:, 0])
         return bool(((uv > self.bounds[:, 0] + room) & (uv < self.bounds[:, 1] - room)).all())
-
-
-def _outward(edge: TopoDS_Edge, t: float, face: TopoDS_Face) -> Array:
-    """(3,) the outward normal of a face at a place of its rim."""
-    uv, at, normal = BRep_Tool.CurveOnSurface_s(edge, face, 0.0, 1.0).Value(t), gp_Pnt(), gp_Vec()
-    BRepGProp_Face(face).Normal(uv.X(), uv.Y(), at, normal)
-    return _numbers(normal) / normal.Magnitude()
 
 
 def _numbers(a: gp_Pnt | gp_Vec) -> Array:

@@ -1,0 +1,233 @@
+"""Bevels along closed runs of edges that go on smoothly into each other. The kernel's own follows such a run by a smoothed curve, and is
+narrower by half in places. Here a ring is made that holds what is to go, and cut off. Worker only."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from OCP.BRep import BRep_Tool
+from OCP.BRepAdaptor import BRepAdaptor_Curve
+from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut
+from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeFace
+from OCP.BRepTools import BRepTools
+from OCP.Geom import Geom_Surface
+from OCP.gp import gp_Pnt, gp_Vec
+from OCP.TopAbs import TopAbs_Orientation, TopAbs_ShapeEnum
+from OCP.TopExp import TopExp_Explorer
+from OCP.TopoDS import TopoDS_Edge, TopoDS_Face
+from scipy.interpolate import make_interp_spline
+
+from isotomon.arrays import Array
+from isotomon.errors import SolidError
+from isotomon.geometry.patch import Patch
+from isotomon.kernel.combining import combined
+from isotomon.kernel.edges import NamedEdge
+from isotomon.kernel.faces import outward
+from isotomon.kernel.finishing import volume_of
+from isotomon.kernel.making import NamedShape, is_valid, sewn, surface
+from isotomon.kernel.meshing import parts
+
+PLACES = 13
+"""On each edge at which it is worked out where the bevel begins and ends, closer and closer to its ends."""
+STEPS, CLOSE = 12, 1e-10
+"""Of Newton's rule at most, and the miss, of the width, that is none."""
+BEYOND = 0.25
+"""Of a face's parameters: so far past its sides it may be gone on with, where a rim does not run square to these."""
+PAST = 0.25
+"""Of its width: so far the ring reaches past the bevel at both sides, so that it cuts through the faces there."""
+BULGE = 0.1
+"""Of what a bevel takes away between flat faces: by so much curved ones may change it."""
+OUTSIDE = "what is outside the body"
+
+
+@dataclass(frozen=True, eq=False)
+class Beside:
+    """Places along an edge of a run, (n, 3) each: on the edge, and where the bevel begins and ends beside it; what it is called."""
+
+    edge: Array
+    first: Array
+    second: Array
+    called: str
+
+
+def closed_runs(maker: Any, edges: Sequence[NamedEdge]) -> list[list[tuple[NamedEdge, bool]]]:
+    """The edges of each run that closes and has several, in order, and whether each is gone along the way it has, of what a maker of the
+    kernel has been told."""
+    runs = []
+    for contour in range(1, maker.NbContours() + 1):
+        count = maker.NbEdges(contour)
+        if count < 2 or not maker.Closed(contour):
+            continue
+        own = [maker.Edge(contour, k) for k in range(1, count + 1)]
+        named = [next((one for one in edges if one.edge.IsSame(edge)), None) for edge in own]
+        ahead = [edge.Orientation() == TopAbs_Orientation.TopAbs_FORWARD for edge in own]
+        run = [(one, way) for one, way in zip(named, ahead, strict=True) if one is not None]
+        if len(run) == count and all(_is_outward(one) for one in named if one is not None):
+            runs.append(run)
+    return runs
+
+
+def _is_outward(edge: NamedEdge) -> bool:
+    """Whether the body fills less than half of what is round an edge, half way along it."""
+    curve = BRepAdaptor_Curve(edge.edge)
+    t = (curve.FirstParameter() + curve.LastParameter()) / 2.0
+    return float(_inward(edge.edge, t, edge.faces[0]) @ outward(edge.edge, t, edge.faces[1])) < 0.0
+
+
+def ring(
+    run: Sequence[tuple[NamedEdge, bool]], size: float, ratio: float, tolerance: float
+) -> tuple[NamedShape, float]:
+    """What a bevel `size` mm wide on the first face along a run, and `ratio` times that on the other, takes away, with what is outside the
+    body beside it; and mm³ of what is inside, were the faces flat.
+
+    Raises: SolidError, where it reaches past a face.
+    """
+    begun, left = run[0][0], _is_left(*run[0], begun_with(run[0][0]))
+    found = []
+    for edge, ahead in run:
+        first = 0 if _is_left(edge, ahead, edge.faces[0]) == left else 1
+        found.append(_places(edge, ahead, (edge.faces[first], edge.faces[1 - first]), (size, size * ratio)))
+    found = [_meeting(found[k - 1], one, found[(k + 1) % len(found)]) for k, one in enumerate(found)]
+    faces: list[tuple[str, TopoDS_Face]] = []
+    for one in found:
+        beyond, before = one.first + PAST * (one.first - one.second), one.second + PAST * (one.second - one.first)
+        above = 2.0 * one.edge - (one.first + one.second) / 2.0
+        sides = ((f"bevel of ({one.called})", beyond, before), (OUTSIDE, before, above), (OUTSIDE, above, beyond))
+        faces += [(name, _ruled(a, b, tolerance)) for name, a, b in sides]
+    made = sewn(faces, tolerance)
+    if not is_valid(made):
+        raise SolidError(f"no bevel of this width goes along the edge between {begun.called.replace('|', ' and ')}")
+    return made, _wedge(found)
+
+
+def begun_with(edge: NamedEdge) -> TopoDS_Face:
+    """The face of an edge along which a bevel's first width is."""
+    return edge.faces[edge.names.index(min(edge.names))]
+
+
+def cut_off(body: NamedShape, rings: Sequence[tuple[NamedShape, float]], tolerance: float) -> NamedShape:
+    """A body without what rings hold.
+
+    Raises: SolidError, where what comes of it cannot be that.
+    """
+    made = combined(BRepAlgoAPI_Cut(), [body], [one for one, _ in rings], tolerance)
+    wanted = sum(volume for _, volume in rings)
+    taken = volume_of(body.shape) - volume_of(made.shape)
+    solids = [len(parts(one.shape, TopAbs_ShapeEnum.TopAbs_SOLID)) for one in (body, made)]
+    if not is_valid(made) or solids[0] != solids[1] or abs(taken - wanted) > BULGE * wanted or OUTSIDE in made.names:
+        raise SolidError("what comes of it is not the body with its edges worked on")
+    return made
+
+
+def _wedge(found: Sequence[Beside]) -> float:
+    """mm³ of what lies between a bevel and flat faces, by the divergence theorem over the three sides of it."""
+    total = 0.0
+    for one in found:
+        for a, b in ((one.first, one.second), (one.second, one.edge), (one.edge, one.first)):
+            for p, q, r in ((a[:-1], b[:-1], a[1:]), (b[:-1], b[1:], a[1:])):
+                total += float(np.einsum("ij,ij->", p, np.cross(q, r))) / 6.0
+    return abs(total)
+
+
+def _is_left(edge: NamedEdge, ahead: bool, face: TopoDS_Face) -> bool:
+    """Whether a face lies to the left of a run, seen from outside."""
+    curve = BRepAdaptor_Curve(edge.edge)
+    t = (curve.FirstParameter() + curve.LastParameter()) / 2.0
+    along = _along(curve, t)[1] * (1.0 if ahead else -1.0)
+    return float(np.cross(outward(edge.edge, t, face), along) @ _inward(edge.edge, t, face)) > 0.0
+
+
+def _places(
+    edge: NamedEdge, ahead: bool, faces: tuple[TopoDS_Face, TopoDS_Face], widths: tuple[float, float]
+) -> Beside:
+    curve = BRepAdaptor_Curve(edge.edge)
+    share = 0.5 - 0.5 * np.cos(np.linspace(0.0, np.pi, PLACES))
+    t = curve.FirstParameter() + share * (curve.LastParameter() - curve.FirstParameter())
+    t = t if ahead else t[::-1]
+    sides = [
+        np.array([_beside(edge, at, face, width) for at in t.tolist()])
+        for face, width in zip(faces, widths, strict=True)
+    ]
+    return Beside(np.array([_along(curve, at)[0] for at in t.tolist()]), sides[0], sides[1], edge.called)
+
+
+def _beside(edge: NamedEdge, t: float, face: TopoDS_Face, width: float) -> Array:
+    """(3,) the place of a face that is `width` mm from a place of its rim, square to that.
+
+    Raises: SolidError, where the face ends before.
+    """
+    here, along = _along(BRepAdaptor_Curve(edge.edge), t)
+    skin, (low, high) = BRep_Tool.Surface_s(face), np.reshape(BRepTools.UVBounds_s(face), (2, 2)).T
+    rim = BRep_Tool.CurveOnSurface_s(edge.edge, face, 0.0, 1.0).Value(t)
+    uv, wanted = np.array([rim.X(), rim.Y()]), width * _inward(edge.edge, t, face)
+    for step in range(STEPS):
+        if ((uv < low - BEYOND * (high - low)) | (uv > high + BEYOND * (high - low))).any():
+            break
+        place, slopes = _on(skin, uv, np.clip(uv, low, high))
+        away = place - here
+        if step == 0:
+            uv = uv + np.linalg.lstsq(slopes, wanted - away, rcond=None)[0]
+            continue
+        miss = np.array([along @ away, (away @ away - width**2) / (2.0 * width)])
+        if np.abs(miss).max() < CLOSE * width:
+            return place
+        uv = uv - np.linalg.solve(np.stack([along @ slopes, away @ slopes / width]), miss)
+    raise SolidError("a bevel reaches past the face beside an edge")
+
+
+def _on(skin: Geom_Surface, uv: Array, within: Array) -> tuple[Array, Array]:
+    """(3,) where a skin is at u and v, and (3, 2) its derivatives; past its rim, where it is nearest `within`, it goes on by its first two
+    derivatives there: its last pieces are short, and soon lead away."""
+    at, by_u, by_v, uu, vv, u_v = gp_Pnt(), gp_Vec(), gp_Vec(), gp_Vec(), gp_Vec(), gp_Vec()
+    skin.D2(*within.tolist(), at, by_u, by_v, uu, vv, u_v)
+    slopes, past = np.stack([_numbers(by_u), _numbers(by_v)], axis=1), uv - within
+    bends = np.array([[_numbers(uu), _numbers(u_v)], [_numbers(u_v), _numbers(vv)]])
+    turned = np.einsum("ijk,j->ki", bends, past)
+    return _numbers(at) + (slopes + turned / 2.0) @ past, slopes + turned
+
+
+def _inward(edge: TopoDS_Edge, t: float, face: TopoDS_Face) -> Array:
+    """(3,) the way from a place of a face's rim into the face, square to the rim."""
+    explorer = TopExp_Explorer(face, TopAbs_ShapeEnum.TopAbs_EDGE)
+    while not explorer.Current().IsSame(edge):
+        explorer.Next()
+    forward = explorer.Current().Orientation() == TopAbs_Orientation.TopAbs_FORWARD
+    along = _along(BRepAdaptor_Curve(edge), t)[1] * (1.0 if forward else -1.0)
+    return np.cross(outward(edge, t, face), along)
+
+
+def _along(curve: BRepAdaptor_Curve, t: float) -> tuple[Array, Array]:
+    """(3,) each: where a curve is at t, and the way it goes there."""
+    at, way = gp_Pnt(), gp_Vec()
+    curve.D1(t, at, way)
+    return _numbers(at), _numbers(way) / way.Magnitude()
+
+
+def _meeting(before: Beside, one: Beside, after: Beside) -> Beside:
+    """Places along an edge, which at its ends lie half way to where they are by the edges before and after it."""
+
+    def met(own: Array, last: Array, first: Array) -> Array:
+        return np.vstack([(own[:1] + last[-1:]) / 2.0, own[1:-1], (own[-1:] + first[:1]) / 2.0])
+
+    pairs = ((one.edge, before.edge, after.edge), (one.first, before.first, after.first))
+    edge, first = (met(*three) for three in pairs)
+    return Beside(edge, first, met(one.second, before.second, after.second), one.called)
+
+
+def _ruled(one: Array, other: Array, tolerance: float) -> TopoDS_Face:
+    """The face between two curves through places (n, 3)."""
+    share = 0.5 - 0.5 * np.cos(np.linspace(0.0, np.pi, len(one)))
+    along = make_interp_spline(share, np.stack([one, other], axis=1), k=5)
+    breaks, times = np.unique(along.t, return_counts=True)
+    ends, twice = np.array([0.0, 1.0]), np.array([2, 2])
+    maker = BRepBuilderAPI_MakeFace(surface(Patch("", 5, 1, breaks, times, ends, twice, False, along.c)), tolerance)
+    if not maker.IsDone():
+        raise SolidError("the kernel makes no bevel there")
+    return maker.Face()
+
+
+def _numbers(a: gp_Pnt | gp_Vec) -> Array:
+    return np.array([a.X(), a.Y(), a.Z()])
