@@ -188,6 +188,23 @@ class Solids(Building):
             with self.assertRaisesRegex(SolidError, "runs on smoothly from one that is chosen; choose both or neither"):
                 self.built(box(upright, left_out))
 
+    def test_a_bevel_ends_at_sharp_corners(self) -> None:
+        """Where two corners of a box are rounded, half its rim is one run with two sharp ends: as wide all along, by two widths, too."""
+        corner, size = 6.0, 2.0
+        plain = self.built(box(Round(edges=refs("body/along:s0.1of4", "body/along:s0.2of4"), radius=corner)))
+        one = next(name for name in plain.names if name.startswith("lane s0.1of4~"))
+        length = 3.0 * SIDE - 4.0 * corner
+        for other in (2.0, 3.0):
+            wanted = []
+            for flat, up in {(size, other), (other, size)}:
+                wanted.append(length * flat * up / 2.0 + math.pi / 2.0 * (corner - flat / 3.0) * flat * up)
+            step = Bevel(edges=refs(f"body/edge:{one}|last cap"), how="widths", width=size, other=other)
+            made = bodies.add_step(
+                box(Round(edges=refs("body/along:s0.1of4", "body/along:s0.2of4"), radius=corner)), "body", step
+            )
+            taken = plain.volume - self.built(made).volume
+            self.assertLess(min(abs(taken - volume) for volume in wanted), 1e-6 * plain.volume, taken)
+
     def test_where_bodies_meet_and_what_comes_after(self) -> None:
         """A post on a drum, rounded where they meet, then the new face's edges named in a further step; each face says what made it,
         and the choice stays right when the post is made thicker."""

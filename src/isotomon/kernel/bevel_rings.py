@@ -1,5 +1,5 @@
-"""Bevels along closed runs of edges that go on smoothly into each other. The kernel's own follows such a run by a smoothed curve, and is
-narrower by half in places. Here a ring is made that holds what is to go, and cut off. Worker only."""
+"""Bevels along runs of edges that go on smoothly into each other. The kernel's own follows such a run by a smoothed curve, and is narrower
+by half in places. Here a ring is made that holds what is to go, or a bar where the run does not close, and cut off. Worker only."""
 
 from __future__ import annotations
 
@@ -11,11 +11,12 @@ import numpy as np
 from OCP.BRep import BRep_Tool
 from OCP.BRepAdaptor import BRepAdaptor_Curve
 from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut
-from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeFace
+from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeFace, BRepBuilderAPI_MakePolygon
+from OCP.BRepClass3d import BRepClass3d_SolidClassifier
 from OCP.BRepTools import BRepTools
 from OCP.Geom import Geom_Surface
 from OCP.gp import gp_Pnt, gp_Vec
-from OCP.TopAbs import TopAbs_Orientation, TopAbs_ShapeEnum
+from OCP.TopAbs import TopAbs_Orientation, TopAbs_ShapeEnum, TopAbs_State
 from OCP.TopExp import TopExp_Explorer
 from OCP.TopoDS import TopoDS_Edge, TopoDS_Face
 from scipy.interpolate import make_interp_spline
@@ -30,8 +31,8 @@ from isotomon.kernel.finishing import volume_of
 from isotomon.kernel.making import NamedShape, is_valid, sewn, surface
 from isotomon.kernel.meshing import parts
 
-PLACES = 13
-"""On each edge at which it is worked out where the bevel begins and ends, closer and closer to its ends."""
+SPREAD = 0.5 - 0.5 * np.cos(np.linspace(0.0, np.pi, 13))
+"""The shares of each edge at which it is worked out where the bevel begins and ends, closer and closer to its ends."""
 STEPS, CLOSE = 12, 1e-10
 """Of Newton's rule at most, and the miss, of the width, that is none."""
 BEYOND = 0.25
@@ -44,6 +45,14 @@ OUTSIDE = "what is outside the body"
 
 
 @dataclass(frozen=True, eq=False)
+class Run:
+    """The edges of a run that goes on smoothly, in order, and whether each is gone along the way it has."""
+
+    edges: list[tuple[NamedEdge, bool]]
+    closed: bool
+
+
+@dataclass(frozen=True, eq=False)
 class Beside:
     """Places along an edge of a run, (n, 3) each: on the edge, and where the bevel begins and ends beside it; what it is called."""
 
@@ -53,20 +62,16 @@ class Beside:
     called: str
 
 
-def closed_runs(maker: Any, edges: Sequence[NamedEdge]) -> list[list[tuple[NamedEdge, bool]]]:
-    """The edges of each run that closes and has several, in order, and whether each is gone along the way it has, of what a maker of the
-    kernel has been told."""
+def smooth_runs(maker: Any, edges: Sequence[NamedEdge]) -> list[Run]:
+    """Each run of several edges, of what a maker of the kernel has been told."""
     runs = []
     for contour in range(1, maker.NbContours() + 1):
-        count = maker.NbEdges(contour)
-        if count < 2 or not maker.Closed(contour):
-            continue
-        own = [maker.Edge(contour, k) for k in range(1, count + 1)]
+        own = [maker.Edge(contour, k) for k in range(1, maker.NbEdges(contour) + 1)]
         named = [next((one for one in edges if one.edge.IsSame(edge)), None) for edge in own]
         ahead = [edge.Orientation() == TopAbs_Orientation.TopAbs_FORWARD for edge in own]
-        run = [(one, way) for one, way in zip(named, ahead, strict=True) if one is not None]
-        if len(run) == count and all(_is_outward(one) for one in named if one is not None):
-            runs.append(run)
+        run = [(one, way) for one, way in zip(named, ahead, strict=True) if one is not None and _is_outward(one)]
+        if len(run) == len(own) > 1:
+            runs.append(Run(run, bool(maker.Closed(contour))))
     return runs
 
 
@@ -77,30 +82,67 @@ def _is_outward(edge: NamedEdge) -> bool:
     return float(_inward(edge.edge, t, edge.faces[0]) @ outward(edge.edge, t, edge.faces[1])) < 0.0
 
 
-def ring(
-    run: Sequence[tuple[NamedEdge, bool]], size: float, ratio: float, tolerance: float
-) -> tuple[NamedShape, float]:
+def ring(body: NamedShape, run: Run, size: float, ratio: float, tolerance: float) -> tuple[NamedShape, float]:
     """What a bevel `size` mm wide on the first face along a run, and `ratio` times that on the other, takes away, with what is outside the
     body beside it; and mm³ of what is inside, were the faces flat.
 
-    Raises: SolidError, where it reaches past a face.
+    Raises: SolidError, where it reaches past a face, or the body goes on where the run ends.
     """
-    begun, left = run[0][0], _is_left(*run[0], begun_with(run[0][0]))
+    (begun, way), widths = run.edges[0], (size, size * ratio)
+    left = _is_left(begun, way, begun_with(begun))
     found = []
-    for edge, ahead in run:
+    for edge, ahead in run.edges:
         first = 0 if _is_left(edge, ahead, edge.faces[0]) == left else 1
-        found.append(_places(edge, ahead, (edge.faces[first], edge.faces[1 - first]), (size, size * ratio)))
-    found = [_meeting(found[k - 1], one, found[(k + 1) % len(found)]) for k, one in enumerate(found)]
-    faces: list[tuple[str, TopoDS_Face]] = []
-    for one in found:
-        beyond, before = one.first + PAST * (one.first - one.second), one.second + PAST * (one.second - one.first)
-        above = 2.0 * one.edge - (one.first + one.second) / 2.0
-        sides = ((f"bevel of ({one.called})", beyond, before), (OUTSIDE, before, above), (OUTSIDE, above, beyond))
-        faces += [(name, _ruled(a, b, tolerance)) for name, a, b in sides]
+        found.append(_places(edge, ahead, (edge.faces[first], edge.faces[1 - first]), widths))
+    around = [found[-1], *found, found[0]] if run.closed else [None, *found, None]
+    met = [_meeting(*three) for three in zip(around, found, around[2:], strict=False)]
+    every = met if run.closed else [_drawn_out(met[0], 0, max(widths)), *met, _drawn_out(met[-1], -1, max(widths))]
+    faces = [face for one in every for face in _sides(one, tolerance)]
+    if not run.closed:
+        if any(_is_within(body, _middle(one)) for one in (every[0], every[-1])):
+            raise SolidError("a bevel cannot end at a corner at which the body goes on")
+        faces += [(OUTSIDE, _end(_corners(one)[row])) for one, row in ((every[0], 0), (every[-1], -1))]
     made = sewn(faces, tolerance)
     if not is_valid(made):
         raise SolidError(f"no bevel of this width goes along the edge between {begun.called.replace('|', ' and ')}")
-    return made, _wedge(found)
+    return made, _wedge(met)
+
+
+def _corners(one: Beside) -> Array:
+    """(n, 3, 3): the three corners of a ring's section at places along an edge: beyond the bevel at both sides, and outside the body."""
+    beyond, before = one.first + PAST * (one.first - one.second), one.second + PAST * (one.second - one.first)
+    return np.stack([beyond, before, 2.0 * one.edge - (one.first + one.second) / 2.0], axis=1)
+
+
+def _sides(one: Beside, tolerance: float) -> list[tuple[str, TopoDS_Face]]:
+    beyond, before, above = _corners(one).transpose(1, 0, 2)
+    names = f"bevel of ({one.called})", OUTSIDE, OUTSIDE
+    pairs = (beyond, before), (before, above), (above, beyond)
+    return [(name, _ruled(a, b, tolerance)) for name, (a, b) in zip(names, pairs, strict=True)]
+
+
+def _drawn_out(one: Beside, row: int, reach: float) -> Beside:
+    """How a run goes straight on past its first place, or its last."""
+    inner, outer = (one.edge[1], one.edge[0]) if row == 0 else (one.edge[-2], one.edge[-1])
+    way = reach * (outer - inner) / np.linalg.norm(outer - inner)
+    share = SPREAD if row else SPREAD - 1.0
+    past = share[:, None] * (way if row else -way)
+    return Beside(one.edge[row] + past, one.first[row] + past, one.second[row] + past, one.called)
+
+
+def _middle(one: Beside) -> Array:
+    row = len(SPREAD) // 2
+    return np.asarray((one.first + one.second + 4.0 * one.edge)[row] / 6.0)
+
+
+def _is_within(body: NamedShape, place: Array) -> bool:
+    found = BRepClass3d_SolidClassifier(body.shape, gp_Pnt(*place.tolist()), CLOSE)
+    return bool(found.State() == TopAbs_State.TopAbs_IN)
+
+
+def _end(corners: Array) -> TopoDS_Face:
+    polygon = BRepBuilderAPI_MakePolygon(*(gp_Pnt(*corner) for corner in corners.tolist()), True)
+    return BRepBuilderAPI_MakeFace(polygon.Wire(), True).Face()
 
 
 def begun_with(edge: NamedEdge) -> TopoDS_Face:
@@ -129,6 +171,9 @@ def _wedge(found: Sequence[Beside]) -> float:
         for a, b in ((one.first, one.second), (one.second, one.edge), (one.edge, one.first)):
             for p, q, r in ((a[:-1], b[:-1], a[1:]), (b[:-1], b[1:], a[1:])):
                 total += float(np.einsum("ij,ij->", p, np.cross(q, r))) / 6.0
+    begin, end = found[0], found[-1]  # which cancel each other where the run closes
+    total += float(begin.first[0] @ np.cross(begin.edge[0], begin.second[0])) / 6.0
+    total += float(end.first[-1] @ np.cross(end.second[-1], end.edge[-1])) / 6.0
     return abs(total)
 
 
@@ -144,8 +189,7 @@ def _places(
     edge: NamedEdge, ahead: bool, faces: tuple[TopoDS_Face, TopoDS_Face], widths: tuple[float, float]
 ) -> Beside:
     curve = BRepAdaptor_Curve(edge.edge)
-    share = 0.5 - 0.5 * np.cos(np.linspace(0.0, np.pi, PLACES))
-    t = curve.FirstParameter() + share * (curve.LastParameter() - curve.FirstParameter())
+    t = curve.FirstParameter() + SPREAD * (curve.LastParameter() - curve.FirstParameter())
     t = t if ahead else t[::-1]
     sides = [
         np.array([_beside(edge, at, face, width) for at in t.tolist()])
@@ -206,21 +250,19 @@ def _along(curve: BRepAdaptor_Curve, t: float) -> tuple[Array, Array]:
     return _numbers(at), _numbers(way) / way.Magnitude()
 
 
-def _meeting(before: Beside, one: Beside, after: Beside) -> Beside:
-    """Places along an edge, which at its ends lie half way to where they are by the edges before and after it."""
-
-    def met(own: Array, last: Array, first: Array) -> Array:
-        return np.vstack([(own[:1] + last[-1:]) / 2.0, own[1:-1], (own[-1:] + first[:1]) / 2.0])
-
-    pairs = ((one.edge, before.edge, after.edge), (one.first, before.first, after.first))
-    edge, first = (met(*three) for three in pairs)
-    return Beside(edge, first, met(one.second, before.second, after.second), one.called)
+def _meeting(before: Beside | None, one: Beside, after: Beside | None) -> Beside:
+    """Places along an edge, which at its ends lie half way to where they are by the edges before and after it, if there are any."""
+    lines = one.edge.copy(), one.first.copy(), one.second.copy()
+    for row, other, there in ((0, before, -1), (-1, after, 0)):
+        if other is not None:
+            for own, its in zip(lines, (other.edge, other.first, other.second), strict=True):
+                own[row] = (own[row] + its[there]) / 2.0
+    return Beside(*lines, one.called)
 
 
 def _ruled(one: Array, other: Array, tolerance: float) -> TopoDS_Face:
     """The face between two curves through places (n, 3)."""
-    share = 0.5 - 0.5 * np.cos(np.linspace(0.0, np.pi, len(one)))
-    along = make_interp_spline(share, np.stack([one, other], axis=1), k=5)
+    along = make_interp_spline(SPREAD, np.stack([one, other], axis=1), k=5)
     breaks, times = np.unique(along.t, return_counts=True)
     ends, twice = np.array([0.0, 1.0]), np.array([2, 2])
     maker = BRepBuilderAPI_MakeFace(surface(Patch("", 5, 1, breaks, times, ends, twice, False, along.c)), tolerance)

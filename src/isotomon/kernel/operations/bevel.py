@@ -7,7 +7,7 @@ from functools import partial
 
 from OCP.BRepFilletAPI import BRepFilletAPI_MakeChamfer
 
-from isotomon.kernel.bevel_rings import begun_with, closed_runs, cut_off, ring
+from isotomon.kernel.bevel_rings import begun_with, cut_off, ring, smooth_runs
 from isotomon.kernel.edges import NamedEdge, chosen_edges, running_on
 from isotomon.kernel.finishing import finished, within_limits
 from isotomon.kernel.making import NamedShape
@@ -29,9 +29,9 @@ def apply(given: Given) -> MadeBody:
 
 def _bevelled(body: NamedShape, edges: Sequence[NamedEdge], size: float, ratio: float, tolerance: float) -> NamedShape:
     maker = _told(body, edges, size, ratio)
-    runs = closed_runs(maker, edges)
-    rings = [ring(run, size, ratio, tolerance) for run in runs]
-    left = [edge for edge in edges if not any(edge is one for run in runs for one, _ in run)]
+    runs = smooth_runs(maker, edges)
+    rings = [ring(body, run, size, ratio, tolerance) for run in runs]
+    left = [edge for edge in edges if not any(edge is one for run in runs for one, _ in run.edges)]
     if left:
         maker = _told(body, left, size, ratio)
         maker.Build()
