@@ -24,6 +24,7 @@ from isotomon.app.state.later import Later
 from isotomon.app.theme import ASSETS, SLATE, VELLUM, station_colour
 from isotomon.design import edits, station_edits
 from isotomon.design.file import encode, save
+from isotomon.inspect.quick import rebuild
 from isotomon.profile.drawing import Drawing
 from isotomon.profile.section import Drawn
 from isotomon.samples import sample
@@ -310,6 +311,39 @@ class OtherParts(WithWindow):
         self.wait(lambda: w.desk.quick is not None and w.desk.quick.design == w.desk.design, "the rebuild")
         self.assertEqual(w.desk.selection, (key,))
         self.assertEqual({name: h.place for name, h in w.view.handles.items() if np.isnan(h.place).any()}, {})
+
+    def test_stations_that_go_while_they_are_dragged(self) -> None:
+        """One that the Board still shows is not dragged any more; one that goes meanwhile is let go; base planes are turned about, not
+        pulled."""
+        w, board = self.window, self.window.board
+        old, key = w.desk.quick, w.desk.body.stations[1].id
+        at = board.handle_of(key).toPoint()
+        w.desk.do("remove", lambda d: station_edits.remove_station(d, key))
+        board.show_quick(old)
+        QTest.mousePress(board, LEFT, NONE, at)
+        QTest.mouseMove(board, at + QPoint(30, 0))
+        self.assertIsNone(board._drag)
+        QTest.mouseRelease(board, LEFT, NONE, at + QPoint(30, 0))
+        self.keys("Ctrl+Z")
+        self.settle()
+        QTest.mousePress(board, LEFT, NONE, at)
+        QTest.mouseMove(board, at + QPoint(30, 0))
+        self.assertEqual(board._drag[0], key)
+        board.show_quick(rebuild(station_edits.remove_station(w.desk.design, key)))
+        self.assertIsNone(board._drag)
+        QTest.mouseMove(board, at + QPoint(40, 0))
+        QTest.mouseRelease(board, LEFT, NONE, at + QPoint(40, 0))
+        self.settle()
+        self.assertIn(key, [station.id for station in self.body.stations])
+        w.desk.select(("xy",))
+        self.settle()
+        line, eye = w.view._drawn.datum("xy", True)[0], w.view.camera
+        on = next(at for at in map(w.view.seen, (line[:-1] + line[1:]) / 2.0) if w.view.pick(at) == "xy").toPoint()
+        QTest.mousePress(w.view, LEFT, NONE, on)
+        QTest.mouseMove(w.view, on + QPoint(25, 10))
+        QTest.mouseMove(w.view, on + QPoint(50, 20))
+        QTest.mouseRelease(w.view, LEFT, NONE, on + QPoint(50, 20))
+        self.assertIsNot(w.view.camera, eye)
 
     def test_names_and_notes_are_edited_in_place(self) -> None:
         """Station, body and design names change as one step each; a blank station name is not kept blank."""

@@ -73,6 +73,9 @@ class Board(QWidget):
     def show_quick(self, quick: Quick) -> None:
         """Show new results."""
         stays, self.quick = quick.moves_on_from(self.quick), quick
+        if self._drag is not None and self._drag[0] not in dict(self._handles()):  # what is dragged is gone
+            self._end_drag()
+            self.given_up.emit()
         if not stays:
             self.update()
 
@@ -242,7 +245,7 @@ class Board(QWidget):
         if self._press is not None and self._drag is None and abs(at.x() - self._press[1].x()) > 3:
             key = self._press[0]
             self._press = None
-            if self.may_drag(key):
+            if key in dict(self._handles()) and self.may_drag(key):
                 self._frozen = self.layout_now()
                 self._drag = (key, self.snapped(key, at.x()))
                 self.drag_began.emit(key)

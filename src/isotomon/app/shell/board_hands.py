@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QMenu
 from isotomon.app.api import Api
 from isotomon.app.forms.wiring import offer_behind_formula
 from isotomon.app.tools.shaping import ShapingTools
-from isotomon.design import edits, station_edits
+from isotomon.design import station_edits
 from isotomon.design.records import Design
 
 REACH = "reach"
@@ -44,11 +44,14 @@ class BoardHands:
         self.w.desk.select((self.w.desk.hand if key.startswith(REACH) else key,), add)
 
     def _may_drag(self, key: str) -> bool:
-        """A station driven by a formula is not dragged: the numbers behind it are offered instead."""
+        """A station driven by a formula is not dragged: the numbers behind it are offered instead. One that is gone is not, either."""
         desk = self.w.desk
         if key.startswith(REACH):
             return self.shaping.may_reach(key)
-        position = edits.find(desk.held.stations, key).position
+        station = next((one for one in desk.held.stations if one.id == key), None)
+        if station is None:  # what the Board shows is older
+            return False
+        position = station.position
         if not isinstance(position, str):
             return True
         found = desk.quick.resolved.get(key) if desk.quick else None

@@ -21,6 +21,7 @@ from isotomon.app.viewport.parts import is_edge
 from isotomon.app.viewport.solids import solid_mesh
 from isotomon.app.viewport.worked import worked_surfaces
 from isotomon.arrays import Array
+from isotomon.design.datums import BASE_SHOWN
 from isotomon.inspect.looks import Colouring
 from isotomon.inspect.results import Quick
 from isotomon.measure.laws import Finding
@@ -322,7 +323,7 @@ class View(SceneCanvas):
         at, left = event.position(), event.button() == Qt.MouseButton.LeftButton
         if left and not event.modifiers():
             under = handle_near(self.handles, self.project, at) or self.pick(at)
-            datum = under in self._drawn.datums and under in self.selected
+            datum = under in self._drawn.datums and under in self.selected and under not in BASE_SHOWN
             if under in self.handles or datum:
                 # A handle may be gone before it is let go, and is no datum then.
                 self._pulled = self.handle_pulled if under in self.handles else self.datum_pulled
