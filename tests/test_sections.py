@@ -250,7 +250,8 @@ class OnTheBoard(WithWindow):
         """A hollow body's areas come with its solid, stay as of before while something newer is under way, and are cut otherwise from the
         menu; the pointer has the finished section drawn; what is chosen here is no change of the design."""
         w = self.window
-        w.files.open_design(cone(Hollow(wall=WALL, floor=FLOOR), Round(edges=refs("body/last-rim"), radius=1.0)))
+        made = cone(Hollow(wall=WALL, floor=FLOOR), Round(edges=refs("body/last-rim"), radius=1.0))
+        w.files.open_design(edits.replace(made, tolerance=1e-6))
         w.desk.select(("body",))
         self.with_solids()
         self.wait(lambda: w.board.cut is not None and not w.board.cut.stale, "the finished sections", READ_SECONDS)
@@ -264,6 +265,17 @@ class OnTheBoard(WithWindow):
         QTest.mouseMove(w.board, QPointF(float(box.x(50.0)), box.area.center().y()).toPoint())
         self.assertRegex("\n".join(w.board._figures()), r"finished area 547\.\d+ mm²\n1 part, 1 hole")
         self.assertEqual(len(w.view._wanted.live), 2)
+        before = w.board.cut
+        w.cuts.idle.setInterval(0)
+        w.cuts.idle.start()
+        self.wait(lambda: w.board.cut.refined, "the refined sections")
+        position = before.sections.position
+        some = (position > 20.0) & (position < 80.0)
+        outer, inner = hollow_cone(position[some])
+        exact = math.pi * (outer**2 - inner**2)
+        rough, fine = (np.abs(cut.area[some] / exact - 1.0).max() for cut in (before, w.board.cut))
+        outer, inner = hollow_cone(50.0)
+        self.assertLess(fine, min(1.5e-5, rough))  # of a thin wall: a circle is fitted to 7e-8 of its own size
         self.menu("Square to Z")
         self.wait(lambda: w.board.otherwise is not None, "the other way")
         self.assertEqual(w.board._stations(), ())

@@ -45,7 +45,7 @@ OUTSIDE = "what is outside the body"
 
 
 @dataclass(frozen=True, eq=False)
-class Run:
+class SmoothRun:
     """The edges of a run that goes on smoothly, in order, and whether each is gone along the way it has."""
 
     edges: list[tuple[NamedEdge, bool]]
@@ -62,7 +62,7 @@ class Beside:
     called: str
 
 
-def smooth_runs(maker: Any, edges: Sequence[NamedEdge]) -> list[Run]:
+def smooth_runs(maker: Any, edges: Sequence[NamedEdge]) -> list[SmoothRun]:
     """Each run of several edges, of what a maker of the kernel has been told."""
     runs = []
     for contour in range(1, maker.NbContours() + 1):
@@ -71,7 +71,7 @@ def smooth_runs(maker: Any, edges: Sequence[NamedEdge]) -> list[Run]:
         ahead = [edge.Orientation() == TopAbs_Orientation.TopAbs_FORWARD for edge in own]
         run = [(one, way) for one, way in zip(named, ahead, strict=True) if one is not None and _is_outward(one)]
         if len(run) == len(own) > 1:
-            runs.append(Run(run, bool(maker.Closed(contour))))
+            runs.append(SmoothRun(run, bool(maker.Closed(contour))))
     return runs
 
 
@@ -82,7 +82,7 @@ def _is_outward(edge: NamedEdge) -> bool:
     return float(_inward(edge.edge, t, edge.faces[0]) @ outward(edge.edge, t, edge.faces[1])) < 0.0
 
 
-def ring(body: NamedShape, run: Run, size: float, ratio: float, tolerance: float) -> tuple[NamedShape, float]:
+def ring(body: NamedShape, run: SmoothRun, size: float, ratio: float, tolerance: float) -> tuple[NamedShape, float]:
     """What a bevel `size` mm wide on the first face along a run, and `ratio` times that on the other, takes away, with what is outside the
     body beside it; and mm³ of what is inside, were the faces flat.
 

@@ -50,8 +50,15 @@ def parts(shape: TopoDS_Shape, kind: TopAbs_ShapeEnum) -> list[TopoDS_Shape]:
     return found
 
 
-def mesh_of(shape: TopoDS_Shape, deflection: float, angle: float = 0.35) -> Mesh:
-    """The mesh of a body, no farther from it than `deflection` (mm). Raises: SolidError."""
+ANGLE = 0.35
+"""rad by which a mesh turns at an edge of it at most, where nothing else is wanted."""
+
+
+def mesh_of(shape: TopoDS_Shape, deflection: float, angle: float = ANGLE) -> Mesh:
+    """The mesh of a body, no farther from it than `deflection` (mm), and turned by no more than `angle` (rad) from triangle to triangle.
+
+    Raises: SolidError.
+    """
     BRepTools.Clean_s(shape)
     fine = IMeshTools_Parameters()
     fine.Deflection, fine.Angle = deflection, angle

@@ -346,7 +346,7 @@ def check_built(built: Built) -> None:
     except (ValueError, TypeError) as error:
         raise SolidError(f"the solid worker sent arrays that cannot be read: {error}") from None
     sound = (
-        vertices.dtype == normals.dtype == np.float32
+        vertices.dtype == normals.dtype in (np.float32, np.float64)
         and triangles.dtype == owner.dtype == same.dtype == np.int32
         and normals.shape == vertices.shape
         and same.shape == vertices.shape[:1]

@@ -23,7 +23,7 @@ import numpy as np
 from isotomon.errors import SizeError, SolidError
 from isotomon.kernel import exact, making
 from isotomon.kernel.finishing import volume_of
-from isotomon.kernel.meshing import Mesh, is_closed, is_mesh, mesh_of, welded
+from isotomon.kernel.meshing import ANGLE, Mesh, is_closed, is_mesh, mesh_of, welded
 from isotomon.kernel.operations.base import Given, apply
 from isotomon.kernel.protocol import (
     Alive,
@@ -72,6 +72,10 @@ class Running:
     pipe: int
     received: bytearray
     deadline: float
+
+
+FINELY = "mesh angle"
+"""The value of a request for a mesh that is measured: rad from triangle to triangle at most."""
 
 
 def run_step(request: Work, bodies: OrderedDict[str, Built]) -> Reply:
@@ -138,13 +142,16 @@ def _built(request: Making, body: making.NamedShape, told: tuple[str, ...] = (),
     else:
         mesh, closed = (mesh, is_closed(mesh.triangles)) if mesh else _meshed(body, request)
         report = making.report(body, closed)
+    measured = (
+        isinstance(request, Apply) and FINELY in request.values
+    )  # what is only looked at needs half as many digits
     return Built(
         id=request.id,
         names=list(body.names),
-        vertices=pack(mesh.points.astype("float32")),
+        vertices=pack(mesh.points.astype("float64" if measured else "float32")),
         triangles=pack(mesh.triangles.astype("int32")),
         owner=pack(mesh.owner.astype("int32")),
-        normals=pack(mesh.normals.astype("float32")),
+        normals=pack(mesh.normals.astype("float64" if measured else "float32")),
         same=pack(mesh.same.astype("int32")),
         volume=report.volume,
         area=report.area,
@@ -176,9 +183,10 @@ def _meshed(body: making.NamedShape, request: Making) -> tuple[Mesh, bool]:
     found: tuple[Mesh, bool] | None = None
     # A body that is not valid is told as such; a finer mesh does not mend it.
     steps = (1.0, 1.6, 4.0, 16.0) if making.is_valid(body) else (1.0, 1.6)
+    angle = float(request.values.get(FINELY, ANGLE)) if isinstance(request, Apply) else ANGLE
     for finer in steps:
         try:
-            mesh = mesh_of(body.shape, request.deflection / finer)
+            mesh = mesh_of(body.shape, request.deflection / finer, angle)
         except SolidError:
             if finer == steps[-1] and found is None:
                 raise

@@ -17,7 +17,7 @@ from isotomon.kernel.protocol import Built, Export, Failed
 from isotomon.operations.base import Asked
 from isotomon.solids.plan import plan
 from isotomon.solids.requests import STEP_SECONDS, apply_request, fine_of
-from isotomon.solids.supervisor import Supervisor
+from isotomon.solids.supervisor import Job, Supervisor
 
 Form = Literal["step", "stl"]
 
@@ -43,30 +43,40 @@ def build_all(quick: Quick, supervisor: Supervisor, limit: float = STEP_SECONDS)
 
 FINER = 4.0
 """Times as near to the body as that which is shown is a mesh whose sections are told: right to 1e-4 then."""
+FINE_ANGLE = 0.08
+"""rad by which such a mesh turns from triangle to triangle."""
 MOST_TRIANGLES = 60_000
 """Of a mesh that is made finer: with more it is near enough, and would take minutes."""
+
+
+def ask_finer(
+    quick: Quick, supervisor: Supervisor, built: Mapping[str, Built], limit: float = STEP_SECONDS
+) -> dict[str, Job]:
+    """Have finished bodies meshed so that the meshes are nearer to them; not those of very many triangles."""
+    keys = plan(quick, limit).finished
+    return {
+        body: supervisor.submit(
+            partial(
+                apply_request,
+                f"{keys[body]} finer",
+                Asked("finer", "meshed finely", values={"mesh angle": FINE_ANGLE}),
+                [keys[body]],
+                quick.design.tolerance,
+                fine_of(quick) / FINER,
+                limit,
+                True,
+            )
+        )
+        for body, solid in built.items()
+        if solid.triangles.shape[0] <= MOST_TRIANGLES
+    }
 
 
 def finer(
     quick: Quick, supervisor: Supervisor, built: Mapping[str, Built], limit: float = STEP_SECONDS
 ) -> dict[str, Built]:
-    """Finished bodies with meshes that are nearer to them; waits for them. A body that cannot be meshed so stays as it is."""
-    keys, jobs = plan(quick, limit).finished, {}
-    for body, solid in built.items():
-        if solid.triangles.shape[0] <= MOST_TRIANGLES:
-            fine = fine_of(quick) / FINER
-            ask = partial(
-                apply_request,
-                f"{keys[body]} finer",
-                Asked("finer", "meshed finely"),
-                [keys[body]],
-                quick.design.tolerance,
-                fine,
-                limit,
-                True,
-            )
-            jobs[body] = supervisor.submit(ask)
-    outcomes = {body: job.wait(limit + 60.0) for body, job in jobs.items()}
+    """Finished bodies with such meshes; waits for them. A body that cannot be meshed so stays as it is."""
+    outcomes = {body: job.wait(limit + 60.0) for body, job in ask_finer(quick, supervisor, built, limit).items()}
     return {**built, **{body: made for body, made in outcomes.items() if isinstance(made, Built)}}
 
 

@@ -81,7 +81,8 @@ class CurvePainter:
             entries.insert(0, (words, dotted if faint else solid, drawn[-1][2]))
         if cut is not None:
             style = Qt.PenStyle.DashLine if cut.stale else solid
-            words = f"Finished area {unit}²{', not up to date' if cut.stale else ''}"
+            said = ", not up to date" if cut.stale else ", refined" if cut.refined else ""
+            words = f"Finished area {unit}²{said}"
             drawn.append((cut.sections.position, cut.area, "accent", style))
             entries.insert(0, (words, style, "accent"))
         if not drawn:

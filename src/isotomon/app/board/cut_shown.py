@@ -40,6 +40,8 @@ class CutShown:
     stale: bool = False
     waits: bool = False
     """The figure below is being worked out."""
+    refined: bool = False
+    """The sections are of a mesh that is nearer to the body than the one that is shown."""
 
     @cached_property
     def area(self) -> Array:

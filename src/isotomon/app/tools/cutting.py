@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+from PySide6.QtCore import QTimer
 from PySide6.QtGui import QAction, QActionGroup
 from PySide6.QtWidgets import QFileDialog, QMenu
 
@@ -25,7 +26,10 @@ from isotomon.inspect.finished_figures import finished_csv, finished_figures
 from isotomon.inspect.results import Quick
 from isotomon.inspect.section_figures import stiff, wall_along, walls_of
 from isotomon.inspect.sections import FinishedSections, changes_sections, finished_sections, mesh_of_finished
+from isotomon.kernel.protocol import Built
 from isotomon.quantity.record import Ref
+from isotomon.solids.deliver import ask_finer
+from isotomon.solids.supervisor import Job
 
 OWN = Ref("")
 ALONG = {"x": "Square to X", "y": "Square to Y", "z": "Square to Z"}
@@ -65,6 +69,19 @@ def with_figures(shown: CutShown) -> CutShown:
     return replace(shown, wall=wall_along(shown.sections, walls_of(built, mesh_of_finished(built))))
 
 
+IDLE = 2.0
+"""s without a change after which what is shown is refined."""
+
+
+def refined(shown: CutShown, job: Job) -> CutShown | None:
+    """The same sections of a mesh that is nearer to the body, once a job has made it; none where it has not. Raises: IsotomonError."""
+    outcome = job.wait()
+    if not isinstance(outcome, Built):
+        return None
+    sections = finished_sections(shown.of, outcome, shown.sections.way)
+    return replace(shown, sections=sections, outlines=station_outlines(shown.of, sections), refined=True)
+
+
 class BoardCuts:
     """Has finished bodies cut for the Board, the body plan and the View; never changes the design."""
 
@@ -74,6 +91,11 @@ class BoardCuts:
         self._latest: tuple[Quick, CutWanted] | None = None
         self.later = Later("board-cuts", api.widget)
         self.later.answered.connect(self._show)
+        self._job: Job | None = None
+        self.refining = Later("board-refining", api.widget)
+        self.refining.answered.connect(self._show_refined)
+        self.idle = QTimer(api.widget, singleShot=True, interval=round(1e3 * IDLE))
+        self.idle.timeout.connect(self._refine)
         self.menu = QMenu(self.w.board.shown)
         self.menu.aboutToShow.connect(self._fill_menu)
         self.w.board.shown.setMenu(self.menu)
@@ -87,6 +109,8 @@ class BoardCuts:
     def refresh(self) -> None:
         """Cut again, where the newest results have their solid."""
         quick, wanted = self.w.desk.quick, self._meant()
+        if self._latest is not None and (self._latest[0] is not quick or self._latest[1] != wanted):
+            self._give_up()
         if quick is None or not self._needed(quick):
             self._latest = None
             self._put(None)
@@ -130,6 +154,36 @@ class BoardCuts:
             self._put(replace(answer, waits=lacks))
             if lacks:
                 self.later.ask(partial(with_figures, answer))
+            elif not answer.refined:
+                self.idle.start()
+
+    def _refine(self) -> None:
+        """What is shown has stayed for a while: there is time to have it of a finer mesh."""
+        shown = self.w.board.cut
+        if shown is None or shown.stale or self._latest is None or self._latest[0] is not shown.of:
+            return
+        body = shown.of.result
+        supervisor = self.w.desk.engine.supervisor
+        self._job = ask_finer(shown.of, supervisor, {body: shown.of.finished[body]}).get(body)
+        if self._job is not None:
+            self.refining.ask(partial(refined, shown, self._job))
+
+    def _show_refined(self, answer: object) -> None:
+        now = self.w.board.cut
+        if (
+            isinstance(answer, CutShown)
+            and now is not None
+            and now.of is answer.of
+            and now.sections.way == answer.sections.way
+        ):
+            self._put(replace(now, sections=answer.sections, outlines=answer.outlines, refined=True))
+
+    def _give_up(self) -> None:
+        """Nothing is refined any more of what was shown."""
+        self.idle.stop()
+        if self._job is not None:
+            self.w.desk.engine.supervisor.cancel(self._job)
+            self._job = None
 
     def _put(self, shown: CutShown | None) -> None:
         self.w.board.set_cut(shown)
