@@ -159,6 +159,8 @@ class WindowWalker:
     def settle(self) -> None:
         """Until the newest design is shown at rest, in every view. Raises: Hit."""
         desk = self.w.desk
+        if desk.engine._unwanted:  # a rebuild that was cancelled is begun anew by hand
+            desk.rebuild_solid()
         with self.told.listening():
             end = time.monotonic() + 12.0 * BUSY_SECONDS
             while time.monotonic() < end:
