@@ -59,17 +59,23 @@ class Basis(Knots):
         Raises: KnotError, when its breaks are so close together that the sites determine nothing.
         """
         sites = self.greville()
+        return self.through(self.sparse(sites), sample(sites))
+
+    def through(self, rows: csr_array, values: Array) -> Array:
+        """Control points (size, m) of the spline that has some values (size, m) at the sites that `rows` are of.
+
+        Raises: KnotError, when its breaks are so close together that the sites determine nothing.
+        """
         try:
             if self.periodic and self.size < MANY:
-                return np.linalg.solve(self.matrix(sites), sample(sites)).astype(np.float64, copy=False)
+                return np.linalg.solve(rows.toarray(), values).astype(np.float64, copy=False)
             if self.periodic:
-                return np.asarray(splu(self.sparse(sites).tocsc()).solve(sample(sites)))
+                return np.asarray(splu(rows.tocsc()).solve(values))
             wide = self.degree  # a site lies within as many columns of its own on either side
-            rows = self.sparse(sites)
             row, column = np.repeat(np.arange(self.size), np.diff(rows.indptr)), rows.indices
             band = np.zeros((2 * wide + 1, self.size))
             band[wide + row - column, column] = rows.data
-            return np.asarray(solve_banded((wide, wide), band, sample(sites), overwrite_ab=True))
+            return np.asarray(solve_banded((wide, wide), band, values, overwrite_ab=True))
         except (np.linalg.LinAlgError, RuntimeError):  # the sparse one is of another kind
             raise KnotError("two places where the curve turns or joins fall together") from None
 
@@ -120,10 +126,12 @@ def fit(
     probes = np.array([0.11, 0.29, 0.5, 0.71, 0.89])
     while True:
         basis = make_basis(degree, breaks, periodic, joins)
-        control = basis.interpolate(sample)
-        width = np.diff(breaks)
-        u = (breaks[:-1, None] + width[:, None] * probes).ravel()
-        error = np.abs(basis.sparse(u) @ control - sample(u)).max(axis=1).reshape(len(width), -1).max(axis=1)
+        width, sites = np.diff(breaks), basis.greville()
+        # Sites and probes at once: what they cost is mostly the calls.
+        u = np.concatenate([sites, (breaks[:-1, None] + width[:, None] * probes).ravel()])
+        rows, values = basis.sparse(u), sample(u)
+        control = basis.through(rows[: len(sites)], values[: len(sites)])
+        error = np.abs(rows @ control - values)[len(sites) :].max(axis=1).reshape(len(width), -1).max(axis=1)
         parts = _parted(error, tolerance, width, degree)
         if loose is not None and parts.sum() > loose[0]:
             tolerance = max(tolerance, loose[1])
