@@ -11,6 +11,7 @@ from pathlib import Path
 from unittest import mock
 
 import numpy as np
+from msgspec import structs
 from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
 from PySide6.QtGui import QMouseEvent
 from PySide6.QtTest import QTest
@@ -36,6 +37,7 @@ from isotomon.operations.draft import Draft
 from isotomon.operations.hollow import Hollow
 from isotomon.operations.mirror import Mirror
 from isotomon.operations.move import Move
+from isotomon.operations.replace_faces import ReplaceFaces
 from isotomon.operations.round import Round
 from isotomon.operations.round_away import RoundAway
 from isotomon.operations.shift import Shift
@@ -257,6 +259,25 @@ class Faces(Building):
         ):
             with self.assertRaisesRegex(IsotomonError, words):
                 self.built(design_)
+
+    def test_replaced_by_a_skin(self) -> None:
+        """The upper end of a box, drawn out to a leaning roof over it, or cut off at one within it; what does not reach is refused in words."""
+
+        def under(low: float, high: float, reach: float = 60.0) -> Design:
+            drawn = line(Drawing("g1", "roof"), Spot(-reach, low), Spot(reach, high))
+            ends = [Station(f"t{k}", f"t{k}", y, Drawn("g1"), None, 0.0) for k, y in enumerate((-60.0, 60.0))]
+            skin = body("skin", "skin", stations=tuple(ends))
+            turned = structs.replace(skin, steps=(Move(turn=math.pi / 2.0, about=Ref("x"), id="k9"),))
+            made = edits.replace(box(), drawings=(drawn,))
+            made = edits.replace(made, bodies=(*made.bodies, turned))
+            return bodies.add_step(made, "body", ReplaceFaces(Ref("skin"), refs("body/last")))
+
+        for low, high in ((90.0, 110.0), (50.0, 70.0), (70.0, 100.0)):
+            made = self.built(under(low, high))
+            self.assertAlmostEqual(made.volume / (SIDE**2 * (low + high) / 2.0), 1.0, delta=1e-8)
+            self.assertIn("cut of k1", " ".join(made.names))
+        with self.assertRaisesRegex(SolidError, "does not part|neither before"):
+            self.built(under(90.0, 110.0, 20.0))
 
     def test_on_the_command_line(self) -> None:
         """A box cut, the other piece kept as a body; a piece of what is no cut is refused."""

@@ -99,13 +99,17 @@ COARSE = 0.02
 """Of a body's size: so far a mesh may lie from it that is made only to see whether there is one."""
 
 
-def is_meshed(shape: TopoDS_Shape) -> bool:
-    """Whether all faces of a body can be meshed: else one of them is no face, whatever the kernel says of it."""
+def extent_of(shape: TopoDS_Shape) -> float:
+    """mm: the diagonal of the box that a body lies in."""
     box = Bnd_Box()
     BRepBndLib.Add_s(shape, box)
-    size = box.CornerMin().Distance(box.CornerMax())
+    return float(box.CornerMin().Distance(box.CornerMax()))
+
+
+def is_meshed(shape: TopoDS_Shape) -> bool:
+    """Whether all faces of a body can be meshed: else one of them is no face, whatever the kernel says of it."""
     try:
-        mesh = mesh_of(shape, COARSE * size)
+        mesh = mesh_of(shape, COARSE * extent_of(shape))
     except SolidError:
         return False
     return is_closed(welded(mesh)[1])

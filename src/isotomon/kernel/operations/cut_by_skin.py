@@ -28,8 +28,22 @@ def apply(given: Given) -> MadeBody:
 
     Raises: SolidError, where that is no skin, or does not part the body.
     """
-    body, skin = given.bodies
-    called, keep = str(given.values["called"]), str(given.values["keep"])
+    (body, skin), keep = given.bodies, str(given.values["keep"])
+    behind, before = parted(body, skin, str(given.values["called"]), given.tolerance)
+    kept = {"behind": behind, "before": before}.get(keep, behind + before)
+    result = kept[0] if len(kept) == 1 else pieces_side_by_side(kept)
+    if not is_valid(result):
+        raise SolidError("what is left is not sound; move the skin a little")
+    return MadeBody(result)
+
+
+def parted(
+    body: NamedShape, skin: NamedShape, called: str, tolerance: float
+) -> tuple[list[NamedShape], list[NamedShape]]:
+    """The pieces of a body that lie behind a skin, and before it; their faces along it are `called` so.
+
+    Raises: SolidError, where that is no skin, or does not part the body.
+    """
     if parts(skin.shape, TopAbs_ShapeEnum.TopAbs_SOLID):
         raise SolidError("what it is to be cut by is a solid; combine the two, or choose a skin")
     if not parts(body.shape, TopAbs_ShapeEnum.TopAbs_SOLID):
@@ -37,7 +51,7 @@ def apply(given: Given) -> MadeBody:
     maker = BOPAlgo_Splitter()
     maker.AddArgument(body.shape)
     maker.AddTool(skin.shape)
-    maker.SetFuzzyValue(given.tolerance)
+    maker.SetFuzzyValue(tolerance)
     maker.Perform()
     along = [piece for face in parts(skin.shape, TopAbs_ShapeEnum.TopAbs_FACE) for piece in _after(maker, face)]
     came = [
@@ -53,13 +67,8 @@ def apply(given: Given) -> MadeBody:
     whole = sum(volume_of(piece.shape) for piece in (*behind, *before))
     if not (behind and before) or abs(whole - volume_of(body.shape)) > SAME_VOLUME * whole:
         raise SolidError("the skin does not part the body; let it reach out of the body all round, or move it")
-    kept = {"behind": behind, "before": before}.get(keep, behind + before)
     # Pieces that are side by side have no face in common.
-    apart = [NamedShape(BRepBuilderAPI_Copy(piece.shape).Shape(), piece.names) for piece in kept]
-    result = apart[0] if len(apart) == 1 else pieces_side_by_side(apart)
-    if not is_valid(result):
-        raise SolidError("what is left is not sound; move the skin a little")
-    return MadeBody(result)
+    return tuple([NamedShape(BRepBuilderAPI_Copy(p.shape).Shape(), p.names) for p in side] for side in (behind, before))  # type: ignore[return-value]
 
 
 def _after(maker: BOPAlgo_Splitter, face: TopoDS_Shape) -> list[TopoDS_Shape]:

@@ -25,7 +25,7 @@ def apply(given: Given) -> MadeBody:
     """
     (body,), by = given.bodies, float(given.values["by"])
     chosen = chosen_faces(body, str(given.values["faces"]).split("\n"))
-    work = partial(_shifted, body, chosen)
+    work = partial(shifted, body, chosen)
     try:
         return MadeBody(work(by))
     except Exception as error:
@@ -34,7 +34,8 @@ def apply(given: Given) -> MadeBody:
         raise SizeError(f"these faces cannot be shifted by {by:.4g} mm; {offer}", way * fits) from error
 
 
-def _shifted(body: NamedShape, chosen: Sequence[int], by: float) -> NamedShape:
+def shifted(body: NamedShape, chosen: Sequence[int], by: float) -> NamedShape:
+    """A body with faces, by their numbers, shifted outward by so many mm. Raises: SolidError, or what the kernel raises."""
     maker = BRepOffset_MakeOffset()
     mode, join = BRepOffset_Mode.BRepOffset_Skin, GeomAbs_JoinType.GeomAbs_Intersection
     maker.Initialize(lone_solid(body), 0.0, JOIN, mode, False, False, join, False, False)
