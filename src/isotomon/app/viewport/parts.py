@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 
@@ -11,8 +13,8 @@ from isotomon.app.viewport.copies import placed_mesh
 from isotomon.arrays import Array, Index, Mask
 from isotomon.field.mesh import SkinMesh
 from isotomon.geometry.planar import cross, inside
-from isotomon.inspect.results import Quick
-from isotomon.quantity.record import Ref
+from isotomon.inspect.results import Quick, Shape
+from isotomon.quantity.record import Id, Ref
 
 EDGE, HIDDEN = 7.0, 25.0
 """Pixels from an edge within which it is under the pointer, and by how many it may lie behind the skin that is seen there."""
@@ -25,19 +27,24 @@ def is_edge(ref: Ref) -> bool:
 
 def edge_lines(skins: Sequence[Quick]) -> dict[str, Array]:
     """Reference → (n, 3) line of every edge that runs along bodies, and of their rims, where their first copies stand."""
-    found = {}
+    found = dict[str, Array]()
     for q in skins:
-        if q.shape is None:
-            continue
-        mesh, common = q.shape.mesh, q.shape.field.common
-        starts = np.searchsorted(mesh.sampling.lane, np.arange(len(common.lanes)))
-        columns = [int(starts[k]) for k, lane in enumerate(common.lanes) if not lane.basis.periodic]
-        columns += [mesh.points.shape[1] - 1] if common.open else []
-        for names, column in zip(q.shape.field.names.edges, columns, strict=True):
-            if names:
-                found[f"{q.body.id}/along:{names[0]}"] = q.stood(mesh.points[:, column])
-        for row, end in () if common.open or mesh.ring else ((0, "first"), (-1, "last")):
-            found[f"{q.body.id}/{end}-rim"] = q.stood(mesh.points[row][mesh.sampling.rim])
+        if q.shape is not None:
+            found |= {ref: q.stood(line) for ref, line in _edges(q.shape, q.body.id, q.shape.mesh).items()}
+    return found
+
+
+def _edges(shape: Shape, body: Id, mesh: SkinMesh) -> dict[str, Array]:
+    """The same of a body by its mesh, wherever that stands."""
+    found, common = dict[str, Array](), shape.field.common
+    starts = np.searchsorted(mesh.sampling.lane, np.arange(len(common.lanes)))
+    columns = [int(starts[k]) for k, lane in enumerate(common.lanes) if not lane.basis.periodic]
+    columns += [mesh.points.shape[1] - 1] if common.open else []
+    for names, column in zip(shape.field.names.edges, columns, strict=True):
+        if names:
+            found[f"{body}/along:{names[0]}"] = mesh.points[:, column]
+    for row, end in () if common.open or mesh.ring else ((0, "first"), (-1, "last")):
+        found[f"{body}/{end}-rim"] = mesh.points[row][mesh.sampling.rim]
     return found
 
 
@@ -55,17 +62,62 @@ def face_lines(quick: Quick, ref: str) -> list[Array]:
     return [one.stood(line) for line in (own[:, 0], own[:, -1], own[0], own[-1])]
 
 
+@dataclass(frozen=True, eq=False)
+class OnPicture:
+    """A body's skin where its first copy stands, as a camera sees it: the mesh's places in pixels (n_v, n_u, 2) and how deep they lie
+    (n_v, n_u), the least and greatest pixel (2,) of all; and its edges by reference, in pixels and depths."""
+
+    pixels: Array
+    depths: Array
+    low: Array
+    high: Array
+    edges: Mapping[str, tuple[Array, Array]]
+
+
+@dataclass(frozen=True)
+class _Standing:
+    """A skin where it stands: the same for the same shape in the same place."""
+
+    shape: Shape
+    body: Id
+    place: bytes
+
+
+@lru_cache(maxsize=32)
+def _on_picture(standing: _Standing, camera: Camera, size: tuple[int, int]) -> OnPicture:
+    """Worked out once for a camera: the pointer moves on under it."""
+    mesh = placed_mesh(standing.shape.mesh, np.frombuffer(standing.place).reshape(4, 4))
+
+    def seen(places: Array) -> tuple[Array, Array]:
+        return camera.project(places, *size)[:, :2], places @ camera.axes()[2]
+
+    pixels, depths = seen(mesh.points.reshape(-1, 3))
+    edges = {ref: seen(line) for ref, line in _edges(standing.shape, standing.body, mesh).items()}
+    grid = mesh.points.shape[:2]
+    return OnPicture(pixels.reshape(*grid, 2), depths.reshape(grid), pixels.min(axis=0), pixels.max(axis=0), edges)
+
+
+def _pictured(q: Quick, camera: Camera, size: tuple[int, int], at: Array) -> OnPicture | None:
+    """A body's skin as it is seen, if it is near a pixel."""
+    if q.shape is None:
+        return None
+    seen = _on_picture(_Standing(q.shape, q.body.id, q.placed[0].tobytes()), camera, size)
+    return seen if (seen.low - EDGE <= at).all() and (at <= seen.high + EDGE).all() else None
+
+
 def part_at(skins: Sequence[Quick], camera: Camera, at: Array, size: tuple[int, int]) -> str:
     """The reference of the edge that is seen at a pixel, else of the face, else the body's id, else nothing."""
-    ahead, scale = camera.axes()[2], camera.height / max(size[1], 1)
+    scale = camera.height / max(size[1], 1)
     depth, body, face = seen_at(skins, camera, at, size)
     best, found = EDGE, face or body
-    for ref, line in edge_lines(skins).items():
-        away = np.linalg.norm(camera.project(line, *size)[:, :2] - at, axis=1)
-        k = int(away.argmin())
-        # An edge behind what is seen there is hidden by it.
-        if away[k] < best and float(line[k] @ ahead) < depth + HIDDEN * scale:
-            best, found = float(away[k]), ref
+    for q in skins:
+        seen = _pictured(q, camera, size, at)
+        for ref, (pixels, depths) in seen.edges.items() if seen is not None else ():
+            away = np.linalg.norm(pixels - at, axis=1)
+            k = int(away.argmin())
+            # An edge behind what is seen there is hidden by it.
+            if away[k] < best and float(depths[k]) < depth + HIDDEN * scale:
+                best, found = float(away[k]), ref
     return found
 
 
@@ -74,19 +126,18 @@ def seen_at(skins: Sequence[Quick], camera: Camera, at: Array, size: tuple[int, 
     deep where there is none."""
     found = (np.inf, "", "")
     for q in skins:
-        if q.shape is None:
+        seen = _pictured(q, camera, size, at)
+        if seen is None or q.shape is None:
             continue
-        body, mesh = q.body.id, placed_mesh(q.shape.mesh, q.placed[0])
-        pixels = camera.project(mesh.points.reshape(-1, 3), *size)[:, :2].reshape(*mesh.points.shape[:2], 2)
-        depths = mesh.points @ camera.axes()[2]
-        hit = _skin_hit(mesh, pixels, depths, at)
+        body, mesh = q.body.id, q.shape.mesh
+        hit = _skin_hit(mesh, seen.pixels, seen.depths, at)
         if hit is not None and hit[0] < found[0]:
             name = q.shape.field.names.lanes[hit[1]]
             found = (hit[0], body, "" if "&" in name else f"{body}/face:{name}")
         for row, end in () if q.shape.open or mesh.ring else ((0, "first"), (-1, "last")):
             rim = mesh.sampling.outline
-            depth = float(depths[row, rim].mean())
-            if depth < found[0] and inside(at[None], pixels[row, rim])[0]:
+            depth = float(seen.depths[row, rim].mean())
+            if depth < found[0] and inside(at[None], seen.pixels[row, rim])[0]:
                 found = (depth, body, f"{body}/{end}")
     return found
 
