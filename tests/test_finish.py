@@ -22,6 +22,7 @@ from isotomon.app.forms.edges import EdgesRow
 from isotomon.app.forms.steps import StepsForm
 from isotomon.app.shell.commands import BY_ID
 from isotomon.app.viewport.parts import edge_lines, part_at
+from isotomon.app.viewport.sketch import meanwhile
 from isotomon.cli import main
 from isotomon.design import bodies, station_edits
 from isotomon.design.body import Carrying, Span
@@ -33,7 +34,9 @@ from isotomon.errors import DesignError, FieldError, SizeError, SolidError
 from isotomon.exchange.operations import read_operation
 from isotomon.field.offsets import fitted
 from isotomon.field.parallel import WorkedSkin
+from isotomon.inspect.finished import with_finished
 from isotomon.inspect.quick import rebuild
+from isotomon.inspect.results import Quick
 from isotomon.inspect.section_figures import walls_of
 from isotomon.inspect.sections import mesh_of_finished
 from isotomon.kernel.protocol import Built
@@ -187,6 +190,29 @@ class Solids(Building):
             left_out = structs.replace(step, without=refs(f"body/edge:{sides[2]}|last cap"))
             with self.assertRaisesRegex(SolidError, "runs on smoothly from one that is chosen; choose both or neither"):
                 self.built(box(upright, left_out))
+
+    def test_what_the_kernel_is_at_is_sketched(self) -> None:
+        """On the box as it was last finished: a new round of its rim, and one that grows, begin a radius from the edge on both faces; a
+        bevel its widths; what is shaped otherwise is not kept on show."""
+
+        def last(*steps: Operation) -> Quick:
+            quick = rebuild(box(*steps))
+            return with_finished(quick, build_all(quick, self.supervisor))
+
+        rim, flat = Round(edges=refs("body/last-rim"), radius=8.0), math.sqrt(0.5)
+        bevel = Bevel(edges=refs("body/last-rim"), width=8.0, how="widths", other=4.0)
+        sharp, rounded = last(), last(structs.replace(rim, radius=5.0))
+        for before, step, sizes in ((sharp, rim, {8.0}), (rounded, rim, {8.0}), (sharp, bevel, {8.0, 4.0})):
+            kept, lines = meanwhile(rebuild(box(step)), before)
+            self.assertEqual(set(kept), {"body"} if before is rounded else set())  # else its skin shows what it was
+            found = set()
+            for x, y, z in np.mean(lines, axis=1):  # their ends may lie beside the next side
+                side = (abs(x) + abs(y)) * flat
+                self.assertTrue(abs(z - HIGH) < 1e-3 or abs(side - SIDE / 2.0) < 1e-3)
+                found.add(round(max(HIGH - z, SIDE / 2.0 - side), 2))
+            self.assertEqual(found, sizes)
+        other = station_edits.change_station(box(rim), "s1", chord=70.0)
+        self.assertEqual(meanwhile(rebuild(other), rounded), ({}, ()))
 
     def test_a_bevel_ends_at_sharp_corners(self) -> None:
         """Where two corners of a box are rounded, half its rim is one run with two sharp ends: as wide all along, by two widths, too."""
@@ -606,7 +632,7 @@ class InTheWindow(WithWindow):
         QTest.keyClick(field.edit, Qt.Key.Key_Return)
         self.wait(lambda: any("cannot be rounded" in f.text for f in w.desk.quick.findings), "the finding")
         finding = next(f for f in w.desk.quick.findings if "cannot be rounded" in f.text)
-        self.assertIn("Solid: ", w.foot.message.text())
+        self.wait(lambda: "Solid: " in w.foot.message.text(), "what is wrong with the solid")
         self.assertRegex(finding.mends[0].title, "^Use 29.9")
         w.desk.do("mend", finding.mends[0].edit)
         self.wait(

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
@@ -17,13 +16,12 @@ from OCP.TopAbs import TopAbs_ShapeEnum
 from OCP.TopoDS import TopoDS, TopoDS_Edge, TopoDS_Face
 
 from isotomon.errors import SolidError
-from isotomon.geometry.face_names import own_name, whole_face
+from isotomon.geometry.face_names import edge_is_meant, whole_face
 from isotomon.kernel.making import NamedShape
 from isotomon.kernel.meshing import parts
 
 SMOOTH = np.radians(1.0)
 """rad: faces that meet at a lesser angle run on smoothly into each other, and there is no edge to be worked on."""
-_COPY_OR_MARK = re.compile(r"^((?:[^ ]+: )?)(.*)$")
 
 
 @dataclass(frozen=True, eq=False)
@@ -87,11 +85,11 @@ def chosen_edges(body: NamedShape, choices: Sequence[str]) -> list[NamedEdge]:
     edges = crisp_edges(body)
     out = [choice.removeprefix("without ") for choice in choices if choice.startswith("without ")]
     for number, choice in enumerate(choice for choice in choices if not choice.startswith("without ")):
-        meant = {k: replace(edge, choice=number) for k, edge in enumerate(edges) if _is_meant(edge, choice)}
+        meant = {k: replace(edge, choice=number) for k, edge in enumerate(edges) if edge_is_meant(edge.names, choice)}
         if not meant:
             raise SolidError(f"there is no edge {_in_words(choice)} any more; choose others")
         found |= meant
-    left = [found[k] for k in sorted(found) if not any(_is_meant(found[k], choice) for choice in out)]
+    left = [found[k] for k in sorted(found) if not any(edge_is_meant(found[k].names, choice) for choice in out)]
     if not left:
         raise SolidError("all edges that are chosen are left out; choose others")
     return left
@@ -112,34 +110,11 @@ def running_on(body: NamedShape, edges: Sequence[NamedEdge], choices: Sequence[s
     along = [edge for edge in crisp_edges(body) if maker.Contour(edge.edge) and hash(edge.edge) not in chosen]
     for edge in along:
         for out in choices:
-            if out.startswith("without ") and _is_meant(edge, out.removeprefix("without ")):
+            if out.startswith("without ") and edge_is_meant(edge.names, out.removeprefix("without ")):
                 between = edge.called.replace("|", " and ")
                 text = f"the edge between {between} is left out, but runs on smoothly from one that is chosen; choose both or neither"
                 raise SolidError(text)
     return [*edges, *(replace(edge, choice=choice[maker.Contour(edge.edge)]) for edge in along)]
-
-
-def _is_meant(edge: NamedEdge, choice: str) -> bool:
-    kind, _, rest = choice.partition(" ")
-    own = [own_name(name) for name in edge.names]
-    if kind == "all":
-        return True
-    if kind == "along":
-        return all(name.startswith(f"{rest} lane ".lstrip()) for name in own)
-    if kind == "through":
-        mark, corner = _COPY_OR_MARK.findall(rest)[0]
-        a, b = own
-        return _meet_at(a, b, mark, corner) or _meet_at(b, a, mark, corner)
-    if kind == "face":
-        return rest in own or rest in edge.names
-    if kind == "meets":
-        return edge.names[0].startswith(rest) != edge.names[1].startswith(rest)
-    return edge.called == rest or "|".join(sorted(own)) == rest
-
-
-def _meet_at(a: str, b: str, mark: str, corner: str) -> bool:
-    """Whether one lane ends at a corner at which another begins."""
-    return a.startswith(f"{mark}lane ") and a.endswith(f"~{corner}") and b.startswith(f"{mark}lane {corner}~")
 
 
 def _in_words(choice: str) -> str:

@@ -27,10 +27,12 @@ SHARP = np.cos(np.radians(2.0))
 
 @dataclass(frozen=True, eq=False)
 class Borders:
-    """Where the faces of a body meet: `lines` (e, 2, 3) mm, the numbers of the `faces` (e, 2) at each, and whether that is `sharp`."""
+    """Where the faces of a body meet: `lines` (e, 2, 3) mm, the first face lying left of each, seen from outside; the numbers of the `faces`
+    (e, 2) and their `normals` (e, 2, 3) at its first end; and whether that is `sharp`."""
 
     lines: Array
     faces: Index
+    normals: Array
     sharp: Mask
 
 
@@ -45,7 +47,9 @@ def borders_of(built: Built) -> Borders:
     """The borders between faces that have different names, from the triangles at both sides."""
     triangles, same, owner = unpack(built.triangles), unpack(built.same), unpack(built.owner)
     if len(built.names) < 2:  # a mesh perhaps, of very many triangles
-        return Borders(np.empty((0, 2, 3)), np.empty((0, 2), dtype=np.int64), np.empty(0, dtype=bool))
+        return Borders(
+            np.empty((0, 2, 3)), np.empty((0, 2), dtype=np.int64), np.empty((0, 2, 3)), np.empty(0, dtype=bool)
+        )
     names = {name: k for k, name in enumerate(dict.fromkeys(map(whole_face, built.names)))}
     called = np.array([names[whole_face(name)] for name in built.names])
     here, there = triangles.ravel(), np.roll(triangles, -1, axis=1).ravel()
@@ -60,7 +64,7 @@ def borders_of(built: Built) -> Borders:
     n, m = normals[here[a]], normals[there[b]]
     lines = np.stack([points[here[a]], points[there[a]]], axis=1)
     faces = np.stack([owner[a // 3], owner[b // 3]], axis=1)
-    return Borders(lines, faces, np.sum(n * m, axis=1) < SHARP)
+    return Borders(lines, faces, np.stack([n, m], axis=1), np.sum(n * m, axis=1) < SHARP)
 
 
 def face_reference(body: Id, name: str) -> str:

@@ -70,6 +70,8 @@ class Wanted:
     live: float | tuple[Array, ...] = math.nan
     on_skin: tuple[Array, ...] = ()
     over: tuple[Array, ...] = ()
+    sketch: tuple[Array, ...] = ()
+    """Where what the kernel is at work on will reach."""
     finished: Mapping[Id, Built] = field(default_factory=dict)
     """The finished bodies that are seen in place of their skins."""
 
@@ -127,6 +129,7 @@ def curves_of(quick: Quick | None, drawn: Lines, wanted: Wanted, theme: Theme) -
     curves += [(line, rgb(theme.guide), wanted.strong(key)) for key, line in drawn.guides.items()]
     curves += [(line, ink, False) for line in wanted.on_skin]
     curves += [(line, attention, False) for line in wanted.over]
+    curves += [(line, rgb(theme.guide), True) for line in wanted.sketch]
     if quick is None:
         return curves
     curves += [(line, rgb(theme.accent), True) for line in _part_lines(quick, wanted)]

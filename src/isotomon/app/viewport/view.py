@@ -18,6 +18,7 @@ from isotomon.app.viewport.finished_parts import shown_at
 from isotomon.app.viewport.handles import Handle, handle_near, paint_handles
 from isotomon.app.viewport.lines import Lines, Wanted, curves_of, drawn_of, line_near, rgb
 from isotomon.app.viewport.parts import is_edge
+from isotomon.app.viewport.sketch import meanwhile
 from isotomon.app.viewport.solids import solid_mesh
 from isotomon.app.viewport.worked import worked_surfaces
 from isotomon.arrays import Array
@@ -70,10 +71,10 @@ class View(SceneCanvas):
         self._compared = ""
         """The other body whose lines are over this one, in place of its skin."""
         self._colouring: Colouring | None = None
-        self._colour_title = ""
+        self._colour_title, self._lamp_count = "", 12
         self._lamps: Array | None = None
-        self._lamp_count = 12
         self._finding: Finding | None = None
+        self._last: Quick | None = None  # whose solids were finished last
         self._fitted: bytes | None = None
         """What carried the body when it was last fitted, and with how many others: else it lies elsewhere."""
         self._drag: tuple[QPointF, str, bool] | None = None
@@ -114,7 +115,10 @@ class View(SceneCanvas):
         at_skin = self._lamps is not None or (self._colouring is not None and not self._colouring.of_solid)
         wanted = quick is not None and not at_skin
         solids = finished_bodies(quick, self._colouring is not None) if quick is not None and wanted else {}
-        self._wanted.finished = solids
+        self._last = quick if quick is not None and quick.finished else self._last
+        waits = quick if quick is not self._last and wanted else None
+        kept, self._wanted.sketch = meanwhile(waits, self._last) if waits is not None else ({}, ())
+        self._wanted.finished = solids = kept or solids
         meshes = [solid_mesh(built) for built in solids.values()]
         self.scene.set_solids(meshes)
         if quick is not None:
