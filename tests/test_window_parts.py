@@ -24,6 +24,7 @@ from isotomon.app.state.later import Later
 from isotomon.app.theme import ASSETS, SLATE, VELLUM, station_colour
 from isotomon.design import edits, station_edits
 from isotomon.design.file import encode, save
+from isotomon.design.station import Station
 from isotomon.inspect.quick import rebuild
 from isotomon.profile.drawing import Drawing
 from isotomon.profile.section import Drawn
@@ -335,6 +336,12 @@ class OtherParts(WithWindow):
         QTest.mouseRelease(board, LEFT, NONE, at + QPoint(40, 0))
         self.settle()
         self.assertIn(key, [station.id for station in self.body.stations])
+        # A command for a station that the results do not have yet says so.
+        w.desk.do("another", lambda d: station_edits.add_station(d, "body", Station("s77", "newest", 333.0)))
+        w.desk.select(("s77",))
+        w.run_command("drawn")
+        self.assertIn("being worked out still", w.foot.message.text())
+        self.keys("Ctrl+Z")
         w.desk.select(("xy",))
         self.settle()
         line, eye = w.view._drawn.datum("xy", True)[0], w.view.camera

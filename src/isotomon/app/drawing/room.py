@@ -273,7 +273,10 @@ class DrawingRoom:
         key = desk.selected_stations()[0]
         quick = desk.quick
         assert quick is not None and desk.design is not None
-        numbers = quick.resolved.of(key)
+        numbers = quick.resolved.get(key)
+        if numbers is None:  # what is on show is older than what is chosen
+            desk.said.emit("note", "The station is being worked out still; try again in a moment.")
+            return
         section = numbers.station.section
         if not isinstance(section, Drawn):
             outlines = {o.id: o for o in quick.design.outlines}

@@ -56,6 +56,7 @@ from isotomon.app.tools.stations import Tools
 from isotomon.app.tools.ties import TieTools
 from isotomon.app.viewport.view import View
 from isotomon.author.session import find_recovered
+from isotomon.errors import IsotomonError
 from isotomon.inspect.results import Quick
 from isotomon.samples import sample
 
@@ -340,7 +341,10 @@ class Window(QMainWindow):
         if reason:
             self.say("note", f"{command.title}: {reason}.")
         else:
-            command.run(self)
+            try:
+                command.run(self)
+            except IsotomonError as error:  # of what is on show and older than what is chosen, perhaps
+                self.say("note", f"{command.title}: {error}.")
         self.refresh_commands()
 
     # The window itself
