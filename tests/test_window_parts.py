@@ -27,7 +27,7 @@ from isotomon.design.file import encode, save
 from isotomon.design.station import Station
 from isotomon.inspect.quick import rebuild
 from isotomon.profile.drawing import Drawing
-from isotomon.profile.section import Drawn
+from isotomon.profile.section import Circle, Drawn
 from isotomon.samples import sample
 from tests.test_window import CTRL, LEFT, WithWindow
 
@@ -319,7 +319,7 @@ class OtherParts(WithWindow):
         w, board = self.window, self.window.board
         old, key = w.desk.quick, w.desk.body.stations[1].id
         at = board.handle_of(key).toPoint()
-        w.desk.do("remove", lambda d: station_edits.remove_station(d, key))
+        w.desk.do("remove", lambda d: station_edits.remove_stations(d, (key,)))
         board.show_quick(old)
         QTest.mousePress(board, LEFT, NONE, at)
         QTest.mouseMove(board, at + QPoint(30, 0))
@@ -330,21 +330,21 @@ class OtherParts(WithWindow):
         QTest.mousePress(board, LEFT, NONE, at)
         QTest.mouseMove(board, at + QPoint(30, 0))
         self.assertEqual(board._drag[0], key)
-        board.show_quick(rebuild(station_edits.remove_station(w.desk.design, key)))
+        board.show_quick(rebuild(station_edits.remove_stations(w.desk.design, (key,))))
         self.assertIsNone(board._drag)
         QTest.mouseMove(board, at + QPoint(40, 0))
         QTest.mouseRelease(board, LEFT, NONE, at + QPoint(40, 0))
         self.settle()
         self.assertIn(key, [station.id for station in self.body.stations])
         # A command for a station that the results do not have yet says so.
-        w.desk.do("another", lambda d: station_edits.add_station(d, "body", Station("s77", "newest", 333.0)))
+        w.desk.do("another", lambda d: station_edits.add_station(d, "body", Station("s77", "newest", 333.0, Circle(), 20.0)))
         w.desk.select(("s77",))
         w.run_command("drawn")
         self.assertIn("being worked out still", w.foot.message.text())
         self.keys("Ctrl+Z")
         w.desk.select(("xy",))
         self.settle()
-        line, eye = w.view._drawn.datum("xy", True)[0], w.view.camera
+        line, eye = w.view._drawn.datums["xy"][0], w.view.camera
         on = next(at for at in map(w.view.seen, (line[:-1] + line[1:]) / 2.0) if w.view.pick(at) == "xy").toPoint()
         QTest.mousePress(w.view, LEFT, NONE, on)
         QTest.mouseMove(w.view, on + QPoint(25, 10))
