@@ -337,15 +337,19 @@ class OtherParts(WithWindow):
         self.settle()
         self.assertIn(key, [station.id for station in self.body.stations])
         # A command for a station that the results do not have yet says so.
-        w.desk.do("another", lambda d: station_edits.add_station(d, "body", Station("s77", "newest", 333.0, Circle(), 20.0)))
+        w.desk.do(
+            "another", lambda d: station_edits.add_station(d, "body", Station("s77", "newest", 333.0, Circle(), 20.0))
+        )
         w.desk.select(("s77",))
         w.run_command("drawn")
         self.assertIn("being worked out still", w.foot.message.text())
         self.keys("Ctrl+Z")
-        w.desk.select(("xy",))
+        w.desk.select(("zx",))
         self.settle()
-        line, eye = w.view._drawn.datums["xy"][0], w.view.camera
-        on = next(at for at in map(w.view.seen, (line[:-1] + line[1:]) / 2.0) if w.view.pick(at) == "xy").toPoint()
+        line, eye = w.view._drawn.datums["zx"][0], w.view.camera
+        places = (line[:-1] + np.linspace(0.1, 0.9, 9)[:, None, None] * (line[1:] - line[:-1])).reshape(-1, 3)
+        seen = [w.view.seen(place).toPoint() for place in places]
+        on = next(at for at in seen if w.view.pick(QPointF(at)) == "zx")
         QTest.mousePress(w.view, LEFT, NONE, on)
         QTest.mouseMove(w.view, on + QPoint(25, 10))
         QTest.mouseMove(w.view, on + QPoint(50, 20))
