@@ -117,12 +117,13 @@ def is_meshed(shape: TopoDS_Shape) -> bool:
 
 def _triangles(face: TopoDS_Face, made: Poly_Triangulation, place: TopLoc_Location) -> tuple[Array, Index]:
     """Points (n, 3) and outward triangles (m, 3) of a face."""
-    move = place.Transformation()
-    nodes = [made.Node(i).Transformed(move) for i in range(1, made.NbNodes() + 1)]
+    nodes = np.array([(p.X(), p.Y(), p.Z()) for p in map(made.Node, range(1, made.NbNodes() + 1))])
     index = np.array([made.Triangle(i).Get() for i in range(1, made.NbTriangles() + 1)]) - 1
     if face.Orientation() == TopAbs_Orientation.TopAbs_REVERSED:
         index = index[:, ::-1]
-    return np.array([(p.X(), p.Y(), p.Z()) for p in nodes]), index
+    move = place.Transformation()
+    matrix = np.array([[move.Value(i, j) for j in (1, 2, 3, 4)] for i in (1, 2, 3)])
+    return nodes @ matrix[:, :3].T + matrix[:, 3], index
 
 
 def _normals(made: Poly_Triangulation, place: TopLoc_Location, nodes: Array, index: Index) -> Array:
