@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
+from OCP.BOPAlgo import BOPAlgo_Splitter
 from OCP.BRep import BRep_Builder
 from OCP.BRepAlgoAPI import BRepAlgoAPI_Common, BRepAlgoAPI_Cut, BRepAlgoAPI_Fuse
 from OCP.BRepBuilderAPI import BRepBuilderAPI_GTransform, BRepBuilderAPI_Transform
@@ -85,7 +86,7 @@ def _combined_once(
 ) -> NamedShape:
     maker = {"add": BRepAlgoAPI_Fuse, "cut": BRepAlgoAPI_Cut, "common": BRepAlgoAPI_Common}[how]()
     marked = NamedShape(tool.shape, tuple(f"{mark}{name}" for name in tool.names))
-    made = combined(maker, [marked], [base], tolerance) if turned else combined(maker, [base], [marked], tolerance)
+    made = _combined(maker, [marked], [base], tolerance) if turned else _combined(maker, [base], [marked], tolerance)
     if not parts(made.shape, TopAbs_ShapeEnum.TopAbs_SOLID):
         why = {
             "add": "adding them leaves no solid",
@@ -99,7 +100,7 @@ def _combined_once(
     return made
 
 
-def combined(maker: Any, bases: Sequence[NamedShape], others: Sequence[NamedShape], tolerance: float) -> NamedShape:
+def _combined(maker: Any, bases: Sequence[NamedShape], others: Sequence[NamedShape], tolerance: float) -> NamedShape:
     """What a boolean operation of the kernel makes of bodies; faces keep their names.
 
     Raises: SolidError.
@@ -126,6 +127,27 @@ def combined(maker: Any, bases: Sequence[NamedShape], others: Sequence[NamedShap
             if not maker.IsDeleted(face):
                 came += [(name, piece) for piece in _pieces(maker.Modified(face)) or [face]]
     return _told_apart(NamedShape(shape, names_of(shape, came)))
+
+
+def split_by(
+    body: NamedShape, skins: Sequence[NamedShape], tolerance: float
+) -> tuple[list[NamedShape], list[tuple[str, TopoDS_Shape]]]:
+    """The solids that skins part a body into, and by name the faces that come of the skins. Solids side by side have those in common."""
+    maker = BOPAlgo_Splitter()
+    maker.AddArgument(body.shape)
+    for skin in skins:
+        maker.AddTool(skin.shape)
+    maker.SetFuzzyValue(tolerance)
+    maker.SetUseOBB(True)
+    maker.SetRunParallel(True)
+    maker.Perform()
+    came: list[list[tuple[str, TopoDS_Shape]]] = [[], []]
+    for which, one in ((0, body), *((1, skin) for skin in skins)):
+        for name, face in zip(one.names, parts(one.shape, TopAbs_ShapeEnum.TopAbs_FACE), strict=True):
+            if not maker.IsDeleted(face):
+                came[which] += [(name, piece) for piece in _pieces(maker.Modified(face)) or [face]]
+    solids = parts(maker.Shape(), TopAbs_ShapeEnum.TopAbs_SOLID)
+    return [NamedShape(solid, names_of(solid, came[0] + came[1])) for solid in solids], came[1]
 
 
 def _pieces(found: List_TopoDS_Shape) -> list[TopoDS_Shape]:
@@ -165,7 +187,7 @@ def cut_by_block(base: NamedShape, block: NamedShape, called: str, tolerance: fl
     count = len(parts(block.shape, TopAbs_ShapeEnum.TopAbs_FACE))
     for times, _, aside in TRIES:
         shape = _mapped(block.shape, _shifted(aside * tolerance)) if aside else block.shape
-        made = combined(BRepAlgoAPI_Cut(), [base], [NamedShape(shape, (called,) * count)], tolerance * times)
+        made = _combined(BRepAlgoAPI_Cut(), [base], [NamedShape(shape, (called,) * count)], tolerance * times)
         left = bool(parts(made.shape, TopAbs_ShapeEnum.TopAbs_SOLID)) and any(n.startswith(called) for n in made.names)
         if left and is_meshed(made.shape):
             return made
@@ -197,7 +219,7 @@ def placed(base: NamedShape, maps: Array, joined: bool, tolerance: float) -> Nam
     if len(copies) == 1:
         return copies[0]
     if joined:
-        return combined(BRepAlgoAPI_Fuse(), copies[:1], copies[1:], tolerance)
+        return _combined(BRepAlgoAPI_Fuse(), copies[:1], copies[1:], tolerance)
     return pieces_side_by_side(copies)
 
 

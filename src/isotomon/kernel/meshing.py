@@ -61,7 +61,7 @@ def mesh_of(shape: TopoDS_Shape, deflection: float, angle: float = ANGLE) -> Mes
     """
     BRepTools.Clean_s(shape)
     fine = IMeshTools_Parameters()
-    fine.Deflection, fine.Angle = deflection, angle
+    fine.Deflection, fine.Angle, fine.InParallel = deflection, angle, True
     # Else the kernel takes what it finds at a face's edges for enough, and long triangles lie ten times as far off within.
     fine.ForceFaceDeflection = True
     BRepMesh_IncrementalMesh(shape, fine)

@@ -7,7 +7,7 @@ from functools import partial
 
 from OCP.BRepFilletAPI import BRepFilletAPI_MakeChamfer
 
-from isotomon.kernel.bevel_rings import begun_with, cut_off, ring, smooth_runs
+from isotomon.kernel.bevel_runs import begun_with, bevel_along, cut_off, smooth_runs
 from isotomon.kernel.edges import NamedEdge, chosen_edges, running_on
 from isotomon.kernel.finishing import finished, within_limits
 from isotomon.kernel.making import NamedShape
@@ -30,13 +30,13 @@ def apply(given: Given) -> MadeBody:
 def _bevelled(body: NamedShape, edges: Sequence[NamedEdge], size: float, ratio: float, tolerance: float) -> NamedShape:
     maker = _told(body, edges, size, ratio)
     runs = smooth_runs(maker, edges)
-    rings = [ring(body, run, size, ratio, tolerance) for run in runs]
+    along = [bevel_along(body, run, size, ratio, tolerance) for run in runs]
     left = [edge for edge in edges if not any(edge is one for run in runs for one, _ in run.edges)]
     if left:
         maker = _told(body, left, size, ratio)
         maker.Build()
         body = finished(body, left, maker, "bevel", size * max(ratio, 1.0))
-    return cut_off(body, rings, tolerance) if rings else body
+    return cut_off(body, along, tolerance) if along else body
 
 
 def _told(body: NamedShape, edges: Sequence[NamedEdge], size: float, ratio: float) -> BRepFilletAPI_MakeChamfer:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from OCP.BOPAlgo import BOPAlgo_Splitter
 from OCP.BRepAdaptor import BRepAdaptor_Surface
 from OCP.BRepBuilderAPI import BRepBuilderAPI_Copy
 from OCP.BRepGProp import BRepGProp_Face
@@ -13,9 +12,9 @@ from OCP.TopAbs import TopAbs_ShapeEnum
 from OCP.TopoDS import TopoDS, TopoDS_Shape
 
 from isotomon.errors import SolidError
-from isotomon.kernel.combining import pieces_side_by_side
+from isotomon.kernel.combining import pieces_side_by_side, split_by
 from isotomon.kernel.finishing import volume_of
-from isotomon.kernel.making import NamedShape, is_valid, names_of
+from isotomon.kernel.making import NamedShape, is_valid
 from isotomon.kernel.meshing import parts
 from isotomon.kernel.operations.base import Given, MadeBody
 
@@ -48,32 +47,16 @@ def parted(
         raise SolidError("what it is to be cut by is a solid; combine the two, or choose a skin")
     if not parts(body.shape, TopAbs_ShapeEnum.TopAbs_SOLID):
         raise SolidError("a skin is no body that could be cut so; choose a solid")
-    maker = BOPAlgo_Splitter()
-    maker.AddArgument(body.shape)
-    maker.AddTool(skin.shape)
-    maker.SetFuzzyValue(tolerance)
-    maker.Perform()
-    along = [piece for face in parts(skin.shape, TopAbs_ShapeEnum.TopAbs_FACE) for piece in _after(maker, face)]
-    came = [
-        (name, piece)
-        for name, face in zip(body.names, parts(body.shape, TopAbs_ShapeEnum.TopAbs_FACE), strict=True)
-        for piece in _after(maker, face)
-    ]
-    came += [(called, piece) for piece in along]
-    behind, before = list[NamedShape](), list[NamedShape]()
-    for solid in parts(maker.Shape(), TopAbs_ShapeEnum.TopAbs_SOLID):
-        made = NamedShape(solid, names_of(solid, came))
+    named = NamedShape(skin.shape, (called,) * len(parts(skin.shape, TopAbs_ShapeEnum.TopAbs_FACE)))
+    solids, came = split_by(body, [named], tolerance)
+    along, behind, before = [face for _, face in came], list[NamedShape](), list[NamedShape]()
+    for made in solids:
         (behind if _faces_with(made, called, along) else before).append(made)
     whole = sum(volume_of(piece.shape) for piece in (*behind, *before))
     if not (behind and before) or abs(whole - volume_of(body.shape)) > SAME_VOLUME * whole:
         raise SolidError("the skin does not part the body; let it reach out of the body all round, or move it")
     # Pieces that are side by side have no face in common.
     return tuple([NamedShape(BRepBuilderAPI_Copy(p.shape).Shape(), p.names) for p in side] for side in (behind, before))  # type: ignore[return-value]
-
-
-def _after(maker: BOPAlgo_Splitter, face: TopoDS_Shape) -> list[TopoDS_Shape]:
-    """What has become of a face."""
-    return [] if maker.IsDeleted(face) else list(maker.Modified(face)) or [face]
 
 
 def _faces_with(piece: NamedShape, called: str, along: Sequence[TopoDS_Shape]) -> bool:

@@ -1,5 +1,5 @@
 """Bevels along runs of edges that go on smoothly into each other. The kernel's own follows such a run by a smoothed curve, and is narrower
-by half in places. Here a ring is made that holds what is to go, or a bar where the run does not close, and cut off. Worker only."""
+by half in places. Here the faces along a run are made for themselves, and the body is parted by them. Worker only."""
 
 from __future__ import annotations
 
@@ -10,8 +10,7 @@ from typing import Any
 import numpy as np
 from OCP.BRep import BRep_Tool
 from OCP.BRepAdaptor import BRepAdaptor_Curve
-from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut
-from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeFace, BRepBuilderAPI_MakePolygon
+from OCP.BRepBuilderAPI import BRepBuilderAPI_Copy, BRepBuilderAPI_MakeFace
 from OCP.BRepClass3d import BRepClass3d_SolidClassifier
 from OCP.BRepTools import BRepTools
 from OCP.Geom import Geom_Surface
@@ -24,7 +23,7 @@ from scipy.interpolate import make_interp_spline
 from isotomon.arrays import Array
 from isotomon.errors import SolidError
 from isotomon.geometry.patch import Patch
-from isotomon.kernel.combining import combined
+from isotomon.kernel.combining import pieces_side_by_side, split_by
 from isotomon.kernel.edges import NamedEdge
 from isotomon.kernel.faces import outward
 from isotomon.kernel.finishing import volume_of
@@ -38,10 +37,9 @@ STEPS, CLOSE = 12, 1e-10
 BEYOND = 0.25
 """Of a face's parameters: so far past its sides it may be gone on with, where a rim does not run square to these."""
 PAST = 0.25
-"""Of its width: so far the ring reaches past the bevel at both sides, so that it cuts through the faces there."""
+"""Of its width: so far what parts the body reaches past the bevel at both sides, so that it cuts through the faces there."""
 BULGE = 0.1
 """Of what a bevel takes away between flat faces: by so much curved ones may change it."""
-OUTSIDE = "what is outside the body"
 
 
 @dataclass(frozen=True, eq=False)
@@ -82,9 +80,11 @@ def _is_outward(edge: NamedEdge) -> bool:
     return float(_inward(edge.edge, t, edge.faces[0]) @ outward(edge.edge, t, edge.faces[1])) < 0.0
 
 
-def ring(body: NamedShape, run: SmoothRun, size: float, ratio: float, tolerance: float) -> tuple[NamedShape, float]:
-    """What a bevel `size` mm wide on the first face along a run, and `ratio` times that on the other, takes away, with what is outside the
-    body beside it; and mm³ of what is inside, were the faces flat.
+def bevel_along(
+    body: NamedShape, run: SmoothRun, size: float, ratio: float, tolerance: float
+) -> tuple[NamedShape, float]:
+    """The skin of a bevel `size` mm wide on the first face along a run, and `ratio` times that on the other, which reaches out of the body
+    all round; and mm³ of what it takes away, were the faces flat.
 
     Raises: SolidError, where it reaches past a face, or the body goes on where the run ends.
     """
@@ -97,28 +97,15 @@ def ring(body: NamedShape, run: SmoothRun, size: float, ratio: float, tolerance:
     around = [found[-1], *found, found[0]] if run.closed else [None, *found, None]
     met = [_meeting(*three) for three in zip(around, found, around[2:], strict=False)]
     every = met if run.closed else [_drawn_out(met[0], 0, max(widths)), *met, _drawn_out(met[-1], -1, max(widths))]
-    faces = [face for one in every for face in _sides(one, tolerance)]
-    if not run.closed:
-        if any(_is_within(body, _middle(one)) for one in (every[0], every[-1])):
-            raise SolidError("a bevel cannot end at a corner at which the body goes on")
-        faces += [(OUTSIDE, _end(_corners(one)[row])) for one, row in ((every[0], 0), (every[-1], -1))]
-    made = sewn(faces, tolerance)
-    if not is_valid(made):
-        raise SolidError(f"no bevel of this width goes along the edge between {begun.called.replace('|', ' and ')}")
-    return made, _wedge(met)
+    if not run.closed and any(_is_within(body, _middle(one)) for one in (every[0], every[-1])):
+        raise SolidError("a bevel cannot end at a corner at which the body goes on")
+    faces = [(f"bevel of ({one.called})", _ruled(*_reaching_out(one), tolerance)) for one in every]
+    return sewn(faces, tolerance, skin=True), _wedge(met)
 
 
-def _corners(one: Beside) -> Array:
-    """(n, 3, 3): the three corners of a ring's section at places along an edge: beyond the bevel at both sides, and outside the body."""
-    beyond, before = one.first + PAST * (one.first - one.second), one.second + PAST * (one.second - one.first)
-    return np.stack([beyond, before, 2.0 * one.edge - (one.first + one.second) / 2.0], axis=1)
-
-
-def _sides(one: Beside, tolerance: float) -> list[tuple[str, TopoDS_Face]]:
-    beyond, before, above = _corners(one).transpose(1, 0, 2)
-    names = f"bevel of ({one.called})", OUTSIDE, OUTSIDE
-    pairs = (beyond, before), (before, above), (above, beyond)
-    return [(name, _ruled(a, b, tolerance)) for name, (a, b) in zip(names, pairs, strict=True)]
+def _reaching_out(one: Beside) -> tuple[Array, Array]:
+    """(n, 3) each: places beyond the bevel at both sides."""
+    return one.first + PAST * (one.first - one.second), one.second + PAST * (one.second - one.first)
 
 
 def _drawn_out(one: Beside, row: int, reach: float) -> Beside:
@@ -140,26 +127,23 @@ def _is_within(body: NamedShape, place: Array) -> bool:
     return bool(found.State() == TopAbs_State.TopAbs_IN)
 
 
-def _end(corners: Array) -> TopoDS_Face:
-    polygon = BRepBuilderAPI_MakePolygon(*(gp_Pnt(*corner) for corner in corners.tolist()), True)
-    return BRepBuilderAPI_MakeFace(polygon.Wire(), True).Face()
-
-
 def begun_with(edge: NamedEdge) -> TopoDS_Face:
     """The face of an edge along which a bevel's first width is."""
     return edge.faces[edge.names.index(min(edge.names))]
 
 
-def cut_off(body: NamedShape, rings: Sequence[tuple[NamedShape, float]], tolerance: float) -> NamedShape:
-    """A body without what rings hold.
+def cut_off(body: NamedShape, bevels: Sequence[tuple[NamedShape, float]], tolerance: float) -> NamedShape:
+    """A body without what lies before bevels.
 
     Raises: SolidError, where what comes of it cannot be that.
     """
-    made = combined(BRepAlgoAPI_Cut(), [body], [one for one, _ in rings], tolerance)
-    wanted = sum(volume for _, volume in rings)
-    taken = volume_of(body.shape) - volume_of(made.shape)
-    solids = [len(parts(one.shape, TopAbs_ShapeEnum.TopAbs_SOLID)) for one in (body, made)]
-    if not is_valid(made) or solids[0] != solids[1] or abs(taken - wanted) > BULGE * wanted or OUTSIDE in made.names:
+    count = len(parts(body.shape, TopAbs_ShapeEnum.TopAbs_SOLID))
+    found = [(volume_of(one.shape), one) for one in split_by(body, [skin for skin, _ in bevels], tolerance)[0]]
+    largest = sorted(found, key=lambda one: -one[0])[:count]
+    left = [NamedShape(BRepBuilderAPI_Copy(one.shape).Shape(), one.names) for _, one in largest]
+    made = left[0] if count == 1 else pieces_side_by_side(left)
+    wanted, taken = sum(volume for _, volume in bevels), sum(v for v, _ in found) - sum(v for v, _ in largest)
+    if not is_valid(made) or abs(taken - wanted) > BULGE * wanted:
         raise SolidError("what comes of it is not the body with its edges worked on")
     return made
 
