@@ -71,6 +71,7 @@ class Scene:
         self._thin = self._add_lines(1.8)
         self._strong = self._add_lines(3.6)
         self._mesh: SkinMesh | None = None
+        self._shown: list[tuple[Array, Index, Array]] = []
         self._grid: tuple[int, int] = (0, 0)
         self._lights()
         self.smooth_frames = True
@@ -183,8 +184,11 @@ class Scene:
             data.GetPointData().SetScalars(numpy_to_vtk(np.vstack(colours), deep=True))
 
     def set_solids(self, solids: Sequence[tuple[Array, Index, Array]]) -> None:
-        """Finished bodies, besides the skins: vertices (n, 3), triangles (m, 3) and normals (n, 3) of each."""
-        _set_surfaces(self._solids_data, solids)
+        """Finished bodies, besides the skins: vertices (n, 3), triangles (m, 3) and normals (n, 3) of each; nothing to be done where they
+        are those that are there."""
+        if len(solids) != len(self._shown) or any(a is not b for a, b in zip(solids, self._shown, strict=True)):
+            self._shown = list(solids)
+            _set_surfaces(self._solids_data, solids)
 
     def set_worked(self, surfaces: Sequence[tuple[Array, Index, Array]], faces: Sequence[Sequence[Array]]) -> None:
         """The body in hand as its skin is worked on, in place of the skin: surfaces, and flat faces by the runs that bound them; none to

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 import numpy as np
 
 from isotomon.arrays import Array, Index
 from isotomon.kernel.protocol import Built, unpack
 
 
+@lru_cache(maxsize=8)
 def solid_mesh(built: Built) -> tuple[Array, Index, Array]:
     """Vertices (n, 3), triangles (m, 3) and normals (n, 3) of a finished body. Its faces share no vertices, so that edges
     stay crisp."""
