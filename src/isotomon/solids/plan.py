@@ -35,9 +35,6 @@ from isotomon.solids.requests import (
 )
 from isotomon.version import VERSION
 
-NEARER = 1.4
-"""So many times as near as meshes of bodies as they are shaped come those of finished ones: their sections are right to 1e-4 at once."""
-
 
 def blocked(quick: Quick) -> str | None:
     """Why no solid can be made of the body in hand, or None."""
@@ -186,7 +183,7 @@ def _worked(quick: Quick, q: Quick, asked: Asked, inputs: Sequence[str], limit: 
     """What is asked of the kernel."""
     arrays = [(name, array.tobytes()) for name, array in asked.arrays.items()]
     key = digest((asked.work, *inputs, *asked.values.items(), *arrays))
-    ask = partial(apply_request, key, asked, inputs, quick.design.tolerance, fine_of(quick) / NEARER, limit, False)
+    ask = partial(apply_request, key, asked, inputs, quick.design.tolerance, fine_of(quick) / 2.0, limit, False)
     return Request(key, q.body.id, ask, f"{asked.words} {q.body.name}", asked.step)
 
 
