@@ -127,12 +127,9 @@ class Quick:
 
     def moves_on_from(self, before: Quick | None) -> bool:
         """Whether, while something moves, all that the body is shaped by and judged by is as it was before: what is drawn of that stays."""
-        if (
-            before is None
-            or self.shape is None
-            or self.shape is not before.shape
-            or not before.full is self.full is None
-        ):
+        if before is None or self.shape is None or self.shape is not before.shape:
+            return False
+        if self.full is not None or before.full is not None:  # one of them is at rest
             return False
         said = [(q.design.numbers, q.design.datums, q.design.guides, replace(q.body, steps=())) for q in (self, before)]
         return said[0] == said[1]

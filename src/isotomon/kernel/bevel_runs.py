@@ -1,5 +1,4 @@
-"""Bevels along runs of edges that go on smoothly into each other. The kernel's own follows such a run by a smoothed curve, and is narrower
-by half in places. Here the faces along a run are made for themselves, and the body is parted by them. Worker only."""
+"""Bevels along runs of edges that go on smoothly into each other. The kernel's own are narrower by half in places. Here the faces along a run are made for themselves, and the body is parted by them. Worker only."""
 
 from __future__ import annotations
 
@@ -25,7 +24,7 @@ from isotomon.errors import SolidError
 from isotomon.geometry.patch import Patch
 from isotomon.kernel.combining import pieces_side_by_side, split_by
 from isotomon.kernel.edges import NamedEdge
-from isotomon.kernel.faces import outward
+from isotomon.kernel.faces import numbers, outward
 from isotomon.kernel.finishing import volume_of
 from isotomon.kernel.making import NamedShape, is_valid, sewn, surface
 from isotomon.kernel.meshing import parts
@@ -75,9 +74,14 @@ def smooth_runs(maker: Any, edges: Sequence[NamedEdge]) -> list[SmoothRun]:
 
 def _is_outward(edge: NamedEdge) -> bool:
     """Whether the body fills less than half of what is round an edge, half way along it."""
-    curve = BRepAdaptor_Curve(edge.edge)
-    t = (curve.FirstParameter() + curve.LastParameter()) / 2.0
+    t = _half_way(edge)
     return float(_inward(edge.edge, t, edge.faces[0]) @ outward(edge.edge, t, edge.faces[1])) < 0.0
+
+
+def _half_way(edge: NamedEdge) -> float:
+    """Its parameter in the middle."""
+    curve = BRepAdaptor_Curve(edge.edge)
+    return float(curve.FirstParameter() + curve.LastParameter()) / 2.0
 
 
 def bevel_along(
@@ -163,9 +167,8 @@ def _wedge(found: Sequence[Beside]) -> float:
 
 def _is_left(edge: NamedEdge, ahead: bool, face: TopoDS_Face) -> bool:
     """Whether a face lies to the left of a run, seen from outside."""
-    curve = BRepAdaptor_Curve(edge.edge)
-    t = (curve.FirstParameter() + curve.LastParameter()) / 2.0
-    along = _along(curve, t)[1] * (1.0 if ahead else -1.0)
+    t = _half_way(edge)
+    along = _along(BRepAdaptor_Curve(edge.edge), t)[1] * (1.0 if ahead else -1.0)
     return float(np.cross(outward(edge.edge, t, face), along) @ _inward(edge.edge, t, face)) > 0.0
 
 
@@ -211,10 +214,10 @@ def _on(skin: Geom_Surface, uv: Array, within: Array) -> tuple[Array, Array]:
     derivatives there: its last pieces are short, and soon lead away."""
     at, by_u, by_v, uu, vv, u_v = gp_Pnt(), gp_Vec(), gp_Vec(), gp_Vec(), gp_Vec(), gp_Vec()
     skin.D2(*within.tolist(), at, by_u, by_v, uu, vv, u_v)
-    slopes, past = np.stack([_numbers(by_u), _numbers(by_v)], axis=1), uv - within
-    bends = np.array([[_numbers(uu), _numbers(u_v)], [_numbers(u_v), _numbers(vv)]])
+    slopes, past = np.stack([numbers(by_u), numbers(by_v)], axis=1), uv - within
+    bends = np.array([[numbers(uu), numbers(u_v)], [numbers(u_v), numbers(vv)]])
     turned = np.einsum("ijk,j->ki", bends, past)
-    return _numbers(at) + (slopes + turned / 2.0) @ past, slopes + turned
+    return numbers(at) + (slopes + turned / 2.0) @ past, slopes + turned
 
 
 def _inward(edge: TopoDS_Edge, t: float, face: TopoDS_Face) -> Array:
@@ -231,7 +234,7 @@ def _along(curve: BRepAdaptor_Curve, t: float) -> tuple[Array, Array]:
     """(3,) each: where a curve is at t, and the way it goes there."""
     at, way = gp_Pnt(), gp_Vec()
     curve.D1(t, at, way)
-    return _numbers(at), _numbers(way) / way.Magnitude()
+    return numbers(at), numbers(way) / way.Magnitude()
 
 
 def _meeting(before: Beside | None, one: Beside, after: Beside | None) -> Beside:
@@ -253,7 +256,3 @@ def _ruled(one: Array, other: Array, tolerance: float) -> TopoDS_Face:
     if not maker.IsDone():
         raise SolidError("the kernel makes no bevel there")
     return maker.Face()
-
-
-def _numbers(a: gp_Pnt | gp_Vec) -> Array:
-    return np.array([a.X(), a.Y(), a.Z()])

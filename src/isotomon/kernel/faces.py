@@ -78,4 +78,9 @@ def outward(edge: TopoDS_Edge, t: float, face: TopoDS_Face) -> Array:
     """(3,) the outward normal of a face at a place of its rim."""
     uv, at, normal = BRep_Tool.CurveOnSurface_s(edge, face, 0.0, 1.0).Value(t), gp_Pnt(), gp_Vec()
     BRepGProp_Face(face).Normal(uv.X(), uv.Y(), at, normal)
-    return np.array([normal.X(), normal.Y(), normal.Z()]) / normal.Magnitude()
+    return numbers(normal) / normal.Magnitude()
+
+
+def numbers(a: gp_Pnt | gp_Vec) -> Array:
+    """(3,) the coordinates of a point or a vector of the kernel's."""
+    return np.array([a.X(), a.Y(), a.Z()])

@@ -119,12 +119,12 @@ def cut(mesh: CurvedMesh, planes: Planes) -> Cuts:
     work = [(planes.of(group), crossings.of(group)) for group in groups]
     found, first, loops, places = list[Cuts](), 0, 0, 0
     with ThreadPoolExecutor(THREADS) as threads:
-        for group, (cuts, count, begun) in zip(groups, threads.map(lambda own: _cut(mesh, *own), work), strict=True):
+        for group, (cuts, runs, begun) in zip(groups, threads.map(lambda own: _cut(mesh, *own), work), strict=True):
             checkpoint(first / len(planes.origin))
             lines, begins, ends = cuts.lines, cuts.lines.begins + places, cuts.lines.ends + places
             lines = replace(lines, plane=lines.plane + first, loop=lines.loop + loops, begins=begins, ends=ends)
             found.append(replace(cuts, lines=lines))
-            first, loops, places = group.stop, loops + count, places + begun
+            first, loops, places = group.stop, loops + runs, places + begun
     lines = Pieces(*(np.concatenate([getattr(c.lines, f.name) for c in found]) for f in fields(Pieces)))
     measures = (f.name for f in fields(Cuts) if f.name != "lines")
     return Cuts(**{name: np.concatenate([getattr(c, name) for c in found]) for name in measures}, lines=lines)

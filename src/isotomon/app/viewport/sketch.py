@@ -31,14 +31,14 @@ def meanwhile(quick: Quick, last: Quick | None) -> tuple[dict[Id, Built], tuple[
 
 
 def _stands_alike(quick: Quick, last: Quick) -> bool:
-    """Whether all bodies are shaped, worked on by their skins and put as they were: only what the kernel does with them is other."""
+    """Whether all bodies are shaped, worked on by their skins, put and seen as they were: only what the kernel does with them is other."""
     now, then = (quick, *quick.others), (last, *last.others)
     return len(now) == len(then) and all(_standing(q) == _standing(p) for q, p in zip(now, then, strict=True))
 
 
 def _standing(q: Quick) -> tuple[object, ...]:
     worked = [tuple(skin.said()) for stage in q.stages if isinstance(stage, Asked) for skin in stage.worked]
-    return q.body.id, q.shape.key if q.shape is not None else "", q.placed.tobytes(), worked
+    return q.body.id, q.body.seen, q.body.aside, q.shape.key if q.shape is not None else "", q.placed.tobytes(), worked
 
 
 def sketched(quick: Quick, last: Quick) -> list[Array]:
@@ -90,7 +90,7 @@ def _on_edges(built: Built, asked: Asked) -> list[Array]:
 def _on_rounds(built: Built, asked: Asked, old: Asked) -> list[Array]:
     """Beside the rounds or bevels that are there, where these grow or shrink."""
     borders, names, found = borders_of(built), [whole_face(name) for name in built.names], list[Array]()
-    for (choice, size, _), (_, was, _) in zip(_reaches(asked), _reaches(old), strict=False):
+    for (choice, *sizes), (_, *were) in zip(_reaches(asked), _reaches(old), strict=False):
         for number, name in enumerate(names):
             pair = made_of(name, WORK[asked.work])
             if len(pair) != 2 or not edge_is_meant((pair[0], pair[1]), choice):
@@ -101,12 +101,12 @@ def _on_rounds(built: Built, asked: Asked, old: Asked) -> list[Array]:
                 if not len(some) or not len(other):
                     continue
                 near = KDTree(borders.lines[other, 0]).query(borders.lines[some, 0])[1]
-                rows = np.arange(len(some))
-                turn = _half_turn(borders.normals[some, side[rows]], borders.normals[other, there][near])
-                more = (size - was) * (turn if asked.work == "round" else 1.0)
+                turn = _half_turn(borders.normals[some, side], borders.normals[other, there][near])
+                # The names stand in order: a bevel's first width is on the first.
+                more = (sizes[k] - were[k]) * (turn if asked.work == "round" else np.ones(len(some)))
                 for at in (0, 1):
                     here = np.flatnonzero(side == at)
-                    found += list(_beside(borders, some[here], at, np.broadcast_to(more, len(some))[here]))
+                    found += list(_beside(borders, some[here], at, more[here]))
     return found
 
 

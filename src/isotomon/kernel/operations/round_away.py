@@ -23,7 +23,7 @@ from isotomon.arrays import Array
 from isotomon.errors import SolidError
 from isotomon.geometry.face_names import whole_face
 from isotomon.kernel.edges import NamedEdge, crisp_edges, length_of
-from isotomon.kernel.faces import chosen_faces, named_faces, outward
+from isotomon.kernel.faces import chosen_faces, named_faces, numbers, outward
 from isotomon.kernel.finishing import apart, volume_of
 from isotomon.kernel.making import NamedShape, is_valid, sewn
 from isotomon.kernel.meshing import parts
@@ -132,7 +132,7 @@ def _ball(edge: TopoDS_Edge, t: float, beside: tuple[TopoDS_Face, TopoDS_Face], 
     edge, which are `beside` it, and the nearest of those `across`; nought where it touches none of these but past its rim."""
     at, way = gp_Pnt(), gp_Vec()
     BRepAdaptor_Curve(edge).D1(t, at, way)
-    here, along = _numbers(at), _numbers(way) / way.Magnitude()
+    here, along = numbers(at), numbers(way) / way.Magnitude()
     feet = [Touch(face, here) for face in across]
     opposite = min(feet, key=lambda foot: foot.away)
     reach = opposite.away
@@ -165,7 +165,7 @@ class Touch:
         self._take(point)
 
     def _take(self, point: Array) -> None:
-        self.place = _numbers(self.surface.Value(self.uv))
+        self.place = numbers(self.surface.Value(self.uv))
         self.away = float(np.linalg.norm(point - self.place))
 
     @property
@@ -174,10 +174,6 @@ class Touch:
         uv = np.array([self.uv.X(), self.uv.Y()])
         room = RIM * (self.bounds[:, 1] - self.bounds[:, 0])
         return bool(((uv > self.bounds[:, 0] + room) & (uv < self.bounds[:, 1] - room)).all())
-
-
-def _numbers(a: gp_Pnt | gp_Vec) -> Array:
-    return np.array([a.X(), a.Y(), a.Z()])
 
 
 def _rounded(
