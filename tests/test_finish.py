@@ -633,6 +633,9 @@ class InTheWindow(WithWindow):
         self.wait(lambda: any("cannot be rounded" in f.text for f in w.desk.quick.findings), "the finding")
         finding = next(f for f in w.desk.quick.findings if "cannot be rounded" in f.text)
         self.wait(lambda: "Solid: " in w.foot.message.text(), "what is wrong with the solid")
+        # What stands before the step is on show, and nothing of it is sketched any more.
+        self.assertTrue(w.view._wanted.finished["body"] is w.desk.quick.before["body"])
+        self.assertEqual(w.view._wanted.sketch, ())
         self.assertRegex(finding.mends[0].title, "^Use 29.9")
         w.desk.do("mend", finding.mends[0].edit)
         self.wait(

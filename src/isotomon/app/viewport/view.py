@@ -116,7 +116,7 @@ class View(SceneCanvas):
         wanted = quick is not None and not at_skin
         solids = finished_bodies(quick, self._colouring is not None) if quick is not None and wanted else {}
         self._last = quick if quick is not None and quick.finished else self._last
-        waits = quick if quick is not self._last and wanted else None
+        waits = quick if quick is not None and wanted and not (quick.finished or quick.before) else None
         kept, self._wanted.sketch = meanwhile(waits, self._last) if waits is not None else ({}, ())
         self._wanted.finished = solids = kept or solids
         meshes = [solid_mesh(built) for built in solids.values()]
