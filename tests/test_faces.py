@@ -325,6 +325,7 @@ class InTheWindow(WithWindow):
         w = self.window
         self.open(box())
         first = encode(w.desk.design)
+        self.settle()
         self.wait(lambda: w.desk.quick.result in w.desk.quick.finished, "the box")
         w.desk.select(())
         w.run_command("cut-in-two")  # the XY plane only touches the box
