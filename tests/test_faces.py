@@ -42,6 +42,7 @@ from isotomon.operations.round import Round
 from isotomon.operations.round_away import RoundAway
 from isotomon.operations.shift import Shift
 from isotomon.operations.take_out import TakeOut
+from isotomon.operations.turn_over import TurnOver
 from isotomon.profile.drawing import Drawing
 from isotomon.profile.section import Drawn
 from isotomon.profile.shapes import Spot, line
@@ -65,6 +66,16 @@ def _under_fold(edge: float) -> float:
     return edge**2 + 2.0 * right
 
 
+def folded(step: CutBySkin, reach: float = 50.0) -> Design:
+    """A box with a skin through it, folded at the middle."""
+    left, middle, right = Spot(-reach, 0.0), Spot(0.0, 10.0), Spot(reach, 0.0)
+    drawn = line(line(Drawing("g1", "fold"), left, middle), middle, right)
+    ends = [Station(f"t{k}", f"t{k}", z, Drawn("g1"), None, 0.0) for k, z in enumerate((-60.0, 120.0))]
+    skin = body("skin", "skin", stations=tuple(ends))
+    made = edits.replace(box(), drawings=(drawn,))
+    return bodies.add_step(edits.replace(made, bodies=(*made.bodies, skin)), "body", step)
+
+
 class Faces(Building):
     """Of boxes and drums."""
 
@@ -78,6 +89,35 @@ class Faces(Building):
         self.assertEqual(sorted(made.names), sorted(self.built(box()).names))
         grown = self.built(drum(TakeOut(faces=refs("b1/faces")), Shift(faces=refs("body/face:round"), by=3.0)))
         self.assertAlmostEqual(grown.volume / (math.pi * (SIDE / 2.0 + 3.0) ** 2 * HIGH), 1.0, delta=1e-9)
+
+    def test_shifted_in_a_direction(self) -> None:
+        """A side aslant, by formula; a post and a blind hole sideways, whose centre of mass goes with them; into the depth, and past the
+        rim, is refused in words."""
+        aslant = {"how": "direction", "along": Ref("x")}
+        made = self.built(box(Shift(faces=SIDES[:1], by=5.0, **aslant)))
+        self.assertAlmostEqual(made.volume / ((SIDE + 5.0 / math.sqrt(2.0)) * SIDE * HIGH), 1.0, delta=1e-9)
+        with self.assertRaisesRegex(IsotomonError, "lie along the direction"):
+            self.built(box(Shift(faces=SIDES[:1], by=5.0, how="direction")))
+        for how, size in (("add", 50.0), ("cut", -10.0)):
+            stands = drum(Shift(faces=refs("b1/faces"), by=4.0, **aslant))
+            stands, piece = bodies.change_step(stands, "k1", how=how), math.pi * 100.0 * size
+            made = self.built(stands)
+            self.assertAlmostEqual(made.volume / (DRUM + piece), 1.0, delta=1e-9)
+            self.assertEqual(sorted(made.names), sorted(self.built(bodies.remove_step(stands, "k2")).names))
+            self.assertAlmostEqual(made.centre[0] * made.volume / (4.0 * piece), 1.0, delta=1e-6)
+            for changed in ({"along": Ref("z")}, {"by": 25.0}):
+                with self.assertRaisesRegex(IsotomonError, "do not run along the direction"):
+                    self.built(bodies.change_step(stands, "k2", **changed))
+
+    def test_a_skin_turned_over(self) -> None:
+        """A cut by it keeps the other part; a solid is refused."""
+        made, kept = folded(CutBySkin(Ref("skin"))), list[float]()
+        for design_ in (made, bodies.add_step(made, "skin", TurnOver())):
+            kept.append(self.built(design_).volume)
+        self.assertAlmostEqual(sum(kept) / BOX, 1.0, delta=1e-8)
+        self.assertGreater(abs(kept[0] - kept[1]), 0.1 * BOX)
+        with self.assertRaisesRegex(IsotomonError, "only a skin is turned over"):
+            self.built(box(TurnOver()))
 
     def test_taken_out(self) -> None:
         """All that a post has left on a drum, and a round with its corners: what was there before is there again."""
@@ -227,20 +267,11 @@ class Faces(Building):
     def test_cut_by_a_skin(self) -> None:
         """A skin through a box, folded at the middle: what lies behind it, before it, both in pieces and as two bodies, by formula; one
         that ends inside the body, and a solid, are refused in words."""
-
-        def through(step: CutBySkin, reach: float = 50.0) -> Design:
-            left, middle, right = Spot(-reach, 0.0), Spot(0.0, 10.0), Spot(reach, 0.0)
-            drawn = line(line(Drawing("g1", "fold"), left, middle), middle, right)
-            ends = [Station(f"t{k}", f"t{k}", z, Drawn("g1"), None, 0.0) for k, z in enumerate((-60.0, 120.0))]
-            skin = body("skin", "skin", stations=tuple(ends))
-            made = edits.replace(box(), drawings=(drawn,))
-            return bodies.add_step(edits.replace(made, bodies=(*made.bodies, skin)), "body", step)
-
         # Over the square with its corners on the axes, the fold goes from its corners, 10 less 30 √2 / 5 high there.
         edge = SIDE / math.sqrt(2.0)
         part = {}
         for keep in ("behind", "before", "both"):
-            found = build_all(rebuild(through(CutBySkin(Ref("skin"), keep))), self.supervisor)["body"]
+            found = build_all(rebuild(folded(CutBySkin(Ref("skin"), keep))), self.supervisor)["body"]
             self.assertTrue(found.valid and found.watertight)
             part[keep] = found.volume
             self.assertEqual(found.pieces, 1 + (keep == "both"))
@@ -249,12 +280,12 @@ class Faces(Building):
         self.assertAlmostEqual(min(abs(part[keep] - below) for keep in ("behind", "before")) / below, 0.0, delta=1e-7)
         self.assertAlmostEqual((part["behind"] + part["before"]) / BOX, 1.0, delta=1e-8)
         self.assertAlmostEqual(part["both"] / BOX, 1.0, delta=1e-8)
-        two = cut_in_two(bodies.remove_step(through(CutBySkin(Ref("skin"))), "k1"), "body", CutBySkin(Ref("skin")))
+        two = cut_in_two(bodies.remove_step(folded(CutBySkin(Ref("skin"))), "k1"), "body", CutBySkin(Ref("skin")))
         built = build_all(rebuild(two), self.supervisor)
         self.assertEqual(set(built), {"body", two.bodies[-1].id})
         self.assertAlmostEqual(sum(one.volume for one in built.values()) / BOX, 1.0, delta=1e-8)
         for design_, words in (
-            (through(CutBySkin(Ref("skin")), 20.0), "does not part the body"),
+            (folded(CutBySkin(Ref("skin")), 20.0), "does not part the body"),
             (drum(CutBySkin(Ref("b1"))), "is a solid"),
         ):
             with self.assertRaisesRegex(IsotomonError, words):

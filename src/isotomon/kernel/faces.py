@@ -7,6 +7,7 @@ from typing import Any
 
 import numpy as np
 from OCP.BRep import BRep_Tool
+from OCP.BRepAdaptor import BRepAdaptor_Surface
 from OCP.BRepCheck import BRepCheck_Analyzer
 from OCP.BRepGProp import BRepGProp_Face
 from OCP.gp import gp_Pnt, gp_Vec
@@ -78,6 +79,15 @@ def outward(edge: TopoDS_Edge, t: float, face: TopoDS_Face) -> Array:
     """(3,) the outward normal of a face at a place of its rim."""
     uv, at, normal = BRep_Tool.CurveOnSurface_s(edge, face, 0.0, 1.0).Value(t), gp_Pnt(), gp_Vec()
     BRepGProp_Face(face).Normal(uv.X(), uv.Y(), at, normal)
+    return numbers(normal) / normal.Magnitude()
+
+
+def middle_normal(face: TopoDS_Shape) -> Array:
+    """(3,) of length 1, outward: a face's normal in the middle of its parameters."""
+    surface, at, normal = BRepAdaptor_Surface(TopoDS.Face(face)), gp_Pnt(), gp_Vec()
+    u = (surface.FirstUParameter() + surface.LastUParameter()) / 2.0
+    v = (surface.FirstVParameter() + surface.LastVParameter()) / 2.0
+    BRepGProp_Face(TopoDS.Face(face)).Normal(u, v, at, normal)
     return numbers(normal) / normal.Magnitude()
 
 

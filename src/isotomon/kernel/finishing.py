@@ -18,8 +18,9 @@ from OCP.TopoDS import TopoDS_Shape
 from isotomon.errors import SizeError, SolidError
 from isotomon.kernel.edges import NamedEdge
 from isotomon.kernel.making import NamedShape, from_bytes, names_of, to_bytes
-from isotomon.kernel.meshing import parts
+from isotomon.kernel.meshing import mesh_of, parts, welded
 from isotomon.kernel.tries import largest, made_apart, works
+from isotomon.kernel.volumes import Lump
 
 NEAR_VOLUME = 1e-3
 """How nearly a volume is worked out that is only looked at for whether it can be right."""
@@ -38,6 +39,11 @@ def volume_of(shape: TopoDS_Shape) -> float:
     found = GProp_GProps()
     BRepGProp.VolumeProperties_s(shape, found, NEAR_VOLUME, True, False)
     return float(found.Mass())
+
+
+def lump_of(body: NamedShape, deflection: float) -> Lump:
+    """A body's mesh, as near as `deflection` (mm), with the body's own volume."""
+    return Lump(*welded(mesh_of(body.shape, deflection)), volume_of(body.shape))
 
 
 def finished(body: NamedShape, edges: Sequence[NamedEdge], maker: Any, work: str, size: float) -> NamedShape:

@@ -82,7 +82,7 @@ def doubt(one: Lump, other: Lump, how: str, volume: float) -> str:
     most = {"add": one.volume + other.volume, "cut": one.volume, "common": min(one.volume, other.volume)}[how]
     near = 1e-3 * max(one.volume, other.volume)
     untouched = {"add": most, "cut": most, "common": 0.0}[how]
-    if common > 0.0 and abs(volume - untouched) < SAME * one.volume:
+    if common > SAME * one.volume and abs(volume - untouched) < SAME * one.volume:
         return f"the bodies overlap by about {common:.3g} mm³, and nothing came of it"
     if not least - near < volume < most + near or abs(volume - wanted) > DOUBT * room + near:
         return f"it comes to {volume:,.1f} mm³ where about {wanted:,.1f} are right"

@@ -22,7 +22,7 @@ import numpy as np
 
 from isotomon.errors import SizeError, SolidError
 from isotomon.kernel import exact, making
-from isotomon.kernel.finishing import volume_of
+from isotomon.kernel.finishing import lump_of
 from isotomon.kernel.meshing import ANGLE, Mesh, is_closed, is_mesh, mesh_of, welded
 from isotomon.kernel.operations.base import Given, apply
 from isotomon.kernel.protocol import (
@@ -118,8 +118,7 @@ def run_step(request: Work, bodies: OrderedDict[str, Built]) -> Reply:
 def _lump(built: Built, deflection: float) -> Lump:
     if not built.bare:
         return Lump(unpack(built.vertices).astype(float), unpack(built.triangles), built.volume)
-    body = making.from_bytes(built.body, built.names)
-    return Lump(*welded(mesh_of(body.shape, deflection)), volume_of(body.shape))
+    return lump_of(making.from_bytes(built.body, built.names), deflection)
 
 
 class NotKept(SolidError):

@@ -4,15 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from OCP.BRepAdaptor import BRepAdaptor_Surface
 from OCP.BRepBuilderAPI import BRepBuilderAPI_Copy
-from OCP.BRepGProp import BRepGProp_Face
-from OCP.gp import gp_Pnt, gp_Vec
 from OCP.TopAbs import TopAbs_ShapeEnum
-from OCP.TopoDS import TopoDS, TopoDS_Shape
+from OCP.TopoDS import TopoDS_Shape
 
 from isotomon.errors import SolidError
 from isotomon.kernel.combining import pieces_side_by_side, split_by
+from isotomon.kernel.faces import middle_normal
 from isotomon.kernel.finishing import volume_of
 from isotomon.kernel.making import NamedShape, is_valid
 from isotomon.kernel.meshing import parts
@@ -66,13 +64,4 @@ def _faces_with(piece: NamedShape, called: str, along: Sequence[TopoDS_Shape]) -
     if face is None:
         raise SolidError("the skin does not part the body; let it reach out of the body all round, or move it")
     of_skin = next(other for other in along if other.IsSame(face))
-    return _normal(face).Dot(_normal(of_skin)) > 0.0
-
-
-def _normal(face: TopoDS_Shape) -> gp_Vec:
-    """Of a face, in the middle of its parameters, on the side that its orientation says."""
-    surface, at, normal = BRepAdaptor_Surface(TopoDS.Face(face)), gp_Pnt(), gp_Vec()
-    u = (surface.FirstUParameter() + surface.LastUParameter()) / 2.0
-    v = (surface.FirstVParameter() + surface.LastVParameter()) / 2.0
-    BRepGProp_Face(TopoDS.Face(face)).Normal(u, v, at, normal)
-    return normal
+    return float(middle_normal(face) @ middle_normal(of_skin)) > 0.0

@@ -36,7 +36,7 @@ def apply(given: Given) -> MadeBody:
     reach = _reach(Lump(mesh.points, mesh.triangles, 0.0), mesh.owner, given.lump(1), chosen)
     if reach > 0.0:
         try:
-            drawn_out = shifted(body, chosen, reach)
+            drawn_out = shifted(body, dict.fromkeys(chosen, 1.0), reach)
         except Exception as error:
             raise SolidError(
                 f"these faces cannot be gone on with by {reach:.4g} mm, as far as the skin; move it nearer"
