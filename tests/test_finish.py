@@ -416,11 +416,18 @@ class OnTheField(Building):
                 for corner in skin.rounds:
                     ball = skin.ball(corner)
                     for end, lane, way in ((0.0, ball.before, 1.0), (1.0, ball.lane, -1.0)):
-                        first, touch = ball.arc(skin.base, np.full(13, end), at, np.zeros(13))
+                        first, touch = ball.balls.arcs(
+                            skin.base, np.full(13, ball.number), np.full(13, end), at, np.zeros(13)
+                        )
                         own = touch[:, :2] if lane == ball.before else touch[:, 2:]
                         centre, _, _, normal, _ = skin.base.moved(lane, own[:, 0], own[:, 1], by)
                         self.assertLess(np.abs(np.linalg.norm(first - centre, axis=1) / 3.0 - 1.0).max(), 1e-4)
-                        step = ball.arc(skin.base, np.full(13, end + way * 1e-4), at, np.zeros(13))[0] - first
+                        step = (
+                            ball.balls.arcs(
+                                skin.base, np.full(13, ball.number), np.full(13, end + way * 1e-4), at, np.zeros(13)
+                            )[0]
+                            - first
+                        )
                         lean = np.arcsin(np.abs(np.sum(step * normal, axis=1)) / np.linalg.norm(step, axis=1))
                         self.assertLess(np.degrees(lean.max()), 0.1)
 
@@ -556,7 +563,10 @@ class OnTheField(Building):
         for lane in range(len(skin.base.field.common.lanes)):
             places = skin.base.moved(lane, u, v, np.zeros(len(u)))[0]
             # A place of the grid is nearer than the true foot nowhere, and little farther.
-            more = KDTree(places).query(ball.course(at)[:, 4:7])[0] - skin.rounds[0].radii
+            more = (
+                KDTree(places).query(ball.balls.courses(np.full(len(at), ball.number), at)[:, 4:7])[0]
+                - skin.rounds[0].radii
+            )
             self.assertGreater(more.min(), -1e-6)
             self.assertLess(more.max(), 3e-2)
         self.assertTrue(

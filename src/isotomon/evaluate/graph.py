@@ -97,6 +97,11 @@ class Graph:
         """Whether a node is being worked out now, so that it cannot be asked for."""
         return (kind, name) in self._trail
 
+    @property
+    def is_lone(self) -> bool:
+        """Whether what is being worked out now is all that is under way: nothing is to be found out of what stands on it."""
+        return len(self._trail) == 1
+
     def loosen(self, kind: str, name: str) -> None:
         """Nothing is kept of what is being worked out above a node that is under way, since it does without that node."""
         self._loose.update(self._trail[self._trail.index((kind, name)) + 1 :])

@@ -17,7 +17,7 @@ from isotomon.design.resolved import Resolved, StationNumbers
 from isotomon.design.station import Station
 from isotomon.errors import DesignError, IsotomonError, QuantityError, named_error
 from isotomon.evaluate.body_ends import Ended, OnEnds, stand_on_ends
-from isotomon.evaluate.body_field import Shaped, shape_body
+from isotomon.evaluate.body_field import Shaped, shape_again, shape_body
 from isotomon.evaluate.body_parts import part_of
 from isotomon.evaluate.carrying import carrier_of, spanned
 from isotomon.evaluate.constructions import CONSTRUCT
@@ -204,7 +204,8 @@ class Ground(Kinds):
 
     def shaped(self) -> Shaped:
         """The body's field, with what is wrong with it."""
-        return self.worked.once("field", self.body.id, lambda: shape_body(self))
+        once = self.worked.once
+        return once("field", self.body.id, lambda: shape_again(self) if self.worked.is_lone else shape_body(self))
 
     def _field(self, what: str) -> SectionField:
         """The body's field, for something that stands on it. What the body itself is made with stands on the body without it.

@@ -26,11 +26,11 @@ NEARLY = 1e-5
 """The same where it is only to be looked at."""
 FARTHEST = 0.2
 """Of a lane, and of the body's extent: one step goes no farther."""
+SOLVED = 1e-6
+"""A determinant, of columns of length 1, above which all that a system determines is well determined."""
 FLAT = 1e-9
 """The share of the larger singular values below which two lanes run on so smoothly into each other that a corner between them
 is nowhere in particular, and stays where it is."""
-MOST_KNOWN = 64
-"""Sets of levels whose planes are kept."""
 LOST = "the skins beside a corner do not meet at that distance; make it less, or use profiles that change less along the body"
 
 
@@ -70,6 +70,13 @@ def _fitted(field: SectionField, tolerance: float) -> TensorSkins | FieldError:
             control = np.concatenate([control, control[: basis.degree]])
         made.append((basis.knots, basis.degree, control))
     return tensor_skins(made, along.knots, along.degree)
+
+
+@lru_cache(maxsize=64)
+def _planes_at(field: SectionField, places: bytes) -> tuple[Array, Array]:
+    """(m, 3) each: origins and normals of sections; kept, since searches ask for the same again."""
+    at = field.sections(np.frombuffer(places))
+    return at.origin, at.normal
 
 
 @dataclass(frozen=True, eq=False)
@@ -135,21 +142,13 @@ class Offsets:
         return self._planes(np.array([0.0, 1.0]).tobytes())
 
     def _planes(self, levels: bytes) -> tuple[Array, Array]:
-        """(m, 3) each: origins and normals; kept, since searches ask for the same again."""
-        if levels not in self._known:
-            if len(self._known) >= MOST_KNOWN:
-                self._known.clear()
-            y = np.frombuffer(levels)
-            inside = np.clip(y, 0.0, 1.0)
-            at = self.field.sections(self._start(inside))
-            past = (y - inside) * (self.field.last - self.field.first)
-            past += self.shifts[0] * (1.0 - inside) + self.shifts[1] * inside
-            self._known[levels] = at.origin + past[:, None] * at.normal, at.normal
-        return self._known[levels]
-
-    @cached_property
-    def _known(self) -> dict[bytes, tuple[Array, Array]]:
-        return {}
+        """(m, 3) each: origins and normals."""
+        y = np.frombuffer(levels)
+        inside = np.clip(y, 0.0, 1.0)
+        origin, normal = _planes_at(self.field, self._start(inside).tobytes())
+        past = (y - inside) * (self.field.last - self.field.first)
+        past += self.shifts[0] * (1.0 - inside) + self.shifts[1] * inside
+        return origin + past[:, None] * normal, normal
 
     def _start(self, y: Array) -> Array:
         """(m,) places along the body to begin the search for levels y at."""
@@ -161,16 +160,29 @@ class Offsets:
 
         Raises: FieldError, when none does.
         """
+        return self.laid_points(lane, u, y, by, near)[0]
+
+    def laid_points(
+        self, lane: int | Index, u: Array, y: Array, by: Array, near: float = NEAR
+    ) -> tuple[Array, Array, Array]:
+        """(m,) the same, (m, 3) these points, and (m,) how much of an area is left there, as `moved` has it.
+
+        Raises: FieldError, when there are none.
+        """
         v, (normal, at) = self._start(y), self.plane(y)
         left, farthest = np.arange(len(y)), FARTHEST * self.extent
+        points, areas = np.empty((len(y), 3)), np.empty(len(y))
         for _ in range(STEPS):
             own = lane if isinstance(lane, int) else lane[left]
-            p, _, pv, _, _ = self.moved(own, u[left], v[left], by[left])
+            p, _, pv, _, area = self.moved(own, u[left], v[left], by[left])
             miss = at[left] - np.sum(p * normal[left], axis=1)
-            v[left] += np.clip(miss / np.sum(pv * normal[left], axis=1), -farthest, farthest)
+            step = np.clip(miss / np.sum(pv * normal[left], axis=1), -farthest, farthest)
+            v[left] += step
+            # Of what has missed by so little the last step is so short that it is straight.
+            points[left], areas[left] = p + step[:, None] * pv, area
             left = left[np.abs(miss) >= near * self.extent]
             if not len(left):
-                return v
+                return v, points, areas
         raise FieldError(LOST)
 
     def sharp(self, y: Array) -> Array:
@@ -239,7 +251,11 @@ class Offsets:
 def least(matrix: Array, right: Array) -> Array:
     """(m, k) the least steps that solve (m, k, k) systems as far as these determine them."""
     size = np.linalg.norm(matrix, axis=1).clip(1e-300)
-    u, s, vt = np.linalg.svd(matrix / size[:, None])
+    even = matrix / size[:, None]
+    # Of k columns of length 1 no singular value is less than the determinant over the others' largest, k^((k - 1) / 2).
+    if np.abs(np.linalg.det(even)).min() > SOLVED:
+        return np.asarray(np.linalg.solve(even, right[..., None])[..., 0] / size)
+    u, s, vt = np.linalg.svd(even)
     kept = s > FLAT * s[:, :1]
     inverse = np.where(kept, 1.0 / np.where(kept, s, 1.0), 0.0)
     step = np.einsum("mji,mj->mi", vt, inverse * np.einsum("mij,mi->mj", u, right))

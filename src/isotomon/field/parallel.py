@@ -146,30 +146,47 @@ class WorkedSkin:
         common = self.base.field.common
         begin, end = ([np.full(len(y), value) for _ in common.lanes] for value in (0.0, 1.0))
         at = {corner.lane: corner for corner in self.rounds}
-        rounded = {side.lane: side for side in self.sides if not isinstance(side, int)}
+        rounded = [side for side in self.sides if not isinstance(side, int)]
+        along = {side.lane for side in rounded}
         for number, lane in enumerate(common.lanes):
             before = self.ball(at[number]).before if number in at else common.beside(number)[0]
             if lane.basis.periodic or before is None or number in self._gone:
                 continue
             walls = self.wall(y, before), self.wall(y, number)
             if not np.array_equal(*walls):
-                self._check_apart(before, number, number in rounded)
-            if number in rounded:
-                own, levels = across.get(number, np.empty(0)), np.repeat(y, len(across.get(number, ())))
-                s = np.concatenate([np.repeat([0.0, 1.0], len(y)), np.tile(own, len(y))])
-                w, by = np.concatenate([y, y, levels]), np.concatenate([*walls, self.wall(levels, number)])
-                places, touched = self.ball(rounded[number]).arc(self.base, s, w, by)
-                end[before], begin[number] = touched[: len(y), 0], touched[len(y) : 2 * len(y), 2]
-                if len(own):
-                    self._arcs[number, y.tobytes(), own.tobytes()] = places[2 * len(y) :]
-            elif self.all_walls.any():
+                self._check_apart(before, number, number in along)
+            if number not in along and self.all_walls.any():
                 x = self.base.corners(before, number, y, walls)
                 end[before], begin[number] = x[:, 0], x[:, 2]
+        shares = [np.array([0.0, 1.0, *across.get(side.lane, ())]) for side in rounded]
+        for side, (places, touched) in zip(rounded, self._rounded(rounded, shares, y), strict=True):
+            end[self.ball(side).before], begin[side.lane] = touched[0, :, 0], touched[1, :, 2]
+            if side.lane in across:
+                self._arcs[side.lane, y.tobytes(), across[side.lane].tobytes()] = places[2:].transpose(1, 0, 2)
         if any((a >= b - SLIVER).any() for a, b in zip(begin, end, strict=True)):
             raise FieldError(
                 "a side is too narrow for what is taken of it at its two corners; make the radius or the wall less"
             )
         return list(zip(begin, end, strict=True))
+
+    def _rounded(self, sides: Sequence[RoundedCorner], shares: Sequence[Array], y: Array) -> list[tuple[Array, Array]]:
+        """Of each round, (n, m, 3) its points at shares (n,) of the way across, at levels y (m,), and (n, m, 4) where its ball touches there;
+        of all of them at once."""
+        if not sides:
+            return []
+        balls = [self.ball(side) for side in sides]
+        counts = [len(own) * len(y) for own in shares]
+        number = np.repeat([ball.number for ball in balls], counts)
+        levels, s = np.tile(y, sum(map(len, shares))), np.repeat(np.concatenate(shares), len(y))
+        by = np.concatenate(
+            [self.wall(np.tile(y, len(own)), side.lane) for side, own in zip(sides, shares, strict=True)]
+        )
+        found = balls[0].balls.arcs(self.base, number, s, levels, by)
+        split = [np.split(values, np.cumsum(counts)[:-1]) for values in found]
+        return [
+            (p.reshape(len(own), len(y), 3), x.reshape(len(own), len(y), 4))
+            for p, x, own in zip(*split, shares, strict=True)
+        ]
 
     def _check_apart(self, before: int, lane: int, rounded: bool) -> None:
         """Raises: FieldError, where two lanes cannot have walls of their own."""
@@ -192,15 +209,13 @@ class WorkedSkin:
         across = [(side, own) for side, own in zip(self.sides, s, strict=True) if isinstance(side, int) and len(own)]
         lanes, made = self._on_lanes(across, y, borders), list[Array]()
         for side, own in zip(self.sides, s, strict=True):
-            levels = np.repeat(y, len(own))
             if not len(own):
-                found = np.empty((0, 3))
+                made.append(np.empty((len(y), 0, 3)))
             elif isinstance(side, int):
-                found = lanes[side]
+                made.append(lanes[side].reshape(len(y), len(own), 3))
             else:
-                known, by = self._arcs.pop((side.lane, y.tobytes(), own.tobytes()), None), self.wall(levels, side.lane)
-                found = self.ball(side).arc(self.base, np.tile(own, len(y)), levels, by)[0] if known is None else known
-            made.append(found.reshape(len(y), len(own), 3))
+                known = self._arcs.pop((side.lane, y.tobytes(), own.tobytes()), None)
+                made.append(self._rounded([side], [own], y)[0][0].transpose(1, 0, 2) if known is None else known)
         return made
 
     def _on_lanes(
@@ -214,15 +229,16 @@ class WorkedSkin:
         by = np.concatenate([self.wall(np.repeat(y, len(own)), side) for side, own in across])
         u = np.concatenate([_across(self._still(side), own, *borders[side]).ravel() for side, own in across])
         levels = np.concatenate([np.repeat(y, len(own)) for _, own in across])
-        v = self.base.laid(lane, u, levels, by, NEARLY if self.fineness == "rough" else NEAR)
+        v, found, left = self.base.laid_points(lane, u, levels, by, NEARLY if self.fineness == "rough" else NEAR)
         parts = np.cumsum(counts)[:-1]
-        for end in self.end_rounds:
-            given = [
-                self._given_way(end, side, own, its_u, its_v, y)
-                for (side, own), its_u, its_v in zip(across, np.split(u, parts), np.split(v, parts), strict=True)
-            ]
-            u, v = (np.concatenate(values) for values in zip(*given, strict=True))
-        found, _, _, _, left = self.base.moved(lane, u, v, by)
+        if any(self.away):
+            for end in self.end_rounds:
+                given = [
+                    self._given_way(end, side, own, its_u, its_v, y)
+                    for (side, own), its_u, its_v in zip(across, np.split(u, parts), np.split(v, parts), strict=True)
+                ]
+                u, v = (np.concatenate(values) for values in zip(*given, strict=True))
+            found, _, _, _, left = self.base.moved(lane, u, v, by)
         if left.min() <= 0.0:
             raise FieldError(
                 f"the wall ({np.abs(self.all_walls).max():.4g} mm) is thicker than the skin's bends allow; make it thinner"

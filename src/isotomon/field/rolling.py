@@ -8,7 +8,7 @@ from itertools import pairwise
 from typing import Literal
 
 import numpy as np
-from scipy.interpolate import BSpline, CubicSpline, make_interp_spline
+from scipy.interpolate import CubicSpline
 
 from isotomon.arrays import Array, Index
 from isotomon.errors import FieldError
@@ -67,13 +67,17 @@ class Balls:
         return {lane: Ball(self, lane, np.frombuffer(radii), over) for lane, radii, over in self.corners}
 
     @cached_property
-    def courses(self) -> dict[int, BSpline]:
-        """By lanes, and by its centre's level, of each ball: where it touches (4, by `Offsets.corners`), its centre, the skin's normals
-        at both places, and the way the centre goes (3 each), at places so near that what lies between is known well enough to begin from."""
+    def every(self) -> list[Ball]:
+        """All of them, in order."""
+        return list(self.along.values())
+
+    @cached_property
+    def courses(self) -> Courses:
+        """By each ball, and its centre's level: where it touches (4, by `Offsets.corners`), its centre, the skin's normals at both places,
+        and the way the centre goes (3 each), at places so near that what lies between is known well enough to begin from."""
         w = np.linspace(-PAST, 1.0 + PAST, COURSE[self.fineness])
-        every = list(self.along.values())
-        both = [ball for ball in every if ball.over is None]
-        known = {ball.lane: ball.touched_over(w) for ball in every if ball.over is not None}
+        both = [ball for ball in self.every if ball.over is None]
+        known = {ball.lane: ball.touched_over(w) for ball in self.every if ball.over is not None}
         if both:
             starts = np.concatenate([ball.roughly(w) for ball in both])
             by = np.concatenate([ball.by(w) for ball in both])
@@ -81,7 +85,7 @@ class Balls:
             near = NEARLY if self.fineness == "rough" else NEAR
             found = self.touched((before, lane), np.tile(w, len(both)), by, starts, near)
             known |= {ball.lane: own for ball, own in zip(both, np.split(found, len(both)), strict=True)}
-        return {lane: _course(w, own) for lane, own in known.items()}
+        return courses_through(w, np.stack([known[ball.lane] for ball in self.every]))
 
     def touched(self, lanes: tuple[Index, Index], w: Array, by: Array, start: Array, near: float = NEAR) -> Array:
         """(m, 13): all of this but the way, of balls `by` mm (m,) inside between lanes (m,) at levels w (m,)."""
@@ -94,11 +98,99 @@ class Balls:
         places, _, _, normals, _ = self.offsets.moved(np.concatenate(lanes), uv[:, 0], uv[:, 1], np.tile(by, 2))
         return np.concatenate([x, places[:count], normals[:count], normals[count:]], axis=1)
 
+    def arcs(self, cut: Offsets, number: Index, s: Array, y: Array, wall: Array) -> tuple[Array, Array]:
+        """Points (m, 3) `wall` (m,) mm within the rounds that balls, by their numbers (m,), leave, at shares s (m,) of the way across and the
+        levels y (m,) of `cut`, and (m, 4) where they touch there.
 
-def _course(w: Array, known: Array) -> BSpline:
-    way = make_interp_spline(w, known[:, 4:7], k=3)(w, 1)
-    way /= np.linalg.norm(way, axis=1, keepdims=True)
-    return make_interp_spline(w, np.concatenate([known, way], axis=1), k=3)
+        Raises: FieldError.
+        """
+        normal, at = cut.plane(y)
+        w, step = y.copy(), np.full(len(y), AHEAD)
+        for again in range(ROUGHLY):  # on the courses as they are sampled
+            here = self._on(number, s, w, self.courses(number, w), wall)
+            if again != 1:  # how fast it rises is hardly another after the first step
+                there = self._on(number, s, w + step, self.courses(number, w + step), wall)
+                rate = np.sum((there - here) * normal, axis=1) / step
+            miss = at - np.sum(here * normal, axis=1)
+            w = w + np.clip(miss / rate, -0.2, 0.2)
+            if np.abs(miss).max() < SURELY[self.fineness] * cut.extent:
+                break
+        if self.fineness != "exact":
+            found = self.courses(number, w)
+            return self._on(number, s, w, found, wall), found[:, :4]
+        for _ in range(EXACTLY):
+            rough = self.courses(number, w)
+            found = np.concatenate([self._exactly(number, w, rough[:, :4]), rough[:, 13:]], axis=1)
+            here = self._on(number, s, w, found, wall)
+            miss = at - np.sum(here * normal, axis=1)
+            if np.abs(miss).max() < CLOSE * cut.extent:
+                break
+            w = w + miss / rate
+        else:
+            raise FieldError("a round cannot be followed to the end of the body; make its radius less")
+        # What is left is so little that a straight step along the round is exact.
+        there, share = self.courses(number, w + step), (miss / rate / step)[:, None]
+        ahead = self._on(number, s, w + step, there, wall) - self._on(number, s, w, rough, wall)
+        return here + share * ahead, found[:, :4] + share * (there - rough)[:, :4]
+
+    def _exactly(self, number: Index, w: Array, start: Array) -> Array:
+        """(m, 13) at levels w (m,), as `touched`."""
+        found, over = np.empty((len(w), 13)), np.array([ball.over is not None for ball in self.every])
+        for k in np.flatnonzero(over):
+            found[number == k] = self.every[k].touched_over(w[number == k])
+        own = ~over[number]
+        if own.any():
+            lanes = np.array([(ball.before, ball.lane) for ball in self.every])[number[own]]
+            found[own] = self.touched((lanes[:, 0], lanes[:, 1]), w[own], self._by(number, w)[own], start[own])
+        return found
+
+    def _by(self, number: Index, w: Array) -> Array:
+        """(m,) mm by which the centres of balls lie inside the skin at levels w (m,)."""
+        if all(len(ball.radii) < 2 for ball in self.every):
+            return np.array([ball.way * float(ball.radii[0]) for ball in self.every])[number]
+        found = np.empty(len(w))
+        for k, ball in enumerate(self.every):
+            found[number == k] = ball.by(w[number == k])
+        return found
+
+    def _on(self, number: Index, s: Array, w: Array, course: Array, wall: Array) -> Array:
+        """(m, 3) places at shares s of the arcs, `wall` (m,) mm within these, of balls at levels w whose courses (m, 16) are known."""
+        centre, first, last, way = (course[:, k : k + 3] for k in (4, 7, 10, 13))
+        by = (self._by(number, w) - wall)[:, None]
+        grows = np.array([len(ball.radii) > 1 for ball in self.every])
+        lean: Array | float = 0.0
+        if grows.any():
+            # Of balls that change their size the envelope touches each along a small circle about the way its centre goes.
+            lean = np.sum(first * way, axis=1, keepdims=True) * way * grows[number][:, None]
+            first, last = first - lean, last - lean
+        over = np.array([ball.over is not None for ball in self.every])
+        if not over.any():
+            return np.asarray(centre + by * (lean + turned(first, last, s)))
+        about, own = turned_about(way, first, last, s), over[number][:, None]
+        return np.asarray(centre + by * (lean + np.where(own, about, turned(first, last, s))))
+
+
+@dataclass(frozen=True, eq=False)
+class Courses:
+    """Curves through values at even places, from `first` on, one a `step`: their cubics, `powers` (curves, pieces, 4, n), highest first."""
+
+    first: float
+    step: float
+    powers: Array
+
+    def __call__(self, number: Index, w: Array) -> Array:
+        """(m, n) the values of curves, by their numbers (m,), at places w (m,)."""
+        piece = np.clip(((w - self.first) / self.step).astype(int), 0, self.powers.shape[1] - 1)
+        own, t = self.powers[number, piece], (w - self.first - piece * self.step)[:, None]
+        return np.asarray(((own[:, 0] * t + own[:, 1]) * t + own[:, 2]) * t + own[:, 3])
+
+
+def courses_through(w: Array, known: Array) -> Courses:
+    """The courses of balls of which it is `known` (balls, m, 13), at even levels w (m,), all but the way that their centres go."""
+    way = CubicSpline(w, known[..., 4:7], axis=1)(w, 1)
+    way /= np.linalg.norm(way, axis=2, keepdims=True)
+    powers = CubicSpline(w, np.concatenate([known, way], axis=2), axis=1).c
+    return Courses(float(w[0]), float(w[1] - w[0]), np.ascontiguousarray(powers.transpose(2, 1, 0, 3)))
 
 
 @dataclass(frozen=True, eq=False)
@@ -115,6 +207,11 @@ class Ball:
     def offsets(self) -> Offsets:
         """Of the skin."""
         return self.balls.offsets
+
+    @cached_property
+    def number(self) -> int:
+        """Among all of them."""
+        return self.balls.every.index(self)
 
     @cached_property
     def before(self) -> int:
@@ -139,11 +236,6 @@ class Ball:
             raise FieldError("a corner along the body fades out, or turns from outward to inward; leave that edge out")
         return float(np.sign(bends[0]))
 
-    @property
-    def course(self) -> BSpline:
-        """As `Balls.courses` has it."""
-        return self.balls.courses[self.lane]
-
     def roughly(self, w: Array) -> Array:
         """(m, 4) where balls at levels w (m,) touch about: what touches goes nearly straight with a radius, if it is one, and what a ball
         near to its size touches is known."""
@@ -163,57 +255,6 @@ class Ball:
 
     def _lanes(self, count: int) -> tuple[Index, Index]:
         return np.full(count, self.before), np.full(count, self.lane)
-
-    def _touched(self, w: Array, start: Array) -> Array:
-        """(m, 13) at levels w (m,), exactly."""
-        if self.over is not None:
-            return self.touched_over(w)
-        return self.balls.touched(self._lanes(len(w)), w, self.by(w), start)
-
-    def _on(self, s: Array, w: Array, course: Array, wall: Array) -> Array:
-        """(m, 3) places at shares s of the arcs, `wall` (m,) mm within these, of balls at levels w whose `course` (m, 16) is known."""
-        centre, n, m, way = (course[:, k : k + 3] for k in (4, 7, 10, 13))
-        by = (self.by(w) - wall)[:, None]
-        # Of balls that change their size the envelope touches each along a small circle about the way its centre goes.
-        lean = np.sum(n * way, axis=1, keepdims=True) * way if len(self.radii) > 1 else np.zeros_like(n)
-        first, last = n - lean, m - lean
-        round_ = turned(first, last, s) if self.over is None else turned_about(way, first, last, s)
-        return np.asarray(centre + by * (lean + round_))
-
-    def arc(self, cut: Offsets, s: Array, y: Array, wall: Array) -> tuple[Array, Array]:
-        """Points (m, 3) `wall` (m,) mm within the round, at shares s (m,) of the way across it and the levels y (m,) of `cut`, and (m, 4) where
-        the ball touches there.
-
-        Raises: FieldError.
-        """
-        course, (normal, at) = self.course, cut.plane(y)
-        w, step = y.copy(), np.full(len(y), AHEAD)
-        for _ in range(ROUGHLY):  # on the course as it is sampled
-            # Both at once: what a spline costs is mostly its call.
-            both = [np.concatenate(values) for values in ((s, s), (w, w + step), (wall, wall))]
-            here, there = np.split(self._on(both[0], both[1], course(both[1]), both[2]), 2)
-            rate = np.sum((there - here) * normal, axis=1) / step
-            miss = at - np.sum(here * normal, axis=1)
-            w = w + np.clip(miss / rate, -0.2, 0.2)
-            if np.abs(miss).max() < SURELY[self.balls.fineness] * cut.extent:
-                break
-        if self.balls.fineness != "exact":
-            found = course(w)
-            return self._on(s, w, found, wall), found[:, :4]
-        for _ in range(EXACTLY):
-            rough = course(w)
-            found = np.concatenate([self._touched(w, rough[:, :4]), rough[:, 13:]], axis=1)
-            here = self._on(s, w, found, wall)
-            miss = at - np.sum(here * normal, axis=1)
-            if np.abs(miss).max() < CLOSE * cut.extent:
-                break
-            w = w + miss / rate
-        else:
-            raise FieldError("a round cannot be followed to the end of the body; make its radius less")
-        # What is left is so little that a straight step along the round is exact.
-        there, share = course(w + step), (miss / rate / step)[:, None]
-        ahead = self._on(s, w + step, there, wall) - self._on(s, w, rough, wall)
-        return here + share * ahead, found[:, :4] + share * (there - rough)[:, :4]
 
 
 @lru_cache(maxsize=64)

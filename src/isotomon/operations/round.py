@@ -92,7 +92,8 @@ class Round(Operation, frozen=True, tag="round"):
             return {}
         lane, half, nought = corners_along(worked.base.field, self.edges[common[0]])[0], np.array([0.5]), np.zeros(1)
         corner = next(corner for corner in worked.rounds if corner.lane == lane)
-        place = replace(worked, fineness="rough").ball(corner).arc(worked.base, half, half, nought)[0][0]
+        ball = replace(worked, fineness="rough").ball(corner)
+        place = ball.balls.arcs(worked.base, np.array([ball.number]), half, half, nought)[0][0]
         sharp = worked.base.moved(lane, nought, worked.base.laid(lane, nought, half, nought), nought)[0][0]
         away = place - sharp
         far = float(np.linalg.norm(away))
