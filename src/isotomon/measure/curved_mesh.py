@@ -46,9 +46,10 @@ class CurvedMesh:
 
     @cached_property
     def packed(self) -> Array:
-        """(e, 24): of each edge its two ends, the tangents there, and the normals there on one side and on the other."""
+        """(24, e): of each edge its two ends, the tangents there, and the normals there on one side and on the other."""
         ends = self.points[self.edges].reshape(-1, 6)
-        return np.hstack([ends, self.tangents.reshape(-1, 6), self.normals.reshape(-1, 12)])
+        rows = np.hstack([ends, self.tangents.reshape(-1, 6), self.normals.reshape(-1, 12)])
+        return np.ascontiguousarray(rows.T)
 
     @cached_property
     def bulge(self) -> Array:
@@ -105,10 +106,7 @@ def _unit(a: Array) -> Array:
 
 def dot(a: Array, b: Array) -> Array:
     """(…) of vectors (d, …), a component after another, which is how so many are reckoned with fastest."""
-    total = a[0] * b[0]
-    for x, y in zip(a[1:], b[1:], strict=True):
-        total = total + x * y
-    return np.asarray(total)
+    return np.asarray(np.einsum("d...,d...->...", a, b))
 
 
 def end_tangents(direction: Array, chord: Array) -> Array:

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, fields, replace
+from itertools import pairwise
 
 import numpy as np
 from scipy.sparse import coo_array, csr_array
@@ -20,8 +21,8 @@ NEWTON = 4
 """Steps by which the place at which an edge passes a plane is found; two give all digits where triangles are as small as here."""
 SITES = 4
 """Of Gauss's rule in each piece of a section: exact for its area and first moments, and but for the last digits for the second."""
-PLANES_AT_A_TIME = 16
-"""What so many of them cut stays in the processor's cache."""
+PLANES_AT_A_TIME = 64
+"""At most: what so many of them cut stays about in the processor's cache."""
 THREADS = 2
 """So many groups of planes cut at a time: nearly all of it is reckoned without the interpreter."""
 
@@ -115,7 +116,8 @@ class Cuts:
 def cut(mesh: CurvedMesh, planes: Planes) -> Cuts:
     """Sections of a body by planes."""
     crossings, count = _crossings(mesh, planes), len(planes.origin)
-    groups = [slice(k, min(k + PLANES_AT_A_TIME, count)) for k in range(0, count, PLANES_AT_A_TIME)]
+    shares = np.linspace(0, count, THREADS * -(-count // (THREADS * PLANES_AT_A_TIME)) + 1).astype(int).tolist()
+    groups = [slice(*both) for both in pairwise(shares) if both[0] < both[1]]
     work = [(planes.of(group), crossings.of(group)) for group in groups]
     found, first, loops, places = list[Cuts](), 0, 0, 0
     with ThreadPoolExecutor(THREADS) as threads:
@@ -159,14 +161,17 @@ def _crossings(mesh: CurvedMesh, planes: Planes) -> Crossings:
     normal, first, last = planes.normal, *mesh.edges.T
     deep = np.sum(planes.origin * normal, axis=1)
     if _one_after_another(mesh, planes):
-        passed = _passed(mesh.points, normal, deep)
+        with ThreadPoolExecutor(THREADS) as threads:
+            parts = np.array_split(mesh.points, THREADS)
+            passed = np.concatenate(list(threads.map(lambda own: _passed(own, normal, deep), parts)))
         before, after = passed[first], passed[last]
         some = np.flatnonzero(before != after)
         low, count = np.minimum(before, after)[some], np.abs(after - before)[some]
         edge = np.repeat(some, count)
         plane = np.repeat(low - np.cumsum(count) + count, count) + np.arange(len(edge))
         down = (before > after)[edge]
-        order = np.argsort(plane, kind="stable")
+        # Numbers of so few bits are sorted without being compared.
+        order = np.argsort(plane.astype(np.min_scalar_type(len(deep))), kind="stable")
         return Crossings(edge[order], plane[order], down[order])
     found = []
     for k in range(len(deep)):
@@ -199,7 +204,7 @@ def _pieces(mesh: CurvedMesh, planes: Planes, crossings: Crossings) -> Pieces:
     edge, plane, down, width = crossings.edge, crossings.plane, crossings.down, len(planes.origin)
     # All that is known of an edge, and of a plane, is fetched at once: that is most of the work.
     frames = np.hstack([planes.origin, planes.across, planes.up, planes.normal])
-    known, frame = np.ascontiguousarray(mesh.packed[edge].T), np.ascontiguousarray(frames[plane].T)
+    known, frame = np.take(mesh.packed, edge, axis=1), np.take(np.ascontiguousarray(frames.T), plane, axis=1)
     origin, across, up, normal = (frame[k : k + 3] for k in (0, 3, 6, 9))
     a, b, leave, arrive = (known[k : k + 3] for k in (0, 3, 6, 9))
     share = _passing(dot(a - origin, normal), dot(b - origin, normal), dot(leave, normal), dot(arrive, normal))
