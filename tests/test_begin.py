@@ -16,9 +16,9 @@ from isotomon.app.shell.main import solid_ready
 from isotomon.app.state.later import read_aside
 from isotomon.design import station_edits
 from isotomon.design.file import load, save
-from isotomon.errors import FileError
+from isotomon.errors import FileError, IsotomonError
 from isotomon.kernel.protocol import Built
-from isotomon.pace import GivenUp, checkpoint
+from isotomon.pace import checkpoint
 from isotomon.profile.section_text import parse_section
 from tests.test_window import LEFT, WithWindow
 
@@ -153,7 +153,7 @@ class FirstMinutes(WithWindow):
         with self.assertRaisesRegex(FileError, "no good"):
             read_aside(self.window, "Reading", bad)
         QTimer.singleShot(2200, lambda: [d.cancel() for d in self.window.findChildren(QProgressDialog)])
-        with self.assertRaisesRegex(GivenUp, "nothing was changed"):
+        with self.assertRaisesRegex(IsotomonError, "nothing was changed"):
             read_aside(self.window, "Reading", slow)
 
 

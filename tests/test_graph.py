@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import unittest
 
 import numpy as np
@@ -13,6 +14,7 @@ from isotomon.errors import DesignError
 from isotomon.evaluate.graph import Graph
 from isotomon.evaluate.ground import Worked
 from isotomon.inspect.quick import rebuild
+from isotomon.pace import GivenUp, watched
 from isotomon.profile.section import BodyEnd
 from isotomon.samples import SAMPLES, sample
 from tests.helpers import design
@@ -40,6 +42,31 @@ class Once(unittest.TestCase):
         self.assertEqual([key for key, count in quick.worked.counts.items() if count > 1], [])
         self.assertEqual(len(quick.others), 2)
         self.assertGreater(quick.worked.counts["field", "body"], 0)
+
+    def test_what_is_given_up_leaves_nothing_behind(self) -> None:
+        """A rebuild ended at its first checkpoints, and at later ones: the error goes all the way out, and the same design comes out right
+        afterwards."""
+        left = 0
+
+        def watch(_: str, __: float) -> None:
+            nonlocal left
+            left -= 1
+            if left < 0:
+                raise GivenUp("for something newer")
+
+        made, number = sample("ribbon-stirrer"), 0
+        for number in itertools.chain(range(4), (5 * 2**k for k in itertools.count())):
+            fresh = edits.replace(made, tolerance=made.tolerance * (1.0 + 1e-6 * number))  # nothing of it is remembered
+            left = number
+            try:
+                with watched(watch):
+                    rebuild(fresh)
+                break
+            except GivenUp:
+                quick = rebuild(fresh)
+                self.assertTrue(all(q.shape is not None for q in (quick, *quick.others)))
+                self.assertFalse([f.text for q in (quick, *quick.others) for f in q.findings if "newer" in f.text])
+        self.assertGreater(number, 5)
 
     def test_errors_are_values_and_circles_are_told(self) -> None:
         """What fails fails once, and says the same to all who ask; a circle names what it goes through; what was worked out above it

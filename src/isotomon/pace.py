@@ -9,8 +9,6 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from contextvars import ContextVar
 
-from isotomon.errors import IsotomonError
-
 Watch = Callable[[str, float], None]
 """Takes what is done and the share of it that is done (0..1); raises `GivenUp` when it is not wanted any more."""
 
@@ -18,8 +16,9 @@ _watch: ContextVar[Watch | None] = ContextVar("watch", default=None)
 _title: ContextVar[str] = ContextVar("title", default="")
 
 
-class GivenUp(IsotomonError):
-    """Work that is not wanted any more."""
+class GivenUp(Exception):
+    """Work that is not wanted any more. It is no `IsotomonError`: nobody on the way takes it for a trouble of the design, to be told of or
+    remembered."""
 
 
 @contextmanager

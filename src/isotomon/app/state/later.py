@@ -72,7 +72,7 @@ def read_aside(parent: QWidget, title: str, work: Callable[[], Result]) -> Resul
     """What reading gives, done on a thread of its own while the window goes on painting, with progress and cancel. What is
     cancelled inside a library ends there by itself, and is dropped.
 
-    Raises: IsotomonError; GivenUp, when it is cancelled.
+    Raises: IsotomonError, when it is cancelled, too.
     """
     outcome: queue.SimpleQueue[tuple[Result | None, IsotomonError | None]] = queue.SimpleQueue()
     told: list[float] = [0.0]
@@ -90,6 +90,8 @@ def read_aside(parent: QWidget, title: str, work: Callable[[], Result]) -> Resul
                 found, problem = work(), None  # type: ignore[assignment]
         except IsotomonError as error:
             problem = error
+        except GivenUp:
+            pass  # nobody waits for it any more
         finally:  # whatever else came up is told where threads' ends are
             outcome.put((found, problem))
 
@@ -109,7 +111,7 @@ def read_aside(parent: QWidget, title: str, work: Callable[[], Result]) -> Resul
             QApplication.processEvents()
             if dialog.wasCanceled():
                 unwanted.set()
-                raise GivenUp(f"{title} was cancelled; nothing was changed")
+                raise IsotomonError(f"{title} was cancelled; nothing was changed")
             with contextlib.suppress(queue.Empty):
                 return _given(outcome.get(timeout=0.02))
     finally:
