@@ -414,7 +414,7 @@ class OnTheField(Building):
             with self.subTest(seed=seed):
                 skin = worked(made)
                 for corner in skin.rounds:
-                    ball = skin.ball(corner)
+                    (ball,) = skin.balls(corner)
                     for end, lane, way in ((0.0, ball.before, 1.0), (1.0, ball.lane, -1.0)):
                         first, touch = ball.balls.arcs(
                             skin.base, np.full(13, ball.number), np.full(13, end), at, np.zeros(13)
@@ -558,7 +558,7 @@ class OnTheField(Building):
         foil = design([(0.0, "naca:0018b", 80.0, 0.0), (60.0, "naca:0018b", 60.0, 12.0)])
         tail = RoundAway(faces=refs("body/face:s0.lower-tail~s0.upper-tail"))
         skin = worked(bodies.add_step(foil, "body", tail))
-        ball, at = skin.ball(skin.rounds[0]), np.linspace(0.0, 1.0, len(skin.rounds[0].radii))
+        (ball,), at = skin.balls(skin.rounds[0]), np.linspace(0.0, 1.0, len(skin.rounds[0].radii))
         u, v = (a.ravel() for a in np.meshgrid(np.linspace(0.0, 1.0, 1001), np.linspace(-1.0, 61.0, 500)))
         for lane in range(len(skin.base.field.common.lanes)):
             places = skin.base.moved(lane, u, v, np.zeros(len(u)))[0]

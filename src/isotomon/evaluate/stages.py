@@ -11,8 +11,9 @@ import numpy as np
 from isotomon.arrays import Array
 from isotomon.errors import DesignError
 from isotomon.evaluate.sources import Sources
-from isotomon.field.parallel import WorkedGrids, WorkedSkin, seen, seen_rounds
+from isotomon.field.parallel import WorkedSkin
 from isotomon.field.section_field import SectionField
+from isotomon.field.seen import WorkedGrids, seen, seen_rounds
 from isotomon.geometry.affine import ITSELF
 from isotomon.operations.base import SKIN, Ask, Asked, Operation
 from isotomon.operations.counting import check_steps

@@ -36,6 +36,8 @@ def lining(skin: WorkedSkin, tolerance: float, inside: str = "") -> list[Patch]:
     """
     skin = replace(skin, fineness="fitted")
     if skin.end_rounds:
+        if skin.fades:
+            raise FieldError("an edge along the body fades out, and an end is rounded away; leave one of them out")
         return _with_end_rounds(skin, tolerance)
     loose = LOOSE * min([float(np.abs(skin.all_walls).min()) or np.inf, *(float(r.radii.min()) for r in skin.rounds)])
     return _sides(skin, tolerance, loose, inside)
@@ -53,8 +55,9 @@ def _sides(
     first, ahead = part[0], part[1] - part[0]
     try:
         bases = [_across(skin, number, tolerance, loose, part) for number in range(len(skin.sides))]
+        joins = {(y - first) / ahead: 0 for y in skin.fades}
         along, control = fit(
-            lambda x: _nets(skin, bases, first + x * ahead), tolerance, most=300, loose=(MANY_ALONG, loose)
+            lambda x: _nets(skin, bases, first + x * ahead), tolerance, joins=joins, most=300, loose=(MANY_ALONG, loose)
         )
     except KnotError as error:
         raise FieldError(f"the skin cannot be followed smoothly: {error}; make the wall or the radius less") from None
@@ -142,11 +145,22 @@ def _patches(skin: WorkedSkin, bases: list[Basis], whole: FitAlong, inside: str,
         if not basis.periodic:  # neighbours have the very same border
             after = (number + 1) % len(bases)
             whole.control[:, starts[after]] = whole.control[:, starts[number + 1] - 1]
+    sites = np.lib.stride_tricks.sliding_window_view(whole.knots[1:-1], whole.degree).mean(axis=1).tolist()
+    for number, side in enumerate(skin.sides):
+        # Where a round fades out, and beyond, it has no width at all.
+        gone = [] if isinstance(side, int) else [k for k, y in enumerate(sites) if not skin.is_there(side, y)]
+        if gone:
+            edge, after = whole.control[gone, starts[number]], starts[(number + 1) % len(bases)]
+            whole.control[gone, starts[number] : starts[number + 1]] = edge[:, None]
+            whole.control[gone, after] = edge
     spans = len(whole.breaks) - 1
     cuts = whole.breaks[np.linspace(0, spans, -(-spans // BAYS_OF_A_FACE) + 1).round().astype(int)]
+    cuts = np.union1d(cuts, whole.breaks[np.isin(whole.breaks, skin.fades)])
     made: dict[str, list[Patch]] = {}
     for start, end in zip(cuts[:-1].tolist(), cuts[1:].tolist(), strict=True):
         for number, basis in enumerate(bases):
+            if not skin.is_there(skin.sides[number], (start + end) / 2.0):
+                continue
             piece = between(whole, slice(int(starts[number]), int(starts[number + 1])), start, end)
             name = f"{inside}{skin.side_name(skin.sides[number])}{at and f' from {at}'}"
             for own, net in parted(basis, np.ascontiguousarray(piece.control.transpose(1, 0, 2))):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from dataclasses import field as dataclass_field
 from functools import cached_property, lru_cache
@@ -145,12 +146,12 @@ class Offsets:
         """(m, 3) each: origins and normals."""
         y = np.frombuffer(levels)
         inside = np.clip(y, 0.0, 1.0)
-        origin, normal = _planes_at(self.field, self._start(inside).tobytes())
+        origin, normal = _planes_at(self.field, self.start(inside).tobytes())
         past = (y - inside) * (self.field.last - self.field.first)
         past += self.shifts[0] * (1.0 - inside) + self.shifts[1] * inside
         return origin + past[:, None] * normal, normal
 
-    def _start(self, y: Array) -> Array:
+    def start(self, y: Array) -> Array:
         """(m,) places along the body to begin the search for levels y at."""
         return self.field.first + y * (self.field.last - self.field.first)
 
@@ -169,7 +170,7 @@ class Offsets:
 
         Raises: FieldError, when there are none.
         """
-        v, (normal, at) = self._start(y), self.plane(y)
+        v, (normal, at) = self.start(y), self.plane(y)
         left, farthest = np.arange(len(y)), FARTHEST * self.extent
         points, areas = np.empty((len(y), 3)), np.empty(len(y))
         for _ in range(STEPS):
@@ -187,7 +188,7 @@ class Offsets:
 
     def sharp(self, y: Array) -> Array:
         """(m, 4) where to begin the search for corners at levels y (m,)."""
-        v = self._start(y)
+        v = self.start(y)
         return np.stack([np.ones_like(y), v, np.zeros_like(y), v], axis=1)
 
     def corners(
@@ -196,25 +197,53 @@ class Offsets:
         after: int | Index,
         y: Array,
         by: tuple[Array, Array],
-        start: Array | None = None,
-        near: float = NEAR,
     ) -> Array:
         """(m, 4): u and v in a lane, and in the one after it, or of each corner its own lanes (m,), from which the corner between their
-        parallels, `by` mm (m,) each inside, comes at levels y (m,), where the search begins at `start` (m, 4) if that is known.
+        parallels, `by` mm (m,) each inside, comes at levels y (m,).
 
         Raises: FieldError, when they do not meet.
         """
-        (normal, at), count = self.plane(y), len(y)
-        lanes = np.concatenate([np.broadcast_to(lane, count), np.broadcast_to(after, count)])
-        x, farthest = self.sharp(y) if start is None else start, FARTHEST * np.array([1.0, self.extent] * 2)
+        normal, at = self.plane(y)
+
+        def closing(_: Array, p: Array, pu: Array, pv: Array) -> tuple[Array, Array]:
+            rows = np.stack([np.sum(pu * normal, axis=1), np.sum(pv * normal, axis=1), *np.zeros((2, len(y)))], axis=1)
+            return rows, at - np.sum(p * normal, axis=1)
+
+        return self._meeting((lane, after), by, self.sharp(y), NEAR, closing)
+
+    def rolled(self, lanes: tuple[Index, Index], w: Array, by: Array, start: Array, near: float = NEAR) -> Array:
+        """(m, 4): the same of corners, each between its own lanes (m,), from which two places come whose mean share of the way along the body
+        is w (m,); the search begins at `start` (m, 4).
+
+        Raises: FieldError, when they do not meet.
+        """
+        v, row = self.start(w), np.array([0.0, 0.5, 0.0, 0.5])
+
+        def closing(x: Array, *_: Array) -> tuple[Array, Array]:
+            return np.broadcast_to(row, x.shape), v - x @ row
+
+        return self._meeting(lanes, (by, by), start, near, closing)
+
+    def _meeting(
+        self,
+        lanes: tuple[int | Index, int | Index],
+        by: tuple[Array, Array],
+        start: Array,
+        near: float,
+        closing: Callable[..., tuple[Array, Array]],
+    ) -> Array:
+        """(m, 4): where parallels of lanes meet. `closing`: which of these places is meant, by a fourth equation: its derivatives (m, 4), and
+        how much it misses (m,), where x (m, 4), the place (m, 3) and its derivatives by u and v are known."""
+        count = len(start)
+        both = np.concatenate([np.broadcast_to(lane, count) for lane in lanes])
+        x, farthest = start, FARTHEST * np.array([1.0, self.extent] * 2)
         for _ in range(STEPS):
             uv = np.concatenate([x[:, :2], x[:, 2:]])
-            both = self.moved(lanes, uv[:, 0], uv[:, 1], np.concatenate(by))
-            (p, pu, pv), (q, qu, qv) = ([values[k] for values in both[:3]] for k in (slice(count), slice(count, None)))
-            matrix = np.zeros((len(y), 4, 4))
-            matrix[:, :3] = np.stack([pu, pv, -qu, -qv], axis=2)
-            matrix[:, 3, :2] = np.stack([np.sum(pu * normal, axis=1), np.sum(pv * normal, axis=1)], axis=1)
-            miss = np.concatenate([q - p, (at - np.sum(p * normal, axis=1))[:, None]], axis=1)
+            found = self.moved(both, uv[:, 0], uv[:, 1], np.concatenate(by))
+            (p, pu, pv), (q, qu, qv) = ([values[k] for values in found[:3]] for k in (slice(count), slice(count, None)))
+            matrix, miss = np.zeros((count, 4, 4)), np.zeros((count, 4))
+            matrix[:, :3], miss[:, :3] = np.stack([pu, pv, -qu, -qv], axis=2), q - p
+            matrix[:, 3], miss[:, 3] = closing(x, p, pu, pv)
             x = x + np.clip(least(matrix, miss), -farthest, farthest)
             if np.abs(miss).max() < near * self.extent:
                 return x
@@ -226,7 +255,7 @@ class Offsets:
 
         Raises: FieldError, where there are none.
         """
-        v, (normal, at) = self._start(y), self.plane(y)
+        v, (normal, at) = self.start(y), self.plane(y)
         x = np.stack([c for u in (1.0, 0.5, 0.0) for c in (np.full_like(v, u), v)] + [radius], axis=1)
         farthest = FARTHEST * np.array([1.0, self.extent] * 3 + [self.extent])
         for _ in range(STEPS):

@@ -9,20 +9,24 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from functools import cached_property, lru_cache
+from functools import cached_property
 from types import MappingProxyType
 
 import numpy as np
 from scipy.interpolate import CubicSpline
+from scipy.optimize import brentq
 
-from isotomon.arrays import Array
+from isotomon.arrays import Array, Index
 from isotomon.errors import FieldError
 from isotomon.field.end_round import EndRound, end_round
 from isotomon.field.offsets import NEAR, NEARLY, Keyed, Offsets, between_ends
-from isotomon.field.rolling import PLAIN, Ball, Fineness, lane_before, rolling, turns_at
+from isotomon.field.rolling import Ball, Fineness, rolling
 from isotomon.field.section_field import SectionField
+from isotomon.field.turning import PLAIN, lane_before, turns
 from isotomon.geometry.basis import Basis
 
+LEVEL, SAME_LEVEL = 1e-8, 9
+"""Of the way from end to end: levels that are nearer are one; digits to which it is known where a round fades out."""
 SLIVER = 0.01
 """Of a lane: what lies within so little of its ends is taken for them."""
 BENT = 1.0 / 3.0
@@ -93,12 +97,12 @@ class WorkedSkin:
 
         Raises: FieldError, for a corner that cannot be rounded.
         """
-        at = {corner.lane: corner for corner in self.rounds if self._is_left(corner)}
+        at = {corner.lane: corner for corner in self.rounds if self._left(corner)}
         lanes = [k for k in range(len(self.base.field.common.lanes)) if k not in self._gone]
         return tuple(side for k in lanes for side in ((at[k], k) if k in at else (k,)))
 
-    def ball(self, corner: RoundedCorner) -> Ball:
-        """What rounds a corner."""
+    def balls(self, corner: RoundedCorner) -> list[Ball]:
+        """What rounds a corner: one for each part of the body along which it is there. Raises: FieldError, where it is nowhere."""
         every = tuple((one.lane, one.radii.tobytes(), one.over) for one in self.rounds)
         return rolling(self.outer or self.base, every, self.fineness).along[corner.lane]
 
@@ -107,9 +111,49 @@ class WorkedSkin:
         """The lanes that are rounded away."""
         return {corner.over for corner in self.rounds if corner.over is not None}
 
-    def _is_left(self, corner: RoundedCorner) -> bool:
-        """Whether a parallel of a round is a round still, and not a sharp corner."""
-        return self.ball(corner).way < 0.0 or float(corner.radii.min()) > float(self.all_walls.max())
+    def _left(self, corner: RoundedCorner) -> list[Ball]:
+        """Those of its balls of whose rounds a parallel is a round still, and not a sharp corner."""
+        thick = float(corner.radii.min()) <= float(self.all_walls.max())
+        return [ball for ball in self.balls(corner) if ball.way < 0.0 or not thick]
+
+    @cached_property
+    def _parts(self) -> dict[int, list[tuple[Ball, float, float]]]:
+        """By the lane at which a round begins, its balls, and the levels at which the first and last arc of each lies: where it fades out,
+        or beyond the ends."""
+        return {
+            side.lane: [(ball, self._fades(ball, False), self._fades(ball, True)) for ball in self._left(side)]
+            for side in self.sides
+            if not isinstance(side, int)
+        }
+
+    def _fades(self, ball: Ball, last: bool) -> float:
+        """The level at which a corner fades out at one side of where it is; beyond the ends where it does not."""
+        if not ball.span.fades[last]:
+            return np.inf if last else -np.inf
+        v = self.base.start(np.array([ball.span.high if last else ball.span.low]))[0]
+
+        def past(y: float) -> float:
+            level = np.array([y])
+            return float(self.base.laid(ball.lane, np.zeros(1), level, self.wall(level, ball.lane))[0] - v)
+
+        ends = [past(y) for y in (0.0, 1.0)]
+        near = [abs(miss) < LEVEL * abs(ends[1] - ends[0]) for miss in ends]
+        if any(near):
+            return float(near.index(True))
+        if ends[0] * ends[1] > 0.0:
+            return -np.inf if ends[0] > 0.0 else np.inf
+        # Where one round fades out another may begin, at the very same level.
+        return round(float(brentq(past, 0.0, 1.0, xtol=1e-14)), SAME_LEVEL)
+
+    def is_there(self, side: int | RoundedCorner, y: float) -> bool:
+        """Whether a side has any width at a level."""
+        return isinstance(side, int) or any(low + LEVEL < y < high - LEVEL for _, low, high in self._parts[side.lane])
+
+    @property
+    def fades(self) -> list[float]:
+        """The levels at which rounds fade out."""
+        found = {y for parts in self._parts.values() for part in parts for y in part[1:]}
+        return sorted(y for y in found if 0.0 <= y <= 1.0)
 
     def side_name(self, side: int | RoundedCorner) -> str:
         """What the face of a side is called."""
@@ -149,7 +193,7 @@ class WorkedSkin:
         rounded = [side for side in self.sides if not isinstance(side, int)]
         along = {side.lane for side in rounded}
         for number, lane in enumerate(common.lanes):
-            before = self.ball(at[number]).before if number in at else common.beside(number)[0]
+            before = self.balls(at[number])[0].before if number in at else common.beside(number)[0]
             if lane.basis.periodic or before is None or number in self._gone:
                 continue
             walls = self.wall(y, before), self.wall(y, number)
@@ -160,7 +204,7 @@ class WorkedSkin:
                 end[before], begin[number] = x[:, 0], x[:, 2]
         shares = [np.array([0.0, 1.0, *across.get(side.lane, ())]) for side in rounded]
         for side, (places, touched) in zip(rounded, self._rounded(rounded, shares, y), strict=True):
-            end[self.ball(side).before], begin[side.lane] = touched[0, :, 0], touched[1, :, 2]
+            end[self.balls(side)[0].before], begin[side.lane] = touched[0, :, 0], touched[1, :, 2]
             if side.lane in across:
                 self._arcs[side.lane, y.tobytes(), across[side.lane].tobytes()] = places[2:].transpose(1, 0, 2)
         if any((a >= b - SLIVER).any() for a, b in zip(begin, end, strict=True)):
@@ -174,19 +218,43 @@ class WorkedSkin:
         of all of them at once."""
         if not sides:
             return []
-        balls = [self.ball(side) for side in sides]
         counts = [len(own) * len(y) for own in shares]
-        number = np.repeat([ball.number for ball in balls], counts)
+        number = np.concatenate(
+            [np.tile(self._numbers(side, y), len(own)) for side, own in zip(sides, shares, strict=True)]
+        )
         levels, s = np.tile(y, sum(map(len, shares))), np.repeat(np.concatenate(shares), len(y))
         by = np.concatenate(
             [self.wall(np.tile(y, len(own)), side.lane) for side, own in zip(sides, shares, strict=True)]
         )
-        found = balls[0].balls.arcs(self.base, number, s, levels, by)
-        split = [np.split(values, np.cumsum(counts)[:-1]) for values in found]
+        places, touched, there = np.empty((len(s), 3)), np.empty((len(s), 4)), number >= 0
+        if there.any():
+            balls = self.balls(sides[0])[0].balls
+            found = balls.arcs(self.base, number[there], s[there], levels[there], by[there])
+            places[there], touched[there] = found
+        if not there.all():  # where there is no corner, a round is its edge
+            lanes = np.repeat([(self.balls(side)[0].before, side.lane) for side in sides], counts, axis=0)[~there]
+            touched[~there], places[~there] = self._edge(lanes[:, 0], lanes[:, 1], levels[~there], by[~there])
+        split = [np.split(values, np.cumsum(counts)[:-1]) for values in (places, touched)]
         return [
             (p.reshape(len(own), len(y), 3), x.reshape(len(own), len(y), 4))
             for p, x, own in zip(*split, shares, strict=True)
         ]
+
+    def _numbers(self, side: RoundedCorner, y: Array) -> Index:
+        """(m,) the numbers of the balls that round a corner at levels y (m,), or less than nought where none does."""
+        found = np.full(len(y), -1)
+        for ball, low, high in self._parts[side.lane]:
+            found[(y >= low - LEVEL) & (y <= high + LEVEL)] = ball.number
+        return found
+
+    def _edge(self, before: Index, lane: Index, y: Array, by: Array) -> tuple[Array, Array]:
+        """(m, 4) and (m, 3): the edge between parallels of lanes (m,), `by` mm (m,) within, at levels y (m,)."""
+        if by.any():
+            x = self.base.corners(before, lane, y, (by, by))
+        else:
+            v = self.base.laid(lane, np.zeros(len(y)), y, by)
+            x = np.stack([np.ones(len(y)), v, np.zeros(len(y)), v], axis=1)
+        return x, self.base.moved(lane, x[:, 2], x[:, 3], by)[0]
 
     def _check_apart(self, before: int, lane: int, rounded: bool) -> None:
         """Raises: FieldError, where two lanes cannot have walls of their own."""
@@ -194,7 +262,7 @@ class WorkedSkin:
             raise FieldError(
                 "an edge between walls of two thicknesses is rounded; leave it sharp, or use one thickness"
             )
-        if np.abs(turns_at(self.base, before, lane)).min() < PLAIN:
+        if not _is_crisp(self.base, before, lane):
             raise FieldError(
                 "walls of two thicknesses would meet where the skin runs on smoothly; choose faces between edges"
             )
@@ -283,6 +351,12 @@ def _across(still: tuple[float, float], s: Array, begin: Array, end: Array) -> A
     return np.asarray(s + begin[:, None] * first + (end - 1.0)[:, None] * last)
 
 
+def _is_crisp(base: Offsets, before: int, lane: int) -> bool:
+    """Whether two lanes meet at a corner all along the body."""
+    turn = turns(base, before, lane, np.linspace(0.0, 1.0, 65))
+    return bool(np.abs(turn).min() >= PLAIN)
+
+
 def skin_of(field: SectionField, tolerance: float, key: str) -> WorkedSkin | None:
     """A body's skin, not worked on yet; None of one that is not smooth along it, does not run from one flat end to the other, or has holes
     through it. `key`: the same for the same shape, of which much is worked out once."""
@@ -293,83 +367,3 @@ def skin_of(field: SectionField, tolerance: float, key: str) -> WorkedSkin | Non
     if any(station.tip for station in field.stations):
         return None
     return WorkedSkin(between_ends(Keyed(key, field), tolerance))
-
-
-@dataclass(frozen=True, eq=False)
-class WorkedGrids:
-    """A worked body to be looked at: the sides (n_y, n_s, 3) of its skin and of the hollow in it, in order, whether the hollow
-    reaches through its ends, and the rounds in place of its ends."""
-
-    outer: tuple[Array, ...]
-    inner: tuple[Array, ...] = ()
-    open: tuple[bool, bool] = (False, False)
-    away: tuple[bool, bool] = (False, False)
-    rounds: tuple[Array, ...] = ()
-
-
-SEEN_ACROSS, SEEN_ROUND, SEEN_ALONG = 65, 9, 49
-"""Places at which a worked skin is looked at: across a lane, across a round, and along the body."""
-
-
-@dataclass(frozen=True)
-class _Look:
-    """A skin to be looked at: the same one for all that say the same of the same body."""
-
-    base: Offsets
-    outer: Offsets | None
-    said: tuple[object, ...]
-    moving: bool
-    skin: WorkedSkin = field(compare=False)
-
-
-def seen(skin: WorkedSkin, moving: bool) -> tuple[Array, ...]:
-    """The sides of a skin at even places; fewer, and roughly, while something is `moving`. The same arrays for the same skin: of a hollow
-    whose wall is scrubbed the outside stays.
-
-    Raises: FieldError, where it folds or its sides do not meet.
-    """
-    return _seen(_Look(skin.base, skin.outer, tuple(skin.said()), moving, skin))
-
-
-@lru_cache(maxsize=8)
-def _seen(look: _Look) -> tuple[Array, ...]:
-    skin = replace(look.skin, fineness="rough" if look.moving else "fitted")
-    every = 2 if look.moving else 1
-    counts = [
-        SEEN_ACROSS // len(skin.base.field.common.lanes) + 8 if isinstance(side, int) else SEEN_ROUND
-        for side in skin.sides
-    ]
-    shares = [np.linspace(0.0, 1.0, count // every + 1) for count in counts]
-    return tuple(skin.points(shares, np.linspace(0.0, 1.0, SEEN_ALONG // every + 1)))
-
-
-def seen_rounds(skin: WorkedSkin, moving: bool) -> tuple[Array, ...]:
-    """The rounds in place of a skin's ends as they are looked at, as its sides are.
-
-    Raises: FieldError, where there are none.
-    """
-    every = 2 if moving else 1
-    up, along = np.linspace(0.0, 1.0, SEEN_ROUND // every + 1), np.linspace(0.0, 1.0, SEEN_ALONG // every + 1)
-    made = list[Array]()
-    for end in replace(skin, fineness="rough" if moving else "fitted").end_rounds:
-        grids = [end.on(strip, along, up)[:: -1 if strip.half else 1] for strip in end.strips]
-        grids += [end.closing(number, up, up) for number in end.noses]
-        made += [grid.transpose(1, 0, 2)[:: 1 if end.last else -1] for grid in grids]
-    return tuple(made)
-
-
-TRIES, SURELY = 9, 0.98
-"""Halvings in which the largest size that works is looked for, and the share of it that is offered: what is looked at is rough."""
-
-
-def largest_share(skin: WorkedSkin) -> float:
-    """The share of its wall, or without a wall of its radii, with which a skin that cannot be worked on so could be; nought for none."""
-    low, high = 0.0, 1.0
-    for _ in range(TRIES):
-        middle = (low + high) / 2.0
-        try:
-            seen(skin.resized(middle), True)
-            low = middle
-        except FieldError:
-            high = middle
-    return SURELY * low

@@ -13,9 +13,8 @@ from scipy.interpolate import CubicSpline
 from isotomon.arrays import Array, Index
 from isotomon.errors import FieldError
 from isotomon.field.offsets import NEAR, NEARLY, Offsets
+from isotomon.field.turning import Span, lane_before, spans
 
-PLAIN = np.radians(2.0)
-"""rad: lanes that meet at less are no corner that could be rounded."""
 Fineness = Literal["rough", "fitted", "exact"]
 """Good enough to be looked at; as good as the solid needs it, a tenth of a usual tolerance; or to rounding."""
 COURSE: dict[Fineness, int] = {"rough": 33, "fitted": 1281, "exact": 161}
@@ -27,25 +26,6 @@ SURELY: dict[Fineness, float] = {"rough": 1e-4, "fitted": 1e-7, "exact": 1e-4}
 """Of the body's extent: what missed a level by no more has done so after one more step, which squares it, no longer."""
 EXACTLY, CLOSE = 8, 1e-6
 """Steps after these at most, on the course itself, until a place misses its level by no more than this share of the body's extent."""
-
-
-def lane_before(offsets: Offsets, lane: int) -> int:
-    """The lane that ends where one begins. Raises: FieldError, for one that begins nowhere."""
-    common = offsets.field.common
-    found = common.beside(lane)[0]
-    if found is None or common.lanes[lane].basis.periodic:
-        raise FieldError("there is no corner along the body there")
-    return found
-
-
-@lru_cache(maxsize=64)
-def turns_at(offsets: Offsets, before: int, lane: int) -> Array:
-    """(65,) rad at even places along the body: how much the skin turns where a lane ends and the next begins; outward more than nought."""
-    v = np.linspace(offsets.field.first, offsets.field.last, 65)
-    one, nought = np.ones_like(v), np.zeros_like(v)
-    _, _, along, n, _ = offsets.moved(before, one, v, nought)
-    m = offsets.moved(lane, nought, v, nought)[3]
-    return np.arcsin(np.clip(np.sum(np.cross(n, m) * along, axis=1) / np.linalg.norm(along, axis=1), -1.0, 1.0))
 
 
 Corner = tuple[int, bytes, int | None]
@@ -62,35 +42,49 @@ class Balls:
     fineness: Fineness
 
     @cached_property
-    def along(self) -> dict[int, Ball]:
-        """Each, by the lane that begins at its corner."""
-        return {lane: Ball(self, lane, np.frombuffer(radii), over) for lane, radii, over in self.corners}
+    def along(self) -> dict[int, list[Ball]]:
+        """By the lane that begins at a corner, one for each part of the body along which there is that corner."""
+        return {
+            lane: [Ball(self, lane, np.frombuffer(radii), over, span) for span in self._spans(lane, over)]
+            for lane, radii, over in self.corners
+        }
+
+    def _spans(self, lane: int, over: int | None) -> tuple[Span, ...]:
+        if over is None:
+            return spans(self.offsets, lane_before(self.offsets, lane), lane)
+        pairs = pairwise((lane_before(self.offsets, over), over, lane))
+        found = {span for pair in pairs for span in spans(self.offsets, *pair)}
+        if len(found) > 1 or any(span.fades != (False, False) for span in found):
+            raise FieldError("a corner beside a narrow face fades out, or turns from outward to inward")
+        return tuple(found)
 
     @cached_property
     def every(self) -> list[Ball]:
         """All of them, in order."""
-        return list(self.along.values())
+        return [ball for balls in self.along.values() for ball in balls]
 
     @cached_property
     def courses(self) -> Courses:
-        """By each ball, and its centre's level: where it touches (4, by `Offsets.corners`), its centre, the skin's normals at both places,
-        and the way the centre goes (3 each), at places so near that what lies between is known well enough to begin from."""
-        w = np.linspace(-PAST, 1.0 + PAST, COURSE[self.fineness])
-        both = [ball for ball in self.every if ball.over is None]
-        known = {ball.lane: ball.touched_over(w) for ball in self.every if ball.over is not None}
+        """By each ball, and the mean of the places along the body where it touches: where that is (4, by `Offsets.corners`), its centre, the
+        skin's normals at both places, and the way the centre goes (3 each), at places so near that what lies between is known well enough
+        to begin from."""
+        low, high = np.array([ball.reach for ball in self.every]).T
+        w = np.linspace(low, high, COURSE[self.fineness], axis=1)
+        both = [k for k, ball in enumerate(self.every) if ball.over is None]
+        known = {k: ball.touched_over(w[k]) for k, ball in enumerate(self.every) if ball.over is not None}
         if both:
-            starts = np.concatenate([ball.roughly(w) for ball in both])
-            by = np.concatenate([ball.by(w) for ball in both])
-            before, lane = (np.repeat(lanes, len(w)) for lanes in zip(*((b.before, b.lane) for b in both), strict=True))
+            every = [self.every[k] for k in both]
+            starts = np.concatenate([ball.roughly(own) for ball, own in zip(every, w[both], strict=True)])
+            by = np.concatenate([ball.by(own) for ball, own in zip(every, w[both], strict=True)])
+            lanes = np.repeat([(ball.before, ball.lane) for ball in every], w.shape[1], axis=0)
             near = NEARLY if self.fineness == "rough" else NEAR
-            found = self.touched((before, lane), np.tile(w, len(both)), by, starts, near)
-            known |= {ball.lane: own for ball, own in zip(both, np.split(found, len(both)), strict=True)}
-        return courses_through(w, np.stack([known[ball.lane] for ball in self.every]))
+            found = self.touched((lanes[:, 0], lanes[:, 1]), w[both].ravel(), by, starts, near)
+            known |= dict(zip(both, np.split(found, len(both)), strict=True))
+        return courses_through(w, np.stack([known[k] for k in range(len(w))]))
 
     def touched(self, lanes: tuple[Index, Index], w: Array, by: Array, start: Array, near: float = NEAR) -> Array:
-        """(m, 13): all of this but the way, of balls `by` mm (m,) inside between lanes (m,) at levels w (m,)."""
-        x = self.offsets.corners(*lanes, w, (by, by), start, near)
-        return self.beside(lanes, x, by)
+        """(m, 13): all of this but the way, of balls `by` mm (m,) inside between lanes (m,) at places w (m,) along."""
+        return self.beside(lanes, self.offsets.rolled(lanes, w, by, start, near), by)
 
     def beside(self, lanes: tuple[Index, Index], x: Array, by: Array) -> Array:
         """(m, 13): the same where it is known where they touch both lanes, x (m, 4)."""
@@ -105,14 +99,15 @@ class Balls:
         Raises: FieldError.
         """
         normal, at = cut.plane(y)
-        w, step = y.copy(), np.full(len(y), AHEAD)
+        low, high = np.array([ball.within for ball in self.every])[number].T
+        w, step = np.clip(y, low, high), np.full(len(y), AHEAD)
         for again in range(ROUGHLY):  # on the courses as they are sampled
             here = self._on(number, s, w, self.courses(number, w), wall)
             if again != 1:  # how fast it rises is hardly another after the first step
                 there = self._on(number, s, w + step, self.courses(number, w + step), wall)
                 rate = np.sum((there - here) * normal, axis=1) / step
             miss = at - np.sum(here * normal, axis=1)
-            w = w + np.clip(miss / rate, -0.2, 0.2)
+            w = np.clip(w + np.clip(miss / rate, -0.2, 0.2), low, high)
             if np.abs(miss).max() < SURELY[self.fineness] * cut.extent:
                 break
         if self.fineness != "exact":
@@ -125,7 +120,7 @@ class Balls:
             miss = at - np.sum(here * normal, axis=1)
             if np.abs(miss).max() < CLOSE * cut.extent:
                 break
-            w = w + miss / rate
+            w = np.clip(w + miss / rate, low, high)
         else:
             raise FieldError("a round cannot be followed to the end of the body; make its radius less")
         # What is left is so little that a straight step along the round is exact.
@@ -172,25 +167,29 @@ class Balls:
 
 @dataclass(frozen=True, eq=False)
 class Courses:
-    """Curves through values at even places, from `first` on, one a `step`: their cubics, `powers` (curves, pieces, 4, n), highest first."""
+    """Curves through values at even places, from `first` (curves,) on, one a `step` (curves,): their cubics, `powers` (curves, pieces, 4, n),
+    highest first."""
 
-    first: float
-    step: float
+    first: Array
+    step: Array
     powers: Array
 
     def __call__(self, number: Index, w: Array) -> Array:
         """(m, n) the values of curves, by their numbers (m,), at places w (m,)."""
-        piece = np.clip(((w - self.first) / self.step).astype(int), 0, self.powers.shape[1] - 1)
-        own, t = self.powers[number, piece], (w - self.first - piece * self.step)[:, None]
+        first, step = self.first[number], self.step[number]
+        piece = np.clip(((w - first) / step).astype(int), 0, self.powers.shape[1] - 1)
+        own, t = self.powers[number, piece], (w - first - piece * step)[:, None]
         return np.asarray(((own[:, 0] * t + own[:, 1]) * t + own[:, 2]) * t + own[:, 3])
 
 
 def courses_through(w: Array, known: Array) -> Courses:
-    """The courses of balls of which it is `known` (balls, m, 13), at even levels w (m,), all but the way that their centres go."""
-    way = CubicSpline(w, known[..., 4:7], axis=1)(w, 1)
+    """The courses of balls of which it is `known` (balls, m, 13), at even places w (balls, m), all but the way that their centres go."""
+    # Even places: the same spline of all, but for how far they are apart.
+    even, step = np.arange(w.shape[1], dtype=float), w[:, 1] - w[:, 0]
+    way = CubicSpline(even, known[..., 4:7], axis=1)(even, 1)
     way /= np.linalg.norm(way, axis=2, keepdims=True)
-    powers = CubicSpline(w, np.concatenate([known, way], axis=2), axis=1).c
-    return Courses(float(w[0]), float(w[1] - w[0]), np.ascontiguousarray(powers.transpose(2, 1, 0, 3)))
+    powers = CubicSpline(even, np.concatenate([known, way], axis=2), axis=1).c.transpose(2, 1, 0, 3)
+    return Courses(w[:, 0], step, powers / step[:, None, None, None] ** np.arange(3, -1, -1)[:, None])
 
 
 @dataclass(frozen=True, eq=False)
@@ -201,7 +200,8 @@ class Ball:
     balls: Balls
     lane: int
     radii: Array
-    over: int | None = None
+    over: int | None
+    span: Span
 
     @property
     def offsets(self) -> Offsets:
@@ -212,6 +212,23 @@ class Ball:
     def number(self) -> int:
         """Among all of them."""
         return self.balls.every.index(self)
+
+    @property
+    def reach(self) -> tuple[float, float]:
+        """The first and last place along at which it is known: past the body's ends, but not past where its corner fades out."""
+        low, high = self.span.fades
+        return self.span.low - (0.0 if low else PAST), self.span.high + (0.0 if high else PAST)
+
+    @property
+    def within(self) -> tuple[float, float]:
+        """The first and last place along at which there can be one."""
+        low, high = self.span.fades
+        return self.span.low if low else -np.inf, self.span.high if high else np.inf
+
+    @property
+    def way(self) -> float:
+        """1 for a corner that it rolls along inside the body, -1 for one it rolls along outside."""
+        return self.span.way
 
     @cached_property
     def before(self) -> int:
@@ -224,25 +241,13 @@ class Ball:
             return np.full(len(w), self.way * float(self.radii[0]))
         return np.asarray(self.way * CubicSpline(np.linspace(0.0, 1.0, len(self.radii)), self.radii)(w))
 
-    @cached_property
-    def way(self) -> float:
-        """1 for a corner that it rolls along inside the body, -1 for one it rolls along outside.
-
-        Raises: FieldError, where it is neither all along.
-        """
-        corners = [self.before, self.lane] if self.over is None else [self.before, self.over, self.lane]
-        bends = np.concatenate([turns_at(self.offsets, *pair) for pair in pairwise(corners)])
-        if np.abs(bends).min() < PLAIN or np.ptp(np.sign(bends)) > 0.0:
-            raise FieldError("a corner along the body fades out, or turns from outward to inward; leave that edge out")
-        return float(np.sign(bends[0]))
-
     def roughly(self, w: Array) -> Array:
         """(m, 4) where balls at levels w (m,) touch about: what touches goes nearly straight with a radius, if it is one, and what a ball
         near to its size touches is known."""
         if len(self.radii) > 1:
             return self.offsets.sharp(w)
         size = 2.0 ** np.round(np.log2(self.radii[0]))
-        sharp, known = _touched_by(self.offsets, self.before, self.lane, self.way * float(size), len(w))
+        sharp, known = _touched_by(self.offsets, (self.before, self.lane), self.way * float(size), self.reach, len(w))
         return np.asarray(sharp + self.radii[0] / size * (known - sharp)) if len(known) else self.offsets.sharp(w)
 
     def touched_over(self, w: Array) -> Array:
@@ -258,13 +263,14 @@ class Ball:
 
 
 @lru_cache(maxsize=64)
-def _touched_by(offsets: Offsets, before: int, lane: int, by: float, places: int) -> tuple[Array, Array]:
-    """(places, 4) each, by `Offsets.corners`: the sharp corner at even levels, and where a ball touches; nothing where none does."""
-    w = np.linspace(-PAST, 1.0 + PAST, places)
+def _touched_by(
+    offsets: Offsets, lanes: tuple[int, int], by: float, reach: tuple[float, float], places: int
+) -> tuple[Array, Array]:
+    """(places, 4) each, by `Offsets.corners`: the sharp corner at even places along, and where a ball touches; nothing where none does."""
+    w = np.linspace(*reach, places)
+    sharp, (before, lane) = offsets.sharp(w), (np.full(places, number) for number in lanes)
     try:
-        lanes, nought, all_by = (np.full(places, before), np.full(places, lane)), np.zeros(places), np.full(places, by)
-        sharp = offsets.corners(*lanes, w, (nought, nought))
-        return sharp, offsets.corners(*lanes, w, (all_by, all_by), sharp)
+        return sharp, offsets.rolled((before, lane), w, np.full(places, by), sharp)
     except FieldError:
         return np.empty((0, 4)), np.empty((0, 4))
 

@@ -30,8 +30,9 @@ from isotomon.evaluate.sources import Thing
 from isotomon.evaluate.stages import Stage, on_field, placed_by, stages, worked_by
 from isotomon.field.ends import Ending
 from isotomon.field.mesh import skin_mesh
-from isotomon.field.parallel import WorkedGrids, WorkedSkin, largest_share, skin_of
+from isotomon.field.parallel import WorkedSkin, skin_of
 from isotomon.field.section_field import SectionField
+from isotomon.field.seen import WorkedGrids, largest_share
 from isotomon.geometry.datums import SpaceCurve
 from isotomon.inspect.gauges import read_gauges, wrong_readings
 from isotomon.inspect.judging import (

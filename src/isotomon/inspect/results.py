@@ -25,8 +25,8 @@ from isotomon.evaluate.sources import Thing
 from isotomon.evaluate.stages import Stage, placed_by
 from isotomon.field.carriers import Relative, Turning
 from isotomon.field.mesh import SkinMesh, taken
-from isotomon.field.parallel import WorkedGrids
 from isotomon.field.section_field import SectionField, Sections
+from isotomon.field.seen import WorkedGrids
 from isotomon.geometry.datums import SpaceCurve
 from isotomon.kernel.protocol import Built
 from isotomon.measure.body import BodyMeasures

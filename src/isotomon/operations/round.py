@@ -92,7 +92,8 @@ class Round(Operation, frozen=True, tag="round"):
             return {}
         lane, half, nought = corners_along(worked.base.field, self.edges[common[0]])[0], np.array([0.5]), np.zeros(1)
         corner = next(corner for corner in worked.rounds if corner.lane == lane)
-        ball = replace(worked, fineness="rough").ball(corner)
+        balls = replace(worked, fineness="rough").balls(corner)
+        ball = next((ball for ball in balls if ball.span.low <= 0.5 <= ball.span.high), balls[0])
         place = ball.balls.arcs(worked.base, np.array([ball.number]), half, half, nought)[0][0]
         sharp = worked.base.moved(lane, nought, worked.base.laid(lane, nought, half, nought), nought)[0][0]
         away = place - sharp

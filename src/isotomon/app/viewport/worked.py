@@ -8,7 +8,7 @@ from functools import lru_cache
 import numpy as np
 
 from isotomon.arrays import Array, Index
-from isotomon.field.parallel import WorkedGrids
+from isotomon.field.seen import WorkedGrids
 from isotomon.geometry.planar import cross3
 from isotomon.inspect.results import Quick
 
