@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import unittest
+from unittest import mock
 
 import numpy as np
 from PySide6.QtCore import QPoint, Qt
@@ -279,6 +280,14 @@ class Shaping(GuidingWindow):
         table = self.folder / "levels.csv"
         next(f for f in w.details.widget().findChildren(GaugeForm)).write_table(table)
         self.assertEqual(len(table.read_text().splitlines()), 42)
+        table.unlink()
+        with mock.patch.object(w.desk, "quick", None):  # as right after a design has been opened
+            next(f for f in w.details.widget().findChildren(GaugeForm)).write_table(table)
+            w.desk.select((self.body.stations[0].id,))
+            w.room.turn_into_drawn()
+        self.assertFalse(table.exists())
+        self.assertIn("being worked out still", w.foot.message.text())
+        w.desk.select(("m1",))
         self.run_command("measure-distance")
         self.assertEqual(len(self.design.gauges), 2)
         self.keys("Del", widget=w.ledger)

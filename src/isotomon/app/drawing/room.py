@@ -272,9 +272,9 @@ class DrawingRoom:
         desk = self.w.desk
         key = desk.selected_stations()[0]
         quick = desk.quick
-        assert quick is not None and desk.design is not None
-        numbers = quick.resolved.get(key)
-        if numbers is None:  # what is on show is older than what is chosen
+        assert desk.design is not None
+        numbers = quick.resolved.get(key) if quick is not None else None
+        if quick is None or numbers is None:  # what is on show is older than what is chosen
             desk.said.emit("note", "The station is being worked out still; try again in a moment.")
             return
         section = numbers.station.section

@@ -86,10 +86,13 @@ class GaugeForm(DeclaredForm):
 
     def write_table(self, path: Path) -> None:
         """Write level, volume and wetted area from the floor to the brim."""
-        assert self.desk.quick is not None
+        quick = self.desk.quick
+        if quick is None:  # the design has just been opened
+            self.desk.said.emit("note", "The body is being worked out still; try again in a moment.")
+            return
         try:
             gauge = edits.find(self.records(), self.key)
-            write_atomically(path, capacity_table(self.desk.quick, gauge).encode())
+            write_atomically(path, capacity_table(quick, gauge).encode())
         except IsotomonError as error:
             self.desk.said.emit("error", f"{error}. Nothing was written.")
             return

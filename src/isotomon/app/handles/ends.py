@@ -52,9 +52,8 @@ class EndHandles:
         desk, view = self.w.desk, self.w.view
         which = name.split()[1]
         foot = self._foot(which)
-        if foot is None or desk.design is None:
+        if foot is None or desk.design is None or desk.quick is None:
             return
-        assert desk.quick is not None
         ends = view.camera.project(
             desk.quick.stood(np.array([foot[0], foot[0] + foot[1], foot[0] + foot[2]])), view.width(), view.height()
         )
