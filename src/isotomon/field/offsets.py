@@ -282,10 +282,11 @@ def least(matrix: Array, right: Array) -> Array:
     size = np.linalg.norm(matrix, axis=1).clip(1e-300)
     even = matrix / size[:, None]
     # Of k columns of length 1 no singular value is less than the determinant over the others' largest, k^((k - 1) / 2).
-    if np.abs(np.linalg.det(even)).min() > SOLVED:
-        return np.asarray(np.linalg.solve(even, right[..., None])[..., 0] / size)
-    u, s, vt = np.linalg.svd(even)
-    kept = s > FLAT * s[:, :1]
-    inverse = np.where(kept, 1.0 / np.where(kept, s, 1.0), 0.0)
-    step = np.einsum("mji,mj->mi", vt, inverse * np.einsum("mij,mi->mj", u, right))
+    plain, step = np.abs(np.linalg.det(even)) > SOLVED, np.empty_like(right)
+    step[plain] = np.linalg.solve(even[plain], right[plain, :, None])[..., 0]
+    if not plain.all():
+        u, s, vt = np.linalg.svd(even[~plain])
+        kept = s > FLAT * s[:, :1]
+        inverse = np.where(kept, 1.0 / np.where(kept, s, 1.0), 0.0)
+        step[~plain] = np.einsum("mji,mj->mi", vt, inverse * np.einsum("mij,mi->mj", u, right[~plain]))
     return np.asarray(step / size)

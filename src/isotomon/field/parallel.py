@@ -14,7 +14,6 @@ from types import MappingProxyType
 
 import numpy as np
 from scipy.interpolate import CubicSpline
-from scipy.optimize import brentq
 
 from isotomon.arrays import Array, Index
 from isotomon.errors import FieldError
@@ -24,9 +23,12 @@ from isotomon.field.rolling import Ball, Fineness, rolling
 from isotomon.field.section_field import SectionField
 from isotomon.field.turning import PLAIN, lane_before, turns
 from isotomon.geometry.basis import Basis
+from isotomon.geometry.roots import secant
 
-LEVEL, SAME_LEVEL = 1e-8, 9
-"""Of the way from end to end: levels that are nearer are one; digits to which it is known where a round fades out."""
+LEVEL, SAME_LEVEL = 1e-8, 1e-6
+"""Of the way from end to end: levels that are nearer are one, and those at which rounds fade out."""
+AHEAD, TIMES = 1e-3, 3
+"""Of the way: the first step of the search for such a level; and steps."""
 SLIVER = 0.01
 """Of a lane: what lies within so little of its ends is taken for them."""
 BENT = 1.0 / 3.0
@@ -120,30 +122,37 @@ class WorkedSkin:
     def _parts(self) -> dict[int, list[tuple[Ball, float, float]]]:
         """By the lane at which a round begins, its balls, and the levels at which the first and last arc of each lies: where it fades out,
         or beyond the ends."""
-        return {
-            side.lane: [(ball, self._fades(ball, False), self._fades(ball, True)) for ball in self._left(side)]
-            for side in self.sides
-            if not isinstance(side, int)
-        }
+        balls = [ball for side in self.sides if not isinstance(side, int) for ball in self._left(side)]
+        low, high = self._fades(balls)
+        # What fades out at nearly one level does so at one: between two there would be faces of no width.
+        levels = np.unique(np.concatenate([low, high]))
+        begins = levels[np.r_[True, levels[1:] > levels[:-1] + SAME_LEVEL]] if len(levels) else levels
+        low, high = (begins[np.searchsorted(begins, both, side="right") - 1] for both in (low, high))
+        parts: dict[int, list[tuple[Ball, float, float]]] = {ball.lane: [] for ball in balls}
+        for ball, *both in zip(balls, low.tolist(), high.tolist(), strict=True):
+            parts[ball.lane].append((ball, *both))
+        return parts
 
-    def _fades(self, ball: Ball, last: bool) -> float:
-        """The level at which a corner fades out at one side of where it is; beyond the ends where it does not."""
-        if not ball.span.fades[last]:
-            return np.inf if last else -np.inf
-        v = self.base.start(np.array([ball.span.high if last else ball.span.low]))[0]
+    def _fades(self, balls: Sequence[Ball]) -> Array:
+        """(2, n) the levels at which the corners of balls fade out at both sides of where they are; beyond the ends where they do not."""
+        found = np.repeat([[-np.inf], [np.inf]], len(balls), axis=1)
+        fading = np.array([ball.span.fades for ball in balls], dtype=bool).reshape(-1, 2).T
+        share = np.array([(ball.span.low, ball.span.high) for ball in balls]).reshape(-1, 2).T[fading]
+        if not len(share) or (not self.all_walls.any() and self.base.shifts == (0.0, 0.0)):
+            found[fading] = share
+            return found
+        lanes, v = np.tile([ball.lane for ball in balls], (2, 1))[fading], self.base.start(share)
 
-        def past(y: float) -> float:
-            level = np.array([y])
-            return float(self.base.laid(ball.lane, np.zeros(1), level, self.wall(level, ball.lane))[0] - v)
+        def past(y: Array) -> Array:
+            own, place = np.resize(lanes, len(y)), np.resize(v, len(y))
+            by = np.concatenate([self.wall(y[k : k + 1], lane) for k, lane in enumerate(own.tolist())])
+            normal, at = self.base.plane(y)
+            return np.asarray(at - np.sum(self.base.moved(own, np.zeros(len(y)), place, by)[0] * normal, axis=1))
 
-        ends = [past(y) for y in (0.0, 1.0)]
-        near = [abs(miss) < LEVEL * abs(ends[1] - ends[0]) for miss in ends]
-        if any(near):
-            return float(near.index(True))
-        if ends[0] * ends[1] > 0.0:
-            return -np.inf if ends[0] > 0.0 else np.inf
-        # Where one round fades out another may begin, at the very same level.
-        return round(float(brentq(past, 0.0, 1.0, xtol=1e-14)), SAME_LEVEL)
+        y = secant(past, share, AHEAD, TIMES)
+        levels = np.where(y < -LEVEL, -np.inf, np.where(y > 1.0 + LEVEL, np.inf, y))
+        found[fading] = np.where(np.abs(y) < LEVEL, 0.0, np.where(np.abs(y - 1.0) < LEVEL, 1.0, levels))
+        return found
 
     def is_there(self, side: int | RoundedCorner, y: float) -> bool:
         """Whether a side has any width at a level."""

@@ -10,13 +10,14 @@ import numpy as np
 from isotomon.arrays import Array
 from isotomon.errors import FieldError
 from isotomon.field.offsets import Offsets
+from isotomon.geometry.roots import crossings
 
 PLAIN = np.radians(2.0)
 """rad: lanes that meet at less all along are no corner that could be rounded."""
 SMOOTH = 1e-7
 """rad: less is none; what is round at a station is so to rounding."""
-LOOKED, HALVINGS = 129, 50
-"""Even places at which it is looked how a corner turns; and how often the way to where it fades out is halved."""
+LOOKED = 129
+"""Even places at which it is looked how a corner turns."""
 
 
 @dataclass(frozen=True)
@@ -48,6 +49,14 @@ def turns(offsets: Offsets, before: int, lane: int, share: Array) -> Array:
     return np.arcsin(np.clip(np.sum(np.cross(n, m) * along, axis=1) / np.linalg.norm(along, axis=1), -1.0, 1.0))
 
 
+def is_corner(offsets: Offsets, lane: int) -> bool:
+    """Whether there is a corner anywhere along the body where a lane begins."""
+    try:
+        return bool(spans(offsets, lane_before(offsets, lane), lane))
+    except FieldError:
+        return False
+
+
 @lru_cache(maxsize=64)
 def spans(offsets: Offsets, before: int, lane: int) -> tuple[Span, ...]:
     """Where along the body there is a corner between two lanes.
@@ -59,30 +68,19 @@ def spans(offsets: Offsets, before: int, lane: int) -> tuple[Span, ...]:
     share = np.union1d(np.linspace(0.0, 1.0, LOOKED), np.clip(nodes, 0.0, 1.0))
     turn = turns(offsets, before, lane, share)
     sign = np.where(np.abs(turn) < SMOOTH, 0.0, np.sign(turn))
-    starts = np.flatnonzero(np.r_[True, sign[1:] != sign[:-1]])
-    found = []
-    for start, stop in zip(starts.tolist(), [*starts[1:].tolist(), len(sign)], strict=True):
-        if sign[start] == 0.0 or np.abs(turn[start:stop]).max() < PLAIN:
-            continue
-        low, high = start > 0, stop < len(sign)
-        ends = [
-            _faded(offsets, (before, lane), share[[inner, outer]]) if faded else float(share[inner])
-            for faded, inner, outer in ((low, start, start - 1), (high, stop - 1, min(stop, len(sign) - 1)))
-        ]
-        found.append(Span(ends[0], ends[1], (low, high), float(sign[start])))
-    if not found:
+    begins = np.flatnonzero(np.r_[True, sign[1:] != sign[:-1]])
+    ends = np.r_[begins[1:], len(sign)] - 1
+    there = [sign[a] != 0.0 and np.abs(turn[a : b + 1]).max() >= PLAIN for a, b in zip(begins, ends, strict=True)]
+    begins, ends = begins[there], ends[there]
+    if not len(begins):
         raise FieldError("there is hardly a corner along the body there; leave that edge out")
-    return tuple(found)
-
-
-def _faded(offsets: Offsets, lanes: tuple[int, int], between: Array) -> float:
-    """The share between two at which a corner that is there at the first one is so no more."""
-    inner, outer = between.tolist()
-    begun = float(turns(offsets, *lanes, between[:1])[0])
-    if abs(float(turns(offsets, *lanes, between[1:])[0])) < SMOOTH:
-        return float(outer)
-    for _ in range(HALVINGS):
-        middle = (inner + outer) / 2.0
-        same = float(turns(offsets, *lanes, np.array([middle]))[0]) * begun > 0.0
-        inner, outer = (middle, outer) if same else (inner, middle)
-    return float(outer)
+    fades = np.stack([begins > 0, ends < len(sign) - 1])
+    inner, outer = np.stack([begins, ends]), np.stack([np.maximum(begins - 1, 0), np.minimum(ends + 1, len(sign) - 1)])
+    at = np.where(fades, share[outer], share[inner])
+    search = fades & (sign[outer] != 0.0)  # else it is round at a station
+    if search.any():
+        at[search] = crossings(lambda x: turns(offsets, before, lane, x), share[inner[search]], share[outer[search]])
+    return tuple(
+        Span(low, high, (first, last), way)
+        for low, high, first, last, way in zip(*at.tolist(), *fades.tolist(), sign[begins].tolist(), strict=True)
+    )

@@ -6,6 +6,7 @@ from collections.abc import Callable, Sequence
 from typing import Any
 
 import numpy as np
+from OCP.BRep import BRep_Tool
 from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeVertex
 from OCP.BRepCheck import BRepCheck_Analyzer
 from OCP.BRepExtrema import BRepExtrema_DistShapeShape
@@ -13,7 +14,7 @@ from OCP.BRepGProp import BRepGProp
 from OCP.gp import gp_Pnt
 from OCP.GProp import GProp_GProps
 from OCP.TopAbs import TopAbs_ShapeEnum
-from OCP.TopoDS import TopoDS_Shape
+from OCP.TopoDS import TopoDS, TopoDS_Shape
 
 from isotomon.errors import SizeError, SolidError
 from isotomon.kernel.edges import NamedEdge
@@ -22,6 +23,8 @@ from isotomon.kernel.meshing import mesh_of, parts, welded
 from isotomon.kernel.tries import largest, made_apart, works
 from isotomon.kernel.volumes import Lump
 
+LOOSE = 0.02
+"""Of a radius or width: an edge that lies farther beside its faces is not sound."""
 NEAR_VOLUME = 1e-3
 """How nearly a volume is worked out that is only looked at for whether it can be right."""
 DOUBT = 1e-4
@@ -55,7 +58,7 @@ def finished(body: NamedShape, edges: Sequence[NamedEdge], maker: Any, work: str
         raise SolidError("the kernel cannot do it")
     shape = maker.Shape()
     solids = parts(shape, TopAbs_ShapeEnum.TopAbs_SOLID)
-    if not solids or not BRepCheck_Analyzer(shape).IsValid():
+    if not solids or not BRepCheck_Analyzer(shape).IsValid() or loosest(shape) > LOOSE * size:
         raise SolidError("what comes of it is not sound")
     before, after = volume_of(body.shape), volume_of(shape)
     # At no edge more than the square beside it goes, or is filled.
@@ -67,6 +70,12 @@ def finished(body: NamedShape, edges: Sequence[NamedEdge], maker: Any, work: str
     ):
         raise SolidError("what comes of it is not the body with its edges worked on")
     return NamedShape(shape, names_of(shape, _came(body, edges, maker, work)))
+
+
+def loosest(shape: TopoDS_Shape) -> float:
+    """mm by which an edge of a shape lies beside its faces at most: the kernel calls valid what is so loose that anything would be."""
+    edges = parts(shape, TopAbs_ShapeEnum.TopAbs_EDGE)
+    return max((BRep_Tool.Tolerance_s(TopoDS.Edge(edge)) for edge in edges), default=0.0)
 
 
 def _came(body: NamedShape, edges: Sequence[NamedEdge], maker: Any, work: str) -> list[tuple[str, TopoDS_Shape]]:

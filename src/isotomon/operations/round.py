@@ -11,6 +11,7 @@ import numpy as np
 from isotomon.arrays import Array
 from isotomon.errors import DesignError, FieldError
 from isotomon.field.parallel import RoundedCorner, WorkedSkin
+from isotomon.field.turning import is_corner
 from isotomon.operations.base import SKIN, Ask, Asked, Operation, Says, varying
 from isotomon.operations.edges import Edges, Without, corners_along, edge_choices
 from isotomon.operations.grips import Grip, growing
@@ -111,13 +112,15 @@ class Round(Operation, frozen=True, tag="round"):
 
     def _along(self, ask: Ask, radii: Sequence[Array]) -> WorkedSkin | None:
         """The body's skin with the edges that run along it rounded, exactly and without the kernel; None where other edges are meant,
-        the body is no such skin any more, or a corner comes and goes."""
+        or the body is no such skin any more."""
         if ask.between_ends is None or self.without or not self.keeps_skin(ask.body):
             return None
         try:
             known = {corner.lane: corner for corner in ask.between_ends.rounds}
             for number in self._order:
                 lanes = corners_along(ask.between_ends.base.field, self.edges[number])
+                if not self.edges[number].part.partition(":")[2]:  # by rule: where there are corners
+                    lanes = [lane for lane in lanes if is_corner(ask.between_ends.base, lane)]
                 known |= {lane: RoundedCorner(lane, radii[number]) for lane in lanes}
             made = replace(ask.between_ends, rounds=tuple(known[lane] for lane in sorted(known)))
             return made if self.edges and made.sides else None

@@ -81,6 +81,7 @@ def kelp_steeper() -> Design:
     twin = Guide("u3", "other side", "mirrored", refs("u2", "yz"))
     rails = tuple(Rail(f"r{k}", Ref(f"u{k}")) for k in (1, 2, 3))
     steps = (
+        Round(id="p3", edges=refs("body/along:s5.g2.p2"), radius="wall * 1.5"),
         Hollow(id="p1", wall="wall", floor=8.0),
         Round(id="p2", edges=refs("body/last-rim"), radius="wall * 0.4"),
     )
