@@ -10,15 +10,17 @@ import tempfile
 import time
 import unittest
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 from unittest import mock
 
 import shiboken6
 from PySide6.QtCore import QEvent, QMimeData, QPoint, QPointF, Qt, QUrl
-from PySide6.QtGui import QDropEvent, QGuiApplication, QKeySequence, QWheelEvent
+from PySide6.QtGui import QDropEvent, QGuiApplication, QKeySequence, QMouseEvent, QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QFileDialog, QLineEdit, QMenu, QMessageBox, QWidget
 
+from isotomon.app.board.board import Board
 from isotomon.app.shell.main import make_window, scratch_settings, solid_ready, wait_for
 from isotomon.app.shell.window import Window
 from isotomon.app.state.engine import Engine
@@ -239,6 +241,27 @@ class TheWholeJob(WithWindow):
         self.settle()
         self.assertTrue(195.0 < self.station("mid").position < 200.0)
         self.keys("Ctrl+Z")
+        self.assertEqual(encode(self.design), before)
+
+    def test_a_drag_ends_where_the_board_shows_no_stations_any_more(self) -> None:
+        """Sections cut another way come while a station is dragged: nothing is thrown, nothing changed. Two stations cannot be exchanged
+        before both are worked out."""
+        board, before, desk = self.window.board, encode(self.design), self.window.desk
+        start = board.handle_of(self.choose("mid")).toPoint()
+        self.drag(board, start, start + QPoint(20, 0), release=False)
+        at = QPointF(start + QPoint(30, 0))
+        move = QMouseEvent(QEvent.Type.MouseMove, at, at, LEFT, LEFT, Qt.KeyboardModifier.NoModifier)
+        with mock.patch.object(Board, "otherwise", object()), mock.patch.object(board, "_hover"):
+            board.mouseMoveEvent(move)
+        self.assertIsNone(board._drag)
+        QTest.mouseRelease(board, LEFT, Qt.KeyboardModifier.NoModifier, start + QPoint(30, 0))
+        self.settle()
+        self.assertEqual(encode(self.design), before)
+        resolved = replace(desk.quick.resolved, stations=desk.quick.resolved.stations[:-1])
+        desk.select((self.body.stations[-1].id,))
+        with mock.patch.object(desk, "quick", replace(desk.quick, resolved=resolved)):
+            self.window.run_command("exchange")
+        self.assertIn("being worked out still", self.window.foot.message.text())
         self.assertEqual(encode(self.design), before)
 
     def test_scrub_given_up_with_esc(self) -> None:

@@ -249,6 +249,9 @@ class Board(QWidget):
                 self._frozen = self.layout_now()
                 self._drag = (key, self.snapped(key, at.x()))
                 self.drag_began.emit(key)
+        if self._drag is not None and self._drag[0] not in dict(self._handles()):  # it went meanwhile
+            self._end_drag()
+            self.given_up.emit()
         if self._drag is not None:
             place = self.snapped(self._drag[0], at.x())
             self._drag = (self._drag[0], place)

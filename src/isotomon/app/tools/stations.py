@@ -145,6 +145,9 @@ class Tools:
         if quick is None:
             return
         ids = [n.station.id for _, n in quick.resolved.own]
+        if not set(chosen) <= {*ids}:  # what is on show is older than what is chosen
+            self.w.desk.said.emit("note", "The station is being worked out still; try again in a moment.")
+            return
         if len(chosen) == 1:
             chosen = (chosen[0], ids[(ids.index(chosen[0]) + 1) % len(ids)])
         if len(chosen) != 2 or chosen[0] == chosen[1]:
