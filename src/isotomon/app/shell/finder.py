@@ -163,9 +163,9 @@ HELP = {
         "Finish",
         "Steps of the body in hand, listed in its Details in the order in which they are done: the tick sets one aside, its handle drags it to "
         "another place. Edges and faces are chosen in the View (Ctrl and a click, or a stroke over several edges) before or after the tool, or by rules, which stay right "
-        "when the shape changes. Long edges rounded, narrow sides rounded away and hollows are there at once, with handles; the rest is the "
+        "when the shape changes. Long edges rounded, as far as there is a corner along the body, narrow sides rounded away and hollows are there at once, with handles; the rest is the "
         "solid's. Walls lie within the skin, outside or about it, may change along the body, and be thicker at some faces; a chosen end is "
-        "what a new hollow leaves open. What does not fit is told with the largest size that does, and with the edge that can be left out. "
+        "what a new hollow leaves open. Faces are shifted along their normals or an axis, which moves holes and posts sideways. What does not fit is told with the largest size that does, and with the edge that can be left out. "
         "Bodies are cut by planes and skins; Cut in two bodies keeps what is cut off as a body of its own, which follows. The Board shows "
         "sections of the finished body under Show.",
     ),
