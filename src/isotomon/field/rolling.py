@@ -13,7 +13,7 @@ from scipy.interpolate import CubicSpline
 from isotomon.arrays import Array, Index
 from isotomon.errors import FieldError
 from isotomon.field.offsets import NEAR, NEARLY, Offsets
-from isotomon.field.turning import Span, lane_before, spans
+from isotomon.field.turning import CornerSpan, lane_before, spans
 
 Fineness = Literal["rough", "fitted", "exact"]
 """Good enough to be looked at; as good as the solid needs it, a tenth of a usual tolerance; or to rounding."""
@@ -49,7 +49,7 @@ class Balls:
             for lane, radii, over in self.corners
         }
 
-    def _spans(self, lane: int, over: int | None) -> tuple[Span, ...]:
+    def _spans(self, lane: int, over: int | None) -> tuple[CornerSpan, ...]:
         if over is None:
             return spans(self.offsets, lane_before(self.offsets, lane), lane)
         pairs = pairwise((lane_before(self.offsets, over), over, lane))
@@ -201,7 +201,7 @@ class Ball:
     lane: int
     radii: Array
     over: int | None
-    span: Span
+    span: CornerSpan
 
     @property
     def offsets(self) -> Offsets:

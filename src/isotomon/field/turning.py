@@ -21,7 +21,7 @@ LOOKED = 129
 
 
 @dataclass(frozen=True)
-class Span:
+class CornerSpan:
     """Shares of the way along the body between which there is a corner; whether it `fades` out at the first, and at the last, or the body
     ends there; and its `way`: 1 outward, -1 inward."""
 
@@ -58,7 +58,7 @@ def is_corner(offsets: Offsets, lane: int) -> bool:
 
 
 @lru_cache(maxsize=64)
-def spans(offsets: Offsets, before: int, lane: int) -> tuple[Span, ...]:
+def spans(offsets: Offsets, before: int, lane: int) -> tuple[CornerSpan, ...]:
     """Where along the body there is a corner between two lanes.
 
     Raises: FieldError, where there is none that could be rounded.
@@ -81,6 +81,6 @@ def spans(offsets: Offsets, before: int, lane: int) -> tuple[Span, ...]:
     if search.any():
         at[search] = crossings(lambda x: turns(offsets, before, lane, x), share[inner[search]], share[outer[search]])
     return tuple(
-        Span(low, high, (first, last), way)
+        CornerSpan(low, high, (first, last), way)
         for low, high, first, last, way in zip(*at.tolist(), *fades.tolist(), sign[begins].tolist(), strict=True)
     )

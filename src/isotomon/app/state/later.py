@@ -86,12 +86,10 @@ def read_aside(parent: QWidget, title: str, work: Callable[[], Result]) -> Resul
     def run() -> None:
         found, problem = None, IsotomonError(f"{title} stopped unexpectedly")
         try:
-            with watched(watch):
+            with contextlib.suppress(GivenUp), watched(watch):  # nobody waits for what is given up
                 found, problem = work(), None  # type: ignore[assignment]
         except IsotomonError as error:
             problem = error
-        except GivenUp:
-            pass  # nobody waits for it any more
         finally:  # whatever else came up is told where threads' ends are
             outcome.put((found, problem))
 
