@@ -351,6 +351,32 @@ class InTheWindow(WithWindow):
             w.desk.session.undo()
         self.assertEqual(encode(w.desk.design), first)
 
+    def test_finished_bodies_keep_their_looks(self) -> None:
+        """A finished body has its own colour, and can be seen through; coloured by its walls, and not any more, it has it again."""
+        w, scene = self.window, self.window.view.scene
+        self.open(bodies.change_body(box(CutOff(plane=Ref("xy"), offset=20.0)), "body", colour="#c02020"))
+        self.solid(SIDE**2 * 20.0)
+
+        def middle() -> tuple[int, int, int]:
+            at = w.view.seen(np.array([15.0, -15.0, 10.0])).toPoint()  # of a side that is towards the eye
+            return w.view.render_image(w.view.width(), w.view.height(), False).pixelColor(at).getRgb()[:3]
+
+        red, _, blue = middle()
+        self.assertGreater(red, 2 * blue)
+        w.view.scene.set_scalars(
+            np.zeros(scene._solids_data.GetNumberOfPoints()), np.full((2, 3), 90, np.uint8), 0.0, 1.0
+        )
+        self.assertLess(max(middle()) - min(middle()), 12)
+        w.view.scene.set_scalars(None, np.full((2, 3), 90, np.uint8), 0.0, 1.0)
+        self.assertEqual(middle(), (red, middle()[1], blue))
+        w.desk.do("see through", lambda d: bodies.change_body(d, "body", seen="see-through"))
+        self.wait(
+            lambda: w.desk.quick.design == w.desk.design and bool(w.desk.quick.finished), "the same, seen through"
+        )
+        self.assertEqual(scene._solids_data.GetNumberOfPoints(), 0)
+        self.assertGreater(scene._seen_through_data.GetNumberOfPoints(), 0)
+        self.assertGreater(min(middle()), blue)
+
     def test_a_body_is_cut_in_two(self) -> None:
         """From the stage Finish, without a plane chosen: through the middle; the piece is chosen in the Ledger, rounded and taken out."""
         w = self.window

@@ -1,4 +1,4 @@
-"""The 3D scene, drawn by VTK off screen into an image. The only room that knows VTK."""
+"""The 3D scene, drawn by VTK off screen into an image."""
 
 from __future__ import annotations
 
@@ -7,12 +7,13 @@ from collections.abc import Sequence
 import numpy as np
 import vtkmodules.vtkRenderingOpenGL2 as _gl
 from numpy.typing import NDArray
-from vtkmodules.util.numpy_support import numpy_to_vtk, numpy_to_vtkIdTypeArray, vtk_to_numpy
-from vtkmodules.vtkCommonCore import vtkLookupTable, vtkPoints, vtkUnsignedCharArray
-from vtkmodules.vtkCommonDataModel import vtkCellArray, vtkPolyData
-from vtkmodules.vtkFiltersGeneral import vtkContourTriangulator
+from vtkmodules.util.numpy_support import numpy_to_vtk, vtk_to_numpy
+from vtkmodules.vtkCommonCore import vtkLookupTable, vtkUnsignedCharArray
+from vtkmodules.vtkCommonDataModel import vtkPolyData
 from vtkmodules.vtkRenderingCore import vtkActor, vtkLight, vtkPolyDataMapper, vtkRenderer
 
+from isotomon.app.viewport.polydata import cap, cells_of, flat_face, points_of, set_lines, set_surfaces, set_triangles
+from isotomon.app.viewport.solids import Shown
 from isotomon.arrays import Array, Index
 from isotomon.field.mesh import SkinMesh
 
@@ -28,22 +29,6 @@ def _window() -> _gl.vtkOpenGLRenderWindow:
             window.SetOffScreenRendering(True)
             return window
     raise RuntimeError("VTK has no off-screen window; install its standard wheel")
-
-
-def _cells(index: Index) -> vtkCellArray:
-    cells = vtkCellArray()
-    count, width = index.shape
-    offsets = np.arange(0, count * width + 1, width, dtype=np.int64)
-    cells.SetData(
-        numpy_to_vtkIdTypeArray(offsets, deep=True), numpy_to_vtkIdTypeArray(index.ravel().astype(np.int64), deep=True)
-    )
-    return cells
-
-
-def _points(xyz: Array) -> vtkPoints:
-    points = vtkPoints()
-    points.SetData(numpy_to_vtk(np.ascontiguousarray(xyz, dtype=np.float32), deep=True))
-    return points
 
 
 WITHOUT = (0.72, 0.7, 0.66)
@@ -66,16 +51,22 @@ class Scene:
         for actor in (self._others, self._clear, self._caps):
             actor.GetMapper().SetColorModeToDirectScalars()
         self._solids, self._solids_data = self._add_actor()
+        self._seen_through, self._seen_through_data = self._add_actor()
         self._worked, self._worked_data = self._add_actor()
         self._rims, self._rims_data = self._add_actor()
         self._thin = self._add_lines(1.8)
         self._strong = self._add_lines(3.6)
         self._mesh: SkinMesh | None = None
-        self._shown: list[tuple[Array, Index, Array]] = []
+        self._shown: list[Shown] = []
         self._grid: tuple[int, int] = (0, 0)
         self._lights()
         self.smooth_frames = True
         self._see_through = False
+
+    @property
+    def _bodies(self) -> tuple[vtkActor, ...]:
+        own = self._skin, self._caps, self._worked
+        return (*own, self._others, self._clear, self._solids, self._seen_through)
 
     def _add_actor(self) -> tuple[vtkActor, vtkPolyData]:
         data, mapper, actor = vtkPolyData(), vtkPolyDataMapper(), vtkActor()
@@ -113,7 +104,7 @@ class Scene:
     def set_colours(self, background: Colour, body: Colour, ink: Colour) -> None:
         """Colours of the ground, the body and its crisp edges."""
         self.renderer.SetBackground(*background)
-        for actor in (self._skin, self._caps, self._others, self._clear, self._solids, self._worked):
+        for actor in self._bodies:
             p = actor.GetProperty()
             p.SetColor(*body)
             p.SetAmbient(0.3)
@@ -128,9 +119,9 @@ class Scene:
     def set_look(self, look: str) -> None:
         """'shaded', 'see-through' or 'lines'."""
         self._see_through = look == "see-through"
-        for actor in (self._skin, self._caps, self._others, self._clear, self._solids, self._worked):
+        for actor in self._bodies:
             p = actor.GetProperty()
-            p.SetOpacity(0.35 if look == "see-through" or actor is self._clear else 1.0)
+            p.SetOpacity(0.35 if look == "see-through" or actor in (self._clear, self._seen_through) else 1.0)
             if look == "lines":
                 p.SetRepresentationToWireframe()
             else:
@@ -140,7 +131,7 @@ class Scene:
     def show_body(self, visible: bool) -> None:
         """Show or hide the bodies with their edges."""
         own = (self._skin, self._caps, self._edges, self._worked, self._rims)
-        for actor in (*own, self._others, self._clear, self._solids):
+        for actor in (*own, self._others, self._clear, self._solids, self._seen_through):
             actor.SetVisibility(visible)
 
     def set_own(self, colour: Colour, clear: bool, visible: bool) -> None:
@@ -169,7 +160,7 @@ class Scene:
             cells.append(np.vstack([quads[:, [0, 1, 2]], quads[:, [0, 2, 3]]]) + base)
             base += n_v * n_u
             for row, way in () if mesh.ring or mesh.sampling.open else ((0, -1), (-1, 1)):
-                own, one = _cap(mesh, row)
+                own, one = cap(mesh, row)
                 ring = mesh.points[row, mesh.sampling.outline]
                 square = np.cross(ring - ring.mean(axis=0), np.roll(ring, -1, axis=0) - ring.mean(axis=0)).sum(axis=0)
                 square = way * square / max(float(np.linalg.norm(square)), 1e-300)
@@ -178,17 +169,34 @@ class Scene:
                 cells.append(one + base)
                 base += len(own)
             colours.append(np.tile(np.array([[round(255 * c) for c in colour]], dtype=np.uint8), (base - before, 1)))
-        _set_triangles(data, points, normals, cells)
+        set_triangles(data, points, normals, cells)
         actor.GetMapper().SetScalarVisibility(bool(colours))
         if colours:
             data.GetPointData().SetScalars(numpy_to_vtk(np.vstack(colours), deep=True))
 
-    def set_solids(self, solids: Sequence[tuple[Array, Index, Array]]) -> None:
-        """Finished bodies, besides the skins: vertices (n, 3), triangles (m, 3) and normals (n, 3) of each; nothing to be done where they
-        are those that are there."""
-        if len(solids) != len(self._shown) or any(a is not b for a, b in zip(solids, self._shown, strict=True)):
-            self._shown = list(solids)
-            _set_surfaces(self._solids_data, solids)
+    def set_solids(self, solids: Sequence[Shown]) -> None:
+        """Finished bodies, besides the skins: vertices (n, 3), triangles (m, 3) and normals (n, 3) of each, its colour, where it has one of its
+        own, and whether it is seen through; nothing to be done where they are those that are there."""
+        if [(id(mesh), *look) for mesh, *look in solids] == [(id(mesh), *look) for mesh, *look in self._shown]:
+            return
+        self._shown = list(solids)
+        for clear, data in ((False, self._solids_data), (True, self._seen_through_data)):
+            set_surfaces(data, [mesh for mesh, _, through in solids if through == clear])
+            self._colour_solids(clear)
+        self._seen_through.GetProperty().SetOpacity(0.35)
+
+    def _colour_solids(self, clear: bool) -> None:
+        """The finished bodies, or those that are seen through, in their own colours."""
+        actor, data = (self._seen_through, self._seen_through_data) if clear else (self._solids, self._solids_data)
+        own = [(len(mesh[0]), colour) for mesh, colour, through in self._shown if through == clear]
+        coloured = any(colour is not None for _, colour in own)
+        actor.GetMapper().SetScalarVisibility(coloured)
+        usual = actor.GetProperty().GetColor()
+        each = [np.tile(np.round(np.array(colour or usual) * 255.0), (count, 1)) for count, colour in own]
+        scalars = numpy_to_vtk(np.vstack(each).astype(np.uint8), deep=True) if coloured else None
+        data.GetPointData().SetScalars(scalars)
+        actor.GetMapper().SetColorModeToDirectScalars()
+        data.Modified()
 
     def set_worked(self, surfaces: Sequence[tuple[Array, Index, Array]], faces: Sequence[Sequence[Array]]) -> None:
         """The body in hand as its skin is worked on, in place of the skin: surfaces, and flat faces by the runs that bound them; none to
@@ -200,8 +208,8 @@ class Scene:
             normal = np.cross(b - a, c - a)
             flats.append((points, triangles, np.tile(normal / max(np.linalg.norm(normal), 1e-300), (len(points), 1))))
         every = [*surfaces, *flats]
-        _set_surfaces(self._worked_data, every)
-        _set_lines(self._rims_data, [np.vstack([run, run[:1]]) for runs in faces for run in runs])
+        set_surfaces(self._worked_data, every)
+        set_lines(self._rims_data, [np.vstack([run, run[:1]]) for runs in faces for run in runs])
         for actor in (self._worked, self._rims):
             actor.SetVisibility(self._edges.GetVisibility() and bool(every))
         for actor in (self._skin, self._caps, self._edges):
@@ -218,7 +226,7 @@ class Scene:
             self._grid = (0, 0)
             return
         n_v, n_u = mesh.points.shape[:2]
-        points = _points(mesh.points.reshape(-1, 3))
+        points = points_of(mesh.points.reshape(-1, 3))
         normals = numpy_to_vtk(np.ascontiguousarray(mesh.normals.reshape(-1, 3), dtype=np.float32), deep=True)
         self._skin_data.SetPoints(points)
         self._skin_data.GetPointData().SetNormals(normals)
@@ -226,7 +234,7 @@ class Scene:
             pairs = mesh.sampling.quads
             rows = (np.arange(n_v - 1) * n_u)[:, None]
             a, b = rows + pairs[:, 0], rows + pairs[:, 1]
-            self._skin_data.SetPolys(_cells(np.stack([a, b, b + n_u, a + n_u], axis=-1).reshape(-1, 4)))
+            self._skin_data.SetPolys(cells_of(np.stack([a, b, b + n_u, a + n_u], axis=-1).reshape(-1, 4)))
             self._grid = (n_v, n_u)
         self._skin_data.Modified()
         self._set_caps(mesh)
@@ -241,8 +249,11 @@ class Scene:
                 break
             mapper.ScalarVisibilityOff()
             data.SetScalars(None)
+            if actor is self._solids:
+                self._colour_solids(clear=False)
         else:
             return
+        mapper.SetColorModeToMapScalars()
         data.SetScalars(numpy_to_vtk(np.ascontiguousarray(values.ravel(), dtype=np.float32), deep=True))
         lookup = vtkLookupTable()
         lookup.SetNumberOfTableValues(len(table))
@@ -262,12 +273,12 @@ class Scene:
             return
         points, cells, base = [], [], 0
         for row, way in ((0, -1), (-1, 1)):
-            own, one = _cap(mesh, row)
+            own, one = cap(mesh, row)
             points.append(own)
             cells.append((one if way > 0 else one[:, ::-1]) + base)
             base += len(own)
-        self._caps_data.SetPoints(_points(np.vstack(points)))
-        self._caps_data.SetPolys(_cells(np.vstack(cells)))
+        self._caps_data.SetPoints(points_of(np.vstack(points)))
+        self._caps_data.SetPolys(cells_of(np.vstack(cells)))
         self._caps_data.Modified()
 
     def _set_edges(self, mesh: SkinMesh) -> None:
@@ -282,14 +293,14 @@ class Scene:
         ]
         if mesh.sampling.open:
             lines.append(mesh.points[:, -1])
-        _set_lines(self._edges_data, lines)
+        set_lines(self._edges_data, lines)
 
     def set_curves(self, curves: Sequence[tuple[Array, Colour, bool]]) -> None:
         """Free curves over the body: points (n, 3), colour, and whether it is drawn strong."""
         for strong, (actor, data) in ((False, self._thin), (True, self._strong)):
             chosen = [(points, colour) for points, colour, is_strong in curves if is_strong == strong]
             actor.SetVisibility(bool(chosen))
-            _set_lines(data, [points for points, _ in chosen])
+            set_lines(data, [points for points, _ in chosen])
             colours = np.array([[round(255 * c) for c in colour] for _, colour in chosen], dtype=np.uint8).reshape(
                 -1, 3
             )
@@ -320,70 +331,3 @@ class Scene:
     def close(self) -> None:
         """Free the window's memory."""
         self.window.Finalize()
-
-
-def _set_surfaces(data: vtkPolyData, surfaces: Sequence[tuple[Array, Index, Array]]) -> None:
-    """Surfaces side by side: points (n, 3), triangles (m, 3) and normals (n, 3) of each."""
-    starts = np.cumsum([0, *(len(points) for points, _, _ in surfaces)])
-    cells = [triangles + start for (_, triangles, _), start in zip(surfaces, starts, strict=False)]
-    _set_triangles(data, [points for points, _, _ in surfaces], [normals for _, _, normals in surfaces], cells)
-
-
-def _set_triangles(
-    data: vtkPolyData, points: Sequence[Array], normals: Sequence[Array], cells: Sequence[Index]
-) -> None:
-    if not points:
-        data.Initialize()
-        return
-    data.SetPoints(_points(np.vstack(points)))
-    data.GetPointData().SetNormals(numpy_to_vtk(np.vstack(normals).astype(np.float32), deep=True))
-    data.SetPolys(_cells(np.vstack(cells)))
-    data.Modified()
-
-
-def _cap(mesh: SkinMesh, row: int) -> tuple[Array, Index]:
-    """Points (n, 3) and triangles (m, 3), counter-clockwise, of the flat end at a row of the mesh."""
-    ring = mesh.points[row, mesh.sampling.outline]
-    if not mesh.sampling.holes:
-        one = _cap_triangles(len(ring), fan=int(mesh.sampling.lane.max()) > 1)
-        return np.vstack([ring, ring.mean(axis=0)]), one
-    return flat_face([ring, *(mesh.points[row, run] for run in mesh.sampling.holes)])
-
-
-def flat_face(runs: Sequence[Array]) -> tuple[Array, Index]:
-    """Points (n, 3) and triangles (m, 3) of what lies inside the first of some closed runs (k, 3) in a plane, and outside the others."""
-    data, maker = vtkPolyData(), vtkContourTriangulator()
-    _set_lines(data, [np.vstack([run, run[:1]]) for run in runs])
-    maker.SetInputData(data)
-    maker.Update()
-    made = maker.GetOutput()
-    points = vtk_to_numpy(made.GetPoints().GetData()).astype(float)
-    return points, vtk_to_numpy(made.GetPolys().GetConnectivityArray()).reshape(-1, 3).astype(np.int64)
-
-
-def _cap_triangles(count: int, fan: bool) -> Index:
-    """Triangles of a flat end with `count` points round it and its middle after them.
-
-    A fan about the middle suits sections with corners all round (polygons, stars); a strip from side to side suits
-    foils and round ones, whose middle need not see all of a thin bent tail.
-    """
-    i = np.arange(count)
-    if fan:
-        return np.stack([i, (i + 1) % count, np.full(count, count)], axis=1)
-    i = i[: count // 2]
-    near, far = np.stack([i, i + 1, count - 1 - i], axis=1), np.stack([i + 1, count - 2 - i, count - 1 - i], axis=1)
-    both = np.vstack([near, far])
-    return both[(both[:, 0] != both[:, 1]) & (both[:, 1] != both[:, 2]) & (both[:, 0] != both[:, 2])]
-
-
-def _set_lines(data: vtkPolyData, lines: Sequence[Array]) -> None:
-    cells = vtkCellArray()
-    lengths = [len(line) for line in lines]
-    offsets = np.concatenate([[0], np.cumsum(lengths)]).astype(np.int64)
-    cells.SetData(
-        numpy_to_vtkIdTypeArray(offsets, deep=True),
-        numpy_to_vtkIdTypeArray(np.arange(offsets[-1], dtype=np.int64), deep=True),
-    )
-    data.SetPoints(_points(np.vstack(lines) if lines else np.zeros((0, 3))))
-    data.SetLines(cells)
-    data.Modified()

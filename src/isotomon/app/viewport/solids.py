@@ -2,16 +2,25 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Sequence
 from functools import lru_cache
 
 import numpy as np
 
+from isotomon.app.viewport.lines import rgb
 from isotomon.arrays import Array, Index
+from isotomon.inspect.results import Quick
 from isotomon.kernel.protocol import Built, unpack
+from isotomon.quantity.record import Id
+
+Solid = tuple[Array, Index, Array]
+"""Vertices (n, 3), triangles (m, 3) and normals (n, 3)."""
+Shown = tuple[Solid, tuple[float, float, float] | None, bool]
+"""With its colour, where it has one of its own, and whether it is seen through."""
 
 
 @lru_cache(maxsize=8)
-def solid_mesh(built: Built) -> tuple[Array, Index, Array]:
+def solid_mesh(built: Built) -> Solid:
     """Vertices (n, 3), triangles (m, 3) and normals (n, 3) of a finished body. Its faces share no vertices, so that edges
     stay crisp."""
     points, triangles = unpack(built.vertices).astype(np.float64), unpack(built.triangles).astype(np.int64)
@@ -25,3 +34,15 @@ def solid_mesh(built: Built) -> tuple[Array, Index, Array]:
         np.add.at(normals, triangles[:, k], square)
     size = np.linalg.norm(normals, axis=1, keepdims=True)
     return points, triangles, normals / np.maximum(size, 1e-300)
+
+
+def looks(quick: Quick, shown: Iterable[Id], meshes: Sequence[Solid], plain: bool) -> list[Shown]:
+    """Finished bodies' meshes, each with its colour, if it has one of its own, and whether it is seen through; or all `plain`."""
+    bodies = {body.id: body for body in quick.design.bodies}
+    found = list[Shown]()
+    for key, mesh in zip(shown, meshes, strict=True):
+        colour, clear = (
+            (bodies[key].colour, bodies[key].seen == "see-through") if key in bodies and not plain else ("", False)
+        )
+        found.append((mesh, rgb(colour) if colour else None, clear))
+    return found
