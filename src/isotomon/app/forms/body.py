@@ -54,7 +54,7 @@ class BodyForm(Form):
         )
         self.pick(
             "Colour",
-            COLOURS,
+            {desk.held.colour: desk.held.colour} | COLOURS if desk.held.colour not in COLOURS else COLOURS,
             lambda: desk.held.colour,
             lambda colour: self.do("colour the body", partial(bodies.change_body, key=desk.hand, colour=colour)),
         )
