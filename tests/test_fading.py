@@ -10,6 +10,7 @@ from scipy.spatial import KDTree
 from isotomon.arrays import Array
 from isotomon.design import bodies
 from isotomon.design.records import Design
+from isotomon.inspect.quick import rebuild
 from isotomon.inspect.section_figures import walls_of
 from isotomon.inspect.sections import mesh_of_finished
 from isotomon.kernel.protocol import Built, unpack
@@ -71,6 +72,15 @@ class Fading(Building):
             hollow = self.built(duct(DUCTS[name], rounded, Hollow(wall=wall)))
             thick = walls_of(hollow, mesh_of_finished(hollow))
             self.assertAlmostEqual(thick.extreme(1.0)[0] / wall, 1.0, delta=2e-2)
+
+    def test_too_large_says_what_would_do(self) -> None:
+        """A radius that does not fit is told with the one that does, which then works, with a hollow after it, too."""
+        sections = DUCTS["to round and back"]
+        for further in ((), (Hollow(wall=3.0),)):
+            made = duct(sections, Round(edges=refs("body/along"), radius=60.0), *further)
+            (finding,) = [f for f in rebuild(made).findings if f.severity == "error"]
+            self.assertRegex(finding.mends[0].title, r"^Use 14\.\d mm$")
+            self.assertFalse([f.text for f in rebuild(finding.mends[0].edit(made)).findings if f.severity == "error"])
 
     def test_names_and_places(self) -> None:
         """There are rounds only where there is a corner: up to the round station, and again after it."""

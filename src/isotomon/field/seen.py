@@ -80,14 +80,19 @@ TRIES, SURELY = 9, 0.98
 """Halvings in which the largest size that works is looked for, and the share of it that is offered: what is looked at is rough."""
 
 
+def can_be_seen(skin: WorkedSkin) -> bool:
+    """Whether a skin neither folds nor comes apart, looked at roughly."""
+    try:
+        seen(skin, True)
+    except FieldError:
+        return False
+    return True
+
+
 def largest_share(skin: WorkedSkin) -> float:
     """The share of its wall, or without a wall of its radii, with which a skin that cannot be worked on so could be; nought for none."""
     low, high = 0.0, 1.0
     for _ in range(TRIES):
         middle = (low + high) / 2.0
-        try:
-            seen(skin.resized(middle), True)
-            low = middle
-        except FieldError:
-            high = middle
+        low, high = (middle, high) if can_be_seen(skin.resized(middle)) else (low, middle)
     return SURELY * low

@@ -32,7 +32,7 @@ from isotomon.field.ends import Ending
 from isotomon.field.mesh import skin_mesh
 from isotomon.field.parallel import WorkedSkin, skin_of
 from isotomon.field.section_field import SectionField
-from isotomon.field.seen import WorkedGrids, largest_share
+from isotomon.field.seen import WorkedGrids, can_be_seen, largest_share
 from isotomon.geometry.datums import SpaceCurve
 from isotomon.inspect.gauges import read_gauges, wrong_readings
 from isotomon.inspect.judging import (
@@ -187,8 +187,9 @@ def _grids(
 
 
 def _too_large(design: Design, body: Body, put: Sequence[Stage], finding: Finding) -> Finding:
-    """What is wrong with a worked skin, with the size that would do."""
-    last = [stage for stage in put if isinstance(stage, Asked) and stage.worked][-1]
+    """What is wrong with a worked skin, with the size that would do: that of the first step that comes to nothing."""
+    works = [stage for stage in put if isinstance(stage, Asked) and stage.worked]
+    last = next((stage for stage in works if not all(map(can_be_seen, stage.worked))), works[-1])
     step = next(step for step in body.steps if step.id == last.step)
     if not step.SIZE:
         return finding
