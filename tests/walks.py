@@ -72,6 +72,8 @@ def main(minutes: float, seed: int) -> int:
             except Hit as hit:
                 hits += 1
                 print(f"seed {seed}: {hit}", flush=True)
+            except KeyboardInterrupt:  # what has been walked so far counts
+                break
             seed += 1
     print(f"{steps} passed, {hits} failed")
     return 1 if hits else 0

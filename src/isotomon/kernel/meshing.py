@@ -19,7 +19,7 @@ from OCP.BRepLib import BRepLib
 from OCP.BRepMesh import BRepMesh_IncrementalMesh
 from OCP.BRepTools import BRepTools
 from OCP.collections import IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher
-from OCP.IMeshTools import IMeshTools_Parameters
+from OCP.IMeshTools import IMeshTools_MeshAlgoType, IMeshTools_Parameters
 from OCP.RWStl import RWStl
 from OCP.TopAbs import TopAbs_Orientation, TopAbs_ShapeEnum
 from OCP.TopExp import TopExp, TopExp_Explorer
@@ -58,8 +58,9 @@ ANGLE = 0.35
 """rad by which a mesh turns at an edge of it at most, where nothing else is wanted."""
 
 
-def mesh_of(shape: TopoDS_Shape, deflection: float, angle: float = ANGLE) -> Mesh:
+def mesh_of(shape: TopoDS_Shape, deflection: float, angle: float = ANGLE, swiftly: bool = True) -> Mesh:
     """The mesh of a body, no farther from it than `deflection` (mm), and turned by no more than `angle` (rad) from triangle to triangle.
+    `swiftly`: in a time that grows with its triangles, and not with their square, if that leaves no face out.
 
     Raises: SolidError.
     """
@@ -68,7 +69,12 @@ def mesh_of(shape: TopoDS_Shape, deflection: float, angle: float = ANGLE) -> Mes
     fine.Deflection, fine.Angle, fine.InParallel = deflection, angle, True
     # Else the kernel takes what it finds at a face's edges for enough, and long triangles lie ten times as far off within.
     fine.ForceFaceDeflection = True
+    if swiftly:
+        fine.MeshAlgo = IMeshTools_MeshAlgoType.IMeshTools_MeshAlgoType_Delabella
     BRepMesh_IncrementalMesh(shape, fine)
+    faces = [TopoDS.Face(face) for face in parts(shape, TopAbs_ShapeEnum.TopAbs_FACE)]
+    if swiftly and any(BRep_Tool.Triangulation_s(face, TopLoc_Location()) is None for face in faces):
+        return mesh_of(shape, deflection, angle, swiftly=False)
     BRepLib.EnsureNormalConsistency_s(shape, SMOOTH, True)
     edges, corners = (IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher() for _ in range(2))
     TopExp.MapShapes_s(shape, TopAbs_ShapeEnum.TopAbs_EDGE, edges)
@@ -76,7 +82,6 @@ def mesh_of(shape: TopoDS_Shape, deflection: float, angle: float = ANGLE) -> Mes
     points, triangles, owner, normals, base = [], [], [], list[Array](), 0
     one: dict[tuple[str, int, int], int] = {}
     links: list[tuple[int, int]] = []
-    faces = [TopoDS.Face(face) for face in parts(shape, TopAbs_ShapeEnum.TopAbs_FACE)]
     for number, (face, (nodes, index, square)) in enumerate(zip(faces, _placed(faces), strict=True)):
         points.append(nodes)
         normals.append(_outward(square, nodes, index))

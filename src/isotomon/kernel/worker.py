@@ -181,11 +181,11 @@ def _meshed(body: making.NamedShape, request: Making) -> tuple[Mesh, bool]:
     """
     found: tuple[Mesh, bool] | None = None
     # A body that is not valid is told as such; a finer mesh does not mend it.
-    steps = (1.0, 1.6, 4.0, 16.0) if making.is_valid(body) else (1.0, 1.6)
+    steps = (1.0, 1.0, 1.6, 4.0, 16.0) if making.is_valid(body) else (1.0, 1.6)
     angle = float(request.values.get(FINELY, ANGLE)) if isinstance(request, Apply) else ANGLE
-    for finer in steps:
+    for number, finer in enumerate(steps):
         try:
-            mesh = mesh_of(body.shape, request.deflection / finer, angle)
+            mesh = mesh_of(body.shape, request.deflection / finer, angle, swiftly=number == 0)
         except SolidError:
             if finer == steps[-1] and found is None:
                 raise
