@@ -65,7 +65,8 @@ def files() -> list[str]:
     def weight(file: Path) -> float:
         text = file.read_text()
         slow = "WithWindow" in text or "WithWorker" in text or "random" in file.name or "Supervisor(" in text
-        return file.stat().st_size * (3.0 if slow else 1.0)
+        outside = "subprocess" in text  # a process starts in seconds, and in few lines
+        return file.stat().st_size * (10.0 if outside else 3.0 if slow else 1.0)
 
     return [file.name for file in sorted(Path("tests").glob("test_*.py"), key=weight, reverse=True)]
 

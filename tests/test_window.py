@@ -85,7 +85,7 @@ class WithWindow(unittest.TestCase):
 
     # Doing
 
-    def wait(self, ready: Callable[[], bool], what: str, seconds: float = 20.0) -> None:
+    def wait(self, ready: Callable[[], bool], what: str, seconds: float = 60.0) -> None:
         """Let the application run until something holds."""
         self.assertTrue(wait_for(ready, seconds), f"waited in vain for {what}")
 
