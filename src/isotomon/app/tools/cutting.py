@@ -20,7 +20,7 @@ from isotomon.app.command import Command, needs_design
 from isotomon.app.state.later import Later, read_aside
 from isotomon.arrays import Array
 from isotomon.design.disk import write_atomically
-from isotomon.errors import IsotomonError
+from isotomon.errors import IsotomonError, SolidError
 from isotomon.geometry.datums import Axis, Frame, Plane, SpaceCurve
 from isotomon.inspect.finished_figures import finished_csv, finished_figures
 from isotomon.inspect.results import Quick
@@ -163,8 +163,10 @@ class BoardCuts:
         if shown is None or shown.stale or self._latest is None or self._latest[0] is not shown.of:
             return
         body = shown.of.result
-        supervisor = self.w.desk.engine.supervisor
-        self._job = ask_finer(shown.of, supervisor, {body: shown.of.finished[body]}).get(body)
+        try:
+            self._job = ask_finer(shown.of, self.w.desk.engine.supervisor, {body: shown.of.finished[body]}).get(body)
+        except SolidError:  # the worker is closed already: so is the window
+            return
         if self._job is not None:
             self.refining.ask(partial(refined, shown, self._job))
 
