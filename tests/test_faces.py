@@ -369,6 +369,9 @@ class InTheWindow(WithWindow):
         self.assertLess(max(middle()) - min(middle()), 12)
         w.view.scene.set_scalars(None, np.full((2, 3), 90, np.uint8), 0.0, 1.0)
         self.assertEqual(middle(), (red, middle()[1], blue))
+        w.toggle_theme()
+        w.toggle_theme()
+        self.assertEqual(middle()[0], red)
         w.desk.do("see through", lambda d: bodies.change_body(d, "body", seen="see-through"))
         self.wait(
             lambda: w.desk.quick.design == w.desk.design and bool(w.desk.quick.finished), "the same, seen through"

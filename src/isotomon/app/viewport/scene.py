@@ -52,6 +52,7 @@ class Scene:
             actor.GetMapper().SetColorModeToDirectScalars()
         self._solids, self._solids_data = self._add_actor()
         self._seen_through, self._seen_through_data = self._add_actor()
+        self._seen_through.GetProperty().SetOpacity(0.35)
         self._worked, self._worked_data = self._add_actor()
         self._rims, self._rims_data = self._add_actor()
         self._thin = self._add_lines(1.8)
@@ -111,6 +112,9 @@ class Scene:
             p.SetDiffuse(0.8)
             p.SetSpecular(0.22)
             p.SetSpecularPower(28.0)
+        if any(colour is not None for _, colour, _ in self._shown):  # those beside them have the usual one
+            for clear in (False, True):
+                self._colour_solids(clear)
         for actor in (self._edges, self._rims):
             actor.GetProperty().SetColor(*ink)
             actor.GetProperty().SetLineWidth(1.3)
@@ -183,7 +187,6 @@ class Scene:
         for clear, data in ((False, self._solids_data), (True, self._seen_through_data)):
             set_surfaces(data, [mesh for mesh, _, through in solids if through == clear])
             self._colour_solids(clear)
-        self._seen_through.GetProperty().SetOpacity(0.35)
 
     def _colour_solids(self, clear: bool) -> None:
         """The finished bodies, or those that are seen through, in their own colours."""
