@@ -37,7 +37,7 @@ def insert_station(design: Design, shape: Shape, position: float, name: str | No
     before, after = _beside(body, field, position)
     alone = f"within {before.name.removeprefix('within ')}"
     between = alone if before.name == after.name else f"{before.name} to {after.name}"
-    label = name or (next_name(taken, between) if between in taken else between)  # its last number is a neighbour's
+    label = name or next_name(taken, between)
     kept = keep_section(field, shape.form, position)
     if before.section == after.section and not isinstance(before.section, Kept | Apex | Elsewhere):
         kept = as_neighbours(kept, before.section, shape, before.id)
