@@ -95,7 +95,7 @@ def change_ending(design: Design, key: str, which: str, **changes: Any) -> Desig
 
 def is_begun(body: Body) -> bool:
     """Whether there is anything of a body yet."""
-    return bool(body.stations or body.ready)
+    return bool(body.stations or not isinstance(body.shaped, Loft))
 
 
 def made_by(before: Design, after: Design) -> str:

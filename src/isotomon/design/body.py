@@ -10,6 +10,8 @@ from isotomon.design.guides import Rail, Tie, Turns
 from isotomon.design.law import Law
 from isotomon.design.station import Station
 from isotomon.operations import Step
+from isotomon.operations.skins import MadeSkin
+from isotomon.operations.skins.base import Making
 from isotomon.quantity import Value
 from isotomon.quantity.record import Id, Record, Ref, usual
 
@@ -145,7 +147,7 @@ class Body(Record, frozen=True):
 
     id: Id
     name: str
-    shaped: Loft | BroughtIn | Piece = field(default_factory=Loft)
+    shaped: Loft | BroughtIn | Piece | MadeSkin = field(default_factory=Loft)
     stations: tuple[Station, ...] = ()
     laws: tuple[Law, ...] = ()
     steps: tuple[Step, ...] = ()
@@ -174,7 +176,12 @@ class Body(Record, frozen=True):
     @property
     def ready(self) -> bool:
         """Whether it is a finished body from the first, which has no stations and no field."""
-        return not isinstance(self.shaped, Loft)
+        return isinstance(self.shaped, BroughtIn | Piece)
+
+    @property
+    def making(self) -> Making | None:
+        """How it is made as a skin from curves; None for any other body."""
+        return self.shaped if isinstance(self.shaped, Making) else None
 
     @property
     def done(self) -> tuple[Step, ...]:

@@ -15,6 +15,8 @@ def origin_of(design: Design, body: Body) -> str:
     if isinstance(body.shaped, Piece):
         owner = next((b.name for b in design.bodies if b.id == body.shaped.cut.thing), "what is gone")
         return f"the other piece of {owner}, which one of its steps has cut"
+    if body.making is not None:
+        return f"made as a {body.making.TITLE.lower()}"
     return f"brought in from {next((i.name for i in design.imports if i.id == body.file), 'what is gone')}"
 
 

@@ -7,7 +7,7 @@ from operator import is_
 
 from isotomon.arrays import Array
 from isotomon.design.bodies import change_loft
-from isotomon.design.body import Body, Piece
+from isotomon.design.body import Body, Loft, Piece
 from isotomon.design.edits import replace
 from isotomon.design.resolved import Resolved
 from isotomon.errors import CornerError, FieldError, IsotomonError
@@ -78,7 +78,7 @@ def shape_body(ground: Sources) -> Shaped:
     if isinstance(body.shaped, Piece) and body.shaped.step not in _steps_of(ground, body.shaped.cut.thing):
         text = "the cut whose other piece it is, is gone; take this body out, or undo"
         return Shaped(None, (Finding("error", body.name, text, about=body.id),))
-    if body.ready or resolved is None:  # what is finished from the first has no field: the worker has it
+    if resolved is None or not isinstance(body.shaped, Loft):  # the worker has it, or it is a skin made from curves
         return Shaped(None)
     if not (resolved.stations or body.loft.rails):
         text = "there is no body yet, and no station, of which it needs two, or one and how it goes on: it has none"

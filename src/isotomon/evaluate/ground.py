@@ -36,6 +36,7 @@ from isotomon.evaluate.guides import drawing_curve, guide_curve
 from isotomon.evaluate.kinds import Kinds
 from isotomon.evaluate.part_words import reference_words
 from isotomon.evaluate.placing import Stood, body_angles, named_point, stood
+from isotomon.evaluate.sheets import sheet_of, side_of
 from isotomon.evaluate.solving import Ends, Solutions, solve_drawing
 from isotomon.evaluate.sources import Thing
 from isotomon.evaluate.standing import stand
@@ -44,6 +45,7 @@ from isotomon.field.section_field import SectionField
 from isotomon.field.skin import BodySkin, RoundSkin, Skin
 from isotomon.geometry import datums as g
 from isotomon.geometry.datums import Cylinder, Plane
+from isotomon.operations.skins.base import Made
 from isotomon.profile.drawing import Drawing
 from isotomon.profile.section import Drawn
 from isotomon.quantity import Quantity, resolve
@@ -325,7 +327,13 @@ class Ground(Kinds):
 
         return part_in_space(drawing, part, in_space, station.name)
 
+    def sheet(self) -> Made:
+        """The skin from curves that the body is made as. Raises: IsotomonError."""
+        return self.worked.once("sheet", self.body.id, lambda: sheet_of(self))
+
     def _body(self, part: str) -> Thing:
+        if self.body.making is not None:
+            return side_of(self.sheet(), part, self.called(f"{self.body.id}/{part}"))
         return part_of(self._field(f"body {part}"), part, self.called(f"{self.body.id}/{part}"))
 
     def _value(self, where: str, value: float | str, kind: str) -> float:
@@ -350,6 +358,7 @@ class Worked(Graph):
     def __init__(self, design: Design) -> None:
         self._grounds: dict[str, Ground] = {}
         called = {"thing": self._called_ref, "field": self._called_shape, "inner field": self._called_shape}
+        called["sheet"] = self._called_shape
         super().__init__(design, called)
 
     def _called_ref(self, ref: str) -> str:

@@ -118,7 +118,7 @@ def drawing_curve(ground: Sources, key: str) -> SpaceCurve:
         p = flat.at(t)
         return plane.origin + p[:, :1] * plane.across + p[:, 1:2] * plane.up
 
-    return SpaceCurve(at, flat.closed, flat.corners, names=flat.names)
+    return SpaceCurve(at, flat.closed, flat.corners, names=flat.names, joints=flat.joints)
 
 
 @lru_cache(maxsize=128)
@@ -150,7 +150,8 @@ def _flat_curve(drawing: Drawing) -> SpaceCurve:
     turn[0] = turn[0] if chain.closed else 0.0
     bent = np.flatnonzero(turn > 1e-3).tolist()
     names = tuple(corner_name(drawing.id, chain.pieces[k - 1], chain.pieces[k]) for k in bent)
-    return SpaceCurve(at, chain.closed, tuple(edges[bent].tolist()), names=names)
+    parted = tuple(edges[1:-1].tolist())
+    return SpaceCurve(at, chain.closed, tuple(edges[bent].tolist()), names=names, joints=parted)
 
 
 def _length(chain: Chain) -> float:

@@ -16,7 +16,9 @@ _PARTS = {
     "c": "",
     "at": "at",
     "along": "edge through",
+    "side": "side along its",
 }
+_SIDES = {"first": "first curve", "last": "last curve", "start": "curves' beginning", "end": "curves' end"}
 _MADE = re.compile(r"(round|bevel|corner|inside|rim|cut) of \(?(.*?)\)?")
 _MARK = re.compile(r"(copy (\d+)|[^ :]+): (.*)")
 
@@ -87,4 +89,5 @@ def reference_words(name: str, part: str, names: Mapping[str, str]) -> str:
     elif first == "face":
         rest = " and ".join(edge_words(edge, names) for edge in rest.split("~"))
     rest = corner_words(rest) if first == "c" else rest
+    rest = _SIDES.get(rest, rest) if first == "side" else rest
     return " ".join(word for word in (names.get(name, name), _PARTS.get(first, first), rest) if word)

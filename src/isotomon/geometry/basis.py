@@ -120,7 +120,8 @@ def fit(
     Returns the basis and its control points (size, m).
     Raises: KnotError, if `most` spans do not do.
     """
-    joins = {place: order for place, order in (joins or {}).items() if 1e-9 < place < 1.0 - 1e-9}
+    begin = 0.0 if periodic else 1e-9  # a closed curve may be less smooth where it begins, too
+    joins = {place: order for place, order in (joins or {}).items() if begin <= place < 1.0 - 1e-9}
     seeds = np.linspace(0.0, 1.0, 2 * degree + 3)[1:-1] if periodic else ()
     breaks = np.array(sorted({0.0, 1.0, *joins, *(x for x in seeds if all(abs(x - j) > 0.02 for j in joins))}))
     probes = np.array([0.11, 0.29, 0.5, 0.71, 0.89])

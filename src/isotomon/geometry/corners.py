@@ -160,7 +160,7 @@ def _joined(stretches: list[_Stretch], closed: bool) -> SpaceCurve:
                 points[here] = stretch.at(np.clip((s[here] - edges[k]) / (edges[k + 1] - edges[k]), 0.0, 1.0))
         return points
 
-    return SpaceCurve(at, closed)
+    return SpaceCurve(at, closed, joints=tuple(edges[1:-1].tolist()))
 
 
 def polyline(curve: SpaceCurve, what: str) -> tuple[Array, float]:

@@ -63,6 +63,8 @@ class SpaceCurve:
     slope: Callable[[Array], Array] | None = None
     names: tuple[str, ...] = ()
     """Lasting names of the corners, where they are known."""
+    joints: tuple[float, ...] = ()
+    """Parameters at which one formula ends and another begins, whether it turns sharply there or not."""
 
     def rate(self, t: Array) -> Array:
         """(n, 3) derivative by the parameter; by differences, good to about 1e-9, where no formula is known."""

@@ -69,7 +69,7 @@ class Helix:
                 points[here] = end + (away[here] * whole)[:, None] * run / np.linalg.norm(run)
             return points
 
-        return SpaceCurve(at)
+        return SpaceCurve(at, joints=tuple(s for s in (s0, s1) if 0.0 < s < 1.0))
 
     def _height(self, s: Array) -> Array:
         """Height along the axis; before and after the helix itself at the pitch of its ends."""

@@ -45,6 +45,18 @@ class Knots:
         once = np.repeat(self.breaks[:-1], self.multiplicity[:-1])
         return np.concatenate([once[-p:] - 1.0, once, once[: p + 1] + 1.0])
 
+    @cached_property
+    def creases(self) -> Array:
+        """The inner breaks through which not even the slope goes on."""
+        inner = np.arange(1, len(self.breaks) - 1)
+        return self.breaks[inner[self.multiplicity[inner] >= self.degree]]
+
+    @cached_property
+    def runs(self) -> tuple[tuple[int, int], ...]:
+        """The numbers of the breaks at which each smooth run begins and ends."""
+        cuts = [0, *np.searchsorted(self.breaks, self.creases).tolist(), len(self.breaks) - 1]
+        return tuple(zip(cuts[:-1], cuts[1:], strict=True))
+
     @property
     def size(self) -> int:
         """How many control points the basis has."""

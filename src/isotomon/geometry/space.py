@@ -37,7 +37,13 @@ def through(points: Array, slopes: Sequence[Array | None] | None = None, closed:
     first, second = natural_slopes(x, points) if free else _spline_slopes(points, steps, held, closed)
     spline = Hermite(x / x[-1], np.vstack([points, first * x[-1], second * x[-1] ** 2])).pieces()
     slope = spline.derivative()
-    return SpaceCurve(lambda t: spline(np.clip(t, 0.0, 1.0)), closed, (), lambda t: slope(np.clip(t, 0.0, 1.0)))
+    return SpaceCurve(
+        lambda t: spline(np.clip(t, 0.0, 1.0)),
+        closed,
+        (),
+        lambda t: slope(np.clip(t, 0.0, 1.0)),
+        joints=tuple((x[0 if closed else 1 : -1] / x[-1]).tolist()),
+    )
 
 
 def _spline_slopes(p: Array, h: Array, held: Sequence[Array | None], closed: bool) -> tuple[Array, Array]:
@@ -189,6 +195,7 @@ def mirrored(curve: SpaceCurve, plane: Plane) -> SpaceCurve:
         curve.corners,
         lambda t: np.asarray(curve.rate(t) @ flip),
         curve.names,
+        curve.joints,
     )
 
 
@@ -216,9 +223,13 @@ def extended(curve: SpaceCurve, start: float, end: float) -> SpaceCurve:
         inner[high] = ends[1] + ((s[high] - s1) * whole)[:, None] * ways[1]
         return inner
 
+    def moved(places: Sequence[float]) -> tuple[float, ...]:
+        return tuple(s0 + (c - a) / (b - a) * (s1 - s0) for c in places if a < c < b)
+
     kept = [k for k, c in enumerate(curve.corners) if a < c < b]
-    corners = tuple(s0 + (curve.corners[k] - a) / (b - a) * (s1 - s0) for k in kept)
-    return SpaceCurve(at, False, corners, names=tuple(curve.names[k] for k in kept) if curve.names else ())
+    names = tuple(curve.names[k] for k in kept) if curve.names else ()
+    joints = (*(s for s in (s0, s1) if 0.0 < s < 1.0), *moved(curve.joints))
+    return SpaceCurve(at, False, moved(curve.corners), names=names, joints=joints)
 
 
 @dataclass(frozen=True)
@@ -270,7 +281,11 @@ def joined(
         return points
 
     sharp = _corners_of_run(ordered, edges, joins, list(called) or [str(k + 1) for k in range(len(ordered))])
-    run = SpaceCurve(at, bool(closed), tuple(at_ for at_, _ in sharp), names=tuple(name for _, name in sharp))
+    own = [float(edges[k] + j * (edges[k + 1] - edges[k])) for k, curve in enumerate(ordered) for j in curve.joints]
+    joints = tuple(sorted({*edges[1:-1].tolist(), *own}))
+    run = SpaceCurve(
+        at, bool(closed), tuple(place for place, _ in sharp), names=tuple(name for _, name in sharp), joints=joints
+    )
     if not smoothed:
         return run, joins
     count = min(12 * len(ordered) + 1, 97)
@@ -321,8 +336,8 @@ def _headed(curves: Sequence[SpaceCurve]) -> list[SpaceCurve]:
 
 def turned_round(curve: SpaceCurve) -> SpaceCurve:
     """The curve run through the other way."""
-    corners = tuple(1.0 - c for c in curve.corners)
-    return SpaceCurve(lambda t: curve.at(1.0 - np.asarray(t)), curve.closed, corners, names=curve.names)
+    corners, joints = (tuple(1.0 - c for c in places) for places in (curve.corners, curve.joints))
+    return SpaceCurve(lambda t: curve.at(1.0 - np.asarray(t)), curve.closed, corners, names=curve.names, joints=joints)
 
 
 def _join(a: SpaceCurve, b: SpaceCurve) -> Join:

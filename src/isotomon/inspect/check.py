@@ -42,7 +42,7 @@ def check_json(quick: Quick, built: Mapping[str, Built]) -> dict[str, Any]:
     if quick.shape is not None and quick.full is not None:
         result["stations"] = _stations(quick, quick.shape, quick.full)
         result["along"] = _along(quick.shape)
-        result["bodies"] = _bodies(quick, built)
+    result["bodies"] = _bodies(quick, built)
     return result
 
 
@@ -87,6 +87,8 @@ def _bodies(quick: Quick, built: Mapping[str, Built]) -> list[dict[str, Any]]:
     found = []
     for key in results(quick.design):
         one, tools = quick.of(key), tools_of(quick.design, key)
+        if one is not None and one.sheet is not None:
+            found.append(_sheet(one, built.get(key)))
         if one is None or one.full is None:
             continue
         row = _body(one, one.full, built.get(key))
@@ -102,6 +104,26 @@ def _bodies(quick: Quick, built: Mapping[str, Built]) -> list[dict[str, Any]]:
                 row["mass_kg"] = solid.volume * density * 1e-9 if solid else None
         found.append(row)
     return found
+
+
+def _sheet(quick: Quick, built: Built | None) -> dict[str, Any]:
+    """A skin made from curves, as it is finished; what is told of how it was made."""
+    assert quick.sheet is not None
+    solid, density = built is not None and built.pieces > 0, quick.body.density
+    result: dict[str, Any] = {
+        "name": quick.body.name,
+        "volume_mm3": built.volume if built is not None and solid else None,
+        "area_mm2": quick.sheet.sheet.area if built is None else built.area,
+        "centre_mm": [float(x) for x in built.centre] if built else None,
+        "valid": built is not None and built.valid and not any(f.severity == "error" for f in quick.own_findings),
+        "skin": not solid,
+        "watertight": bool(built.watertight) if built else False,
+        "volume_solid_mm3": built.volume if built else None,
+        "made": dict(quick.sheet.made.told),
+    }
+    if built is not None and solid and density is not None:
+        result["mass_kg"] = built.volume * density * 1e-9
+    return result
 
 
 def _body(quick: Quick, full: Full, built: Built | None) -> dict[str, Any]:

@@ -64,7 +64,7 @@ def _unsound(quick: Quick) -> list[Finding]:
         one = quick.of(body)
         if one is None:
             continue
-        name, skin = one.body.name, one.shape is not None and one.shape.open
+        name, skin = one.body.name, one.open and not built.pieces
         if not built.valid:
             text = "the finished solid is not valid: the kernel finds its faces or edges at odds; change what was made of it last"
             found.append(Finding("error", name, text, about=body))
@@ -88,7 +88,7 @@ def _pieces(quick: Quick) -> list[Finding]:
     found = []
     for body in results(quick.design):
         one, built, tools = quick.of(body), quick.finished.get(body), tools_of(quick.design, body)
-        if one is None or built is None or one.body.ready:
+        if one is None or built is None or one.full is None:
             continue
         whole = 1 if any(s.joins for s in one.body.done) else len(one.placed)
         if built.pieces <= whole or not (tools or whole < len(one.placed)):

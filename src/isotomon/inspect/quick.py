@@ -26,6 +26,7 @@ from isotomon.evaluate.ground import Ground, Worked
 from isotomon.evaluate.rails import Laid
 from isotomon.evaluate.settle import all_drawings
 from isotomon.evaluate.shape import CommonForm, make_shape, shape_key
+from isotomon.evaluate.sheets import SheetShape
 from isotomon.evaluate.sources import Thing
 from isotomon.evaluate.stages import Stage, on_field, placed_by, stages, worked_by
 from isotomon.field.ends import Ending
@@ -136,9 +137,12 @@ def _one(ground: Ground, moving: bool) -> Quick:
         worked = any(isinstance(stage, Asked) for stage in put)  # then it is not what lies over itself as it is shaped
         over = None if worked else laid_over(body, shape.mesh, placed_by(put))
         misplaced += [*path_findings(ground, shape.field), *([over] if over is not None else [])]
+    sheet, torn = _sheet(ground, moving)
     grids, unworked = _grids(design, body, put, skin, moving)
-    lost += [*unmade, *loft, *misplaced, *unworked]
-    so_far = partial(Quick, design, body, ground.worked, resolved, drawings, datums, guides, stages=put, grids=grids)
+    lost += [*unmade, *loft, *torn, *misplaced, *unworked]
+    so_far = partial(
+        Quick, design, body, ground.worked, resolved, drawings, datums, guides, stages=put, grids=grids, sheet=sheet
+    )
     if shape is None:
         return so_far(shape=None, full=None, judged=(), findings=(*drawn, *lost))
     judged, findings = judge_laws(resolved, shape)
@@ -152,6 +156,16 @@ def _one(ground: Ground, moving: bool) -> Quick:
     flaws = [*flaws, *turn_findings(body, shape, turn, judged)]
     found = (*drawn, *lost, *flaws, *findings)
     return so_far(shape=shape, full=full, judged=judged, findings=found, unintended=turn)
+
+
+def _sheet(ground: Ground, moving: bool) -> tuple[SheetShape | None, list[Finding]]:
+    """A body that is made as a skin from curves, if it is such a one, or a finding that says why it cannot be."""
+    if ground.body.making is None:
+        return None, []
+    try:
+        return SheetShape(ground.sheet(), moving), []
+    except IsotomonError as error:
+        return None, [body_finding(ground.body, error)]
 
 
 def _full(shape: Shape, ends: tuple[Ending | None, Ending | None]) -> Full:

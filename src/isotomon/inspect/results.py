@@ -10,7 +10,7 @@ from functools import cached_property
 import numpy as np
 
 from isotomon.arrays import Array, Index
-from isotomon.design.bodies import receivers, results, things_of
+from isotomon.design.bodies import is_begun, receivers, results, things_of
 from isotomon.design.body import Body
 from isotomon.design.edits import replace
 from isotomon.design.law import LawPoint, Quality
@@ -21,6 +21,7 @@ from isotomon.evaluate.body_ends import Reached
 from isotomon.evaluate.drawn import Drawings
 from isotomon.evaluate.ground import Worked
 from isotomon.evaluate.shape import CommonForm
+from isotomon.evaluate.sheets import SheetShape
 from isotomon.evaluate.sources import Thing
 from isotomon.evaluate.stages import Stage, placed_by
 from isotomon.field.carriers import Relative, Turning
@@ -105,6 +106,8 @@ class Quick:
     full: Full | None
     judged: tuple[Judged, ...]
     findings: tuple[Finding, ...]
+    sheet: SheetShape | None = None
+    """A skin made from curves, in place of a shape carried through stations."""
     unintended: Array | None = None
     """(stations,) rad of turn that ties set by hand cause; None without such ties."""
     stages: tuple[Stage, ...] = ()
@@ -119,6 +122,26 @@ class Quick:
     """The finished solids of these very results, by the ids of the bodies of their own; none before they are built."""
     before: Mapping[str, Built] = field(default_factory=dict)
     """Of each that could not be finished, what it was before the step that failed."""
+
+    @property
+    def mesh(self) -> SkinMesh | None:
+        """The body's skin as it is shaped; None where it has none that is known here."""
+        return self.shape.mesh if self.shape is not None else self.sheet.mesh if self.sheet is not None else None
+
+    @property
+    def there(self) -> bool:
+        """Whether there is a body, or could be once the worker has made it."""
+        return self.shape is not None or self.sheet is not None or self.body.ready
+
+    @property
+    def moving(self) -> bool:
+        """Whether something moves, so that they are rougher than they could be."""
+        return self.sheet.moving if self.sheet is not None else self.shape is not None and self.full is None
+
+    @property
+    def open(self) -> bool:
+        """It is shaped as a skin, which bounds nothing."""
+        return self.sheet is not None or (self.shape is not None and self.shape.open)
 
     @cached_property
     def placed(self) -> Array:
@@ -173,9 +196,9 @@ class Quick:
     @cached_property
     def stood_mesh(self) -> SkinMesh:
         """The skin where the body's first copy comes to stand. Raises: DesignError, when there is no body."""
-        if self.shape is None:
+        if self.mesh is None:
             raise DesignError(f"{self.body.name} is not there")
-        return taken(self.shape.mesh, self.placed[0])
+        return taken(self.mesh, self.placed[0])
 
     @property
     def volume(self) -> float:
@@ -202,7 +225,7 @@ class Quick:
     @property
     def empty(self) -> bool:
         """There is no body, nor anything of which one is made."""
-        return not (self.others or self.resolved.stations or self.body.ready)
+        return not (self.others or is_begun(self.body))
 
     def of(self, body: str) -> Quick | None:
         """The results of one of the bodies."""

@@ -8,6 +8,7 @@ from isotomon.arrays import Array
 from isotomon.design.bodies import name_of, results, tools_of
 from isotomon.errors import DesignError, IsotomonError
 from isotomon.field.mesh import open_triangles, sampling, skin_mesh, triangles
+from isotomon.field.sheet_mesh import sheet_mesh
 from isotomon.geometry.datums import Plane
 from isotomon.geometry.planar import cross
 from isotomon.inspect.results import Quick
@@ -34,7 +35,8 @@ def of_solid(quick: Quick, one: Quick) -> bool:
 
 def _fanned(one: Quick) -> bool:
     """Whether the triangles of each flat end, from its middle to its rim, lie within it."""
-    assert one.shape is not None
+    if one.shape is None:
+        return True
     mesh, sections = one.shape.mesh, one.shape.sections
     for row in () if one.shape.open or mesh.ring else (0, -1):
         rim = mesh.points[row, mesh.sampling.outline] @ np.stack([sections.across[row], sections.up[row]], axis=1)
@@ -57,7 +59,7 @@ def faces_of(
     Raises: DesignError, when it is not there; Waits, while its solid is not finished.
     """
     one = quick.of(body)
-    if one is None or (one.shape is None and not one.body.ready):
+    if one is None or not one.there:
         raise DesignError("the body is not there; choose another")
     if not of_solid(quick, one) and (_fanned(one) or not whole_ends):
         return field_faces(one, one.placed, fine, plane)
@@ -70,13 +72,20 @@ def faces_of(
     return faces if plane is None else faces.cut_by(plane)
 
 
-def field_faces(one: Quick, maps: Array, fine: tuple[int, int], plane: Plane | None = None) -> Faces:
-    """A body from its field, where affine maps (k, 4, 4) take it; only what a `plane` passes through, where there is one."""
+def _plain_faces(one: Quick, fine: tuple[int, int]) -> Faces:
+    """A body as it is shaped."""
     shape = one.shape
-    assert shape is not None
+    if shape is None:
+        assert one.sheet is not None
+        return Faces(*open_triangles(sheet_mesh(one.sheet.sheet)))
     v = np.union1d(np.linspace(shape.field.first, shape.field.last, fine[0]), shape.field.edges)
     mesh = skin_mesh(shape.field.sections(v), sampling(shape.form.common, fine[1]), shape.field.ring)
-    plain = Faces(*(open_triangles if shape.open else triangles)(mesh))
+    return Faces(*(open_triangles if shape.open else triangles)(mesh))
+
+
+def field_faces(one: Quick, maps: Array, fine: tuple[int, int], plane: Plane | None = None) -> Faces:
+    """A body from its field, where affine maps (k, 4, 4) take it; only what a `plane` passes through, where there is one."""
+    plain = _plain_faces(one, fine)
     if plane is None:
         return plain.taken(maps)
     cuts = [plain.taken(m[None]).cut_by(plane) for m in maps]

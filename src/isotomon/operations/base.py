@@ -39,7 +39,7 @@ class Says:
 class Input:
     """A field of an operation: its name, what it says, the type it has besides formulas and references, and its usual value.
 
-    `what`: a kind of number, letters of what can be referred to, `edges`, `faces`, `lengths` (one `beside` each item of another field,
+    `what`: a kind of number, letters of what can be referred to, `edges`, `faces`, `curves`, `lengths` (one `beside` each item of another field,
     nought for none), `count`, `copies` (numbers of copies), `yes`, or `choice`."""
 
     name: str
@@ -91,7 +91,7 @@ class Ask:
         """The skin, as long as it runs from one flat end to the other."""
         return self.skin if self.skin is not None and not any(self.skin.away) else None
 
-    def number(self, step: Operation, name: str) -> float:
+    def number(self, step: Record, name: str) -> float:
         """A field that may be a formula, in mm, rad, or as a plain ratio.
 
         Raises: DesignError, naming the field.
@@ -238,8 +238,8 @@ Other = Annotated[Ref, "B"]
 
 
 @lru_cache(maxsize=64)
-def inputs_of(kind: type[Operation]) -> tuple[Input, ...]:
-    """The fields of an operation that its users fill in, in order."""
+def inputs_of(kind: type[Record]) -> tuple[Input, ...]:
+    """The fields of an operation, or of another record that says what its fields are, that its users fill in, in order."""
     hints = typing.get_type_hints(kind, include_extras=True)
     usual = {f: getattr(kind_default, "value", kind_default) for f, kind_default in _defaults(kind).items()}
     return tuple(
@@ -247,7 +247,7 @@ def inputs_of(kind: type[Operation]) -> tuple[Input, ...]:
     )
 
 
-def _defaults(kind: type[Operation]) -> dict[str, Any]:
+def _defaults(kind: type[Record]) -> dict[str, Any]:
     fields, defaults = kind.__struct_fields__, kind.__struct_defaults__
     return dict(zip(fields[len(fields) - len(defaults) :], defaults, strict=True))
 

@@ -32,13 +32,14 @@ from isotomon.solids.requests import (
     read_request,
     read_seconds,
     shape_request,
+    sheet_request,
 )
 from isotomon.version import VERSION
 
 
 def blocked(quick: Quick) -> str | None:
     """Why no solid can be made of the body in hand, or None."""
-    if quick.shape is None and not quick.body.ready:
+    if not quick.there:
         return quick.findings[0].text if quick.findings else "there is no body yet"
     about = {quick.body.id, *(rail.id for rail in quick.body.loft.rails)}
     for finding in quick.findings:
@@ -172,7 +173,7 @@ def _check_no_skins(quick: Quick, bodies: Sequence[str]) -> None:
     """Raises: SolidError, when one of them is a skin."""
     for body in bodies:
         one = quick.of(body)
-        if one is not None and one.shape is not None and one.shape.open:
+        if one is not None and one.open:
             name = name_of(quick.design, body)
             raise _BodyError(
                 f"body '{name}' is a skin, which bounds nothing that could be combined; close its profiles"
@@ -202,7 +203,7 @@ def _placed(quick: Quick, q: Quick, base: str, maps: Array, joined: bool, first:
         raise SolidError("it is resized unevenly after it is combined with others; let the size come before that")
     key = digest((base, maps.tobytes(), joined))
     fine = deflection(q.shape) if q.shape is not None else fine_of(quick)
-    skin = q.shape is None or q.shape.open
+    skin = q.shape is None or q.open
     words = f"{q.body.name}, moved and copied"
     asked = Asked("place", words, (), {"joined": joined, "skin": skin}, {"maps": maps})
     return Request(
@@ -243,7 +244,7 @@ def _shaped(quick: Quick, q: Quick, limit: float) -> tuple[tuple[Request, ...], 
     """
     reason, shape = blocked(q), q.shape
     imported = next((i for i in quick.design.imports if i.id == q.body.file), None)
-    if reason is not None or (shape is None and imported is None):
+    if reason is not None or (shape is None and q.sheet is None and imported is None):
         named = any(
             reason == f"{finding.where}: {finding.text}" for finding in q.findings if finding.where == q.body.name
         )
@@ -255,6 +256,9 @@ def _shaped(quick: Quick, q: Quick, limit: float) -> tuple[tuple[Request, ...], 
             read_request, key, imported, tolerance, fine_of(quick), min(limit, read_seconds(imported))
         )
         return (), Request(key, q.body.id, ask, f"{q.body.name}, read"), maps
+    if q.sheet is not None:
+        ask = partial(sheet_request, q.sheet, tolerance, fine_of(quick), limit)
+        return (), Request(q.sheet.key, q.body.id, ask, f"{q.body.name}, made"), maps
     assert shape is not None
     key, stretch, maps = _stretched(q, shape, maps)
     ask = partial(shape_request, shape, tolerance, limit=limit, stretch=stretch, key=key)
@@ -283,8 +287,9 @@ def _stretched(quick: Quick, shape: Shape, maps: Array) -> tuple[str, Array | No
 def finished_key(quick: Quick) -> str:
     """The key of the finished body that the body in hand is, or is part of; empty where it cannot be made."""
     if not (quick.others or quick.stages or quick.body.ready):
-        return quick.shape.key if quick.shape is not None else ""
-    if quick.shape is not None and quick.full is None:  # something moves: no solid is asked for
+        made = quick.shape or quick.sheet
+        return made.key if made is not None else ""
+    if quick.moving:  # something moves: no solid is asked for
         return ""
     try:
         return plan(quick, STEP_SECONDS).finished.get(quick.result, "")

@@ -10,6 +10,7 @@ import numpy as np
 from isotomon.arrays import Array
 from isotomon.design.imports import bytes_of
 from isotomon.design.records import Imported
+from isotomon.evaluate.sheets import FACE, SheetShape
 from isotomon.field.exact import motion
 from isotomon.field.lining import lining
 from isotomon.field.parallel import WorkedSkin
@@ -72,6 +73,8 @@ def shape_request(
     )
 
 
+SKIN_FINE = 2000.0
+"""So often the distance of a skin's mesh from it goes into its extent."""
 FINER = 0.1
 """Of the design's tolerance: so near the hollow's skin is to the parallel that it is."""
 
@@ -94,6 +97,21 @@ def lining_request(skin: WorkedSkin, key: str, fine: float, limit: float, inside
         tolerance=max(base.tolerance, 1e-7),
         deflection=fine,
         limit=limit,
+    )
+
+
+def sheet_request(shape: SheetShape, tolerance: float, fine: float, limit: float, request_id: int) -> LoftPatches:
+    """The request that builds a skin made from curves, `fine` (mm) for its mesh."""
+    return LoftPatches(
+        id=request_id,
+        key=shape.key,
+        patches=[pack_patch(p) for p in shape.sheet.patches(FACE)],
+        ends=[],
+        radii=None,
+        tolerance=max(tolerance, 1e-7),
+        deflection=min(fine, shape.size / SKIN_FINE),
+        limit=limit,
+        skin=True,
     )
 
 

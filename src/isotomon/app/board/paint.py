@@ -56,7 +56,7 @@ class BoardPainter(CurvePainter):
         for plot in (box.area, box.angle):
             p.fillRect(plot, self.colour("paper"))
         p.setFont(self.small)
-        if self.quick.body.ready and not self.otherwise:
+        if (self.quick.body.ready or self.quick.sheet is not None) and not self.otherwise:
             p.setPen(self.colour("soft_ink"))
             p.drawText(
                 box.area,

@@ -12,10 +12,12 @@ from isotomon.app.forms.carrier import CarrierForm
 from isotomon.app.forms.form import Form, plain
 from isotomon.app.forms.loft import LoftForm
 from isotomon.app.forms.makes import MakesForm
+from isotomon.app.forms.making import MakingForm
 from isotomon.app.forms.steps import StepsForm
 from isotomon.app.forms.tables import two_columns
 from isotomon.app.state.desk import Desk
 from isotomon.design import bodies
+from isotomon.design.body import Loft
 from isotomon.design.materials import MATERIALS
 from isotomon.design.pieces import origin_of
 from isotomon.inspect.results import Quick
@@ -59,8 +61,10 @@ class BodyForm(Form):
             lambda colour: self.do("colour the body", partial(bodies.change_body, key=desk.hand, colour=colour)),
         )
         self.part(MakesForm(desk))
-        if not desk.held.ready:
+        if isinstance(desk.held.shaped, Loft):
             self._shaped()
+        elif desk.held.making is not None:
+            self.part(MakingForm(desk))
         steps = StepsForm(desk)
         self.row(steps, steps.refresh)
         self._material()
@@ -121,6 +125,8 @@ class BodyForm(Form):
         if quick is not None and quick.body.ready:
             words = origin_of(quick.design, quick.body)
             return f"{words[0].upper()}{words[1:]}: it has no stations and no laws."
+        if quick is not None and quick.sheet is not None:
+            return two_columns(self._finished(quick)) or f"{origin_of(quick.design, quick.body).capitalize()}."
         if quick is None or quick.full is None or quick.shape is None:
             return "…"
         return two_columns([*self._finished(quick), *_shape_figures(quick)])
@@ -138,7 +144,7 @@ class BodyForm(Form):
         ]
         if body.density is not None:
             lines.append(("Finished mass", f"{built.volume * body.density * 1e-9:.5g} kg"))
-        return [*lines, ("As shaped:", "")]
+        return [*lines, ("As shaped:", "")] if quick.shape is not None else lines
 
 
 def _shape_figures(quick: Quick) -> list[tuple[str, str]]:
@@ -164,7 +170,7 @@ def _shape_figures(quick: Quick) -> list[tuple[str, str]]:
 def solid_state(desk: Desk) -> tuple[str, bool]:
     """The state of the solid in words, and whether it is good."""
     quick, solid = desk.quick, desk.solid
-    if quick is None or (quick.shape is None and not quick.body.ready):
+    if quick is None or not quick.there:
         return "No solid: there is no body yet.", False
     if desk.building:
         return "The solid is being built…", False

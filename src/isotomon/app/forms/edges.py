@@ -1,4 +1,4 @@
-"""The row of a form for a choice of edges or faces: each in words, with a way to take it out, and what can be added."""
+"""The row of a form for a choice of edges, faces or curves: each in words, with a way to take it out, and what can be added."""
 
 from __future__ import annotations
 
@@ -11,25 +11,27 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QVBoxLayout, QWidget
 from isotomon.app.forms.choices import column_of, small_button
 from isotomon.app.forms.fields import NumberField
 from isotomon.app.forms.form import Form
+from isotomon.app.forms.subject import Subject
 from isotomon.app.forms.wiring import wire
 from isotomon.app.tools.steps import offers_of
-from isotomon.design import bodies
 from isotomon.design.records import Design
 from isotomon.inspect.looks import ground_of
 from isotomon.operations.base import Input, inputs_of
 from isotomon.quantity import Value
-from isotomon.quantity.record import Id, Ref
+from isotomon.quantity.record import Ref
+
+LISTED = ("edges", "faces", "curves")
+"""What is chosen by several references in a list."""
 
 
 class EdgesRow(QWidget):
-    """What is chosen of a step's edges or faces, in words that can be taken out, each with the length that belongs to it, if such are
+    """What is chosen of a subject's edges, faces or curves, in words that can be taken out, each with the length that belongs to it, if such are
     asked for; a menu adds what is chosen in the View, or a rule."""
 
-    def __init__(self, form: Form, key: str, step: Id, asked: Input) -> None:
+    def __init__(self, form: Form, key: str, subject: Subject, asked: Input) -> None:
         super().__init__()
-        self.form, self.desk, self.key, self.step, self.asked = form, form.desk, key, step, asked
-        self.kind = next(type(s) for s in form.desk.held.steps if s.id == step)
-        self.beside = next((i for i in inputs_of(self.kind) if i.beside == asked.name), None)
+        self.form, self.desk, self.key, self.subject, self.asked = form, form.desk, key, subject, asked
+        self.beside = next((i for i in inputs_of(subject.kind) if i.beside == asked.name), None)
         self._fields: list[NumberField] = []
         title = QLabel(asked.title)
         title.setToolTip(asked.tip)
@@ -41,27 +43,22 @@ class EdgesRow(QWidget):
         column.addWidget(rows)
         self._shown: tuple[str, ...] | None = None
 
-    def _said(self, name: str, gone: Any = ()) -> Any:
-        """What the step says in a field; what is `gone` instead where it is not there any more."""
-        found = next((s for s in self.desk.held.steps if s.id == self.step), None)
-        return gone if found is None else getattr(found, name)
-
     @property
     def _lengths(self) -> tuple[Value, ...]:
         """One for each of the choice, nought for none."""
-        lengths = self._said(self.beside.name) if self.beside is not None else ()
-        choice = self._said(self.asked.name)
+        lengths = self.subject.said(self.beside.name, ()) if self.beside is not None else ()
+        choice = self.subject.said(self.asked.name, ())
         return (*lengths, *(0.0 for _ in choice))[: len(choice)]
 
     def refresh(self) -> None:
         """The choice as it is now."""
-        now = tuple(self._said(self.asked.name))
+        now = tuple(self.subject.said(self.asked.name, ()))
         words = self._words(now)
         if words != self._shown:
             self._shown = words
             self._lay_out(words)
         for field, value in zip(self._fields, self._lengths, strict=False):
-            usual = self._said(self.kind.SIZE, 0.0)
+            usual = self.subject.said(getattr(self.subject.kind, "SIZE", ""), 0.0)
             field.set_value(value or None, self.form.worth(value or usual, "length"))
 
     def _lay_out(self, words: tuple[str, ...]) -> None:
@@ -82,7 +79,7 @@ class EdgesRow(QWidget):
         def edit(value: Value | None) -> Callable[[Design], Design]:
             lengths = list(self._lengths)
             lengths[k] = 0.0 if value is None else value
-            return lambda d: bodies.change_step(d, self.step, **{beside.name: tuple(lengths)})
+            return self.subject.change(**{beside.name: tuple(lengths)})
 
         field = NumberField(beside.title, "length", self.form.unit, beside.tip, "as the others")
         wire(self.desk, field, f"change {beside.title.lower()}", edit)
@@ -111,20 +108,20 @@ class EdgesRow(QWidget):
         changes: dict[str, Any] = {self.asked.name: choice}
         if self.beside is not None:
             changes[self.beside.name] = lengths if any(lengths) else ()
-        self.form.do(title, lambda d: bodies.change_step(d, self.step, **changes))
+        self.form.do(title, self.subject.change(**changes))
 
     def _take_out(self, k: int) -> None:
-        now, lengths = self._said(self.asked.name), self._lengths
+        now, lengths = self.subject.said(self.asked.name, ()), self._lengths
         title = f"change {self.asked.title.lower()}"
         self._put(title, (*now[:k], *now[k + 1 :]), (*lengths[:k], *lengths[k + 1 :]))
 
     def _take_in(self, ref: Ref) -> None:
         title = f"change {self.asked.title.lower()}"
-        self._put(title, (*self._said(self.asked.name), ref), (*self._lengths, 0.0))
+        self._put(title, (*self.subject.said(self.asked.name, ()), ref), (*self._lengths, 0.0))
 
     def offer(self) -> None:
         """The menu of what can be added."""
-        now = set(self._said(self.asked.name))
+        now = set(self.subject.said(self.asked.name, ()))
         menu = QMenu(self)
         for ref, text in offers_of(self.desk, self.asked):
             if ref not in now:

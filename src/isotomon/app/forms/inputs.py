@@ -1,4 +1,4 @@
-"""The rows of a step: one for each kind of input that an operation declares."""
+"""The rows of a step, or of how a skin is made: one for each kind of input that an operation declares."""
 
 from __future__ import annotations
 
@@ -8,30 +8,28 @@ from typing import Any
 from PySide6.QtWidgets import QLineEdit
 
 from isotomon.app.forms.choices import titled
-from isotomon.app.forms.edges import EdgesRow
+from isotomon.app.forms.edges import LISTED, EdgesRow
 from isotomon.app.forms.form import Form, given
+from isotomon.app.forms.subject import Subject
 from isotomon.app.tools.steps import offers_of
-from isotomon.design import bodies
 from isotomon.design.records import Design
 from isotomon.errors import DesignError
 from isotomon.operations.base import KINDS, Input
 from isotomon.quantity import Value
 
 
-def add_input(form: Form, key: str, step: str, asked: Input) -> None:
-    """A row of a form for one field of the step with this id; a number's field is found by `key`."""
+def add_input(form: Form, key: str, subject: Subject, asked: Input) -> None:
+    """A row of a form for one field of a subject; a number's field is found by `key`."""
 
     def value() -> Any:
-        found = next((s for s in form.desk.held.steps if s.id == step), None)
-        return asked.usual if found is None else getattr(found, asked.name)
+        return subject.said(asked.name, asked.usual)
 
     def put(value: Any) -> str:
-        title = f"change {asked.title.lower()}"
-        return form.do(title, lambda d: bodies.change_step(d, step, **{asked.name: value}))
+        return form.do(f"change {asked.title.lower()}", subject.change(**{asked.name: value}))
 
     def edit(value: Value | None) -> Callable[[Design], Design]:
         of = _whole if asked.what == "count" else given
-        return lambda d: bodies.change_step(d, step, **{asked.name: of(value)})
+        return lambda d: subject.change(**{asked.name: of(value)})(d)
 
     if asked.what == "count":
         form.number(key, asked.title, "ratio", lambda: float(value()), edit, asked.tip)
@@ -43,8 +41,8 @@ def add_input(form: Form, key: str, step: str, asked: Input) -> None:
         form.tick(asked.title, value, put, tip=asked.tip)
     elif asked.what == "copies":
         _copies(form, asked, value, put)
-    elif asked.what in ("edges", "faces"):
-        row = EdgesRow(form, key, step, asked)
+    elif asked.what in LISTED:
+        row = EdgesRow(form, key, subject, asked)
         form.row(row, row.refresh)
     else:
         form.pick(

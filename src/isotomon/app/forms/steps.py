@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 from isotomon.app.forms.choices import small_button
 from isotomon.app.forms.form import Form
 from isotomon.app.forms.inputs import add_input
+from isotomon.app.forms.subject import step_subject
 from isotomon.app.state.desk import Desk
 from isotomon.design import bodies
 from isotomon.operations import Step
@@ -92,7 +93,7 @@ class StepsForm(Form):
                 self.heads.append(self._head(k))
                 self.row(self.heads[-1])
                 for asked in inputs_of(kind):
-                    add_input(self, f"{k} {asked.name}", step, asked)
+                    add_input(self, f"{k} {asked.name}", step_subject(self.desk, step, kind), asked)
             if len(fresh) == 1:
                 QTimer.singleShot(0, self, partial(self._show_step, fresh[0]))
         super().refresh()

@@ -12,6 +12,7 @@ from isotomon.app.tools.gauges import GAUGE_COMMANDS
 from isotomon.app.tools.guides import GUIDE_COMMANDS
 from isotomon.app.tools.shape_checks import CHECK_COMMANDS
 from isotomon.app.tools.shaping import SHAPING_COMMANDS
+from isotomon.app.tools.skins import SKIN_COMMANDS
 from isotomon.app.tools.steps import STEP_COMMANDS
 from isotomon.app.tools.ties import TIE_COMMANDS
 from isotomon.design import bodies
@@ -26,11 +27,8 @@ def needs_body(w: Api) -> str:
     """The reason of what needs a body: there is none."""
     if needs_design(w):
         return needs_design(w)
-    return (
-        ""
-        if w.desk.quick is not None and (w.desk.quick.shape is not None or w.desk.quick.body.ready)
-        else "There is no body yet: two stations at least"
-    )
+    there = w.desk.quick is not None and w.desk.quick.there
+    return "" if there else "There is no body yet: two stations at least"
 
 
 def needs_stations(w: Api) -> str:
@@ -186,6 +184,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("look-at", "Look straight at", lambda w: w.tools.look_at(), "Ctrl+L", "Draw", "eye",
             "Look straight at the chosen station's plane", _needs_one),
     *SHAPING_COMMANDS,
+    *SKIN_COMMANDS,
     *STEP_COMMANDS,
     Command("smooth", "Smooth", lambda w: w.tools.set_ruled(False), "", "Shape", "smooth",
             "Sections flow into one another; turn is taken out and put back", needs_design, lambda w: not _ruled(w)),

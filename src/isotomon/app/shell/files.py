@@ -363,7 +363,7 @@ class Files:
     def ask_write_check(self) -> None:
         """All figures as JSON."""
         desk = self.w.desk
-        if desk.quick is None or desk.quick.shape is None:
+        if desk.quick is None or not desk.quick.there:
             return
         fresh = isinstance(desk.solid, Built) and desk.solid_key == finished_key(desk.quick)
         text = (

@@ -115,9 +115,8 @@ def solid_ready(window: Window) -> bool:
         or desk.quick.design != desk.session.design
     ):
         return False
-    shape = desk.quick.shape
     return (
-        shape is None
+        desk.quick.mesh is None
         or (desk.solid_key == finished_key(desk.quick) and not desk.building)
         or any(f.severity == "error" for f in desk.quick.findings)
     )

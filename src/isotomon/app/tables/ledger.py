@@ -176,15 +176,16 @@ class Ledger(QTreeWidget):
 
     def _body_figure(self, quick: Quick, one: Quick | None) -> str:
         """Volume, what the body makes, and a hook once the solid in hand is sound."""
-        if one is None or (one.full is None and not one.body.ready):
+        if one is None or not one.there or (one.shape is not None and one.full is None):
             return "–"
-        skin, body = one.shape is not None and one.shape.open, one.body
+        body = one.body
         how = "own" if body.id in results(quick.design) else makes(quick.design, body.id)
         built = self._finished.get(body.id) if self._fresh else None
-        if built is None and one.full is None:
+        skin = one.open and (built is None or not built.pieces)
+        if built is None and one.body.ready:
             return "brought in" if one.body.file else "a piece"
         volume = one.volume if built is None else built.volume
-        area = one.full.body.area if one.full is not None else 0.0
+        area = one.full.body.area if one.full is not None else one.sheet.sheet.area if one.sheet is not None else 0.0
         figure = f"skin {display(area / 100.0, 1)} cm²" if skin else f"{display(volume / 1e3, 1)} cm³"
         if body.aside:
             return "set aside"

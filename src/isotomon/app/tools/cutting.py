@@ -125,7 +125,7 @@ class BoardCuts:
     def _meant(self) -> CutWanted:
         """What is wanted of the body in hand: one that has no way of its own is cut square to Z."""
         quick = self.w.desk.quick
-        ready = quick is not None and quick.body.ready
+        ready = quick is not None and quick.shape is None and changes_sections(quick)
         return replace(self.wanted, way=Ref("z")) if ready and not self.wanted.way else self.wanted
 
     def _needed(self, quick: Quick) -> bool:
@@ -216,7 +216,7 @@ class BoardCuts:
         )
         menu.addSection("Cut")
         quick = self.w.desk.quick
-        own = [] if quick is not None and quick.body.ready else [("Along its own way", OWN)]
+        own = [] if quick is not None and quick.shape is None and quick.there else [("Along its own way", OWN)]
         ways = [*own, *((title, Ref(key)) for key, title in ALONG.items())]
         chosen = self.chosen()
         if chosen:

@@ -13,6 +13,7 @@ from isotomon.design import bodies
 from isotomon.design.pieces import cut_in_two
 from isotomon.design.records import Design
 from isotomon.evaluate.stages import ask_of
+from isotomon.field.sheet import SIDES
 from isotomon.inspect.looks import ground_of
 from isotomon.kernel.protocol import unpack
 from isotomon.operations import OPERATIONS
@@ -30,6 +31,8 @@ def offers_of(desk: Desk, asked: Input) -> list[tuple[str, str]]:
         return edge_offers(desk)
     if asked.what == "faces":
         return face_offers(desk)
+    if asked.what in ("curves", "c"):
+        return curve_offers(desk)
     if desk.design is None or asked.what in (*KINDS, "count", "copies", "yes"):
         return []
     if asked.what == "B":
@@ -58,6 +61,35 @@ def face_offers(desk: Desk) -> list[tuple[str, str]]:
     wanted = [*chosen_faces(desk), f"{hand}/first", f"{hand}/last", *(f"{tool}/faces" for tool in tools)]
     ground = ground_of(desk.quick)
     return [(ref, ground.called(ref)) for ref in dict.fromkeys(wanted)]
+
+
+def curve_offers(desk: Desk) -> list[tuple[str, str]]:
+    """(reference, in words) of all curves: guides, drawings, what is chosen in the View, edges and rims of bodies, sides of skins."""
+    if desk.design is None or desk.quick is None:
+        return []
+    design, hand, ground = desk.design, desk.hand, ground_of(desk.quick)
+    wanted = [*chosen_curves(desk), *(g.id for g in design.guides), *(d.id for d in design.drawings)]
+    for body in design.bodies:
+        if body.making is not None:
+            wanted += [f"{body.id}/side:{side}" for side in SIDES if body.id != hand]
+        elif body.stations:
+            wanted += [f"{s.id}/outline" for s in body.stations] + [f"{body.id}/first-rim", f"{body.id}/last-rim"]
+    return [(ref, ground.called(ref)) for ref in dict.fromkeys(wanted)]
+
+
+def chosen_curves(desk: Desk) -> list[str]:
+    """What is chosen that a skin can be made from, in the order in which it was chosen; a station for its profile."""
+    if desk.design is None:
+        return []
+    lone = {r.id for group in (desk.design.guides, desk.design.drawings) for r in group}
+    stations = {s.id for s in bodies.stations_of_all(desk.design)}
+    found = [f"{key}/outline" if key in stations else key for key in desk.selection]
+    return [key for key in found if key in lone or Ref(key).part == "outline" or is_curve(Ref(key))]
+
+
+def is_curve(ref: Ref) -> bool:
+    """Whether a reference is to an edge, rim or side that is a curve."""
+    return ref.part.startswith(("along:", "side:")) or ref.part.endswith("-rim")
 
 
 def chosen_faces(desk: Desk) -> list[str]:

@@ -30,9 +30,7 @@ def placed_mesh(mesh: SkinMesh, affine: Array) -> SkinMesh:
 def skins_shown(quick: Quick, finished: Container[Id] = ()) -> list[Quick]:
     """The bodies that are seen by their skins: neither hidden, nor set aside, nor seen as what they are `finished` as."""
     every = (quick, *quick.others)
-    return [
-        q for q in every if not (q.shape is None or q.body.seen == "hidden" or q.body.aside or q.result in finished)
-    ]
+    return [q for q in every if not (q.mesh is None or q.body.seen == "hidden" or q.body.aside or q.result in finished)]
 
 
 def meshes_beside(
@@ -44,9 +42,9 @@ def meshes_beside(
     found = []
     for q in skins_shown(quick, finished):
         body, maps = q.body, q.placed[1:] if q is quick else q.placed
-        if q.shape is None or body.id == hidden:
+        if q.mesh is None or body.id == hidden:
             continue
-        found += [(mesh, body.colour or usual, body.seen == "see-through") for mesh in copies(q.shape.mesh, maps)]
+        found += [(mesh, body.colour or usual, body.seen == "see-through") for mesh in copies(q.mesh, maps)]
     return found
 
 
@@ -73,8 +71,8 @@ def corners(quick: Quick) -> Array:
     """(n, 3) points of all bodies where they stand, enough to fit them into a picture."""
     found = []
     for q in (quick, *quick.others):
-        if q.shape is not None:
-            points = q.shape.mesh.points[::4, ::2].reshape(-1, 3)
+        if q.mesh is not None:
+            points = q.mesh.points[::4, ::2].reshape(-1, 3)
             low, high = points.min(axis=0), points.max(axis=0)
             box = np.array([[x, y, z] for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])])
             some = points if len(q.placed) == 1 else box

@@ -61,7 +61,7 @@ def paint_names(paper: Paper, quick: Quick, drawn: Lines, wanted: Wanted) -> Non
 def _datum_names(paper: Paper, quick: Quick, drawn: Lines, wanted: Wanted) -> None:
     """Each datum's name at the corner of it that stands highest."""
     names = {d.id: d.name for d in quick.design.datums}
-    names |= {k: BUILT_IN_NAMES[k] for k in BASE_SHOWN if quick.shape is None or wanted.strong(k)}
+    names |= {k: BUILT_IN_NAMES[k] for k in BASE_SHOWN if quick.mesh is None or wanted.strong(k)}
     for key, lines in drawn.datums.items() if wanted.datums else ():
         x, y = paper.highest(lines[0])
         box = QRectF(x + 4, y - 17, paper.width_of(names.get(key, "")) + 4, 16)

@@ -91,12 +91,11 @@ def drawn_of(quick: Quick) -> Lines:
             drawn.shares[key] = index / count
             drawn.outlines[key] = ring[sampling.rim]
             drawn.holes[key] = [ring[np.append(h, h[0])] for h in sampling.holes]
-    points = (
-        shape.mesh.points.reshape(-1, 3) if shape is not None else np.array([[-EMPTY_REACH] * 3, [EMPTY_REACH] * 3])
-    )
+    mesh = quick.mesh
+    points = mesh.points.reshape(-1, 3) if mesh is not None else np.array([[-EMPTY_REACH] * 3, [EMPTY_REACH] * 3])
     low, high = points.min(axis=0), points.max(axis=0)
-    drawn.box = (low, high) if shape is not None else None
-    reach = (0.5 if shape is None else 0.12) * float((high - low).max())
+    drawn.box = (low, high) if mesh is not None else None
+    reach = (0.5 if mesh is None else 0.12) * float((high - low).max())
     drawn.datums = {key: base_lines(BASE[key], reach) for key in BASE_SHOWN}
     drawn.datums |= {key: made for key, thing in quick.datums.items() if (made := datum_lines(thing, low, high))}
     return drawn

@@ -11,7 +11,9 @@ import numpy as np
 from isotomon.app.viewport.camera import Camera
 from isotomon.app.viewport.copies import placed_mesh
 from isotomon.arrays import Array, Index, Mask
+from isotomon.evaluate.sheets import SheetShape
 from isotomon.field.mesh import SkinMesh
+from isotomon.field.sheet import SIDES
 from isotomon.geometry.planar import cross, inside
 from isotomon.inspect.results import Quick, Shape
 from isotomon.quantity.record import Id, Ref
@@ -22,20 +24,23 @@ EDGE, HIDDEN = 7.0, 25.0
 
 def is_edge(ref: Ref) -> bool:
     """Whether a reference is one to an edge of a body."""
-    return ref.part.startswith(("edge:", "along:")) or ref.part.endswith("-rim")
+    return ref.part.startswith(("edge:", "along:", "side:")) or ref.part.endswith("-rim")
 
 
 def edge_lines(skins: Sequence[Quick]) -> dict[str, Array]:
     """Reference → (n, 3) line of every edge that runs along bodies, and of their rims, where their first copies stand."""
     found = dict[str, Array]()
     for q in skins:
-        if q.shape is not None:
-            found |= {ref: q.stood(line) for ref, line in _edges(q.shape, q.body.id, q.shape.mesh).items()}
+        if q.mesh is not None:
+            found |= {ref: q.stood(line) for ref, line in _edges(q.shape or q.sheet, q.body.id, q.mesh).items()}
     return found
 
 
-def _edges(shape: Shape, body: Id, mesh: SkinMesh) -> dict[str, Array]:
+def _edges(shape: Shape | SheetShape | None, body: Id, mesh: SkinMesh) -> dict[str, Array]:
     """The same of a body by its mesh, wherever that stands."""
+    if not isinstance(shape, Shape):
+        lines = mesh.points[0], mesh.points[-1], mesh.points[:, 0], mesh.points[:, -1]
+        return {f"{body}/side:{side}": line for side, line in zip(SIDES, lines, strict=True)}
     found, common = dict[str, Array](), shape.field.common
     starts = np.searchsorted(mesh.sampling.lane, np.arange(len(common.lanes)))
     columns = [int(starts[k]) for k, lane in enumerate(common.lanes) if not lane.basis.periodic]
@@ -51,15 +56,21 @@ def _edges(shape: Shape, body: Id, mesh: SkinMesh) -> dict[str, Array]:
 def face_lines(quick: Quick, ref: str) -> list[Array]:
     """What bounds a face or an end, (n, 3) each; nothing when it is gone."""
     one, part = quick.of(Ref(ref).thing), Ref(ref).part.removeprefix("face:")
-    if one is None or one.shape is None:
+    if one is None or one.mesh is None:
         return []
-    mesh = one.shape.mesh
+    mesh = one.mesh
     if part in ("first", "last"):
         return [one.stood(mesh.points[0 if part == "first" else -1][mesh.sampling.rim])]
-    if part not in one.shape.field.names.lanes:
+    names = _faces(one.shape or one.sheet)
+    if part not in names:
         return []
-    own = mesh.points[:, mesh.sampling.lane == one.shape.field.names.lanes.index(part)]
+    own = mesh.points[:, mesh.sampling.lane == names.index(part)]
     return [one.stood(line) for line in (own[:, 0], own[:, -1], own[0], own[-1])]
+
+
+def _faces(shape: Shape | SheetShape | None) -> tuple[str, ...]:
+    """The names of a body's faces, in the order of its mesh's lanes."""
+    return shape.field.names.lanes if isinstance(shape, Shape) else shape.faces if shape is not None else ()
 
 
 @dataclass(frozen=True, eq=False)
@@ -78,7 +89,7 @@ class OnPicture:
 class _Standing:
     """A skin where it stands: the same for the same shape in the same place."""
 
-    shape: Shape
+    shape: Shape | SheetShape
     body: Id
     place: bytes
 
@@ -99,9 +110,10 @@ def _on_picture(standing: _Standing, camera: Camera, size: tuple[int, int]) -> O
 
 def _pictured(q: Quick, camera: Camera, size: tuple[int, int], at: Array) -> OnPicture | None:
     """A body's skin as it is seen, if it is near a pixel."""
-    if q.shape is None:
+    shape = q.shape or q.sheet
+    if shape is None:
         return None
-    seen = _on_picture(_Standing(q.shape, q.body.id, q.placed[0].tobytes()), camera, size)
+    seen = _on_picture(_Standing(shape, q.body.id, q.placed[0].tobytes()), camera, size)
     return seen if (seen.low - EDGE <= at).all() and (at <= seen.high + EDGE).all() else None
 
 
@@ -127,14 +139,14 @@ def seen_at(skins: Sequence[Quick], camera: Camera, at: Array, size: tuple[int, 
     found = (np.inf, "", "")
     for q in skins:
         seen = _pictured(q, camera, size, at)
-        if seen is None or q.shape is None:
+        if seen is None or q.mesh is None:
             continue
-        body, mesh = q.body.id, q.shape.mesh
+        body, mesh = q.body.id, q.mesh
         hit = _skin_hit(mesh, seen.pixels, seen.depths, at)
         if hit is not None and hit[0] < found[0]:
-            name = q.shape.field.names.lanes[hit[1]]
+            name = _faces(q.shape or q.sheet)[hit[1]]
             found = (hit[0], body, "" if "&" in name else f"{body}/face:{name}")
-        for row, end in () if q.shape.open or mesh.ring else ((0, "first"), (-1, "last")):
+        for row, end in () if q.open or mesh.ring else ((0, "first"), (-1, "last")):
             rim = mesh.sampling.outline
             depth = float(seen.depths[row, rim].mean())
             if depth < found[0] and inside(at[None], seen.pixels[row, rim])[0]:

@@ -92,13 +92,21 @@ class View(SceneCanvas):
     def show_quick(self, quick: Quick) -> None:
         """Show new results; the first ones are fitted to the window."""
         self.quick = quick
-        shape = quick.shape
+        shape, mesh = quick.shape, quick.mesh
         self._drawn = drawn_of(quick)
-        self.scene.set_mesh(placed_mesh(shape.mesh, quick.placed[0]) if shape is not None else None)
+        self.scene.set_mesh(placed_mesh(mesh, quick.placed[0]) if mesh is not None else None)
         self._show_finished()
         self._paint_skin()
         others = bytes([len(quick.others), min(len(quick.placed), 255)])
-        carrier = shape.field.carrier.marks() + others if shape is not None else b"" if quick.empty else self._fitted
+        carrier = (
+            shape.field.carrier.marks() + others
+            if shape is not None
+            else others
+            if mesh is not None
+            else b""
+            if quick.empty
+            else self._fitted
+        )
         if carrier != self._fitted:
             self._fitted = carrier
             self.fit()
@@ -127,7 +135,7 @@ class View(SceneCanvas):
             self.scene.set_own(rgb(body.colour or self.theme.body), body.seen == "see-through", seen)
             self.scene.set_worked(*worked_surfaces(quick if wanted and own else None))
             self._set_beside(quick)
-        if quick is not None and meshes and all(q.shape is None for q in (quick, *quick.others)):
+        if quick is not None and meshes and all(q.mesh is None for q in (quick, *quick.others)):
             points = np.vstack([points for points, _, _ in meshes])
             marks = points[::97].tobytes()
             if marks != self._fitted:
@@ -157,7 +165,7 @@ class View(SceneCanvas):
 
     def _paint_skin(self) -> None:
         """The skin's colours: reflected light before a quality before the body's own."""
-        mesh = self.quick.shape.mesh if self.quick is not None and self.quick.shape is not None else None
+        mesh = self.quick.mesh if self.quick is not None else None
         if self._lamps is not None and mesh is not None:
             _, _, sight = self.camera.axes()
             bright = reflected(mesh.normals, sight, self._lamps, self._lamp_count)
@@ -257,10 +265,10 @@ class View(SceneCanvas):
 
     def fit(self) -> None:
         """All of the body in the picture; of an empty design the base planes."""
-        if self.quick is not None and self.quick.shape is None and not self.quick.others:
+        if self.quick is not None and self.quick.mesh is None and not self.quick.others:
             points = np.vstack([line for lines in self._drawn.datums.values() for line in lines])
             self.camera = self.camera.fitting(points, self.aspect, 1.4)
-        if self.quick is not None and self.quick.shape is not None:
+        if self.quick is not None and any(q.mesh is not None for q in (self.quick, *self.quick.others)):
             # Room above for the stations' labels.
             margin = max(1.12, self.height() / max(self.height() - 90, 60))
             self.camera = self.camera.fitting(corners(self.quick), self.aspect, margin)
@@ -286,7 +294,7 @@ class View(SceneCanvas):
         quick = self.quick
         if quick is not None and quick.body.ready:
             return
-        if quick is None or quick.shape is None:
+        if quick is None or not quick.there:
             labels.paint_nothing(paper, quick)
         if quick is not None:
             labels.paint_names(paper, quick, self._drawn, self._wanted)

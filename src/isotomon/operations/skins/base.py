@@ -1,0 +1,85 @@
+"""What a way of making a skin is: a frozen record with typed fields, that says which curves it is made from."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Annotated, ClassVar
+
+from isotomon.errors import DesignError
+from isotomon.field.sheet import Sheet
+from isotomon.field.strand import Strand, strand_of
+from isotomon.operations.base import Ask, Says
+from isotomon.quantity.record import Record, Ref
+
+Curve = Annotated[Ref, "c"]
+"""A guide, a drawing, an edge or rim of a body, the side of a skin."""
+Curves = Annotated[tuple[Ref, ...], Says("Curves", "curves")]
+"""Several of them."""
+FINER = 0.1
+"""Of the design's tolerance: so near a skin's curves are followed."""
+MOST_CURVES = 60
+
+
+@dataclass(frozen=True, eq=False)
+class Made:
+    """A skin that is made; what is to be said of it: (words, length in mm) each."""
+
+    sheet: Sheet
+    told: tuple[tuple[str, float], ...] = ()
+
+
+class Making(Record, frozen=True, kw_only=True, tag_field="kind"):
+    """The common base of all ways of making a skin from curves."""
+
+    TITLE: ClassVar[str] = ""
+    """In Details: what it is."""
+    COMMAND: ClassVar[str] = ""
+    """In the tray and the finder: what is to be done."""
+    HELP: ClassVar[str] = ""
+    NAME: ClassVar[str] = "skin"
+    """What a new one is called."""
+    FEWEST: ClassVar[int] = 2
+    MOST: ClassVar[int] = MOST_CURVES
+    """Curves that it is made from: without fewer it is nothing."""
+    PLACE: ClassVar[int] = 50
+    ICON: ClassVar[str] = ""
+    SHORTCUT: ClassVar[str] = ""
+
+    @classmethod
+    def of_curves(cls, curves: Sequence[Ref], ask: Ask) -> Making:
+        """One made from curves as they were chosen. Raises: IsotomonError."""
+        raise NotImplementedError
+
+    def made(self, ask: Ask) -> Made:
+        """The skin.
+
+        Raises: IsotomonError.
+        """
+        raise NotImplementedError
+
+
+def strands_of(ask: Ask, curves: Sequence[Ref]) -> list[Strand]:
+    """Curves by their length, near enough for the design.
+
+    Raises: IsotomonError, naming a curve that is gone, or that no skin can be made from.
+    """
+    if len(curves) > MOST_CURVES:
+        raise DesignError(f"the skin is made from {len(curves)} curves; at most {MOST_CURVES} can be used")
+    twice = next((c for k, c in enumerate(curves) if c in curves[:k]), None)
+    if twice is not None:
+        raise DesignError(f"{ask.references.called(twice)} is chosen twice; take one out")
+    found = list[Strand]()
+    for ref in curves:
+        if not ref:
+            raise DesignError("a curve is missing; choose one")
+        try:
+            found.append(strand_of(ask.references.curve(ref), FINER * ask.tolerance))
+        except ValueError as error:
+            raise DesignError(f"{ask.references.called(ref)}: {error}") from None
+    return found
+
+
+def names_of(ask: Ask, curves: Sequence[Ref]) -> list[str]:
+    """Curves in words."""
+    return [ask.references.called(ref) for ref in curves]

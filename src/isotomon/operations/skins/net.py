@@ -1,0 +1,52 @@
+"""A skin from a net of curves."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Annotated
+
+from isotomon.errors import DesignError
+from isotomon.field.nets import net, two_families
+from isotomon.operations.base import Ask, Length, Says
+from isotomon.operations.skins.base import Made, Making, names_of, strands_of
+from isotomon.quantity.record import Ref
+
+
+class Net(Making, frozen=True, tag="net"):
+    """The skin that passes all curves of two families that cross each other, however they are put in order and whichever way they run. Curves
+    that miss each other by no more than `within` (mm) are drawn together midway. A family may come together in a point at an end, or
+    be closed."""
+
+    TITLE = "Skin from a net of curves"
+    COMMAND = "Skin from a net of curves"
+    HELP = "Curves that run one way and others across them: the skin passes all of them. Four curves round a field are a net, too"
+    PLACE = 30
+    ICON = "skin-net"
+    SHORTCUT = "Ctrl+Shift+N"
+    FEWEST = 3
+
+    along: Annotated[tuple[Ref, ...], Says("One way", "curves")] = ()
+    across: Annotated[tuple[Ref, ...], Says("Across", "curves")] = ()
+    within: Annotated[
+        Length,
+        Says(
+            "Gaps closed up to",
+            tip="Where curves that should cross miss each other by no more, they are drawn together",
+        ),
+    ] = 0.01
+
+    @classmethod
+    def of_curves(cls, curves: Sequence[Ref], ask: Ask) -> Making:
+        """Parted in two families by which of them cross."""
+        families = two_families(strands_of(ask, curves), names_of(ask, curves))
+        along, across = (tuple(curves[k] for k in family) for family in families)
+        return cls(along=along, across=across)
+
+    def made(self, ask: Ask) -> Made:
+        """Gordon's skin."""
+        within = ask.number(self, "within")
+        if not within >= 0.0:
+            raise DesignError(f"gaps closed up to {within:.4g} mm; give a length of nought or more")
+        called = names_of(ask, self.along), names_of(ask, self.across)
+        found = net(strands_of(ask, self.along), strands_of(ask, self.across), within, ask.tolerance / 10.0, called)
+        return Made(found.sheet, (("widest gap that was closed", float(found.gaps.max())),))
