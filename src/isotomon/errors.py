@@ -58,6 +58,14 @@ class FieldError(IsotomonError, ValueError):
     """Sections that cannot be carried into one body."""
 
 
+class FoldError(FieldError):
+    """A skin that bends more tightly than a parallel one is to be away from it; with the `share` of that distance that works."""
+
+    def __init__(self, text: str, share: float) -> None:
+        super().__init__(text)
+        self.share = share
+
+
 class CornerError(FieldError):
     """A path with a corner where there can be none. `place`: of the corner, mm."""
 

@@ -10,6 +10,7 @@ from isotomon.field.correspond import Lane
 from isotomon.field.section_field import SectionField
 from isotomon.geometry import datums as g
 from isotomon.geometry.datums import Axis, Cylinder, Plane, SpaceCurve
+from isotomon.geometry.tensor import going_on
 
 
 def part_of(field: SectionField, part: str, what: str) -> Plane | Cylinder | SpaceCurve:
@@ -50,7 +51,29 @@ def _rim(field: SectionField, v: float) -> SpaceCurve:
     outer = [k for k, lane in enumerate(field.common.lanes) if not lane.loop and not lane.basis.periodic]
     corners = tuple(float(field.common.u[k]) for k in outer)
     names = tuple(field.names.edges[k][0] for k in outer)
-    return SpaceCurve(lambda t: field.common.rows(np.asarray(t, dtype=float)) @ control, True, corners, names=names)
+    return SpaceCurve(
+        lambda t: field.common.rows(np.asarray(t, dtype=float)) @ control,
+        True,
+        corners,
+        names=names,
+        beyond=lambda t: _beyond(field, v, np.asarray(t, dtype=float)),
+    )
+
+
+NEAR = 1e-4
+"""Of the body's length: over so much at its end its second derivative along is taken, by differences."""
+
+
+def _beyond(field: SectionField, v: float, t: Array) -> tuple[Array, Array]:
+    """How the body's skin goes on over its rim at an end, at places (n,) round it: the direction, and its curvature that way."""
+    last, step = v == field.last, NEAR * (field.last - field.first)
+    sign = 1.0 if last else -1.0
+    inward = v - sign * step * np.arange(3.0)
+    sections = field.sections(inward)
+    value, slope, bend = (field.common.rows(t, order) for order in range(3))
+    second = sign * (1.5 * sections.slopes[0] - 2.0 * sections.slopes[1] + 0.5 * sections.slopes[2]) / step
+    control, slopes = sections.control[0], sections.slopes[0]
+    return going_on(slope @ control, sign * (value @ slopes), (bend @ control, sign * (slope @ slopes), value @ second))
 
 
 def _flat_face(field: SectionField, lane: Lane, what: str) -> Plane:

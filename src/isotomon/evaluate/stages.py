@@ -14,6 +14,7 @@ from isotomon.evaluate.sources import Sources
 from isotomon.field.parallel import WorkedSkin
 from isotomon.field.section_field import SectionField
 from isotomon.field.seen import WorkedGrids, seen, seen_rounds
+from isotomon.field.sheet import Sheet
 from isotomon.geometry.affine import ITSELF
 from isotomon.operations.base import SKIN, Ask, Asked, Operation
 from isotomon.operations.counting import check_steps
@@ -49,9 +50,11 @@ def on_field(ground: Sources, steps: Sequence[Operation], field: SectionField) -
     return field, len(steps)
 
 
-def stages(ground: Sources, steps: Sequence[Operation], skin: WorkedSkin | None = None) -> tuple[Stage, ...]:
+def stages(
+    ground: Sources, steps: Sequence[Operation], skin: WorkedSkin | None = None, sheet: Sheet | None = None
+) -> tuple[Stage, ...]:
     """What steps do with a body that is finished, in order; those that put it elsewhere and follow one another at once. `skin`: the
-    body's, as it is when the first of them begins.
+    body's, as it is when the first of them begins; `sheet`: what it is made as from curves.
 
     Raises: IsotomonError, naming the step; for copies that lie over one another.
     """
@@ -59,8 +62,8 @@ def stages(ground: Sources, steps: Sequence[Operation], skin: WorkedSkin | None 
     ask, made = ask_of(ground), list[Stage]()
     names = {b.id: b.name for b in ground.design.bodies}
     for step in steps:
-        asked = step.asks(replace(ask, skin=skin), lambda key: names.get(key, "what is gone"))
-        skin = asked.outer if asked is not None and asked.work == SKIN else None
+        asked = step.asks(replace(ask, skin=skin, sheet=sheet), lambda key: names.get(key, "what is gone"))
+        skin, sheet = asked.outer if asked is not None and asked.work == SKIN else None, None
         before = made[-1] if made else None
         if asked is not None:
             made.append(replace(asked, step=step.id))
@@ -77,6 +80,9 @@ def worked_by(made: Sequence[Stage], plain: WorkedSkin | None, moving: bool) -> 
 
     Raises: FieldError, where a skin folds, or its sides do not meet.
     """
+    walls = next((stage.walls for stage in made if isinstance(stage, Asked) and stage.walls is not None), None)
+    if walls is not None:
+        return WorkedGrids(walls.grids(moving), away=(True, True))
     works = [stage for stage in made if isinstance(stage, Asked) and stage.worked]
     if plain is None or not works:
         return None

@@ -51,8 +51,8 @@ def blend(
     if ring:
         basis = Basis(3, np.append(v, 1.0), np.ones(len(v) + 1, dtype=np.int64), True)
         return Blend(basis, np.asarray(np.linalg.inv(basis.matrix(v))), v)
-    # What is given besides needs one more place for it, in the middle of the bay beside.
-    more = [(v[a] + v[b]) / 2.0 for a, b, given in ((0, 1, first), (-2, -1, last)) if given == 2]
+    # A bend that is given besides needs one more knot for it, a third into the bay.
+    more = [v[a] + (v[b] - v[a]) / 3.0 for a, b, given in ((0, 1, first), (-1, -2, last)) if given == 2]
     breaks = np.unique(np.r_[v, more])
     basis = Basis(3, breaks, np.ones(len(breaks), dtype=np.int64), False)
     rows, right = [basis.matrix(v)], [np.eye(len(v), len(v) + first + last)]

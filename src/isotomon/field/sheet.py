@@ -15,6 +15,7 @@ from isotomon.geometry.basis import Basis
 from isotomon.geometry.datums import SpaceCurve
 from isotomon.geometry.patch import Patch
 from isotomon.geometry.planar import cross3
+from isotomon.geometry.tensor import going_on
 
 Side = Literal["first", "last", "start", "end"]
 SIDES: tuple[Side, ...] = ("first", "last", "start", "end")
@@ -67,7 +68,7 @@ class Sheet:
         return gaps[0] < SAME * size, gaps[1] < SAME * size
 
     def side(self, which: Side) -> SpaceCurve:
-        """One of its four sides; where the skin goes on from it, `SheetSide` says."""
+        """One of its four sides."""
         at, fixed = _side_place(which)
         along = self.u if fixed == 1 else self.v
         creases = tuple(along.creases.tolist())
@@ -87,15 +88,19 @@ class Sheet:
             lambda t: place(t, 1),
             tuple(names.get(c, f"{c:.6g}") for c in creases),
             tuple(along.breaks[1:-1][along.multiplicity[1:-1] > along.degree - 3].tolist()),
+            lambda t: self.beyond(which, np.asarray(t, dtype=float)),
         )
 
-    def across(self, which: Side, t: Array) -> tuple[Array, Array]:
-        """(n, 3) each: at places along a side, the derivative outward and the second derivative that way."""
+    def beyond(self, which: Side, t: Array) -> tuple[Array, Array]:
+        """(n, 3) each: at places along a side, the direction in which the skin goes on over it, and its curvature that way."""
         at, fixed = _side_place(which)
         sign, level = (1.0 if at else -1.0), np.full(len(t), at)
         u, v = (t, level) if fixed == 1 else (level, t)
-        first = self.at(u, v, *((0, 1) if fixed == 1 else (1, 0)))
-        return sign * first, self.at(u, v, *((0, 2) if fixed == 1 else (2, 0)))
+
+        def by(along: int, out: int) -> Array:
+            return sign**out * self.at(u, v, *((along, out) if fixed == 1 else (out, along)))
+
+        return going_on(by(1, 0), by(0, 1), (by(2, 0), by(1, 1), by(0, 2)))
 
     def patches(self, name: str) -> list[Patch]:
         """The skin as faces that are smooth, parted where it is creased."""

@@ -39,6 +39,11 @@ def sheet_mesh(sheet: Sheet, moving: bool = False) -> SkinMesh:
     return SkinMesh(v, points, normals, samples)
 
 
+def looked_at(basis: Basis, moving: bool) -> Array:
+    """(n,) where a direction is looked at."""
+    return _places(basis, moving)[0]
+
+
 def _places(basis: Basis, moving: bool) -> tuple[Array, Index]:
     """Where a direction is looked at (n,), and the number of the smooth run that each place belongs to."""
     every = 2 if moving else 1

@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import partial
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 
 from isotomon.arrays import Array
 from isotomon.errors import FieldError, KnotError
-from isotomon.field.blends import Blend
+from isotomon.field.blends import Blend, Given
 from isotomon.field.sheet import SAME, Sheet, said_in, union
 from isotomon.field.strand import Strand
 from isotomon.geometry.basis import Basis, fit
@@ -19,6 +19,12 @@ from isotomon.geometry.hermite import smooth
 from isotomon.geometry.roots import crossings as crossings_of
 
 DEGREE = 5
+Course = Callable[[Array], Array]
+"""The share of a curve's length (n,) at common places (n,)."""
+Join = Literal["free", "flush", "fair"]
+"""How a skin leaves a curve: as it likes; in the direction in which the skin goes on that the curve is an edge of (G1); with its curvature,
+too (G2)."""
+GIVEN: dict[Join, Given] = {"free": 0, "flush": 1, "fair": 2}
 
 
 @dataclass(frozen=True, eq=False)
@@ -29,14 +35,12 @@ class Spread:
     basis: Basis
     control: Array
     corners: tuple[tuple[float, str], ...] = ()
+    courses: tuple[Course, ...] = ()
+    """Of each curve, the share of its length at common places."""
 
     def at(self, u: Array, derivative: int = 0) -> Array:
         """(n, curves, 3)."""
         return np.asarray(np.tensordot(self.basis.sparse(u, derivative).toarray(), self.control, 1))
-
-
-Course = Callable[[Array], Array]
-"""The share of a curve's length (n,) at common places (n,)."""
 
 
 def spread(strands: Sequence[Strand], tolerance: float) -> Spread:
@@ -97,7 +101,7 @@ def _fitted(strands: Sequence[Strand], courses: Sequence[Course], joins: dict[fl
         basis, control = fit(sample, tolerance, joins=joins, periodic=ring)
     except KnotError as error:
         raise FieldError(f"the curves that the skin is made from are not smooth enough: {error}") from None
-    return Spread(basis, control.reshape(basis.size, len(strands), 3), tuple(sorted(names.items())))
+    return Spread(basis, control.reshape(basis.size, len(strands), 3), tuple(sorted(names.items())), tuple(courses))
 
 
 def _common(course: Course, share: float) -> float:
@@ -107,17 +111,46 @@ def _common(course: Course, share: float) -> float:
     return round(float(found[0]), 12)
 
 
-def through(strands: Sequence[Strand], across: Blend, tolerance: float, slopes: Sequence[Spread] = ()) -> Sheet:
-    """The skin through curves in order, as a blend carries one into the next; with `slopes` and bends at the outer ones, as the blend says
-    they are given.
+def through(
+    strands: Sequence[Strand], across: Blend, tolerance: float, lengths: tuple[float, float] = (0.0, 0.0)
+) -> Sheet:
+    """The skin through curves in order, as a blend carries one into the next; where that says that slopes are given at an end, it goes on from
+    the skin that the curve there is an edge of, over a length (mm).
 
-    Raises: FieldError.
+    Raises: FieldError, for such a curve that is no edge of a skin.
     """
     own = spread(strands, tolerance)
-    every = [own, *slopes]
+    every = [own]
+    for end, given in ((0, across.first), (-1, across.last)):
+        if given:
+            every.append(_going_on(strands[end], own, end, given, lengths[end], tolerance))
     basis = union([s.basis for s in every], DEGREE)
     control = np.concatenate([said_in(basis, s.basis, s.control) for s in every], axis=1)
     return Sheet(basis, across.basis, np.einsum("uck,vc->uvk", control, across.weights), own.corners)
+
+
+def _going_on(strand: Strand, own: Spread, end: int, given: Given, length: float, tolerance: float) -> Spread:
+    """The slope across, and the bend where that is given, with which a skin leaves the one that an outer curve is an edge of."""
+    beyond, course = strand.beyond, own.courses[end]
+    if beyond is None:
+        raise FieldError(
+            "a skin goes on flush from an edge of another skin alone; choose a side or rim of one, or let it be free"
+        )
+    sign = -1.0 if end else 1.0
+
+    def sample(u: Array) -> Array:
+        direction, bend = beyond(course(u))
+        return np.concatenate([sign * length * direction, length**2 * bend][:given], axis=1)
+
+    order = DEGREE - own.basis.multiplicity - 1  # of derivatives along, one less goes on than of places
+    joins = {
+        float(u): max(int(k), 0) for u, k in zip(own.basis.breaks[1:-1], order[1:-1], strict=True) if k < DEGREE - 2
+    }
+    try:
+        basis, control = fit(sample, tolerance, joins=joins, periodic=own.basis.periodic)
+    except KnotError as error:
+        raise FieldError(f"the skin that is to be gone on from is not smooth enough at its edge: {error}") from None
+    return Spread(basis, control.reshape(basis.size, given, 3))
 
 
 def even_levels(strands: Sequence[Strand], ring: bool = False) -> Array:

@@ -37,6 +37,10 @@ class Strand:
     corners: tuple[float, ...] = ()
     names: tuple[str, ...] = ()
     joins: tuple[tuple[float, int], ...] = ()
+    parameter: Callable[[Array], Array] = np.asarray
+    """The parameter of the curve that it was made from, at shares of the length."""
+    beyond: Callable[[Array], tuple[Array, Array]] | None = None
+    """Of an edge of a skin: how that goes on over it at shares of the length, as `SpaceCurve.beyond`."""
 
     @cached_property
     def _spline(self) -> BSpline:
@@ -50,14 +54,23 @@ class Strand:
 
     def turned(self) -> Strand:
         """The same run through the other way."""
+        beyond, parameter = self.beyond, self.parameter
+        back = None if beyond is None else lambda s: beyond(1.0 - s)
         if self.basis.periodic:
-            return strand_of(SpaceCurve(lambda t: self.at(1.0 - np.asarray(t)), True), 1e-9 * self.length)
+            return _moved(self, lambda s: 1.0 - np.asarray(s))
         times = self.basis.multiplicity[::-1].copy()
         basis = Basis(self.basis.degree, 1.0 - self.basis.breaks[::-1], times, False)
         corners = tuple(1.0 - c for c in self.corners[::-1])
         joins = tuple((1.0 - place, order) for place, order in self.joins[::-1])
         return replace(
-            self, basis=basis, control=self.control[::-1], corners=corners, names=self.names[::-1], joins=joins
+            self,
+            basis=basis,
+            control=self.control[::-1],
+            corners=corners,
+            names=self.names[::-1],
+            joins=joins,
+            parameter=lambda s: parameter(1.0 - s),
+            beyond=back,
         )
 
 
@@ -82,7 +95,20 @@ def strand_of(curve: SpaceCurve, tolerance: float) -> Strand:
     Raises: FieldError, for one without length, or that no spline follows.
     """
     marks = curve.at(PROBES).tobytes() + repr((curve.closed, curve.corners, curve.joints, curve.names)).encode()
-    return _strand(_Known(marks, tolerance, curve))
+    made, beyond = _strand(_Known(marks, tolerance, curve)), curve.beyond
+    # Two skins may end in the same curve: how each goes on is its own.
+    return made if beyond is None else replace(made, beyond=lambda s: beyond(made.parameter(s)))
+
+
+def _moved(strand: Strand, place: Callable[[Array], Array]) -> Strand:
+    """A closed strand run through otherwise: at `place` of its own share of the length."""
+    found, beyond, parameter = SpaceCurve(lambda s: strand.at(place(s)), True), strand.beyond, strand.parameter
+    made = _strand(_Known(found.at(PROBES).tobytes(), 1e-9 * strand.length, found))
+    return replace(
+        made,
+        parameter=lambda s: parameter(np.mod(place(s), 1.0)),
+        beyond=None if beyond is None else lambda s: beyond(np.mod(place(s), 1.0)),
+    )
 
 
 @lru_cache(maxsize=256)
@@ -93,14 +119,14 @@ def _strand(known: _Known) -> Strand:
     places = np.r_[0.0, np.cumsum(lengths) / whole]
     places[-1] = 1.0
 
-    def sample(s: Array) -> Array:
+    def parameter(s: Array) -> Array:
         which = np.clip(np.searchsorted(places, s, side="right") - 1, 0, len(runs) - 1)
         t = np.empty(len(s))
         for k, run in enumerate(runs):
             here = which == k
             share = (s[here] - places[k]) / (places[k + 1] - places[k])
             t[here] = np.clip(run(share), ends[k], ends[k + 1])
-        return curve.at(t)
+        return t
 
     sharp = {c: CORNER for c in curve.corners if 0.0 < c < 1.0}
     inner = range(0 if curve.closed and 0.0 in curve.joints else 1, len(ends) - 1)
@@ -108,12 +134,12 @@ def _strand(known: _Known) -> Strand:
     breaks = {float(places[k]): sharp.get(float(ends[k]), int(orders[k])) for k in inner}
     smooth = curve.closed and not curve.corners
     try:
-        basis, control = fit(sample, known.tolerance, joins=breaks, periodic=smooth)
+        basis, control = fit(lambda s: curve.at(parameter(s)), known.tolerance, joins=breaks, periodic=smooth)
     except KnotError as error:
         raise FieldError(f"a curve that a skin is made from is not smooth enough: {error}") from None
     at = dict(zip(ends.tolist(), places.tolist(), strict=True))
     corners = tuple(at[float(np.clip(c, 0.0, 1.0))] for c in curve.corners)
-    return Strand(basis, control, whole, curve.closed, corners, curve.names, tuple(sorted(breaks.items())))
+    return Strand(basis, control, whole, curve.closed, corners, curve.names, tuple(sorted(breaks.items())), parameter)
 
 
 def _by_length(curve: SpaceCurve) -> tuple[Array, Array, list[Callable[[Array], Array]]]:
@@ -171,4 +197,4 @@ def _begun_near(strand: Strand, before: Strand) -> Strand:
     start = float(s[np.linalg.norm(strand.at(s) - before.at(np.zeros(1)), axis=1).argmin()])
     if start == 0.0:
         return strand
-    return strand_of(SpaceCurve(lambda t: strand.at(np.asarray(t) + start), True), 1e-9 * strand.length)
+    return _moved(strand, lambda s: np.asarray(s) + start)

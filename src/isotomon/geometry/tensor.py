@@ -11,6 +11,7 @@ import numpy as np
 from scipy.interpolate import BSpline
 
 from isotomon.arrays import Array, Index
+from isotomon.geometry.planar import cross3
 
 
 @dataclass(frozen=True, eq=False)
@@ -76,3 +77,21 @@ def _pieces(knots: Array, degree: int) -> tuple[Array, Array]:
     # The derivatives where a piece begins are its powers: Taylor's series.
     powers = np.array([each(edges[:-1], nu=k) / math.factorial(k) for k in range(degree + 1)])
     return edges, powers
+
+
+def going_on(first: Array, out: Array, seconds: tuple[Array, Array, Array]) -> tuple[Array, Array]:
+    """(n, 3) each: of a skin at an edge of it, the direction of length 1, square to the edge, in which it goes on, and its normal curvature
+    that way as a vector. `first`, `out`: (n, 3) the derivatives along the edge and out over it; `seconds`: twice along, once each, twice
+    out."""
+    along = first / np.linalg.norm(first, axis=1, keepdims=True)
+    part = np.einsum("nk,nk->n", out, along)
+    square = out - part[:, None] * along
+    size = np.linalg.norm(square, axis=1)
+    direction = square / size[:, None]
+    normal = cross3(along, direction)
+    # The direction as shares of the two derivatives: the second fundamental form gives its curvature.
+    b = 1.0 / size
+    a = -part * b / np.linalg.norm(first, axis=1)
+    p, q, r = (np.einsum("nk,nk->n", second, normal) for second in seconds)
+    bend = p * a * a + 2.0 * q * a * b + r * b * b
+    return direction, bend[:, None] * normal

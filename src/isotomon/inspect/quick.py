@@ -17,7 +17,7 @@ from isotomon.design.edits import replace as replace_record
 from isotomon.design.records import Design
 from isotomon.design.resolved import Resolved
 from isotomon.design.walk import references
-from isotomon.errors import IsotomonError, text_beside
+from isotomon.errors import FoldError, IsotomonError, text_beside
 from isotomon.evaluate.body_ends import endings, reached
 from isotomon.evaluate.body_field import ShapedBody, body_finding
 from isotomon.evaluate.datums import work_out
@@ -132,12 +132,12 @@ def _one(ground: Ground, moving: bool) -> Quick:
     wanted = shape is not None and any(step.ON_SKIN for step in left)
     within = design.tolerance * (ROUGHER if moving else 1.0)
     skin = skin_of(shape.field, within, shape.key) if shape is not None and wanted else None
-    put, misplaced = _put(ground, left, skin)
+    sheet, torn = _sheet(ground, moving)
+    put, misplaced = _put(ground, left, skin, sheet)
     if shape is not None and not moving:
         worked = any(isinstance(stage, Asked) for stage in put)  # then it is not what lies over itself as it is shaped
         over = None if worked else laid_over(body, shape.mesh, placed_by(put))
         misplaced += [*path_findings(ground, shape.field), *([over] if over is not None else [])]
-    sheet, torn = _sheet(ground, moving)
     grids, unworked = _grids(design, body, put, skin, moving)
     lost += [*unmade, *loft, *torn, *misplaced, *unworked]
     so_far = partial(
@@ -181,11 +181,11 @@ def _full(shape: Shape, ends: tuple[Ending | None, Ending | None]) -> Full:
 
 
 def _put(
-    ground: Ground, steps: Sequence[Operation], skin: WorkedSkin | None
+    ground: Ground, steps: Sequence[Operation], skin: WorkedSkin | None, sheet: SheetShape | None
 ) -> tuple[tuple[Stage, ...], list[Finding]]:
     """What is done with the body once it is shaped, or nothing, with a finding that says why not."""
     try:
-        return stages(ground, steps, skin), []
+        return stages(ground, steps, skin, sheet.sheet if sheet is not None else None), []
     except IsotomonError as error:
         return (), [body_finding(ground.body, error)]
 
@@ -196,8 +196,17 @@ def _grids(
     """The body's skin as its steps work on it, to be looked at, or nothing, with a finding that says why not."""
     try:
         return worked_by(put, skin, moving), []
+    except FoldError as error:
+        return None, [] if moving else [_too_thick(design, body, put, error)]
     except IsotomonError as error:
         return None, [] if moving else [_too_large(design, body, put, body_finding(body, error))]
+
+
+def _too_thick(design: Design, body: Body, put: Sequence[Stage], error: FoldError) -> Finding:
+    """What is wrong with a skin that is to be too thick, with the thickness that would do."""
+    key = next(stage.step for stage in put if isinstance(stage, Asked) and stage.walls is not None)
+    step = next(step for step in body.steps if step.id == key)
+    return _with_size(design, step, error.share, body_finding(body, error))
 
 
 def _too_large(design: Design, body: Body, put: Sequence[Stage], finding: Finding) -> Finding:
@@ -205,9 +214,12 @@ def _too_large(design: Design, body: Body, put: Sequence[Stage], finding: Findin
     works = [stage for stage in put if isinstance(stage, Asked) and stage.worked]
     last = next((stage for stage in works if not all(map(can_be_seen, stage.worked))), works[-1])
     step = next(step for step in body.steps if step.id == last.step)
-    if not step.SIZE:
-        return finding
-    value, share = getattr(step, step.SIZE), min(map(largest_share, last.worked))
+    return _with_size(design, step, min(map(largest_share, last.worked)), finding) if step.SIZE else finding
+
+
+def _with_size(design: Design, step: Operation, share: float, finding: Finding) -> Finding:
+    """A finding with the size that would do: a share of what a step has."""
+    value = getattr(step, step.SIZE)
     if share == 0.0 or not isinstance(value, float):
         return finding
     fits = float(f"{share * value:.3g}")

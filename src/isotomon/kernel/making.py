@@ -245,6 +245,10 @@ def _solid_of(shells: Sequence[TopoDS_Shape]) -> TopoDS_Solid:
     return whole
 
 
+UNNAMED = "unnamed"
+"""A face that came of none that had a name."""
+
+
 def names_of(shape: TopoDS_Shape, came: Sequence[tuple[str, TopoDS_Shape]]) -> tuple[str, ...]:
     """The name of each face, in the kernel's order; `came`: names and the faces they belong to."""
     known = IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher()
@@ -252,7 +256,7 @@ def names_of(shape: TopoDS_Shape, came: Sequence[tuple[str, TopoDS_Shape]]) -> t
     for name, face in came:
         names.setdefault(known.Add(face), name)
     found = parts(shape, TopAbs_ShapeEnum.TopAbs_FACE)
-    return tuple(names.get(known.FindIndex(face), "unnamed") for face in found)
+    return tuple(names.get(known.FindIndex(face), UNNAMED) for face in found)
 
 
 def is_valid(body: NamedShape) -> bool:

@@ -14,6 +14,8 @@ from isotomon.arrays import Array
 from isotomon.errors import DesignError, IsotomonError
 from isotomon.field.parallel import WorkedSkin
 from isotomon.field.section_field import SectionField
+from isotomon.field.sheet import Sheet
+from isotomon.field.thick import Thick
 from isotomon.geometry.datums import Axis, Plane, SpaceCurve
 from isotomon.operations.grips import Grip
 from isotomon.quantity import Kind, Quantity, Value, names_in, resolve
@@ -85,6 +87,8 @@ class Ask:
     """mm: the design's."""
     skin: WorkedSkin | None = None
     """The body's skin, as long as nothing else has been done with the body than to work on it."""
+    sheet: Sheet | None = None
+    """The skin that the body is made as from curves, as long as nothing has been done with it."""
 
     @property
     def between_ends(self) -> WorkedSkin | None:
@@ -219,6 +223,8 @@ class Asked:
     """A skin of which a body is made anew, instead of the body so far."""
     inner: WorkedSkin | None = None
     """Of what is hollowed out, the skin of the hollow; where only the other is given, that is the body so far."""
+    walls: Thick | None = None
+    """The sheet with a thickness that a body is made anew as."""
     step: Id = ""
     """Whose work it is."""
 
@@ -228,8 +234,8 @@ class Asked:
         return tuple(skin for skin in (self.outer, self.inner) if skin is not None)
 
 
-SKIN = "skin"
-"""The work of making a body anew from its worked skin; the kernel is asked for no more."""
+SKIN, WALLS = "skin", "walls"
+"""The work of making a body anew from its worked skin, or as a sheet with a thickness; the kernel is asked for no more."""
 Length = Annotated[Value, "length"]
 Angle = Annotated[Value, "angle"]
 Ratio = Annotated[Value, "ratio"]

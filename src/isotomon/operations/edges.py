@@ -64,5 +64,16 @@ def _choice(ref: Ref, own: Id) -> str:
     raise DesignError(f"'{ref}' is no choice of edges; choose others")
 
 
-FULL = ("face ", "lane ", "round of ", "bevel of ", "inside of ", "rim of ", "corner of ", "cut of ")
+FULL = (
+    "face ",
+    "lane ",
+    "round of ",
+    "bevel of ",
+    "inside of ",
+    "rim of ",
+    "corner of ",
+    "cut of ",
+    "skin",
+    "other side of ",
+)
 """How faces' names begin where they stand in full."""

@@ -20,7 +20,7 @@ from isotomon.field.parallel import WorkedSkin
 from isotomon.geometry.affine import even_sizes
 from isotomon.inspect.results import Quick, Shape
 from isotomon.kernel.protocol import Making, Work
-from isotomon.operations.base import SKIN, Asked
+from isotomon.operations.base import SKIN, WALLS, Asked
 from isotomon.operations.cut_by_skin import CUT_BY_SKIN
 from isotomon.operations.cut_off import BOTH, CUT, SIDES
 from isotomon.solids.requests import (
@@ -33,6 +33,7 @@ from isotomon.solids.requests import (
     read_seconds,
     shape_request,
     sheet_request,
+    walls_request,
 )
 from isotomon.version import VERSION
 
@@ -163,7 +164,10 @@ def _requests(quick: Quick, body: str, so_far: _Planned, limit: float) -> tuple[
             inputs = [*(first if skins else [key]), *(made[tool][-1].key for tool in stage.bodies)]
             if stage.work in (CUT, CUT_BY_SKIN):
                 so_far.cuts[stage.step] = stage, tuple(inputs)
-            request = skins[0][1] if stage.work == SKIN else _worked(quick, q, stage, inputs, limit)
+            if stage.walls is not None:
+                request = _walls(quick, q, stage, key, limit)
+            else:
+                request = skins[0][1] if stage.work == SKIN else _worked(quick, q, stage, inputs, limit)
         asked[request.key] = request
         key = request.key
     return tuple(asked.values())
@@ -194,6 +198,14 @@ def _skin(q: Quick, asked: Asked, skin: WorkedSkin, before: str, limit: float) -
     inside = "" if skin is asked.outer else "inside of "
     key = digest((SKIN, inside, before, *skin.said()))
     ask = partial(lining_request, skin, key, deflection(q.shape), limit, inside)
+    return Request(key, q.body.id, ask, f"{asked.words} {q.body.name}", asked.step)
+
+
+def _walls(quick: Quick, q: Quick, asked: Asked, before: str, limit: float) -> Request:
+    """A sheet with a thickness, made anew."""
+    assert asked.walls is not None
+    key = digest((WALLS, before, *asked.walls.said()))
+    ask = partial(walls_request, asked.walls, key, fine_of(quick), limit)
     return Request(key, q.body.id, ask, f"{asked.words} {q.body.name}", asked.step)
 
 

@@ -15,6 +15,7 @@ from isotomon.field.exact import motion
 from isotomon.field.lining import lining
 from isotomon.field.parallel import WorkedSkin
 from isotomon.field.patches import patches
+from isotomon.field.thick import Thick
 from isotomon.inspect.results import Quick, Shape
 from isotomon.kernel.protocol import Apply, LoftPatches, MoveProfile, Read, pack, pack_edge, pack_patch
 from isotomon.operations.base import Asked
@@ -112,6 +113,23 @@ def sheet_request(shape: SheetShape, tolerance: float, fine: float, limit: float
         deflection=min(fine, shape.size / SKIN_FINE),
         limit=limit,
         skin=True,
+    )
+
+
+def walls_request(walls: Thick, key: str, fine: float, limit: float, request_id: int) -> LoftPatches:
+    """The request that builds a sheet with a thickness, kept under `key`.
+
+    Raises: FieldError, where it folds.
+    """
+    return LoftPatches(
+        id=request_id,
+        key=key,
+        patches=[pack_patch(p) for p in walls.patches(FACE)],
+        ends=[],
+        radii=None,
+        tolerance=max(10.0 * walls.tolerance, 1e-7),
+        deflection=fine,
+        limit=limit,
     )
 
 

@@ -1,0 +1,161 @@
+"""A sheet given a thickness: the parallel skins at its sides, at true distance along the normals, and the rims between."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from functools import cached_property, partial
+
+import numpy as np
+from scipy.interpolate import PchipInterpolator
+
+from isotomon.arrays import Array
+from isotomon.errors import FieldError, FoldError
+from isotomon.field.grid_fit import fit_sheet, joins_of
+from isotomon.field.sheet import Sheet, said_in, union
+from isotomon.field.sheet_mesh import looked_at
+from isotomon.geometry.basis import Basis
+from isotomon.geometry.patch import Patch
+
+SEEN_U, SEEN_V = 61, 41
+"""Places at which it is looked for folds."""
+SURELY = 0.98
+"""The share of the greatest thickness that does not fold that is offered."""
+FLAT_POLE = 1e-6
+"""rad: normals round a point at which a skin comes together differ by no more, else it has no side there."""
+
+
+@dataclass(frozen=True, eq=False)
+class Thick:
+    """A `sheet` between two parallel skins: `before` and `behind` it, mm at even places along v (n,) or everywhere (1,), in the direction
+    of its normals both (so that what lies behind has negative ones)."""
+
+    sheet: Sheet
+    before: Array
+    behind: Array
+    tolerance: float
+
+    @cached_property
+    def sides(self) -> tuple[Sheet, Sheet]:
+        """The skin that is before the sheet, and that behind it, in common bases.
+
+        Raises: FieldError, where one folds.
+        """
+        made = [self._parallel(away) for away in (self.before, self.behind)]
+        u = union([s.u for s in made], 5)
+        v = union([s.v for s in made], 5)
+        said = [said_in(u, s.u, s.control) for s in made]
+        controls = [said_in(v, s.v, c.transpose(1, 0, 2)).transpose(1, 0, 2) for s, c in zip(made, said, strict=True)]
+        first, second = (Sheet(u, v, control, self.sheet.corners) for control in controls)
+        return first, second
+
+    def _parallel(self, away: Array) -> Sheet:
+        if not away.any():
+            return self.sheet
+        check_folds(self.sheet, away)
+        u, v = joins_of(self.sheet.u), joins_of(self.sheet.v)
+        # Normals have one derivative less than the skin.
+        less_u, less_v = ({place: max(order - 1, 0) for place, order in joins.items()} for joins in (u, v))
+        moved = partial(self._moved, away=away)
+        return fit_sheet(moved, less_u, less_v, self.tolerance, self.sheet.u.periodic)
+
+    def _moved(self, u: Array, v: Array, away: Array) -> Array:
+        return self.sheet.grid(u, v) + distance(away, v)[None, :, None] * whole_normals(self.sheet, u, v)
+
+    def patches(self, name: str) -> list[Patch]:
+        """The faces that bound it: the skins at both sides, and the rims where the sheet ends."""
+        first, second = self.sides
+        made = [*first.patches(name), *second.patches(f"other side of {name}")]
+        round_u, round_v = self.sheet.closed
+        if not round_v:
+            made += self._rim(first.u, first.control[:, 0], second.control[:, 0], f"rim of {name} first")
+            made += self._rim(first.u, first.control[:, -1], second.control[:, -1], f"rim of {name} last")
+        if not round_u:
+            made += self._rim(first.v, first.control[0], second.control[0], f"rim of {name} start")
+            made += self._rim(first.v, first.control[-1], second.control[-1], f"rim of {name} end")
+        return made
+
+    def _rim(self, basis: Basis, one: Array, other: Array, name: str) -> list[Patch]:
+        """Straight from skin to skin along a side; none where the skin comes to a point."""
+        control = np.stack([one, other], axis=1)
+        if np.ptp(control, axis=0).max() < self.tolerance:
+            return []
+        straight = Basis(1, np.array([0.0, 1.0]), np.ones(2, dtype=np.int64), False)
+        return [
+            replace(p, name=name if k == 0 else f"{name} {k + 1}")
+            for k, p in enumerate(Sheet(basis, straight, control).patches(name))
+        ]
+
+    def grids(self, moving: bool) -> tuple[Array, ...]:
+        """Its faces as they are looked at, outside out; the parallel skins place by place, without being fitted."""
+        u, v = looked_at(self.sheet.u, moving), looked_at(self.sheet.v, moving)
+        for away in (self.before, self.behind):
+            check_folds(self.sheet, away)
+        first, second = (self._moved(u, v, away) for away in (self.before, self.behind))
+        made = [first[::-1], second]
+        round_u, round_v = self.sheet.closed
+        if not round_v:
+            made += [np.stack([first[:, 0], second[:, 0]], axis=1), np.stack([second[:, -1], first[:, -1]], axis=1)]
+        if not round_u:
+            made += [np.stack([second[0], first[0]], axis=1), np.stack([first[-1], second[-1]], axis=1)]
+        return tuple(made)
+
+    def said(self) -> tuple[object, ...]:
+        """What it is of its sheet."""
+        return ("thick", self.before.tobytes(), self.behind.tobytes())
+
+
+def distance(away: Array, v: Array) -> Array:
+    """(n,) mm at places along v, of what is given at even ones or everywhere."""
+    if len(away) == 1:
+        return np.full(len(v), away[0])
+    return np.asarray(PchipInterpolator(np.linspace(0.0, 1.0, len(away)), away)(v))
+
+
+def whole_normals(sheet: Sheet, u: Array, v: Array) -> Array:
+    """(n_u, n_v, 3) of length 1, also where the skin comes to a point, from beside it.
+
+    Raises: FieldError, for a point in which the normals round it do not agree.
+    """
+    normals = sheet.normals(u, v)
+    bare = np.asarray(~normals.any(axis=2))
+    if not bare.any():
+        return normals
+    inner = 1e-6
+    near = sheet.normals(np.clip(u, inner, 1.0 - inner), np.clip(v, inner, 1.0 - inner))
+    for axis in (0, 1):
+        for row in np.flatnonzero(np.all(bare, axis=1 - axis)):
+            around = np.take(near, row, axis=axis)
+            if np.ptp(around, axis=0).max() > FLAT_POLE:
+                raise FieldError("the skin comes to a point in which it has no one direction; let it end before that")
+    return np.where(bare[..., None], near, normals)
+
+
+def curvatures(sheet: Sheet, u: Array, v: Array) -> tuple[Array, Array]:
+    """(n_u, n_v) each, 1/mm: the greatest and the least normal curvature, positive where the skin bends towards its normal; NaN at points."""
+    s_u, s_v = sheet.grid(u, v, 1, 0), sheet.grid(u, v, 0, 1)
+    normal = sheet.normals(u, v)
+    e, f, g = (np.einsum("ijk,ijk->ij", a, b) for a, b in ((s_u, s_u), (s_u, s_v), (s_v, s_v)))
+    seconds = (sheet.grid(u, v, 2, 0), sheet.grid(u, v, 1, 1), sheet.grid(u, v, 0, 2))
+    p, q, r = (np.einsum("ijk,ijk->ij", s, normal) for s in seconds)
+    whole = e * g - f * f
+    whole = np.where(whole > 1e-12 * (e * g).max(), whole, np.nan)
+    mean, gauss = (e * r - 2.0 * f * q + g * p) / (2.0 * whole), (p * r - q * q) / whole
+    root = np.sqrt(np.maximum(mean**2 - gauss, 0.0))
+    return mean + root, mean - root
+
+
+def check_folds(sheet: Sheet, away: Array) -> None:
+    """Raises: FoldError, with the place and the share of the distance that fits, where a parallel skin turns back on itself: its distance exceeds
+    the radius to which the skin bends on that side."""
+    u, v = np.linspace(0.0, 1.0, SEEN_U), np.linspace(0.0, 1.0, SEEN_V)
+    most, least = curvatures(sheet, u, v)
+    far = distance(away, v)[None]
+    bent = np.nan_to_num(np.where(far > 0.0, most, -least)) * np.abs(far)
+    worst = np.unravel_index(int(bent.argmax()), bent.shape)
+    if bent[worst] < 1.0:
+        return
+    place = sheet.grid(u[worst[0] : worst[0] + 1], v[worst[1] : worst[1] + 1])[0, 0]
+    share = SURELY / float(bent[worst])
+    error = FoldError("the skin bends more tightly than it is to be thick, so that its other side folds", share)
+    error.place = (float(place[0]), float(place[1]), float(place[2]))
+    raise error
