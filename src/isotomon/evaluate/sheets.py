@@ -8,13 +8,15 @@ from functools import cached_property
 
 import numpy as np
 
+from isotomon.arrays import Index
 from isotomon.errors import DesignError
 from isotomon.evaluate.shape import digest
 from isotomon.evaluate.sources import Sources
 from isotomon.evaluate.stages import ask_of
 from isotomon.field.mesh import SkinMesh
 from isotomon.field.sheet import SIDES, Sheet
-from isotomon.field.sheet_mesh import sheet_mesh
+from isotomon.field.sheet_mesh import sheet_mesh, step_of, trimmed_mesh
+from isotomon.field.trimmed import border, trimmed_area
 from isotomon.geometry.datums import SpaceCurve
 from isotomon.operations.skins.base import Made
 from isotomon.version import VERSION
@@ -35,10 +37,35 @@ class SheetShape:
         """The skin."""
         return self.made.sheet
 
+    @property
+    def whole(self) -> Sheet | None:
+        """The skin, if nothing of it is trimmed away."""
+        return self.sheet if self.made.trim is None else None
+
     @cached_property
     def mesh(self) -> SkinMesh:
         """To be looked at; more roughly while something moves."""
+        if self.made.trim is not None:
+            return trimmed_mesh(self.sheet, self.made.trim, self.moving)
         return sheet_mesh(self.sheet, self.moving)
+
+    @cached_property
+    def borders(self) -> dict[str, Index]:
+        """Of a trimmed skin, the name of each curve at its border → which of the mesh's points lie along it, in order."""
+        trim, found = self.made.trim, dict[str, Index]()
+        if trim is None:
+            return found
+        runs = (self.mesh.sampling.outline, *self.mesh.sampling.holes)
+        for run, loop, counts in zip(runs, trim.loops, trim.counts(step_of(self.moving)), strict=True):
+            round_, ends = np.append(run, run[0]), np.cumsum([0, *counts])
+            found |= {edge.name: round_[a : b + 1] for edge, a, b in zip(loop, ends[:-1], ends[1:], strict=True)}
+        return found
+
+    @cached_property
+    def area(self) -> float:
+        """mm²; of a trimmed skin by triangles, to about 1e-4."""
+        trim = self.made.trim
+        return self.sheet.area if trim is None else trimmed_area(self.sheet, trim)
 
     @cached_property
     def size(self) -> float:
@@ -55,7 +82,11 @@ class SheetShape:
         """What bears on the shape, and nothing else."""
         sheet = self.sheet
         bases = [(b.degree, b.breaks.tobytes(), b.multiplicity.tobytes(), b.periodic) for b in (sheet.u, sheet.v)]
-        return digest((VERSION, FACE, *bases, hashlib.sha256(sheet.control.tobytes()).digest(), sheet.corners))
+        edges = self.made.trim.edges if self.made.trim is not None else []
+        trimmed = [(e.name, e.basis.breaks.tobytes(), hashlib.sha256(e.control.tobytes()).digest()) for e in edges]
+        return digest(
+            (VERSION, FACE, *bases, hashlib.sha256(sheet.control.tobytes()).digest(), sheet.corners, *trimmed)
+        )
 
 
 def sheet_of(ground: Sources) -> Made:
@@ -75,6 +106,11 @@ def side_of(made: Made, part: str, what: str) -> SpaceCurve:
     Raises: DesignError.
     """
     kind, _, name = part.partition(":")
+    if made.trim is not None:
+        edge = next((e for e in made.trim.edges if e.name == name), None)
+        if kind != "side" or edge is None:
+            raise DesignError(f"{what} is no edge of the filling any more; pick one of them")
+        return border(made.sheet, made.trim, edge)
     side = next((s for s in SIDES if s == name), None)
     if kind != "side" or side is None:
         raise DesignError(f"{what} is no part of a skin made from curves; pick one of its sides")

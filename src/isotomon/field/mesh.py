@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 from scipy.sparse import csr_array
@@ -100,6 +101,24 @@ class SkinMesh:
     sampling: Sampling
     ring: bool = False
     """The last row is the first again."""
+    cells: Index | None = None
+    """Of one that is no grid: its triangles (m, 3), of points (1, n, 3) in no order; `sampling.rim` and its holes are what bounds it."""
+
+    @property
+    def bare(self) -> bool:
+        """Whether it bounds nothing: it has no flat ends."""
+        return self.ring or self.sampling.open or self.cells is not None
+
+    @cached_property
+    def triangles(self) -> Index:
+        """(m, 3) of its points laid end to end, row by row."""
+        if self.cells is not None:
+            return self.cells
+        n_v, n_u = self.points.shape[:2]
+        rows = (np.arange(n_v - 1) * n_u)[:, None]
+        a, b = rows + self.sampling.quads[:, 0], rows + self.sampling.quads[:, 1]
+        quads = np.stack([a, b, b + n_u, a + n_u], axis=-1).reshape(-1, 4)
+        return np.vstack([quads[:, [0, 1, 2]], quads[:, [0, 2, 3]]])
 
 
 def applied(matrix: csr_array, control: Array) -> Array:
@@ -133,11 +152,7 @@ def taken(mesh: SkinMesh, affine: Array) -> SkinMesh:
 
 def open_triangles(mesh: SkinMesh) -> tuple[Array, Index]:
     """The skin alone, from sample to sample, as triangles: vertices (n, 3) and triangles (m, 3)."""
-    n_v, n_u = mesh.points.shape[:2]
-    base = np.arange(n_v - 1)[:, None] * n_u
-    a, b = (base + mesh.sampling.quads[:, k] for k in (0, 1))
-    both = np.stack([np.stack([a, b, b + n_u], axis=-1), np.stack([a, b + n_u, a + n_u], axis=-1)], axis=2)
-    return mesh.points.reshape(-1, 3), both.reshape(-1, 3)
+    return mesh.points.reshape(-1, 3), mesh.triangles
 
 
 def triangles(mesh: SkinMesh) -> tuple[Array, Index]:
@@ -166,3 +181,9 @@ def triangles(mesh: SkinMesh) -> tuple[Array, Index]:
         ]
     )
     return vertices, np.vstack([skin, caps])
+
+
+def mesh_runs(mesh: SkinMesh) -> list[Array]:
+    """(n, 3) each: the closed runs that bound a mesh that is no grid."""
+    loops = (mesh.sampling.outline, *mesh.sampling.holes)
+    return [mesh.points[0, np.append(loop, loop[0])] for loop in loops]

@@ -9,8 +9,9 @@ from typing import Literal
 
 import numpy as np
 
-from isotomon.arrays import Array, Index
+from isotomon.arrays import Array
 from isotomon.errors import FieldError
+from isotomon.field.trims import Trim
 from isotomon.geometry.basis import Basis
 from isotomon.geometry.datums import SpaceCurve
 from isotomon.geometry.patch import Patch
@@ -102,12 +103,14 @@ class Sheet:
 
         return going_on(by(1, 0), by(0, 1), (by(2, 0), by(1, 1), by(0, 2)))
 
-    def patches(self, name: str) -> list[Patch]:
-        """The skin as faces that are smooth, parted where it is creased."""
+    def patches(self, name: str, trim: Trim | None = None) -> list[Patch]:
+        """The skin as faces that are smooth, parted where it is creased; one that is smooth may be trimmed."""
+        if trim is not None:
+            return [replace(self._patch(name, 0, self.u.runs[0], self.v.runs[0]), trims=trim.pieces())]
         return [self._patch(name, j, run_u, run_v) for run_u in self.u.runs for j, run_v in enumerate(self.v.runs)]
 
     def _patch(self, name: str, j: int, run_u: tuple[int, int], run_v: tuple[int, int]) -> Patch:
-        (breaks_u, times_u, at_u), (breaks_v, times_v, at_v) = _part(self.u, run_u), _part(self.v, run_v)
+        (breaks_u, times_u, at_u), (breaks_v, times_v, at_v) = self.u.part(run_u), self.v.part(run_v)
         control = self.control[at_u][:, at_v]
         called = self.face_name(name, run_u)
         called = called if len(self.v.runs) == 1 else f"{called} {j + 1}"
@@ -146,17 +149,6 @@ class Sheet:
 def _side_place(which: Side) -> tuple[float, int]:
     """At which value of which parameter (0 of u, 1 of v) a side lies."""
     return {"first": (0.0, 1), "last": (1.0, 1), "start": (0.0, 0), "end": (1.0, 0)}[which]
-
-
-def _part(basis: Basis, run: tuple[int, int]) -> tuple[Array, Index, slice]:
-    """The breaks of a run, how often each counts, and its control points."""
-    low, high = run
-    times = basis.multiplicity[low : high + 1].copy()
-    if basis.periodic:
-        return basis.breaks, times, slice(None)
-    times[[0, -1]] = basis.degree + 1
-    before = int(basis.multiplicity[1 : low + 1].sum()) if low else 0
-    return basis.breaks[low : high + 1], times, slice(before, before + int(times[:-1].sum()))
 
 
 def union(bases: Sequence[Basis], degree: int, periodic: bool = True) -> Basis:

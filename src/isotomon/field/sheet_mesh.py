@@ -8,12 +8,16 @@ from scipy.sparse import csr_array
 from isotomon.arrays import Array, Index
 from isotomon.field.mesh import Sampling, SkinMesh
 from isotomon.field.sheet import Sheet
+from isotomon.field.trims import Trim
 from isotomon.geometry.basis import Basis
+from isotomon.geometry.planar import cross3
 
 MOST, LEAST = 97, 13
 """Places at which a smooth run is looked at."""
 EACH = 4
 """Places a span, if that is between these."""
+STEP = 0.03
+"""Of a trimmed sheet's rectangle: so far apart are the places at which it is looked at."""
 INSIDE = 1e-9
 """So far inside a run its ends are looked at, so that the skin beyond a crease has no part in its normals."""
 
@@ -37,6 +41,32 @@ def sheet_mesh(sheet: Sheet, moving: bool = False) -> SkinMesh:
         crisp=np.ones(int(lane[-1]) + 1, dtype=bool),
     )
     return SkinMesh(v, points, normals, samples)
+
+
+def step_of(moving: bool) -> float:
+    """How far apart the places are at which a trimmed sheet is looked at, of its rectangle."""
+    return 2.0 * STEP if moving else STEP
+
+
+def trimmed_mesh(sheet: Sheet, trim: Trim, moving: bool = False) -> SkinMesh:
+    """What of a sheet lies within a run, as triangles; fewer while something is `moving`."""
+    places, cells, runs = trim.triangles(step_of(moving))
+    u, v = places.T
+    across = cross3(sheet.at(u, v, 1, 0), sheet.at(u, v, 0, 1))
+    normals = across / np.maximum(np.linalg.norm(across, axis=1, keepdims=True), 1e-300)
+    nothing, empty = np.zeros(len(u), dtype=np.int64), csr_array((len(u), 1))
+    samples = Sampling(
+        value=empty,
+        slope=empty,
+        bend=empty,
+        lane=nothing,
+        quads=np.zeros((0, 2), dtype=np.int64),
+        outline=runs[0],
+        open=False,
+        holes=tuple(runs[1:]),
+        crisp=np.ones(1, dtype=bool),
+    )
+    return SkinMesh(np.zeros(1), sheet.at(u, v)[None], normals[None], samples, cells=cells)
 
 
 def looked_at(basis: Basis, moving: bool) -> Array:

@@ -52,6 +52,13 @@ class Strand:
         s = np.mod(s, 1.0) if self.closed else np.clip(s, 0.0, 1.0)
         return np.asarray(self._spline(s, nu=derivative))
 
+    def clamped(self) -> tuple[Basis, Array]:
+        """The same as a spline with two ends, also where it goes round."""
+        if not self.basis.periodic:
+            return self.basis, self.control
+        basis = Basis(self.basis.degree, self.basis.breaks, self.basis.multiplicity, False)
+        return basis, basis.interpolate(self.at)
+
     def turned(self) -> Strand:
         """The same run through the other way."""
         beyond, parameter = self.beyond, self.parameter

@@ -57,6 +57,16 @@ class Knots:
         cuts = [0, *np.searchsorted(self.breaks, self.creases).tolist(), len(self.breaks) - 1]
         return tuple(zip(cuts[:-1], cuts[1:], strict=True))
 
+    def part(self, run: tuple[int, int]) -> tuple[Array, Index, slice]:
+        """The breaks of a smooth run, how often each counts, and which control points it has; all of a periodic basis."""
+        low, high = run
+        times = self.multiplicity[low : high + 1].copy()
+        if self.periodic:
+            return self.breaks, times, slice(None)
+        times[[0, -1]] = self.degree + 1
+        before = int(self.multiplicity[1 : low + 1].sum()) if low else 0
+        return self.breaks[low : high + 1], times, slice(before, before + int(times[:-1].sum()))
+
     @property
     def size(self) -> int:
         """How many control points the basis has."""

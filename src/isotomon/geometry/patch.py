@@ -10,6 +10,16 @@ APART = -1
 
 
 @dataclass(frozen=True, eq=False)
+class TrimPiece:
+    """A part of a run by which a face is trimmed: a clamped B-spline in the face's own parameters, `control` (n, 2)."""
+
+    degree: int
+    breaks: Array
+    times: Index
+    control: Array
+
+
+@dataclass(frozen=True, eq=False)
 class Patch:
     """A non-rational B-spline face. `control`: (n_u, n_v, 3) mm. Breaks with their multiplicities; u may be periodic.
 
@@ -27,3 +37,5 @@ class Patch:
     control: Array
     loop: int = 0
     """0 of the outer run, then one for each hole; `APART` of what bounds no flat end."""
+    trims: tuple[tuple[TrimPiece, ...], ...] = ()
+    """Closed runs, the outer one first, of pieces head to tail; without any all of it is there."""

@@ -113,7 +113,7 @@ def _sheet(quick: Quick, built: Built | None) -> dict[str, Any]:
     result: dict[str, Any] = {
         "name": quick.body.name,
         "volume_mm3": built.volume if built is not None and solid else None,
-        "area_mm2": quick.sheet.sheet.area if built is None else built.area,
+        "area_mm2": quick.sheet.area if built is None else built.area,
         "centre_mm": [float(x) for x in built.centre] if built else None,
         "valid": built is not None and built.valid and not any(f.severity == "error" for f in quick.own_findings),
         "skin": not solid,

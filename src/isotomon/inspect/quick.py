@@ -185,7 +185,7 @@ def _put(
 ) -> tuple[tuple[Stage, ...], list[Finding]]:
     """What is done with the body once it is shaped, or nothing, with a finding that says why not."""
     try:
-        return stages(ground, steps, skin, sheet.sheet if sheet is not None else None), []
+        return stages(ground, steps, skin, sheet.whole if sheet is not None else None), []
     except IsotomonError as error:
         return (), [body_finding(ground.body, error)]
 

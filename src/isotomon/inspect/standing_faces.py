@@ -8,7 +8,6 @@ from isotomon.arrays import Array
 from isotomon.design.bodies import name_of, results, tools_of
 from isotomon.errors import DesignError, IsotomonError
 from isotomon.field.mesh import open_triangles, sampling, skin_mesh, triangles
-from isotomon.field.sheet_mesh import sheet_mesh
 from isotomon.geometry.datums import Plane
 from isotomon.geometry.planar import cross
 from isotomon.inspect.results import Quick
@@ -77,7 +76,7 @@ def _plain_faces(one: Quick, fine: tuple[int, int]) -> Faces:
     shape = one.shape
     if shape is None:
         assert one.sheet is not None
-        return Faces(*open_triangles(sheet_mesh(one.sheet.sheet)))
+        return Faces(*open_triangles(one.sheet.mesh))
     v = np.union1d(np.linspace(shape.field.first, shape.field.last, fine[0]), shape.field.edges)
     mesh = skin_mesh(shape.field.sections(v), sampling(shape.form.common, fine[1]), shape.field.ring)
     return Faces(*(open_triangles if shape.open else triangles)(mesh))

@@ -21,7 +21,8 @@ from OCP.TopoDS import TopoDS, TopoDS_Shape
 
 from isotomon.errors import SolidError
 from isotomon.geometry.edge import Edge
-from isotomon.kernel.making import NamedShape, doubles, ints, wire_of
+from isotomon.kernel.arrays import doubles, ints
+from isotomon.kernel.making import NamedShape, wire_of
 from isotomon.kernel.meshing import parts
 
 Vector = Sequence[float]

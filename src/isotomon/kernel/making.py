@@ -25,12 +25,9 @@ from OCP.BRepCheck import BRepCheck_Analyzer
 from OCP.BRepGProp import BRepGProp
 from OCP.BRepLib import BRepLib
 from OCP.collections import (
-    Array1_double,
-    Array1_int,
-    Array2_gp_Pnt,
     IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher,
 )
-from OCP.Geom import Geom_BSplineSurface, Geom_CylindricalSurface
+from OCP.Geom import Geom_CylindricalSurface
 from OCP.GeomAbs import GeomAbs_SurfaceType
 from OCP.gp import gp_Ax3, gp_Dir, gp_Pln, gp_Pnt
 from OCP.GProp import GProp_GProps
@@ -46,10 +43,12 @@ from OCP.TopAbs import TopAbs_ShapeEnum
 from OCP.TopoDS import TopoDS, TopoDS_Face, TopoDS_Shape, TopoDS_Shell, TopoDS_Solid, TopoDS_Wire
 from OCP.XCAFDoc import XCAFDoc_DocumentTool
 
-from isotomon.arrays import Array, Index
+from isotomon.arrays import Array
 from isotomon.errors import SolidError
 from isotomon.geometry.patch import APART, Patch
+from isotomon.kernel.arrays import surface
 from isotomon.kernel.meshing import Mesh, is_closed, is_mesh, mesh_of, parts, stl_bytes, welded
+from isotomon.kernel.trimming import trimmed_face
 
 
 @dataclass(frozen=True, eq=False)
@@ -71,42 +70,6 @@ class Report:
     watertight: bool
     faces: int
     pieces: int
-
-
-def doubles(values: Array) -> Array1_double:
-    """Numbers as the kernel's array."""
-    result = Array1_double(1, len(values))
-    for i, value in enumerate(values, 1):
-        result.SetValue(i, float(value))
-    return result
-
-
-def ints(values: Index) -> Array1_int:
-    """Whole numbers as the kernel's array."""
-    result = Array1_int(1, len(values))
-    for i, value in enumerate(values, 1):
-        result.SetValue(i, int(value))
-    return result
-
-
-def surface(patch: Patch) -> Geom_BSplineSurface:
-    """The kernel's surface of a patch."""
-    n_u, n_v = patch.control.shape[:2]
-    poles = Array2_gp_Pnt(1, n_u, 1, n_v)
-    for i, row in enumerate(patch.control, 1):
-        for j, (x, y, z) in enumerate(row.tolist(), 1):
-            poles.SetValue(i, j, gp_Pnt(x, y, z))
-    return Geom_BSplineSurface(
-        poles,
-        doubles(patch.breaks_u),
-        doubles(patch.breaks_v),
-        ints(patch.times_u),
-        ints(patch.times_v),
-        patch.degree_u,
-        patch.degree_v,
-        patch.periodic_u,
-        False,
-    )
 
 
 def wire_of(edges: Sequence[Any]) -> TopoDS_Wire:
@@ -171,6 +134,9 @@ def loft(
     rims: dict[float, dict[int, list[Any]]] = {first: {}, last: {}}
     for patch in patches:
         carrier = surface(patch)
+        if patch.trims:
+            faces.append((patch.name, trimmed_face(carrier, patch, tolerance)))
+            continue
         maker = BRepBuilderAPI_MakeFace(carrier, tolerance)
         if not maker.IsDone():
             raise SolidError(f"the kernel makes no face of {patch.name}")

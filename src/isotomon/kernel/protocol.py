@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from isotomon.errors import SolidError
 from isotomon.geometry.edge import Edge, EdgeKind
 from isotomon.geometry.knots import Knots
-from isotomon.geometry.patch import Patch
+from isotomon.geometry.patch import Patch, TrimPiece
 
 PROTOCOL = 14
 _HEAD = struct.Struct("<Q")
@@ -43,6 +43,15 @@ def unpack(message: ArrayData) -> NDArray:
     return np.frombuffer(message.data, dtype=np.dtype(message.dtype)).reshape(message.shape)
 
 
+class TrimData(msgspec.Struct):
+    """A piece of what a patch is trimmed by, for the wire."""
+
+    degree: int
+    breaks: ArrayData
+    times: ArrayData
+    control: ArrayData
+
+
 class PatchData(msgspec.Struct):
     """A patch for the wire."""
 
@@ -56,18 +65,23 @@ class PatchData(msgspec.Struct):
     periodic_u: bool
     control: ArrayData
     loop: int
+    trims: list[list[TrimData]] = []
 
 
 def pack_patch(p: Patch) -> PatchData:
     """A patch for the wire."""
     bu, tu, bv, tv, control = (pack(a) for a in (p.breaks_u, p.times_u, p.breaks_v, p.times_v, p.control))
-    return PatchData(p.name, p.degree_u, p.degree_v, bu, tu, bv, tv, p.periodic_u, control, p.loop)
+    trims = [[TrimData(t.degree, pack(t.breaks), pack(t.times), pack(t.control)) for t in run] for run in p.trims]
+    return PatchData(p.name, p.degree_u, p.degree_v, bu, tu, bv, tv, p.periodic_u, control, p.loop, trims)
 
 
 def unpack_patch(p: PatchData) -> Patch:
     """The patch again."""
     bu, tu, bv, tv, control = (unpack(a) for a in (p.breaks_u, p.times_u, p.breaks_v, p.times_v, p.control))
-    return Patch(p.name, p.degree_u, p.degree_v, bu, tu, bv, tv, p.periodic_u, control, p.loop)
+    trims = tuple(
+        tuple(TrimPiece(t.degree, unpack(t.breaks), unpack(t.times), unpack(t.control)) for t in run) for run in p.trims
+    )
+    return Patch(p.name, p.degree_u, p.degree_v, bu, tu, bv, tv, p.periodic_u, control, p.loop, trims)
 
 
 class EdgeData(msgspec.Struct):

@@ -57,7 +57,7 @@ class Thicken(Operation, frozen=True, tag="thicken"):
             raise DesignError(
                 "given a thickness: one that changes along the skin is for a smooth skin made from curves; give one number"
             )
-        values: dict[str, bool | float | str] = {"before": before * thick[0], "behind": behind * thick[0]}
+        values: dict[str, bool | float | str] = {"before": before * float(thick[0]), "behind": behind * float(thick[0])}
         return Asked("thicken", "given a thickness:", (), values, skins=True)
 
     def keeps_skin(self, body: Id) -> bool:

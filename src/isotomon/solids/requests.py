@@ -106,7 +106,7 @@ def sheet_request(shape: SheetShape, tolerance: float, fine: float, limit: float
     return LoftPatches(
         id=request_id,
         key=shape.key,
-        patches=[pack_patch(p) for p in shape.sheet.patches(FACE)],
+        patches=[pack_patch(p) for p in shape.sheet.patches(FACE, shape.made.trim)],
         ends=[],
         radii=None,
         tolerance=max(tolerance, 1e-7),

@@ -36,7 +36,7 @@ class MakingForm(Form):
         if quick is None or quick.sheet is None or quick.body.id != self.desk.hand:
             return ""
         sheet, unit, scale = quick.sheet, quick.design.unit, to_unit(1.0, quick.design.unit)
-        lines = [("Skin", f"{sheet.sheet.area * scale**2:,.1f} {unit}²")]
+        lines = [("Skin", f"{sheet.area * scale**2:,.1f} {unit}²")]
         lines += [
             (f"{words[0].upper()}{words[1:]}", f"{display(value * scale, 6)} {unit}")
             for words, value in sheet.made.told

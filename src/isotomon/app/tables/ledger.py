@@ -185,7 +185,7 @@ class Ledger(QTreeWidget):
         if built is None and one.body.ready:
             return "brought in" if one.body.file else "a piece"
         volume = one.volume if built is None else built.volume
-        area = one.full.body.area if one.full is not None else one.sheet.sheet.area if one.sheet is not None else 0.0
+        area = one.full.body.area if one.full is not None else one.sheet.area if one.sheet is not None else 0.0
         figure = f"skin {display(area / 100.0, 1)} cm²" if skin else f"{display(volume / 1e3, 1)} cm³"
         if body.aside:
             return "set aside"

@@ -12,7 +12,7 @@ from isotomon.app.viewport.camera import Camera
 from isotomon.app.viewport.copies import placed_mesh
 from isotomon.arrays import Array, Index, Mask
 from isotomon.evaluate.sheets import SheetShape
-from isotomon.field.mesh import SkinMesh
+from isotomon.field.mesh import SkinMesh, mesh_runs
 from isotomon.field.sheet import SIDES
 from isotomon.geometry.planar import cross, inside
 from isotomon.inspect.results import Quick, Shape
@@ -39,6 +39,9 @@ def edge_lines(skins: Sequence[Quick]) -> dict[str, Array]:
 def _edges(shape: Shape | SheetShape | None, body: Id, mesh: SkinMesh) -> dict[str, Array]:
     """The same of a body by its mesh, wherever that stands."""
     if not isinstance(shape, Shape):
+        if mesh.cells is not None:
+            assert shape is not None
+            return {f"{body}/side:{name}": mesh.points[0, run] for name, run in shape.borders.items()}
         lines = mesh.points[0], mesh.points[-1], mesh.points[:, 0], mesh.points[:, -1]
         return {f"{body}/side:{side}": line for side, line in zip(SIDES, lines, strict=True)}
     found, common = dict[str, Array](), shape.field.common
@@ -64,6 +67,8 @@ def face_lines(quick: Quick, ref: str) -> list[Array]:
     names = _faces(one.shape or one.sheet)
     if part not in names:
         return []
+    if mesh.cells is not None:
+        return [one.stood(line) for line in mesh_runs(mesh)]
     own = mesh.points[:, mesh.sampling.lane == names.index(part)]
     return [one.stood(line) for line in (own[:, 0], own[:, -1], own[0], own[-1])]
 
@@ -146,7 +151,7 @@ def seen_at(skins: Sequence[Quick], camera: Camera, at: Array, size: tuple[int, 
         if hit is not None and hit[0] < found[0]:
             name = _faces(q.shape or q.sheet)[hit[1]]
             found = (hit[0], body, "" if "&" in name else f"{body}/face:{name}")
-        for row, end in () if q.open or mesh.ring else ((0, "first"), (-1, "last")):
+        for row, end in () if mesh.bare else ((0, "first"), (-1, "last")):
             rim = mesh.sampling.outline
             depth = float(seen.depths[row, rim].mean())
             if depth < found[0] and inside(at[None], seen.pixels[row, rim])[0]:
@@ -156,6 +161,10 @@ def seen_at(skins: Sequence[Quick], camera: Camera, at: Array, size: tuple[int, 
 
 def _skin_hit(mesh: SkinMesh, pixels: Array, depths: Array, at: Array) -> tuple[float, int] | None:
     """The depth (mm) and the lane of the nearest piece of skin that covers a pixel."""
+    if mesh.cells is not None:
+        flat = pixels.reshape(-1, 2)[mesh.cells]
+        found = nearest_cover(flat, depths.ravel()[mesh.cells], at)
+        return None if found is None else (found[0], 0)
     a, b = mesh.sampling.quads.T
     right, below = pixels[..., 0] > at[0], pixels[..., 1] > at[1]
     # Only quads whose corners lie on both sides of the pixel, either way, can cover it.

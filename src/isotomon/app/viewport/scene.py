@@ -15,7 +15,7 @@ from vtkmodules.vtkRenderingCore import vtkActor, vtkLight, vtkPolyDataMapper, v
 from isotomon.app.viewport.polydata import cap, cells_of, flat_face, points_of, set_lines, set_surfaces, set_triangles
 from isotomon.app.viewport.solids import Shown
 from isotomon.arrays import Array, Index
-from isotomon.field.mesh import SkinMesh
+from isotomon.field.mesh import SkinMesh, mesh_runs
 
 Colour = tuple[float, float, float]
 
@@ -155,15 +155,11 @@ class Scene:
         points, normals, cells, base, colours = [], [], [], 0, []
         for mesh, colour in meshes:
             before = base
-            n_v, n_u = mesh.points.shape[:2]
-            pairs, rows = mesh.sampling.quads, (np.arange(n_v - 1) * n_u)[:, None]
-            a, b = rows + pairs[:, 0], rows + pairs[:, 1]
-            quads = np.stack([a, b, b + n_u, a + n_u], axis=-1).reshape(-1, 4)
             points.append(mesh.points.reshape(-1, 3))
             normals.append(mesh.normals.reshape(-1, 3))
-            cells.append(np.vstack([quads[:, [0, 1, 2]], quads[:, [0, 2, 3]]]) + base)
-            base += n_v * n_u
-            for row, way in () if mesh.ring or mesh.sampling.open else ((0, -1), (-1, 1)):
+            cells.append(mesh.triangles + base)
+            base += len(points[-1])
+            for row, way in () if mesh.bare else ((0, -1), (-1, 1)):
                 own, one = cap(mesh, row)
                 ring = mesh.points[row, mesh.sampling.outline]
                 square = np.cross(ring - ring.mean(axis=0), np.roll(ring, -1, axis=0) - ring.mean(axis=0)).sum(axis=0)
@@ -233,7 +229,10 @@ class Scene:
         normals = numpy_to_vtk(np.ascontiguousarray(mesh.normals.reshape(-1, 3), dtype=np.float32), deep=True)
         self._skin_data.SetPoints(points)
         self._skin_data.GetPointData().SetNormals(normals)
-        if self._grid != (n_v, n_u):
+        if mesh.cells is not None:
+            self._skin_data.SetPolys(cells_of(mesh.cells))
+            self._grid = (0, 0)
+        elif self._grid != (n_v, n_u):
             pairs = mesh.sampling.quads
             rows = (np.arange(n_v - 1) * n_u)[:, None]
             a, b = rows + pairs[:, 0], rows + pairs[:, 1]
@@ -271,7 +270,7 @@ class Scene:
         shown.Modified()
 
     def _set_caps(self, mesh: SkinMesh) -> None:
-        if mesh.ring or mesh.sampling.open:
+        if mesh.bare:
             self._caps_data.Initialize()
             return
         points, cells, base = [], [], 0
@@ -285,6 +284,9 @@ class Scene:
         self._caps_data.Modified()
 
     def _set_edges(self, mesh: SkinMesh) -> None:
+        if mesh.cells is not None:
+            set_lines(self._edges_data, mesh_runs(mesh))
+            return
         lane = mesh.sampling.lane
         starts = np.flatnonzero(np.r_[True, lane[1:] != lane[:-1]])
         starts = starts[mesh.sampling.crisp[lane[starts]]]

@@ -9,6 +9,7 @@ from typing import Annotated, ClassVar
 from isotomon.errors import DesignError
 from isotomon.field.sheet import Sheet
 from isotomon.field.strand import Strand, strand_of
+from isotomon.field.trims import Trim
 from isotomon.operations.base import Ask, Says
 from isotomon.quantity.record import Record, Ref
 
@@ -23,10 +24,12 @@ MOST_CURVES = 60
 
 @dataclass(frozen=True, eq=False)
 class Made:
-    """A skin that is made; what is to be said of it: (words, length in mm) each."""
+    """A skin that is made; and what is to be said of it: (words, length in mm) each."""
 
     sheet: Sheet
     told: tuple[tuple[str, float], ...] = ()
+    trim: Trim | None = None
+    """What of the sheet there is; None for all of it."""
 
 
 class Making(Record, frozen=True, kw_only=True, tag_field="kind"):
