@@ -49,7 +49,9 @@ class Rails:
         size = np.linalg.norm(height, axis=1, keepdims=True)
         scale = np.linalg.norm(slopes, axis=2).mean(axis=1, keepdims=True) if self.upright is None else 1.0
         if np.any(size < 1e-6 * scale):
-            raise FieldError("the rails run straight at each other somewhere, so that nothing stands across them; choose another height")
+            raise FieldError(
+                "the rails run straight at each other somewhere, so that nothing stands across them; choose another height"
+            )
         height = height / size
         return begin, np.stack([along, height, cross3(along, height)], axis=1)
 
@@ -68,7 +70,9 @@ def along_rails(
     order = np.argsort(places)
     profiles, shares, places = [profiles[k] for k in order], shares[:, order], places[order]
     if len(places) > 1 and np.diff(shares, axis=1).min() <= 0.0:
-        raise FieldError("the profiles touch the rails in different orders; choose profiles that do not cross each other")
+        raise FieldError(
+            "the profiles touch the rails in different orders; choose profiles that do not cross each other"
+        )
     both = Rails(_rails(rails, shares, places, tolerance), upright)
     own = spread(profiles, tolerance)
     local = _local(both, own, places, even)
@@ -104,9 +108,12 @@ def _from_first(rails: tuple[Strand, Strand], profiles: Sequence[Strand]) -> lis
 def _standing(rails: tuple[Strand, Strand], profiles: Sequence[Strand]) -> Array:
     """(2, profiles) the shares of both rails' lengths at which the profiles stand."""
     found = [crossings([rail], profiles) for rail in rails]
-    apart = float(np.linalg.norm(rails[1].at(np.linspace(0.0, 1.0, 33)) - rails[0].at(np.linspace(0.0, 1.0, 33)), axis=1).max())
+    apart = float(
+        np.linalg.norm(rails[1].at(np.linspace(0.0, 1.0, 33)) - rails[0].at(np.linspace(0.0, 1.0, 33)), axis=1).max()
+    )
     touching = all(
-        float(c.gaps.max()) <= TOUCH * apart and np.abs(c.on_second - end).max() < TOUCH for c, end in zip(found, (0.0, 1.0), strict=True)
+        float(c.gaps.max()) <= TOUCH * apart and np.abs(c.on_second - end).max() < TOUCH
+        for c, end in zip(found, (0.0, 1.0), strict=True)
     )
     if touching:
         return np.stack([c.on_first[0] for c in found])

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
@@ -74,6 +75,9 @@ def _unsound(quick: Quick) -> list[Finding]:
                 "move the parts into each other, or apart"
             )
             found.append(Finding("error", name, text, about=body))
+        if built.told and not one.body.file:
+            text = f"the skins do not close: {'; '.join(_in_names(quick, words) for words in built.told)}"
+            found.append(Finding("note", name, text, about=body))
         if built.united is not None:
             text = (
                 f"its copies overlap: their volumes add up to {built.volume:,.1f} mm³, and united they have "
@@ -81,6 +85,13 @@ def _unsound(quick: Quick) -> list[Finding]:
             )
             found.append(Finding("band", name, text, about=body))
     return found
+
+
+def _in_names(quick: Quick, words: str) -> str:
+    """What is said by bodies' ids (of b2) by their names."""
+    for body in quick.design.bodies:
+        words = re.sub(rf"\bof {re.escape(body.id)}\b", f"of {body.name}", words)
+    return words
 
 
 def _pieces(quick: Quick) -> list[Finding]:

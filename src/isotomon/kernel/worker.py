@@ -105,7 +105,7 @@ def run_step(request: Work, bodies: OrderedDict[str, Built]) -> Reply:
             request.limit,
         )
         made = apply(request.operation, given)
-        return msgspec.structs.replace(_built(request, made.body), united=made.united)
+        return msgspec.structs.replace(_built(request, made.body, made.told), united=made.united)
     found, path = [(name, _kept(bodies, key)) for name, key in request.bodies], Path(request.path)
     if request.form == "step":
         making.write_step(found, request.name, path)

@@ -41,7 +41,7 @@ class Says:
 class Input:
     """A field of an operation: its name, what it says, the type it has besides formulas and references, and its usual value.
 
-    `what`: a kind of number, letters of what can be referred to, `edges`, `faces`, `curves`, `lengths` (one `beside` each item of another field,
+    `what`: a kind of number, letters of what can be referred to, `edges`, `faces`, `curves`, `bodies`, `lengths` (one `beside` each item of another field,
     nought for none), `count`, `copies` (numbers of copies), `yes`, or `choice`."""
 
     name: str
@@ -241,6 +241,8 @@ Angle = Annotated[Value, "angle"]
 Ratio = Annotated[Value, "ratio"]
 Other = Annotated[Ref, "B"]
 """Another body."""
+Others = Annotated[tuple[Ref, ...], Says("Other skins", "bodies")]
+"""Several of them."""
 
 
 @lru_cache(maxsize=64)
@@ -284,4 +286,10 @@ def varying(ask: Ask, value: Value, title: str, places: int) -> Array:
 
 def bodies_of(step: Operation) -> tuple[Id, ...]:
     """The other bodies that an operation works with."""
-    return tuple(getattr(step, i.name) for i in inputs_of(type(step)) if i.what == "B")
+    found = list[Id]()
+    for given in inputs_of(type(step)):
+        if given.what == "B":
+            found.append(getattr(step, given.name))
+        elif given.what == "bodies":
+            found += getattr(step, given.name)
+    return tuple(found)

@@ -179,10 +179,11 @@ def solid_state(desk: Desk) -> tuple[str, bool]:
         return (f"No solid: {errors[0].text}" if errors else "The solid is not built."), False
     if not isinstance(solid, Built):
         return f"No solid: {solid.text}.", False
+    told = "; ".join(solid.told)
+    told = f" Brought in: {told}." if told and quick.body.file else f" {told[:1].upper()}{told[1:]}." if told else ""
     if not solid.pieces:
         words = "valid" if solid.valid else "not valid"
-        return f"Skin: {words}, {len(solid.names)} faces, {solid.area:,.1f} mm².", solid.valid
-    told = f" Brought in: {'; '.join(solid.told)}." if solid.told else ""
+        return f"Skin: {words}, {len(solid.names)} faces, {solid.area:,.1f} mm².{told}", solid.valid
     sound = solid.valid and solid.watertight
     words = "valid, watertight" if sound else "not valid" if not solid.valid else "not watertight"
     pieces = f" in {solid.pieces} pieces" if solid.pieces > 1 else ""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from functools import partial
 
 from isotomon.app.api import Api
@@ -35,7 +35,7 @@ def offers_of(desk: Desk, asked: Input) -> list[tuple[str, str]]:
         return curve_offers(desk)
     if desk.design is None or asked.what in (*KINDS, "count", "copies", "yes"):
         return []
-    if asked.what == "B":
+    if asked.what in ("B", "bodies"):
         design, hand = desk.design, desk.hand
         return [(b.id, b.name) for b in desk.others if bodies.may_receive(design, hand, b.id)]
     return [offer for letter in asked.what for offer in candidates(desk.design, letter)]
@@ -128,9 +128,18 @@ def _add(w: Api, kind: type[Operation]) -> None:
             continue
         offered = [ref for ref, _ in offers_of(desk, asked)]
         chosen = [key for key in desk.selection if key in offered]
+        if asked.what == "bodies":
+            fields |= {asked.name: refs(*(chosen or _skins_of(desk, offered)))}
+            continue
         if chosen or (asked.what == "B" and offered):
             fields[asked.name] = (chosen or offered)[0]
     _do(w, kind.COMMAND.lower(), lambda d: _with_step(d, desk.hand, _settled(desk, kind(**fields))))
+
+
+def _skins_of(desk: Desk, offered: Sequence[str]) -> list[str]:
+    """Of the bodies that are offered those that are skins."""
+    found = (desk.quick.of(key) for key in offered) if desk.quick is not None else ()
+    return [one.body.id for one in found if one is not None and one.open]
 
 
 def _do(w: Api, title: str, edit: Callable[[Design], Design]) -> None:
@@ -186,11 +195,11 @@ def _needs_body(w: Api) -> str:
 
 def _reason(kind: type[Operation], w: Api) -> str:
     missing = _needs_body(w)
-    if missing or not any(asked.what == "B" for asked in inputs_of(kind)):
+    if missing or not any(asked.what in ("B", "bodies") for asked in inputs_of(kind)):
         return missing
     if not w.desk.others:
         return "There is one body only; make another first"
-    free = all(offers_of(w.desk, asked) for asked in inputs_of(kind) if asked.what == "B")
+    free = all(offers_of(w.desk, asked) for asked in inputs_of(kind) if asked.what in ("B", "bodies"))
     return "" if free else "Every other body is made of this one, or used already; make another first"
 
 

@@ -29,10 +29,11 @@ class Given:
 
 @dataclass(frozen=True, eq=False)
 class MadeBody:
-    """A body. `united`: mm³ of copies that overlap, what lies in several of them once."""
+    """A body. `united`: mm³ of copies that overlap, what lies in several of them once. `told`: what its maker has to say of it."""
 
     body: NamedShape
     united: float | None = None
+    told: tuple[str, ...] = ()
 
 
 def apply(operation: str, given: Given) -> MadeBody:

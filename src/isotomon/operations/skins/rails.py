@@ -42,7 +42,9 @@ class AlongRails(Making, frozen=True, tag="rails"):
         if len(curves) == 3:
             return cls(first=curves[0], second=curves[1], profiles=tuple(curves[2:]))
         strands = strands_of(ask, curves)
-        families = sorted(two_families(strands, names_of(ask, curves)), key=lambda f: -sum(strands[k].length for k in f))
+        families = sorted(
+            two_families(strands, names_of(ask, curves)), key=lambda f: -sum(strands[k].length for k in f)
+        )
         pair = next((family for family in families if len(family) == 2), None)
         if pair is None:
             raise DesignError("two of the curves are the rails, and the others cross both; choose such curves")
