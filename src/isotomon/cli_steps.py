@@ -9,7 +9,7 @@ from typing import Any
 
 
 def add_step_parsers(commands: Any) -> None:
-    """The parsers of `step` and `schema`; `commands`: where sub-parsers are added."""
+    """The parsers of `step`, `skin` and `schema`; `commands`: where sub-parsers are added."""
     step = commands.add_parser("step", help="list what is done with a body, or do one thing more")
     step.add_argument("design", type=Path, metavar="DESIGN", help="the design file, DESIGN.isotomon")
     step.add_argument("kind", nargs="?", metavar="KIND", help="what is to be done, such as move, ring or bend")
@@ -20,6 +20,13 @@ def add_step_parsers(commands: Any) -> None:
     )
     step.add_argument("--out", type=Path, metavar="DESIGN", help="where the changed design goes (default: back)")
     step.set_defaults(run=_step)
+    skin = commands.add_parser("skin", help="list the skins made from curves, or make one more")
+    skin.add_argument("design", type=Path, metavar="DESIGN", help="the design file, DESIGN.isotomon")
+    skin.add_argument("kind", nargs="?", metavar="KIND", help="how it is made, such as net, between or filled")
+    skin.add_argument("fields", nargs="*", metavar="NAME=VALUE", help="such as along='rib 1, rib 2'")
+    skin.add_argument("--name", metavar="NAME", help="what it is to be called")
+    skin.add_argument("--out", type=Path, metavar="DESIGN", help="where the changed design goes (default: back)")
+    skin.set_defaults(run=_skin)
     schema = commands.add_parser("schema", help="print the JSON Schema of the design file")
     schema.set_defaults(run=_schema)
 
@@ -52,6 +59,31 @@ def _step(options: argparse.Namespace) -> int:
     for step in design.body(body).steps:
         left = "" if step in done else " (not done)"
         print(f"  {step.id}  {step.titled(lambda key: names.get(key, 'what is gone'))}{left}")
+    return 0
+
+
+def _skin(options: argparse.Namespace) -> int:
+    from isotomon.design import bodies
+    from isotomon.design.file import load, save
+    from isotomon.evaluate.settle import check_design
+    from isotomon.exchange.operations import read_making
+    from isotomon.inspect.quick import rebuild
+
+    design = load(options.design)
+    if options.kind is not None:
+        groups = (design.guides, design.drawings, design.datums, bodies.stations_of_all(design), design.bodies)
+        things = {record.name: record.id for group in groups for record in group}
+        making = read_making(options.kind, options.fields, design.unit, things)
+        design = bodies.begin_body(design, options.name or making.NAME, shaped=making)
+        check_design(design)
+        save(design, options.out or options.design)
+    quick = rebuild(design)
+    for one in (quick, *quick.others):
+        if one.body.making is not None:
+            figure = f"{one.sheet.area:.6g} mm²" if one.sheet is not None else "not made"
+            print(f"{one.body.name}: {one.body.making.TITLE.lower()}, {figure}")
+            for finding in one.own_findings:
+                print(f"  {finding.text}")
     return 0
 
 

@@ -23,6 +23,7 @@ from isotomon.author import shaping
 from isotomon.author.carry import carry
 from isotomon.author.insert import insert_station
 from isotomon.author.session import Session
+from isotomon.author.skins import make_skin
 from isotomon.design import bodies, edits, file, loft_edits, station_edits
 from isotomon.design.body import Along, Body, Carrying, Ending, Loft, Span, Wall
 from isotomon.design.datums import Datum
@@ -48,6 +49,7 @@ from isotomon.inspect.quick import rebuild as rebuilt
 from isotomon.inspect.results import Quick
 from isotomon.kernel.protocol import Built
 from isotomon.operations import OPERATIONS
+from isotomon.operations.skins import MAKINGS
 from isotomon.profile import change, copies, draw_edits, shapes
 from isotomon.profile.draw_edits import Pen
 from isotomon.profile.drawing import Constraint, Drawing
@@ -315,6 +317,7 @@ __all__ = [
     "load",
     "loft_edits",
     "looks",
+    "make_skin",
     "measures",
     "meet_law",
     "parse_section",
@@ -334,5 +337,6 @@ __all__ = [
     "write_numbers",
     "write_table",
 ]
-globals().update({operation.__name__: operation for operation in OPERATIONS.values()})
-__all__ += [operation.__name__ for operation in OPERATIONS.values()]
+RECORDS = (*OPERATIONS.values(), *MAKINGS.values())
+globals().update({record.__name__: record for record in RECORDS})
+__all__ += [record.__name__ for record in RECORDS]

@@ -45,7 +45,7 @@ from isotomon.field.section_field import SectionField
 from isotomon.field.skin import BodySkin, RoundSkin, Skin
 from isotomon.geometry import datums as g
 from isotomon.geometry.datums import Cylinder, Plane
-from isotomon.operations.skins.base import Made
+from isotomon.operations.skins.base import MadeSheet
 from isotomon.profile.drawing import Drawing
 from isotomon.profile.section import Drawn
 from isotomon.quantity import Quantity, resolve
@@ -327,7 +327,7 @@ class Ground(Kinds):
 
         return part_in_space(drawing, part, in_space, station.name)
 
-    def sheet(self) -> Made:
+    def sheet(self) -> MadeSheet:
         """The skin from curves that the body is made as. Raises: IsotomonError."""
         return self.worked.once("sheet", self.body.id, lambda: sheet_of(self))
 

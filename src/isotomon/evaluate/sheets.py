@@ -14,11 +14,11 @@ from isotomon.evaluate.shape import digest
 from isotomon.evaluate.sources import Sources
 from isotomon.evaluate.stages import ask_of
 from isotomon.field.mesh import SkinMesh
-from isotomon.field.sheet import SIDES, Sheet
+from isotomon.field.sheet import SIDES, SkinSheet
 from isotomon.field.sheet_mesh import sheet_mesh, step_of, trimmed_mesh
 from isotomon.field.trimmed import border, trimmed_area
 from isotomon.geometry.datums import SpaceCurve
-from isotomon.operations.skins.base import Made
+from isotomon.operations.skins.base import MadeSheet
 from isotomon.version import VERSION
 
 FACE = "skin"
@@ -29,16 +29,16 @@ FACE = "skin"
 class SheetShape:
     """A skin made from curves, as arrays: the `made` one, and its `mesh`."""
 
-    made: Made
+    made: MadeSheet
     moving: bool
 
     @property
-    def sheet(self) -> Sheet:
+    def sheet(self) -> SkinSheet:
         """The skin."""
         return self.made.sheet
 
     @property
-    def whole(self) -> Sheet | None:
+    def whole(self) -> SkinSheet | None:
         """The skin, if nothing of it is trimmed away."""
         return self.sheet if self.made.trim is None else None
 
@@ -89,7 +89,7 @@ class SheetShape:
         )
 
 
-def sheet_of(ground: Sources) -> Made:
+def sheet_of(ground: Sources) -> MadeSheet:
     """The skin that the body is made as.
 
     Raises: IsotomonError.
@@ -100,7 +100,7 @@ def sheet_of(ground: Sources) -> Made:
     return making.made(ask_of(ground))
 
 
-def side_of(made: Made, part: str, what: str) -> SpaceCurve:
+def side_of(made: MadeSheet, part: str, what: str) -> SpaceCurve:
     """A side of a skin by its name, `what` in words.
 
     Raises: DesignError.

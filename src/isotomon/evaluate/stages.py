@@ -14,7 +14,7 @@ from isotomon.evaluate.sources import Sources
 from isotomon.field.parallel import WorkedSkin
 from isotomon.field.section_field import SectionField
 from isotomon.field.seen import WorkedGrids, seen, seen_rounds
-from isotomon.field.sheet import Sheet
+from isotomon.field.sheet import SkinSheet
 from isotomon.geometry.affine import ITSELF
 from isotomon.operations.base import SKIN, Ask, Asked, Operation
 from isotomon.operations.counting import check_steps
@@ -50,8 +50,22 @@ def on_field(ground: Sources, steps: Sequence[Operation], field: SectionField) -
     return field, len(steps)
 
 
+def on_sheet(ground: Sources, steps: Sequence[Operation], sheet: SkinSheet) -> tuple[SkinSheet, int]:
+    """What the first steps make of a skin from curves, and how many of them these are.
+
+    Raises: IsotomonError, naming the step.
+    """
+    ask = ask_of(ground)
+    for number, step in enumerate(steps):
+        made = _said(step, lambda step=step, sheet=sheet: step.on_sheet(ask, sheet))
+        if made is None:
+            return sheet, number
+        sheet = made
+    return sheet, len(steps)
+
+
 def stages(
-    ground: Sources, steps: Sequence[Operation], skin: WorkedSkin | None = None, sheet: Sheet | None = None
+    ground: Sources, steps: Sequence[Operation], skin: WorkedSkin | None = None, sheet: SkinSheet | None = None
 ) -> tuple[Stage, ...]:
     """What steps do with a body that is finished, in order; those that put it elsewhere and follow one another at once. `skin`: the
     body's, as it is when the first of them begins; `sheet`: what it is made as from curves.

@@ -18,7 +18,7 @@ STILL = 1e-13
 
 
 @dataclass(frozen=True, eq=False)
-class Crossings:
+class CurveCrossings:
     """Of every curve of one family (rows) with every one of another (columns): the shares of their lengths (m, n) at which they come nearest
     to each other, and where that is on both (m, n, 3) mm."""
 
@@ -38,7 +38,7 @@ class Crossings:
         return (self.first + self.second) / 2.0
 
 
-def crossings(first: Sequence[Strand], second: Sequence[Strand]) -> Crossings:
+def crossings(first: Sequence[Strand], second: Sequence[Strand]) -> CurveCrossings:
     """Where two families of curves come nearest to each other: from the nearest of some samples on, by the Gauss-Newton rule on both shares."""
     t = np.linspace(0.0, 1.0, SAMPLES)
     a, b = (np.stack([strand.at(t) for strand in family]) for family in (first, second))
@@ -57,7 +57,7 @@ def crossings(first: Sequence[Strand], second: Sequence[Strand]) -> Crossings:
         s, r = new_s, new_r
         if moved < STILL:
             break
-    return Crossings(s, r, _all(first, s, 0), _all(second, r.T, 0).transpose(1, 0, 2))
+    return CurveCrossings(s, r, _all(first, s, 0), _all(second, r.T, 0).transpose(1, 0, 2))
 
 
 def _all(family: Sequence[Strand], shares: Array, derivative: int) -> Array:

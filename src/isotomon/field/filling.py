@@ -17,7 +17,7 @@ from scipy.sparse import csr_array, diags_array, vstack
 
 from isotomon.arrays import Array, Index
 from isotomon.errors import FieldError
-from isotomon.field.sheet import Sheet
+from isotomon.field.sheet import SkinSheet
 from isotomon.field.strand import Strand
 from isotomon.field.trims import Trim, TrimEdge
 from isotomon.geometry.basis import Basis, make_basis
@@ -43,7 +43,7 @@ STEEP = 0.3
 
 
 @dataclass(frozen=True, eq=False)
-class Edge:
+class RunEdge:
     """A curve of the run, head to tail with the next, and how many derivatives across are given by the skin that it is an edge of."""
 
     strand: Strand
@@ -52,10 +52,10 @@ class Edge:
 
 
 @dataclass(frozen=True, eq=False)
-class Filled:
+class Filling:
     """The skin over its rectangle, by what it is trimmed, how far it is off the run at most (mm), and into how many spans it goes."""
 
-    sheet: Sheet
+    sheet: SkinSheet
     trim: Trim
     off: float
     spans: tuple[int, int]
@@ -77,7 +77,7 @@ class _Conditions:
         return _Conditions(self.places[own], self.directions[own], self.orders[own], self.values[own])
 
 
-def fill(loops: Sequence[Sequence[Edge]], within: Sequence[Array], spans: int, tolerance: float) -> Filled:
+def fill(loops: Sequence[Sequence[RunEdge]], within: Sequence[Array], spans: int, tolerance: float) -> Filling:
     """The skin that fills the first of some closed runs, with holes where the others are; `within`: places (n, 3) each that it passes. In so
     many `spans` along the longer side, or, for nought, as many as it takes to be within `tolerance` (mm) of the run.
 
@@ -92,7 +92,7 @@ def fill(loops: Sequence[Sequence[Edge]], within: Sequence[Array], spans: int, t
     return made
 
 
-def _rectangle(loops: Sequence[Sequence[Edge]]) -> tuple[Plane, Array, Array]:
+def _rectangle(loops: Sequence[Sequence[RunEdge]]) -> tuple[Plane, Array, Array]:
     """The plane nearest to the run, and the corner and the sides (2,) of the rectangle on it. A straight or pointed run has none."""
     t = np.linspace(0.0, 1.0, 65)
     points = np.vstack([e.strand.at(t) for e in loops[0]])
@@ -107,7 +107,7 @@ def _flat(points: Array, plane: Plane) -> Array:
     return np.asarray((points - plane.origin) @ np.stack([plane.across, plane.up], axis=1))
 
 
-def _trim(loops: Sequence[Sequence[Edge]], plane: Plane, low: Array, size: Array) -> Trim:
+def _trim(loops: Sequence[Sequence[RunEdge]], plane: Plane, low: Array, size: Array) -> Trim:
     """The runs as they lie in the unit square. Raises: FieldError, where one crosses itself."""
     made = list[tuple[TrimEdge, ...]]()
     for loop in loops:
@@ -124,13 +124,13 @@ def _trim(loops: Sequence[Sequence[Edge]], plane: Plane, low: Array, size: Array
 
 
 def _filled(
-    loops: Sequence[Sequence[Edge]],
+    loops: Sequence[Sequence[RunEdge]],
     within: Sequence[Array],
     trim: Trim,
     plane: Plane,
     rectangle: tuple[Array, Array],
     spans: int,
-) -> Filled:
+) -> Filling:
     """The skin of least bending in so many spans along the longer side."""
     size = rectangle[1]
     counts = [max(2, math.ceil(spans * s / size.max())) for s in size]
@@ -138,11 +138,11 @@ def _filled(
     asked = _conditions(loops, within, trim, plane, rectangle, counts)
     order = 3 if any(e.given == 2 for loop in loops for e in loop) else 2
     control = _least(_bending(u, v, trim, size, order), u, v, asked)
-    sheet = Sheet(u, v, control.reshape(u.size, v.size, 3))
-    return Filled(sheet, trim, _off(sheet, loops, trim), (counts[0], counts[1]))
+    sheet = SkinSheet(u, v, control.reshape(u.size, v.size, 3))
+    return Filling(sheet, trim, _off(sheet, loops, trim), (counts[0], counts[1]))
 
 
-def _off(sheet: Sheet, loops: Sequence[Sequence[Edge]], trim: Trim) -> float:
+def _off(sheet: SkinSheet, loops: Sequence[Sequence[RunEdge]], trim: Trim) -> float:
     """mm: the greatest distance of the skin's edges from the curves."""
     t, worst = np.linspace(0.0, 1.0, 129), 0.0
     for edge, own in zip((e for loop in loops for e in loop), trim.edges, strict=True):
@@ -152,7 +152,7 @@ def _off(sheet: Sheet, loops: Sequence[Sequence[Edge]], trim: Trim) -> float:
 
 
 def _conditions(
-    loops: Sequence[Sequence[Edge]],
+    loops: Sequence[Sequence[RunEdge]],
     within: Sequence[Array],
     trim: Trim,
     plane: Plane,
@@ -179,7 +179,7 @@ def _conditions(
 
 
 def _from_beyond(
-    edge: Edge, places: Array, t: Array, plane: Plane, size: Array
+    edge: RunEdge, places: Array, t: Array, plane: Plane, size: Array
 ) -> list[tuple[Array, Array, int, Array]]:
     """How the skin goes on over an edge from the one that it is an edge of: in mm by mm on the plane, made such by the unit square's sides."""
     if edge.strand.beyond is None:

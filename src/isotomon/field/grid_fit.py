@@ -8,7 +8,7 @@ import numpy as np
 
 from isotomon.arrays import Array
 from isotomon.errors import FieldError, KnotError
-from isotomon.field.sheet import Sheet
+from isotomon.field.sheet import SkinSheet
 from isotomon.geometry.basis import Basis, fit
 
 Places = Callable[[Array, Array], Array]
@@ -27,7 +27,7 @@ def joins_of(basis: Basis) -> dict[float, int]:
 
 def fit_sheet(
     places: Places, joins_u: Mapping[float, int], joins_v: Mapping[float, int], tolerance: float, closed_u: bool = False
-) -> Sheet:
+) -> SkinSheet:
     """The quintic skin within `tolerance` (mm) of the places, less smooth only at the joins; smooth all round where `closed_u`.
 
     Raises: FieldError, where that takes too many spans.
@@ -48,7 +48,7 @@ def _fitted(
     tolerance: float,
     closed_u: bool,
     lines: int,
-) -> Sheet:
+) -> SkinSheet:
     """Along v first, of some lines; then along u, of all lines through the sites along v."""
     some = np.union1d(np.linspace(0.0, 1.0, lines), list(joins_u))
     try:
@@ -59,10 +59,10 @@ def _fitted(
         raise FieldError(f"the skin cannot be followed: {error}") from None
     columns = rows.reshape(u.size, len(sites), 3).transpose(1, 0, 2).reshape(len(sites), -1)
     control = v.through(v.sparse(sites), columns)
-    return Sheet(u, v, control.reshape(v.size, u.size, 3).transpose(1, 0, 2))
+    return SkinSheet(u, v, control.reshape(v.size, u.size, 3).transpose(1, 0, 2))
 
 
-def _miss(sheet: Sheet, places: Places) -> float:
+def _miss(sheet: SkinSheet, places: Places) -> float:
     """mm: the largest distance at places between those that were used."""
     share = (np.arange(PROBES) + 0.5) / PROBES
     u, v = ((b.breaks[:-1, None] + np.diff(b.breaks)[:, None] * share).ravel() for b in (sheet.u, sheet.v))

@@ -14,8 +14,8 @@ import numpy as np
 from isotomon.arrays import Array
 from isotomon.errors import FieldError
 from isotomon.field.blends import Blend, blend
-from isotomon.field.crossing import Crossings, crossings
-from isotomon.field.sheet import Sheet, said_in, union
+from isotomon.field.crossing import CurveCrossings, crossings
+from isotomon.field.sheet import SkinSheet, said_in, union
 from isotomon.field.spreads import DEGREE, Spread, spread_at
 from isotomon.field.strand import Strand
 from isotomon.geometry.basis import Basis
@@ -34,7 +34,7 @@ Called = tuple[Sequence[str], Sequence[str]]
 class Net:
     """The skin of a net; how far apart its curves were where they cross (m, n) mm, and where that is (m, n, 3)."""
 
-    sheet: Sheet
+    sheet: SkinSheet
     gaps: Array
     places: Array
 
@@ -70,7 +70,7 @@ def net(along: Sequence[Strand], across: Sequence[Strand], within: float, tolera
     return Net(_boolean_sum(first, second, places[np.ix_(rows, columns)], tolerance), found.gaps, found.places)
 
 
-def _check_met(found: Crossings, within: float, called: Called) -> None:
+def _check_met(found: CurveCrossings, within: float, called: Called) -> None:
     """Raises: FieldError, naming the two curves that miss each other by most, if that is more than `within` (mm)."""
     worst = np.unravel_index(int(found.gaps.argmax()), found.gaps.shape)
     if found.gaps[worst] <= within:
@@ -110,7 +110,7 @@ def _pole(point: Array) -> Strand:
 
 
 def _with_poles(
-    found: Crossings, poles: tuple[Sequence[tuple[Array, Array]], Sequence[tuple[Array, Array]]]
+    found: CurveCrossings, poles: tuple[Sequence[tuple[Array, Array]], Sequence[tuple[Array, Array]]]
 ) -> tuple[Array, Array, Array]:
     """The shares at which the first family meets the second (m, n), the second the first (n, m), and where (m, n, 3), with poles among them:
     those of one family stand among the curves of the other, and have no shares of their own (NaN)."""
@@ -173,7 +173,7 @@ def _running_on(strand: Strand, shares: Array, ring: bool, called: str) -> tuple
     )
 
 
-def _boolean_sum(first: _Family, second: _Family, places: Array, tolerance: float) -> Sheet:
+def _boolean_sum(first: _Family, second: _Family, places: Array, tolerance: float) -> SkinSheet:
     """The two blends of both families added, less the blend of what they have in common: where they cross, `places` (m, n, 3)."""
     along, across = (spread_at(f.strands, f.shares, f.places, tolerance) for f in (first, second))
     by_u, by_v = (blend(f.places, ring=f.places[-1] < 1.0) for f in (first, second))
@@ -182,7 +182,7 @@ def _boolean_sum(first: _Family, second: _Family, places: Array, tolerance: floa
     rows = said_in(u, along.basis, along.control) + _corrections(along, by_u, of_u, places)
     columns = said_in(v, across.basis, across.control) + _corrections(across, by_v, of_v, places.transpose(1, 0, 2))
     control = np.einsum("umk,vm->uvk", rows, of_v) + np.einsum("vnk,un->uvk", columns, of_u)
-    return Sheet(u, v, control - np.einsum("un,vm,mnk->uvk", of_u, of_v, places, optimize=True), along.corners)
+    return SkinSheet(u, v, control - np.einsum("un,vm,mnk->uvk", of_u, of_v, places, optimize=True), along.corners)
 
 
 def _corrections(curves: Spread, across: Blend, weights: Array, places: Array) -> Array:
@@ -215,7 +215,7 @@ def two_families(strands: Sequence[Strand], called: Sequence[str]) -> tuple[list
     return families
 
 
-def _at_pole(found: Crossings, i: int, j: int, size: float) -> bool:
+def _at_pole(found: CurveCrossings, i: int, j: int, size: float) -> bool:
     """Whether two curves meet at ends of both at which others end, too."""
     at = found.places[i, j]
     ends = (found.on_first[i, j], found.on_second[i, j])

@@ -26,7 +26,7 @@ SAME = 1e-9
 
 
 @dataclass(frozen=True, eq=False)
-class Sheet:
+class SkinSheet:
     """A skin on the unit square: `control` (n_u, n_v, 3) mm, in bases along u and v. `corners`: lasting names of the places along u at
     which it may be creased."""
 
@@ -136,7 +136,7 @@ class Sheet:
         ]
         return f"{name} {'~'.join(ends)}"
 
-    def turned_over(self) -> Sheet:
+    def turned_over(self) -> SkinSheet:
         """The same with its other side before it: u runs the other way."""
         if self.u.periodic:
             raise FieldError("a skin that closes smoothly is turned over by its curves")

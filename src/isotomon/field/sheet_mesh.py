@@ -7,7 +7,7 @@ from scipy.sparse import csr_array
 
 from isotomon.arrays import Array, Index
 from isotomon.field.mesh import Sampling, SkinMesh
-from isotomon.field.sheet import Sheet
+from isotomon.field.sheet import SkinSheet
 from isotomon.field.trims import Trim
 from isotomon.geometry.basis import Basis
 from isotomon.geometry.planar import cross3
@@ -22,7 +22,7 @@ INSIDE = 1e-9
 """So far inside a run its ends are looked at, so that the skin beyond a crease has no part in its normals."""
 
 
-def sheet_mesh(sheet: Sheet, moving: bool = False) -> SkinMesh:
+def sheet_mesh(sheet: SkinSheet, moving: bool = False) -> SkinMesh:
     """A sheet at places crowded where its knots crowd; at fewer while something is `moving`. Creases are looked at from both sides."""
     (u, lane), (v, _) = _places(sheet.u, moving), _places(sheet.v, moving)
     points = sheet.grid(u, v).transpose(1, 0, 2)
@@ -48,7 +48,7 @@ def step_of(moving: bool) -> float:
     return 2.0 * STEP if moving else STEP
 
 
-def trimmed_mesh(sheet: Sheet, trim: Trim, moving: bool = False) -> SkinMesh:
+def trimmed_mesh(sheet: SkinSheet, trim: Trim, moving: bool = False) -> SkinMesh:
     """What of a sheet lies within a run, as triangles; fewer while something is `moving`."""
     places, cells, runs = trim.triangles(step_of(moving))
     u, v = places.T

@@ -11,15 +11,15 @@ import numpy as np
 
 from isotomon.arrays import Array
 from isotomon.errors import FieldError, KnotError
-from isotomon.field.blends import Blend, Given
-from isotomon.field.sheet import SAME, Sheet, said_in, union
+from isotomon.field.blends import Blend, Given, blend
+from isotomon.field.sheet import SAME, SkinSheet, said_in, union
 from isotomon.field.strand import Strand
 from isotomon.geometry.basis import Basis, fit
 from isotomon.geometry.hermite import smooth
 from isotomon.geometry.roots import crossings as crossings_of
 
 DEGREE = 5
-Course = Callable[[Array], Array]
+ShareMap = Callable[[Array], Array]
 """The share of a curve's length (n,) at common places (n,)."""
 Join = Literal["free", "flush", "fair"]
 """How a skin leaves a curve: as it likes; in the direction in which the skin goes on that the curve is an edge of (G1); with its curvature,
@@ -35,7 +35,7 @@ class Spread:
     basis: Basis
     control: Array
     corners: tuple[tuple[float, str], ...] = ()
-    courses: tuple[Course, ...] = ()
+    courses: tuple[ShareMap, ...] = ()
     """Of each curve, the share of its length at common places."""
 
     def at(self, u: Array, derivative: int = 0) -> Array:
@@ -64,7 +64,7 @@ def spread_at(strands: Sequence[Strand], shares: Array, places: Array, tolerance
     Raises: FieldError.
     """
     ring = places[-1] < 1.0
-    courses, joins = list[Course](), {float(p): 2 for p in places}
+    courses, joins = list[ShareMap](), {float(p): 2 for p in places}
     for own in shares:
         x, y = places, own
         if ring:  # far enough on both sides for the spline to have forgotten its ends
@@ -77,11 +77,13 @@ def spread_at(strands: Sequence[Strand], shares: Array, places: Array, tolerance
     return _fitted(strands, [_flat(c) for c in courses], {} if straight else joins, tolerance)
 
 
-def _flat(course: Callable[[Array], Any]) -> Course:
+def _flat(course: Callable[[Array], Any]) -> ShareMap:
     return lambda u: np.asarray(course(u)).reshape(-1)
 
 
-def _fitted(strands: Sequence[Strand], courses: Sequence[Course], joins: dict[float, int], tolerance: float) -> Spread:
+def _fitted(
+    strands: Sequence[Strand], courses: Sequence[ShareMap], joins: dict[float, int], tolerance: float
+) -> Spread:
     """Raises: FieldError."""
     names = dict[float, str]()
     for strand, course in zip(strands, courses, strict=True):
@@ -104,7 +106,7 @@ def _fitted(strands: Sequence[Strand], courses: Sequence[Course], joins: dict[fl
     return Spread(basis, control.reshape(basis.size, len(strands), 3), tuple(sorted(names.items())), tuple(courses))
 
 
-def _common(course: Course, share: float) -> float:
+def _common(course: ShareMap, share: float) -> float:
     """The common place at which a curve comes to a share of its length, round and round a closed one."""
     share += np.ceil(course(np.zeros(1))[0] - share - SAME)
     found = crossings_of(lambda u: course(u) - share, np.zeros(1), np.ones(1))
@@ -113,7 +115,7 @@ def _common(course: Course, share: float) -> float:
 
 def through(
     strands: Sequence[Strand], across: Blend, tolerance: float, lengths: tuple[float, float] = (0.0, 0.0)
-) -> Sheet:
+) -> SkinSheet:
     """The skin through curves in order, as a blend carries one into the next; where that says that slopes are given at an end, it goes on from
     the skin that the curve there is an edge of, over a length (mm).
 
@@ -126,7 +128,7 @@ def through(
             every.append(_going_on(strands[end], own, end, given, lengths[end], tolerance))
     basis = union([s.basis for s in every], DEGREE)
     control = np.concatenate([said_in(basis, s.basis, s.control) for s in every], axis=1)
-    return Sheet(basis, across.basis, np.einsum("uck,vc->uvk", control, across.weights), own.corners)
+    return SkinSheet(basis, across.basis, np.einsum("uck,vc->uvk", control, across.weights), own.corners)
 
 
 def _going_on(strand: Strand, own: Spread, end: int, given: Given, length: float, tolerance: float) -> Spread:
@@ -142,7 +144,25 @@ def _going_on(strand: Strand, own: Spread, end: int, given: Given, length: float
         direction, bend = beyond(course(u))
         return np.concatenate([sign * length * direction, length**2 * bend][:given], axis=1)
 
-    order = DEGREE - own.basis.multiplicity - 1  # of derivatives along, one less goes on than of places
+    return _beside(own, sample, given, tolerance)
+
+
+def drawn_out(strand: Strand, way: Callable[[Array], Array], tolerance: float) -> SkinSheet:
+    """The skin in straight rulings from a curve, each as long as, and along, its `way` (n, 3) mm at shares (n,) of the curve's length.
+
+    Raises: FieldError.
+    """
+    own = spread([strand], tolerance)
+    ways = _beside(own, lambda u: way(own.courses[0](u)), 1, tolerance)
+    basis, across = union([own.basis, ways.basis], DEGREE), blend([0.0, 1.0])
+    begin, rows = said_in(basis, own.basis, own.control), said_in(basis, ways.basis, ways.control)
+    control = np.concatenate([begin, begin + rows], axis=1)
+    return SkinSheet(basis, across.basis, np.einsum("uck,vc->uvk", control, across.weights), own.corners)
+
+
+def _beside(own: Spread, sample: Callable[[Array], Array], count: int, tolerance: float) -> Spread:
+    """Vectors (n, 3 count) along curves, as a spread of as many; they have one derivative less than the curves."""
+    order = DEGREE - own.basis.multiplicity - 1
     joins = {
         float(u): max(int(k), 0) for u, k in zip(own.basis.breaks[1:-1], order[1:-1], strict=True) if k < DEGREE - 2
     }
@@ -150,7 +170,7 @@ def _going_on(strand: Strand, own: Spread, end: int, given: Given, length: float
         basis, control = fit(sample, tolerance, joins=joins, periodic=own.basis.periodic)
     except KnotError as error:
         raise FieldError(f"the skin that is to be gone on from is not smooth enough at its edge: {error}") from None
-    return Spread(basis, control.reshape(basis.size, given, 3))
+    return Spread(basis, control.reshape(basis.size, count, 3))
 
 
 def even_levels(strands: Sequence[Strand], ring: bool = False) -> Array:

@@ -11,7 +11,7 @@ from scipy.interpolate import PchipInterpolator
 from isotomon.arrays import Array
 from isotomon.errors import FieldError, FoldError
 from isotomon.field.grid_fit import fit_sheet, joins_of
-from isotomon.field.sheet import Sheet, said_in, union
+from isotomon.field.sheet import SkinSheet, said_in, union
 from isotomon.field.sheet_mesh import looked_at
 from isotomon.geometry.basis import Basis
 from isotomon.geometry.patch import Patch
@@ -29,13 +29,13 @@ class Thick:
     """A `sheet` between two parallel skins: `before` and `behind` it, mm at even places along v (n,) or everywhere (1,), in the direction
     of its normals both (so that what lies behind has negative ones)."""
 
-    sheet: Sheet
+    sheet: SkinSheet
     before: Array
     behind: Array
     tolerance: float
 
     @cached_property
-    def sides(self) -> tuple[Sheet, Sheet]:
+    def sides(self) -> tuple[SkinSheet, SkinSheet]:
         """The skin that is before the sheet, and that behind it, in common bases.
 
         Raises: FieldError, where one folds.
@@ -45,10 +45,10 @@ class Thick:
         v = union([s.v for s in made], 5)
         said = [said_in(u, s.u, s.control) for s in made]
         controls = [said_in(v, s.v, c.transpose(1, 0, 2)).transpose(1, 0, 2) for s, c in zip(made, said, strict=True)]
-        first, second = (Sheet(u, v, control, self.sheet.corners) for control in controls)
+        first, second = (SkinSheet(u, v, control, self.sheet.corners) for control in controls)
         return first, second
 
-    def _parallel(self, away: Array) -> Sheet:
+    def _parallel(self, away: Array) -> SkinSheet:
         if not away.any():
             return self.sheet
         check_folds(self.sheet, away)
@@ -82,7 +82,7 @@ class Thick:
         straight = Basis(1, np.array([0.0, 1.0]), np.ones(2, dtype=np.int64), False)
         return [
             replace(p, name=name if k == 0 else f"{name} {k + 1}")
-            for k, p in enumerate(Sheet(basis, straight, control).patches(name))
+            for k, p in enumerate(SkinSheet(basis, straight, control).patches(name))
         ]
 
     def grids(self, moving: bool) -> tuple[Array, ...]:
@@ -111,7 +111,7 @@ def distance(away: Array, v: Array) -> Array:
     return np.asarray(PchipInterpolator(np.linspace(0.0, 1.0, len(away)), away)(v))
 
 
-def whole_normals(sheet: Sheet, u: Array, v: Array) -> Array:
+def whole_normals(sheet: SkinSheet, u: Array, v: Array) -> Array:
     """(n_u, n_v, 3) of length 1, also where the skin comes to a point, from beside it.
 
     Raises: FieldError, for a point in which the normals round it do not agree.
@@ -130,7 +130,7 @@ def whole_normals(sheet: Sheet, u: Array, v: Array) -> Array:
     return np.where(bare[..., None], near, normals)
 
 
-def curvatures(sheet: Sheet, u: Array, v: Array) -> tuple[Array, Array]:
+def curvatures(sheet: SkinSheet, u: Array, v: Array) -> tuple[Array, Array]:
     """(n_u, n_v) each, 1/mm: the greatest and the least normal curvature, positive where the skin bends towards its normal; NaN at points."""
     s_u, s_v = sheet.grid(u, v, 1, 0), sheet.grid(u, v, 0, 1)
     normal = sheet.normals(u, v)
@@ -144,7 +144,7 @@ def curvatures(sheet: Sheet, u: Array, v: Array) -> tuple[Array, Array]:
     return mean + root, mean - root
 
 
-def check_folds(sheet: Sheet, away: Array) -> None:
+def check_folds(sheet: SkinSheet, away: Array) -> None:
     """Raises: FoldError, with the place and the share of the distance that fits, where a parallel skin turns back on itself: its distance exceeds
     the radius to which the skin bends on that side."""
     u, v = np.linspace(0.0, 1.0, SEEN_U), np.linspace(0.0, 1.0, SEEN_V)

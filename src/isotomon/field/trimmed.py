@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from isotomon.arrays import Array
-from isotomon.field.sheet import Sheet
+from isotomon.field.sheet import SkinSheet
 from isotomon.field.trims import Trim, TrimEdge
 from isotomon.geometry.datums import SpaceCurve
 from isotomon.geometry.planar import cross, cross3
@@ -19,7 +19,7 @@ THREE = np.array([[4.0, 1.0, 1.0], [1.0, 4.0, 1.0], [1.0, 1.0, 4.0]]) / 6.0
 """Where a triangle is looked at, by its corners: exact to the second degree."""
 
 
-def trimmed_area(sheet: Sheet, trim: Trim) -> float:
+def trimmed_area(sheet: SkinSheet, trim: Trim) -> float:
     """mm² of what lies within, by triangles in each of which the skin is taken at three places."""
     places, cells, _ = trim.triangles(FINE)
     corners = places[cells]
@@ -29,7 +29,7 @@ def trimmed_area(sheet: Sheet, trim: Trim) -> float:
     return float((grown.reshape(3, -1) * area).sum() / 3.0)
 
 
-def border(sheet: Sheet, trim: Trim, edge: TrimEdge) -> SpaceCurve:
+def border(sheet: SkinSheet, trim: Trim, edge: TrimEdge) -> SpaceCurve:
     """An edge of a trimmed sheet as a curve, with how the sheet would go on over it."""
     closed = any(len(loop) == 1 and loop[0] is edge for loop in trim.loops)
 
@@ -43,7 +43,7 @@ def border(sheet: Sheet, trim: Trim, edge: TrimEdge) -> SpaceCurve:
     return SpaceCurve(at, closed, creases, names=names, joints=joints, beyond=lambda t: _beyond(sheet, trim, edge, t))
 
 
-def _beyond(sheet: Sheet, trim: Trim, edge: TrimEdge, t: Array) -> tuple[Array, Array]:
+def _beyond(sheet: SkinSheet, trim: Trim, edge: TrimEdge, t: Array) -> tuple[Array, Array]:
     """How the sheet would go on over an edge, at parameters (n,)."""
     places, along = edge.at(t), edge.at(t, 1)
     square = np.stack([along[:, 1], -along[:, 0]], axis=1)

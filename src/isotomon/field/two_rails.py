@@ -11,7 +11,7 @@ from isotomon.arrays import Array
 from isotomon.errors import FieldError
 from isotomon.field.crossing import crossings
 from isotomon.field.grid_fit import fit_sheet, joins_of
-from isotomon.field.sheet import Sheet
+from isotomon.field.sheet import SkinSheet
 from isotomon.field.spreads import Spread, spread, spread_at
 from isotomon.field.strand import Strand
 from isotomon.geometry.hermite import Hermite, smooth
@@ -24,7 +24,7 @@ NARROW = 1e-6
 
 
 @dataclass(frozen=True, eq=False)
-class Rails:
+class RailPair:
     """Two curves that correspond: `spread` has both. `upright`: (3,) the direction that the profiles' height keeps to, as nearly as it can;
     None: they stand across the rails."""
 
@@ -58,7 +58,7 @@ class Rails:
 
 def along_rails(
     rails: tuple[Strand, Strand], profiles: Sequence[Strand], upright: Array | None, even: bool, tolerance: float
-) -> tuple[Sheet, Array]:
+) -> tuple[SkinSheet, Array]:
     """The skin of profiles carried along two rails, as sized as the rails are apart, `even` in height, too, and the places (profiles,) along
     the rails at which they stand: where they touch both, else evenly from the first end to the last.
 
@@ -73,7 +73,7 @@ def along_rails(
         raise FieldError(
             "the profiles touch the rails in different orders; choose profiles that do not cross each other"
         )
-    both = Rails(_rails(rails, shares, places, tolerance), upright)
+    both = RailPair(_rails(rails, shares, places, tolerance), upright)
     own = spread(profiles, tolerance)
     local = _local(both, own, places, even)
 
@@ -89,7 +89,7 @@ def along_rails(
     # A frame has one derivative less than the rails.
     less = {place: max(order - 1, 0) if order < 4 else order for place, order in joins.items()}
     made = fit_sheet(sample, joins_of(own.basis), less, tolerance)
-    return Sheet(made.u, made.v, made.control, own.corners), places
+    return SkinSheet(made.u, made.v, made.control, own.corners), places
 
 
 def _from_first(rails: tuple[Strand, Strand], profiles: Sequence[Strand]) -> list[Strand]:
@@ -129,7 +129,7 @@ def _rails(rails: tuple[Strand, Strand], shares: Array, places: Array, tolerance
     return spread_at(rails, own, common, tolerance) if inner.any() else spread(rails, tolerance)
 
 
-def _local(both: Rails, own: Spread, places: Array, even: bool) -> Hermite:
+def _local(both: RailPair, own: Spread, places: Array, even: bool) -> Hermite:
     """The profiles' control points in the rails' frames, from place to place; as they are at the first and last one beyond these."""
     begin, frame = both.frames(places)
     far = np.linalg.norm(both.spread.at(places)[:, 1] - begin, axis=1)

@@ -28,7 +28,7 @@ from isotomon.evaluate.settle import all_drawings
 from isotomon.evaluate.shape import CommonForm, make_shape, shape_key
 from isotomon.evaluate.sheets import SheetShape
 from isotomon.evaluate.sources import Thing
-from isotomon.evaluate.stages import Stage, on_field, placed_by, stages, worked_by
+from isotomon.evaluate.stages import Stage, on_field, on_sheet, placed_by, stages, worked_by
 from isotomon.field.ends import Ending
 from isotomon.field.mesh import skin_mesh
 from isotomon.field.parallel import WorkedSkin, skin_of
@@ -132,7 +132,7 @@ def _one(ground: Ground, moving: bool) -> Quick:
     wanted = shape is not None and any(step.ON_SKIN for step in left)
     within = design.tolerance * (ROUGHER if moving else 1.0)
     skin = skin_of(shape.field, within, shape.key) if shape is not None and wanted else None
-    sheet, torn = _sheet(ground, moving)
+    sheet, left, torn = _sheet(ground, left, moving)
     put, misplaced = _put(ground, left, skin, sheet)
     if shape is not None and not moving:
         worked = any(isinstance(stage, Asked) for stage in put)  # then it is not what lies over itself as it is shaped
@@ -158,14 +158,21 @@ def _one(ground: Ground, moving: bool) -> Quick:
     return so_far(shape=shape, full=full, judged=judged, findings=found, unintended=turn)
 
 
-def _sheet(ground: Ground, moving: bool) -> tuple[SheetShape | None, list[Finding]]:
-    """A body that is made as a skin from curves, if it is such a one, or a finding that says why it cannot be."""
+def _sheet(
+    ground: Ground, steps: Sequence[Operation], moving: bool
+) -> tuple[SheetShape | None, Sequence[Operation], list[Finding]]:
+    """A body that is made as a skin from curves, if it is such a one, with what the first of its `steps` make of it; the steps that are left to
+    be done; or a finding that says why it cannot be."""
     if ground.body.making is None:
-        return None, []
+        return None, steps, []
     try:
-        return SheetShape(ground.sheet(), moving), []
+        made, done = ground.sheet(), 0
+        if made.trim is None:
+            sheet, done = on_sheet(ground, steps, made.sheet)
+            made = replace(made, sheet=sheet)
+        return SheetShape(made, moving), steps[done:], []
     except IsotomonError as error:
-        return None, [body_finding(ground.body, error)]
+        return None, steps, [body_finding(ground.body, error)]
 
 
 def _full(shape: Shape, ends: tuple[Ending | None, Ending | None]) -> Full:

@@ -14,7 +14,7 @@ from isotomon.arrays import Array
 from isotomon.errors import DesignError, IsotomonError
 from isotomon.field.parallel import WorkedSkin
 from isotomon.field.section_field import SectionField
-from isotomon.field.sheet import Sheet
+from isotomon.field.sheet import SkinSheet
 from isotomon.field.thick import Thick
 from isotomon.geometry.datums import Axis, Plane, SpaceCurve
 from isotomon.operations.grips import Grip
@@ -41,7 +41,7 @@ class Says:
 class Input:
     """A field of an operation: its name, what it says, the type it has besides formulas and references, and its usual value.
 
-    `what`: a kind of number, letters of what can be referred to, `edges`, `faces`, `curves`, `bodies`, `lengths` (one `beside` each item of another field,
+    `what`: a kind of number, letters of what can be referred to, `edges`, `faces`, `curves`, `points`, `bodies`, `lengths` (one `beside` each item of another field,
     nought for none), `count`, `copies` (numbers of copies), `yes`, or `choice`."""
 
     name: str
@@ -87,7 +87,7 @@ class Ask:
     """mm: the design's."""
     skin: WorkedSkin | None = None
     """The body's skin, as long as nothing else has been done with the body than to work on it."""
-    sheet: Sheet | None = None
+    sheet: SkinSheet | None = None
     """The skin that the body is made as from curves, as long as nothing has been done with it."""
 
     @property
@@ -175,6 +175,13 @@ class Operation(Record, frozen=True, kw_only=True, tag_field="kind"):
 
     def on_field(self, ask: Ask, field: SectionField) -> SectionField | None:
         """What one makes of a body that is a field still; None of any that makes nothing of fields.
+
+        Raises: IsotomonError.
+        """
+        return None
+
+    def on_sheet(self, ask: Ask, sheet: SkinSheet) -> SkinSheet | None:
+        """What one makes of a body that is a skin from curves still; None of any that makes nothing of these.
 
         Raises: IsotomonError.
         """

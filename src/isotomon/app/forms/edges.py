@@ -20,7 +20,7 @@ from isotomon.operations.base import Input, inputs_of
 from isotomon.quantity import Value
 from isotomon.quantity.record import Ref
 
-LISTED = ("edges", "faces", "curves", "bodies")
+LISTED = ("edges", "faces", "curves", "points", "bodies")
 """What is chosen by several references in a list."""
 
 

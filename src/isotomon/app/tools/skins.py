@@ -6,24 +6,31 @@ from functools import partial
 
 from isotomon.app.api import Api
 from isotomon.app.command import Command, needs_design
-from isotomon.app.tools.steps import chosen_curves
+from isotomon.app.tools.steps import chosen_curves, chosen_points
 from isotomon.author.skins import make_skin
 from isotomon.operations.skins import MAKINGS
 from isotomon.operations.skins.base import Making
 
 
 def _taken(w: Api, making: type[Making]) -> list[str]:
-    """The chosen curves; where they are too few, the guides and drawings made last, of any number as many as there are."""
-    chosen, design = chosen_curves(w.desk), w.desk.design
+    """The chosen curves or points; where they are too few, those made last, of any number as many as there are."""
+    chosen, design = _chosen(w, making), w.desk.design
+    if making.OF == "points":
+        made = [d.id for d in design.datums if d.recipe.makes == "point"] if design is not None else []
+        return (chosen if len(chosen) >= making.FEWEST else made)[-making.MOST :]
     if len(chosen) >= making.FEWEST or design is None:
         return chosen
     lone = [r.id for group in (design.drawings, design.guides) for r in group]
     return lone[-making.FEWEST :] if making.MOST == making.FEWEST else lone
 
 
+def _chosen(w: Api, making: type[Making]) -> list[str]:
+    return chosen_points(w.desk) if making.OF == "points" else chosen_curves(w.desk)
+
+
 def _make(w: Api, kind: str) -> None:
     desk, making = w.desk, MAKINGS[kind]
-    curves, chosen = _taken(w, making), chosen_curves(desk)
+    curves, chosen = _taken(w, making), _chosen(w, making)
     if not desk.do(making.COMMAND.lower(), lambda d: make_skin(d, kind, curves)):
         desk.select((desk.hand,))
         w.view.fit()
@@ -37,7 +44,9 @@ def _reason(making: type[Making], w: Api) -> str:
     if needs_design(w):
         return needs_design(w)
     few = len(_taken(w, making)) < making.FEWEST
-    return f"Choose {making.FEWEST} curves or more: guides, drawings, stations, rims, sides of skins" if few else ""
+    kinds = "datum points" if making.OF == "points" else "guides, drawings, stations, rims, sides of skins"
+    count = f"{making.FEWEST} {making.OF}" if making.FEWEST > 1 else "a curve"
+    return f"Choose {count}{' or more' if making.MOST > making.FEWEST else ''}: {kinds}" if few else ""
 
 
 SKIN_COMMANDS: tuple[Command, ...] = tuple(

@@ -22,6 +22,8 @@ from isotomon.operations.cut_by_skin import CutBySkin
 from isotomon.operations.cut_off import CutOff
 from isotomon.quantity.record import Id, Ref, refs
 
+NAMED_POINTS = ("lead", "trail", "upper", "lower")
+
 
 def offers_of(desk: Desk, asked: Input) -> list[tuple[str, str]]:
     """(value, in words) of all that can be chosen for a field of an operation."""
@@ -33,6 +35,8 @@ def offers_of(desk: Desk, asked: Input) -> list[tuple[str, str]]:
         return face_offers(desk)
     if asked.what in ("curves", "c"):
         return curve_offers(desk)
+    if asked.what == "points":
+        return point_offers(desk)
     if desk.design is None or asked.what in (*KINDS, "count", "copies", "yes"):
         return []
     if asked.what in ("B", "bodies"):
@@ -75,6 +79,22 @@ def curve_offers(desk: Desk) -> list[tuple[str, str]]:
         elif body.stations:
             wanted += [f"{s.id}/outline" for s in body.stations] + [f"{body.id}/first-rim", f"{body.id}/last-rim"]
     return [(ref, ground.called(ref)) for ref in dict.fromkeys(wanted)]
+
+
+def point_offers(desk: Desk) -> list[tuple[str, str]]:
+    """(reference, in words) of all points: datums, and the named points of stations."""
+    if desk.design is None:
+        return []
+    found = [(ref, name) for ref, name in candidates(desk.design, "p") if ref]
+    parts = [(s.id, f"{s.id}/{part}") for s in bodies.stations_of_all(desk.design) for part in NAMED_POINTS]
+    ground = ground_of(desk.quick) if desk.quick is not None else None
+    return [*found, *((ref, ground.called(ref)) for _, ref in parts if ground is not None)]
+
+
+def chosen_points(desk: Desk) -> list[str]:
+    """What is chosen that is a point, in the order in which it was chosen."""
+    offered = {ref for ref, _ in point_offers(desk)}
+    return [key for key in desk.selection if key in offered]
 
 
 def chosen_curves(desk: Desk) -> list[str]:

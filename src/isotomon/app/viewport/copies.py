@@ -78,3 +78,13 @@ def corners(quick: Quick) -> Array:
             some = points if len(q.placed) == 1 else box
             found.append((some @ q.placed[:, :3, :3].transpose(0, 2, 1) + q.placed[:, None, :3, 3]).reshape(-1, 3))
     return np.vstack(found)
+
+
+def lying(quick: Quick, before: bytes | None) -> bytes | None:
+    """What says where the bodies lie, by what carries the one in hand and how many there are; as `before` where nothing is known of it."""
+    others = bytes([len(quick.others), min(len(quick.placed), 255)])
+    if quick.shape is not None:
+        return quick.shape.field.carrier.marks() + others
+    if quick.sheet is not None:
+        return others
+    return b"" if quick.empty else before

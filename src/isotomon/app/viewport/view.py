@@ -13,7 +13,7 @@ from isotomon.app.theme import Theme
 from isotomon.app.viewport import labels
 from isotomon.app.viewport.canvas import SceneCanvas
 from isotomon.app.viewport.colours import colour_range, colour_table, paint_legend, stripe_table
-from isotomon.app.viewport.copies import corners, finished_bodies, meshes_beside, placed_mesh
+from isotomon.app.viewport.copies import corners, finished_bodies, lying, meshes_beside, placed_mesh
 from isotomon.app.viewport.finished_parts import shown_at
 from isotomon.app.viewport.handles import Handle, handle_near, paint_handles
 from isotomon.app.viewport.lines import Lines, Wanted, curves_of, drawn_of, line_near, rgb
@@ -92,23 +92,14 @@ class View(SceneCanvas):
     def show_quick(self, quick: Quick) -> None:
         """Show new results; the first ones are fitted to the window."""
         self.quick = quick
-        shape, mesh = quick.shape, quick.mesh
+        mesh = quick.mesh
         self._drawn = drawn_of(quick)
         self.scene.set_mesh(placed_mesh(mesh, quick.placed[0]) if mesh is not None else None)
         self._show_finished()
         self._paint_skin()
-        others = bytes([len(quick.others), min(len(quick.placed), 255)])
-        carrier = (
-            shape.field.carrier.marks() + others
-            if shape is not None
-            else others
-            if mesh is not None
-            else b""
-            if quick.empty
-            else self._fitted
-        )
-        if carrier != self._fitted:
-            self._fitted = carrier
+        lies = lying(quick, self._fitted)
+        if lies != self._fitted:
+            self._fitted = lies
             self.fit()
         self._refresh_curves()
 
@@ -266,7 +257,8 @@ class View(SceneCanvas):
     def fit(self) -> None:
         """All of the body in the picture; of an empty design the base planes."""
         if self.quick is not None and self.quick.mesh is None and not self.quick.others:
-            points = np.vstack([line for lines in self._drawn.datums.values() for line in lines])
+            lines = [line for lines in self._drawn.datums.values() for line in lines]
+            points = np.vstack([*lines, *self._drawn.guides.values()])
             self.camera = self.camera.fitting(points, self.aspect, 1.4)
         if self.quick is not None and any(q.mesh is not None for q in (self.quick, *self.quick.others)):
             # Room above for the stations' labels.

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Annotated, ClassVar
 
 from isotomon.errors import DesignError
-from isotomon.field.sheet import Sheet
+from isotomon.field.sheet import SkinSheet
 from isotomon.field.strand import Strand, strand_of
 from isotomon.field.trims import Trim
 from isotomon.operations.base import Ask, Says
@@ -23,10 +23,10 @@ MOST_CURVES = 60
 
 
 @dataclass(frozen=True, eq=False)
-class Made:
+class MadeSheet:
     """A skin that is made; and what is to be said of it: (words, length in mm) each."""
 
-    sheet: Sheet
+    sheet: SkinSheet
     told: tuple[tuple[str, float], ...] = ()
     trim: Trim | None = None
     """What of the sheet there is; None for all of it."""
@@ -45,6 +45,8 @@ class Making(Record, frozen=True, kw_only=True, tag_field="kind"):
     FEWEST: ClassVar[int] = 2
     MOST: ClassVar[int] = MOST_CURVES
     """Curves that it is made from: without fewer it is nothing."""
+    OF: ClassVar[str] = "curves"
+    """What it is made from: `curves`, or `points`."""
     PLACE: ClassVar[int] = 50
     ICON: ClassVar[str] = ""
     SHORTCUT: ClassVar[str] = ""
@@ -54,7 +56,7 @@ class Making(Record, frozen=True, kw_only=True, tag_field="kind"):
         """One made from curves as they were chosen. Raises: IsotomonError."""
         raise NotImplementedError
 
-    def made(self, ask: Ask) -> Made:
+    def made(self, ask: Ask) -> MadeSheet:
         """The skin.
 
         Raises: IsotomonError.

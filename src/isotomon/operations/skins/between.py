@@ -12,7 +12,7 @@ from isotomon.field.blends import blend
 from isotomon.field.spreads import GIVEN, through
 from isotomon.field.strand import Strand, headed
 from isotomon.operations.base import Ask, Length, Says
-from isotomon.operations.skins.base import FINER, Curve, Made, Making, strands_of
+from isotomon.operations.skins.base import FINER, Curve, MadeSheet, Making, strands_of
 from isotomon.quantity.record import Ref, usual
 
 RUNS = (("nearer", "as it comes nearer"), ("other", "the other way round"))
@@ -20,7 +20,7 @@ JOINS = (("free", "free"), ("flush", "flush with its skin (G1)"), ("fair", "fair
 STRENGTH = "Over what length the skin goes on from the other one; nought: as far as the curves are apart"
 
 
-class Between(Making, frozen=True, tag="between"):
+class BetweenCurves(Making, frozen=True, tag="between"):
     """From one curve to another, from the same share of the length to the same, and from corner to corner where both have as many: in straight
     rulings where both ends are `free`; flush (G1) or fair (G2) with the skin that a curve is an edge of, over a length (mm). The second
     curve runs the way that brings it `nearer`, or the `other`."""
@@ -45,13 +45,13 @@ class Between(Making, frozen=True, tag="between"):
         """The first two."""
         return cls(first=curves[0], second=curves[1])
 
-    def made(self, ask: Ask) -> Made:
+    def made(self, ask: Ask) -> MadeSheet:
         """A blend from curve to curve."""
         strands = headed(strands_of(ask, (self.first, self.second)), (False, self.runs == "other"))
         far = _apart(strands)
         lengths = self._length(ask, "first_length", far), self._length(ask, "last_length", far)
         across = blend([0.0, 1.0], GIVEN[self.first_join], GIVEN[self.last_join])
-        return Made(through(strands, across, FINER * ask.tolerance, lengths))
+        return MadeSheet(through(strands, across, FINER * ask.tolerance, lengths))
 
     def _length(self, ask: Ask, name: str, usual: float) -> float:
         length = ask.number(self, name)

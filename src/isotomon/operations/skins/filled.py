@@ -9,11 +9,11 @@ import numpy as np
 
 from isotomon.arrays import Array
 from isotomon.errors import DesignError
-from isotomon.field.filling import MOST_SPANS, Edge, fill
+from isotomon.field.filling import MOST_SPANS, RunEdge, fill
 from isotomon.field.runs import closed_runs
 from isotomon.field.spreads import GIVEN
 from isotomon.operations.base import Ask, Length, Says
-from isotomon.operations.skins.base import FINER, Curves, Made, Making, names_of, strands_of
+from isotomon.operations.skins.base import FINER, Curves, MadeSheet, Making, names_of, strands_of
 from isotomon.quantity.record import Ref
 
 JOINS = (
@@ -25,7 +25,7 @@ INSIDE = 65
 """Places of a curve inside that the skin passes."""
 
 
-class Filled(Making, frozen=True, tag="filled"):
+class FillRun(Making, frozen=True, tag="filled"):
     """The skin of least bending that fills a closed run of curves, in whatever order they are chosen; further closed runs are holes in it. It
     is flush or fair with the skins whose edges the curves are, but for those left `free`, and passes the curves and points `inside`. It
     goes into so many `spans` each way, or, for 0, into as many as it takes to be near to the run."""
@@ -54,7 +54,7 @@ class Filled(Making, frozen=True, tag="filled"):
         """All of them."""
         return cls(curves=tuple(curves))
 
-    def made(self, ask: Ask) -> Made:
+    def made(self, ask: Ask) -> MadeSheet:
         """The thin plate."""
         if not 0 <= self.spans <= MOST_SPANS:
             raise DesignError(f"fineness {self.spans}: choose 1 to {MOST_SPANS} spans, or 0 for as many as it takes")
@@ -63,10 +63,10 @@ class Filled(Making, frozen=True, tag="filled"):
             raise DesignError("the run has no curves; choose some")
         runs, widest = closed_runs(strands, max(ask.number(self, "within"), FINER * ask.tolerance), called)
         given = [self._given(ref, strand.beyond is not None) for ref, strand in zip(self.curves, strands, strict=True)]
-        loops = [[Edge(strand, given[k], self.curves[k]) for k, strand in run] for run in runs]
+        loops = [[RunEdge(strand, given[k], self.curves[k]) for k, strand in run] for run in runs]
         found = fill(loops, self._inside(ask), self.spans, ask.tolerance)
         told = (("greatest distance off the run", found.off), ("widest gap that was closed", widest))
-        return Made(found.sheet, told, found.trim)
+        return MadeSheet(found.sheet, told, found.trim)
 
     def _given(self, ref: Ref, edge: bool) -> int:
         """How many derivatives across are given at a curve, which may be an edge of a skin."""

@@ -8,11 +8,11 @@ from typing import Annotated
 from isotomon.errors import DesignError
 from isotomon.field.nets import net, two_families
 from isotomon.operations.base import Ask, Length, Says
-from isotomon.operations.skins.base import Made, Making, names_of, strands_of
+from isotomon.operations.skins.base import MadeSheet, Making, names_of, strands_of
 from isotomon.quantity.record import Ref
 
 
-class Net(Making, frozen=True, tag="net"):
+class NetSkin(Making, frozen=True, tag="net"):
     """The skin that passes all curves of two families that cross each other, however they are put in order and whichever way they run. Curves
     that miss each other by no more than `within` (mm) are drawn together midway. A family may come together in a point at an end, or
     be closed."""
@@ -42,11 +42,11 @@ class Net(Making, frozen=True, tag="net"):
         along, across = (tuple(curves[k] for k in family) for family in families)
         return cls(along=along, across=across)
 
-    def made(self, ask: Ask) -> Made:
+    def made(self, ask: Ask) -> MadeSheet:
         """Gordon's skin."""
         within = ask.number(self, "within")
         if not within >= 0.0:
             raise DesignError(f"gaps closed up to {within:.4g} mm; give a length of nought or more")
         called = names_of(ask, self.along), names_of(ask, self.across)
         found = net(strands_of(ask, self.along), strands_of(ask, self.across), within, ask.tolerance / 10.0, called)
-        return Made(found.sheet, (("widest gap that was closed", float(found.gaps.max())),))
+        return MadeSheet(found.sheet, (("widest gap that was closed", float(found.gaps.max())),))

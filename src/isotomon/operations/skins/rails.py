@@ -10,7 +10,7 @@ from isotomon.field.nets import two_families
 from isotomon.field.strand import headed
 from isotomon.field.two_rails import along_rails
 from isotomon.operations.base import Ask, Says
-from isotomon.operations.skins.base import FINER, Curve, Made, Making, names_of, strands_of
+from isotomon.operations.skins.base import FINER, Curve, MadeSheet, Making, names_of, strands_of
 from isotomon.quantity.record import Ref, usual
 
 HOLDS = (("across", "across the rails"), ("upright", "with their height along a direction"))
@@ -51,7 +51,7 @@ class AlongRails(Making, frozen=True, tag="rails"):
         profiles = tuple(ref for k, ref in enumerate(curves) if k not in pair)
         return cls(first=curves[pair[0]], second=curves[pair[1]], profiles=profiles)
 
-    def made(self, ask: Ask) -> Made:
+    def made(self, ask: Ask) -> MadeSheet:
         """Fitted to what the profiles are at every place along the rails."""
         if not self.profiles:
             raise DesignError("there is no profile to be carried along the rails; choose one")
@@ -59,4 +59,4 @@ class AlongRails(Making, frozen=True, tag="rails"):
         profiles = strands_of(ask, self.profiles)
         upright = ask.references.axis(self.up).way if self.hold == "upright" else None
         sheet, _ = along_rails((rails[0], rails[1]), profiles, upright, self.sized == "even", FINER * ask.tolerance)
-        return Made(sheet)
+        return MadeSheet(sheet)

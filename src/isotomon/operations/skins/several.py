@@ -11,11 +11,11 @@ from isotomon.field.nets import FEWEST_ROUND
 from isotomon.field.spreads import even_levels, through
 from isotomon.field.strand import headed
 from isotomon.operations.base import Ask, Says
-from isotomon.operations.skins.base import Curves, Made, Making, strands_of
+from isotomon.operations.skins.base import Curves, MadeSheet, Making, strands_of
 from isotomon.quantity.record import Ref
 
 
-class Several(Making, frozen=True, tag="through"):
+class ThroughCurves(Making, frozen=True, tag="through"):
     """From each curve smoothly, or straight, into the next, and round to the first again where it is a ring. All run the way that brings them
     nearer to the one before; those in `turned`, by their numbers from 0, the other way."""
 
@@ -40,7 +40,7 @@ class Several(Making, frozen=True, tag="through"):
         """All of them, in the order in which they were chosen."""
         return cls(curves=tuple(curves))
 
-    def made(self, ask: Ask) -> Made:
+    def made(self, ask: Ask) -> MadeSheet:
         """One blend through all."""
         strands = strands_of(ask, self.curves)
         fewest = FEWEST_ROUND if self.ring else 2
@@ -48,4 +48,4 @@ class Several(Making, frozen=True, tag="through"):
             raise DesignError(f"the skin goes through {len(strands)} curves; it needs {fewest} or more")
         strands = headed(strands, [k in self.turned for k in range(len(strands))])
         across = blend(even_levels(strands, self.ring), straight=self.across == "straight", ring=self.ring)
-        return Made(through(strands, across, ask.tolerance / 10.0))
+        return MadeSheet(through(strands, across, ask.tolerance / 10.0))

@@ -1,0 +1,48 @@
+"""A skin from curves that goes on over one of its sides."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Annotated, Literal
+
+from isotomon.errors import DesignError
+from isotomon.field.lengthened import lengthened
+from isotomon.field.sheet import SkinSheet
+from isotomon.operations.base import Ask, Asked, Length, Operation, Says
+
+SIDES = (
+    ("first", "along its first curve"),
+    ("last", "along its last curve"),
+    ("start", "where its curves begin"),
+    ("end", "where its curves end"),
+)
+HOW = (("straight", "straight on"), ("curved", "with the curvature that it has there"))
+
+
+class Lengthen(Operation, frozen=True, tag="lengthen"):
+    """A skin made from curves that goes on over a side, `by` so many mm: straight in its own direction, or along circles of the curvature that
+    it has there."""
+
+    TITLE = "Lengthened"
+    COMMAND = "Lengthen the skin"
+    HELP = "The skin goes on over one of its sides: past a body that it is to cut, or that it is to stand in"
+    FAMILY = ""
+    PLACE = 33
+    STAGE = "Finish"
+
+    side: Annotated[Literal["first", "last", "start", "end"], Says("At the side", words=SIDES)] = "last"
+    by: Annotated[Length, Says("By")] = 10.0
+    how: Annotated[Literal["straight", "curved"], Says("It goes on", words=HOW)] = "straight"
+
+    def on_sheet(self, ask: Ask, sheet: SkinSheet) -> SkinSheet:
+        """Fitted to what goes on."""
+        by = ask.number(self, "by")
+        if not by > 0.0:
+            raise DesignError(f"by {by:.4g} mm: give a length of more than nought; trim the skin to make it shorter")
+        return lengthened(sheet, self.side, by, self.how, ask.tolerance / 10.0)
+
+    def asks(self, ask: Ask, called: Callable[[str], str]) -> Asked | None:
+        """Nothing: the kernel lengthens no skins. Raises: DesignError."""
+        raise DesignError(
+            "lengthened: this is done with a skin made from curves that is not trimmed; let it come before all else"
+        )
