@@ -14,6 +14,8 @@ from isotomon.geometry.basis import Basis
 
 Given = Literal[0, 1, 2]
 """How many derivatives across are given at an end, besides what lies there."""
+ENOUGH = 4
+"""Levels of which the ends need no condition of their own."""
 NEAREST = 1e-6
 """Of the whole: levels nearer to each other are one."""
 
@@ -37,10 +39,10 @@ class Blend:
 def blend(
     levels: Sequence[float] | Array, first: Given = 0, last: Given = 0, straight: bool = False, ring: bool = False
 ) -> Blend:
-    """The natural cubic spline's functions of some levels, the first 0 and the last 1 (of a ring, where 1 is 0 again, less), with slopes or
+    """The cubic spline's functions of some levels, the first 0 and the last 1 (of a ring, where 1 is 0 again, less), with slopes or
     bends `given` at the ends; or `straight` from one to the next.
 
-    Source: de Boor, A Practical Guide to Splines, IV (natural and complete cubic splines).
+    Source: de Boor, A Practical Guide to Splines, IV (natural, complete and not-a-knot cubic splines).
     Raises: FieldError, for levels that do not rise.
     """
     v = np.asarray(levels, dtype=float)
@@ -64,9 +66,19 @@ def blend(
                 right.append(np.eye(1, len(v) + first + last, column))
                 column += 1
         if not given:
-            rows.append(basis.matrix(np.array([end]), 2))
+            rows.append(_free(basis, v, end))
             right.append(np.zeros((1, len(v) + first + last)))
     return Blend(basis, np.asarray(np.linalg.solve(np.vstack(rows), np.vstack(right))), v, first, last)
+
+
+def _free(basis: Basis, v: Array, end: float) -> Array:
+    """(1, size) what is nought at an end of which nothing is said: of many levels the step of the third derivative at the next level but it
+    (not a knot), so that what is smooth is met there as well as between; of few the second derivative."""
+    if len(v) < ENOUGH:
+        return basis.matrix(np.array([end]), 2)
+    a, b, c = v[:3] if end == 0.0 else v[-3:]
+    before, after = basis.matrix(np.array([(a + b) / 2.0, (b + c) / 2.0]), 3)
+    return np.asarray((after - before)[None])
 
 
 def _straight(v: Array, ring: bool) -> Blend:

@@ -10,6 +10,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from scipy.linalg import cho_factor, cho_solve
@@ -33,6 +34,8 @@ PER_CELL, PER_SPAN = 4, 6
 SPANS = (6, 12, 24, 40)
 """Spans that are tried where the skin is to be as fine as needed."""
 MOST_SPANS = 40
+MOST_KEPT = 16
+"""Fillings that are not worked out anew as long as their curves are the same."""
 STIFF, ROUNDS = 1e7, 5
 """How much a miss counts against bending, times the cube of the spans, so that a coarse skin stays calm; and how often what is left of it is
 put right."""
@@ -42,7 +45,7 @@ STEEP = 0.3
 """A neighbour's skin that stands steeper on the plane than that (its sine) is gone on from as if it stood so."""
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True)
 class RunEdge:
     """A curve of the run, head to tail with the next, and how many derivatives across are given by the skin that it is an edge of."""
 
@@ -77,16 +80,20 @@ class _Conditions:
         return _Conditions(self.places[own], self.directions[own], self.orders[own], self.values[own])
 
 
-def fill(loops: Sequence[Sequence[RunEdge]], within: Sequence[Array], spans: int, tolerance: float) -> Filling:
-    """The skin that fills the first of some closed runs, with holes where the others are; `within`: places (n, 3) each that it passes. In so
+@lru_cache(maxsize=MOST_KEPT)
+def fill(
+    loops: tuple[tuple[RunEdge, ...], ...], within: tuple[tuple[float, float, float], ...], spans: int, tolerance: float
+) -> Filling:
+    """The skin that fills the first of some closed runs, with holes where the others are; `within`: places that it passes, mm. In so
     many `spans` along the longer side, or, for nought, as many as it takes to be within `tolerance` (mm) of the run.
 
     Raises: FieldError, for a run that crosses itself as it is seen from its plane.
     """
     plane, low, size = _rectangle(loops)
+    inside = np.array(within).reshape(-1, 3)
     trim = _trim(loops, plane, low, size)
     for count in (spans,) if spans else SPANS:
-        made = _filled(loops, within, trim, plane, (low, size), min(count, MOST_SPANS))
+        made = _filled(loops, inside, trim, plane, (low, size), min(count, MOST_SPANS))
         if made.off <= tolerance:
             break
     return made
@@ -125,7 +132,7 @@ def _trim(loops: Sequence[Sequence[RunEdge]], plane: Plane, low: Array, size: Ar
 
 def _filled(
     loops: Sequence[Sequence[RunEdge]],
-    within: Sequence[Array],
+    within: Array,
     trim: Trim,
     plane: Plane,
     rectangle: tuple[Array, Array],
@@ -153,7 +160,7 @@ def _off(sheet: SkinSheet, loops: Sequence[Sequence[RunEdge]], trim: Trim) -> fl
 
 def _conditions(
     loops: Sequence[Sequence[RunEdge]],
-    within: Sequence[Array],
+    within: Array,
     trim: Trim,
     plane: Plane,
     rectangle: tuple[Array, Array],
@@ -171,8 +178,7 @@ def _conditions(
         rows.append((own.at(t), np.zeros((len(t), 2)), 0, edge.strand.at(t)))
         if edge.given:
             rows += _from_beyond(edge, own.at(t[1:-1]), t[1:-1], plane, size)
-    for points in within:
-        rows.append(((_flat(points, plane) - low) / size, np.zeros((len(points), 2)), 0, points))
+    rows.append(((_flat(within, plane) - low) / size, np.zeros((len(within), 2)), 0, within))
     orders = np.concatenate([np.full(len(places), order) for places, _, order, _ in rows])
     places, ways, values = (np.concatenate([row[k] for row in rows]) for k in (0, 1, 3))
     return _Conditions(places, ways, orders, values)

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 
@@ -24,9 +25,11 @@ ONWARD = 1e-6
 """Of a curve's length: so far on the next crossing lies, at least."""
 POLE = 1e-4
 """Of the whole: curves that end nearer to each other than that come together in a point."""
+MOST_KEPT = 16
+"""Nets that are not worked out anew as long as their curves are the same."""
 FEWEST_ROUND = 3
 """Curves across others that are closed."""
-Called = tuple[Sequence[str], Sequence[str]]
+Called = tuple[tuple[str, ...], tuple[str, ...]]
 """The names of both families' curves."""
 
 
@@ -49,7 +52,8 @@ class _Family:
     places: Array
 
 
-def net(along: Sequence[Strand], across: Sequence[Strand], within: float, tolerance: float, called: Called) -> Net:
+@lru_cache(maxsize=MOST_KEPT)
+def net(along: tuple[Strand, ...], across: tuple[Strand, ...], within: float, tolerance: float, called: Called) -> Net:
     """The skin through the curves of two families that cross, in whatever order and direction they are given. Curves that miss each other
     by no more than `within` (mm) are drawn together midway; what of one sticks out beyond the outermost others is left out; all curves
     of a family may begin or end in one point.
@@ -89,10 +93,11 @@ def _poles(strands: Sequence[Strand], within: float) -> list[tuple[Array, Array]
     if len(strands) < 2 or any(s.closed for s in strands):
         return []
     ends = np.stack([s.at(np.array([0.0, 1.0])) for s in strands])
+    near = min(max(within, 1e-9), POLE * float(np.ptp(ends.reshape(-1, 3), axis=0).max()))
     made = list[tuple[Array, Array]]()
     for point in ends[0]:
         far = np.linalg.norm(ends - point, axis=2)
-        if far.min(axis=1).max() <= max(within, 1e-9):
+        if far.min(axis=1).max() <= near:
             made.append(
                 (ends[np.arange(len(strands)), far.argmin(axis=1)].mean(axis=0), far.argmin(axis=1).astype(float))
             )

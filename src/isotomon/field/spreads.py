@@ -19,8 +19,12 @@ from isotomon.geometry.hermite import smooth
 from isotomon.geometry.roots import crossings as crossings_of
 
 DEGREE = 5
+EACH = 6
+"""Places from corner to corner at which curves are made to correspond by their length; between they do so nearly."""
+NEARLY = 2e-3
+"""Curves whose even places differ by no more than that of their parameters correspond as they are."""
 ShareMap = Callable[[Array], Array]
-"""The share of a curve's length (n,) at common places (n,)."""
+"""The places (n,) on a curve at common places (n,)."""
 Join = Literal["free", "flush", "fair"]
 """How a skin leaves a curve: as it likes; in the direction in which the skin goes on that the curve is an edge of (G1); with its curvature,
 too (G2)."""
@@ -36,7 +40,7 @@ class Spread:
     control: Array
     corners: tuple[tuple[float, str], ...] = ()
     courses: tuple[ShareMap, ...] = ()
-    """Of each curve, the share of its length at common places."""
+    """Of each curve, where it is at common places."""
 
     def at(self, u: Array, derivative: int = 0) -> Array:
         """(n, curves, 3)."""
@@ -48,17 +52,45 @@ def spread(strands: Sequence[Strand], tolerance: float) -> Spread:
 
     Raises: FieldError.
     """
-    corners = [[c for c in s.corners if 0.0 < c < 1.0] for s in strands]
+    corners = [sorted(c for c in s.corners if 0.0 < c < 1.0) for s in strands]
     alike = len({len(own) for own in corners}) == 1
-    if not (alike and corners[0]):
-        return _fitted(strands, [lambda u: u] * len(strands), {}, tolerance)
-    places = np.r_[0.0, np.mean(corners, axis=0), 1.0]
-    shares = [np.r_[0.0, own, 1.0] for own in corners]
-    return _fitted(strands, [_flat(partial(np.interp, xp=places, fp=own)) for own in shares], {}, tolerance)
+    lanes = np.array([np.r_[0.0, own if alike else [], 1.0] for own in corners])
+    rows = np.stack([_evenly_spread(strand, own) for strand, own in zip(strands, lanes, strict=True)])
+    places = rows.mean(axis=0)
+    if np.ptp(rows, axis=0).max() < NEARLY and np.ptp(lanes, axis=0).max() < SAME:
+        return _fitted(strands, [_itself] * len(strands), {}, tolerance)
+    edges = lanes.mean(axis=0)
+    courses = [partial(_lane_by_lane, edges, places, own) for own in rows]
+    return _fitted(strands, courses, {float(p): 2 for p in places}, tolerance)
+
+
+def _itself(u: Array) -> Array:
+    return u
+
+
+def _evenly_spread(strand: Strand, lane: Array) -> Array:
+    """Where a curve comes to even shares of its length, from corner to corner."""
+    fine = np.linspace(0.0, 1.0, 513)
+    ends = np.interp(lane, strand.at_share(fine), fine)
+    share = np.concatenate([np.linspace(a, b, EACH, endpoint=False) for a, b in zip(ends[:-1], ends[1:], strict=True)])
+    found = strand.at_share(np.append(share, 1.0))
+    found[::EACH] = lane  # corners lie on corners, exactly
+    return found
+
+
+def _lane_by_lane(edges: Array, places: Array, own: Array, u: Array) -> Array:
+    """The map of common places to a curve's own, smooth from corner to corner."""
+    which = np.clip(np.searchsorted(edges, u, side="right") - 1, 0, len(edges) - 2)
+    found = np.empty(len(u))
+    for k in range(len(edges) - 1):
+        here, part = which == k, slice(k * EACH, (k + 1) * EACH + 1)
+        if here.any():
+            found[here] = smooth(places[part], own[part, None])(u[here])[:, 0]
+    return found
 
 
 def spread_at(strands: Sequence[Strand], shares: Array, places: Array, tolerance: float) -> Spread:
-    """Curves made to correspond so that each comes to its `shares` (curves, places) of its length at the common `places`; closed ones go
+    """Curves made to correspond so that each comes to its own places, `shares` (curves, places), at the common `places`; closed ones go
     on to where they began.
 
     Raises: FieldError.

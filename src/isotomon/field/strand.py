@@ -1,10 +1,10 @@
-"""Curves in space as B-splines by their arc length: what skins are made from."""
+"""Curves in space as B-splines: what skins are made from."""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
-from functools import cached_property, lru_cache
+from functools import cached_property, lru_cache, partial
 
 import numpy as np
 from scipy.interpolate import BSpline, make_interp_spline
@@ -15,19 +15,23 @@ from isotomon.geometry.basis import Basis, fit
 from isotomon.geometry.datums import SpaceCurve
 from isotomon.geometry.quadrature import gauss_rule
 
-CELLS = 64
-"""Into so many parts a smooth run of a curve is cut to measure its length."""
+CELLS, FEWEST_CELLS = 64, 8
+"""Into so many parts a curve of one run is cut to measure its length; and each run of one that has several, at least."""
+EVENLY = 1e-9
+"""Of a run: one that goes so evenly is its own measure."""
 PROBES = np.sort(np.mod(np.arange(1, 66) * 0.6180339887498949, 1.0))
 """Places at which two curves are compared: those that agree at all of them are one."""
 CORNER, JOINT, FAIR = 0, 1, 2
 """How many derivatives by length go on through a corner, through a joint, and through one at which the curvature goes on, too."""
-ASIDE, EVEN = 1e-4, 2e-2
-"""Of a curve: so far beside a joint its curvature is looked at; and times its length, by how much that may differ at the two sides."""
+ASIDE = 1e-4
+"""Of a curve: so far beside a joint its derivatives are looked at."""
+GOES_ON, EVEN = 1e-3, 2e-2
+"""By how much a first derivative may differ at the two sides of a joint, of itself, and a second one, of the first, to be one."""
 
 
 @dataclass(frozen=True, eq=False)
 class Strand:
-    """A curve on [0, 1] by its arc length: `control` (n, 3) mm in a quintic `basis`. `corners`: where it turns sharply; `joins`: where it
+    """A curve on [0, 1]: `control` (n, 3) mm in a quintic `basis`. `corners`: where it turns sharply; `joins`: where it
     is less smooth than its spline, and how many derivatives go on there. `names` of the corners are lasting."""
 
     basis: Basis
@@ -37,10 +41,12 @@ class Strand:
     corners: tuple[float, ...] = ()
     names: tuple[str, ...] = ()
     joins: tuple[tuple[float, int], ...] = ()
+    at_share: Callable[[Array], Array] = np.asarray
+    """Where shares (n,) of its length come to."""
     parameter: Callable[[Array], Array] = np.asarray
-    """The parameter of the curve that it was made from, at shares of the length."""
+    """The parameter of the curve that it was made from, at places on it."""
     beyond: Callable[[Array], tuple[Array, Array]] | None = None
-    """Of an edge of a skin: how that goes on over it at shares of the length, as `SpaceCurve.beyond`."""
+    """Of an edge of a skin: how that goes on over it at places on it, as `SpaceCurve.beyond`."""
 
     @cached_property
     def _spline(self) -> BSpline:
@@ -48,7 +54,7 @@ class Strand:
         return BSpline(self.basis.knots, whole, self.basis.degree)
 
     def at(self, s: Array, derivative: int = 0) -> Array:
-        """(n, 3) places at shares (n,) of the length, or derivatives by it; round and round a closed one."""
+        """(n, 3) places at parameters (n,), or derivatives; round and round a closed one."""
         s = np.mod(s, 1.0) if self.closed else np.clip(s, 0.0, 1.0)
         return np.asarray(self._spline(s, nu=derivative))
 
@@ -60,8 +66,12 @@ class Strand:
         return basis, basis.interpolate(self.at)
 
     def turned(self) -> Strand:
-        """The same run through the other way."""
-        beyond, parameter = self.beyond, self.parameter
+        """The same run through the other way; always the same one."""
+        return self._turned
+
+    @cached_property
+    def _turned(self) -> Strand:
+        beyond, parameter, at_share = self.beyond, self.parameter, self.at_share
         back = None if beyond is None else lambda s: beyond(1.0 - s)
         if self.basis.periodic:
             return _moved(self, lambda s: 1.0 - np.asarray(s))
@@ -76,6 +86,7 @@ class Strand:
             corners=corners,
             names=self.names[::-1],
             joins=joins,
+            at_share=lambda s: 1.0 - at_share(1.0 - s),
             parameter=lambda s: parameter(1.0 - s),
             beyond=back,
         )
@@ -97,89 +108,158 @@ class _Known:
 
 
 def strand_of(curve: SpaceCurve, tolerance: float) -> Strand:
-    """A curve by its arc length, to within `tolerance` (mm); the same one for the same curve.
+    """A curve as a spline, to within `tolerance` (mm); the same one for the same curve.
 
     Raises: FieldError, for one without length, or that no spline follows.
     """
     marks = curve.at(PROBES).tobytes() + repr((curve.closed, curve.corners, curve.joints, curve.names)).encode()
-    made, beyond = _strand(_Known(marks, tolerance, curve)), curve.beyond
+    if curve.beyond is None:
+        return _strand(_Known(marks, tolerance, curve))
     # Two skins may end in the same curve: how each goes on is its own.
-    return made if beyond is None else replace(made, beyond=lambda s: beyond(made.parameter(s)))
+    own = b"".join(part.tobytes() for part in curve.beyond(PROBES[::8]))
+    return _edge_strand(_Known(marks + own, tolerance, curve), _strand(_Known(marks, tolerance, curve)))
+
+
+@lru_cache(maxsize=256)
+def _edge_strand(known: _Known, made: Strand) -> Strand:
+    beyond = known.curve.beyond
+    assert beyond is not None
+    return replace(made, beyond=lambda s: beyond(made.parameter(s)))
 
 
 def _moved(strand: Strand, place: Callable[[Array], Array]) -> Strand:
-    """A closed strand run through otherwise: at `place` of its own share of the length."""
+    """A closed strand run through otherwise: at `place` of its own parameter."""
     found, beyond, parameter = SpaceCurve(lambda s: strand.at(place(s)), True), strand.beyond, strand.parameter
     made = _strand(_Known(found.at(PROBES).tobytes(), 1e-9 * strand.length, found))
     return replace(
         made,
-        parameter=lambda s: parameter(np.mod(place(s), 1.0)),
-        beyond=None if beyond is None else lambda s: beyond(np.mod(place(s), 1.0)),
+        parameter=lambda s: parameter(np.mod(place(made.parameter(s)), 1.0)),
+        beyond=None if beyond is None else lambda s: beyond(np.mod(place(made.parameter(s)), 1.0)),
     )
 
 
 @lru_cache(maxsize=256)
 def _strand(known: _Known) -> Strand:
-    curve = known.curve
-    ends, lengths, runs = _by_length(curve)
-    whole = float(lengths.sum())
-    places = np.r_[0.0, np.cumsum(lengths) / whole]
+    """By its own parameter, where that runs smoothly through its joints, else by its length."""
+    curve, tolerance = known.curve, known.tolerance
+    ends, lengths, runs, knots = _by_length(curve)
+    places = np.r_[0.0, np.cumsum(lengths) / lengths.sum()]
     places[-1] = 1.0
-
-    def parameter(s: Array) -> Array:
-        which = np.clip(np.searchsorted(places, s, side="right") - 1, 0, len(runs) - 1)
-        t = np.empty(len(s))
-        for k, run in enumerate(runs):
-            here = which == k
-            share = (s[here] - places[k]) / (places[k + 1] - places[k])
-            t[here] = np.clip(run(share), ends[k], ends[k + 1])
-        return t
-
-    sharp = {c: CORNER for c in curve.corners if 0.0 < c < 1.0}
-    inner = range(0 if curve.closed and 0.0 in curve.joints else 1, len(ends) - 1)
-    orders = _orders(curve, ends)
-    breaks = {float(places[k]): sharp.get(float(ends[k]), int(orders[k])) for k in inner}
-    smooth = curve.closed and not curve.corners
+    sharp = {float(c) for c in curve.corners}
+    inner = [k for k in range(len(ends) - 1) if k or (curve.closed and 0.0 in curve.joints)]
+    orders = _orders(curve, ends, _derivative)
+    smooth = all(orders[k] > CORNER or float(ends[k]) in sharp for k in inner)
+    by_length = partial(_piecewise, places, ends, runs)
+    if not smooth:
+        orders = _orders(curve, ends, _by_arc)
+    at = ends if smooth else places
+    parameter: Callable[[Array], Array] = np.asarray if smooth else by_length
+    seeds = (
+        []
+        if smooth
+        else [float(places[k] + x * lengths[k] / lengths.sum()) for k, own in enumerate(knots) for x in own]
+    )
+    joins = {float(at[k]): CORNER if float(ends[k]) in sharp else int(orders[k]) for k in inner}
+    round_ = curve.closed and not curve.corners
     try:
-        basis, control = fit(lambda s: curve.at(parameter(s)), known.tolerance, joins=breaks, periodic=smooth)
+        basis, control = fit(lambda s: curve.at(parameter(s)), tolerance, joins=joins, periodic=round_, seeds=seeds)
     except KnotError as error:
         raise FieldError(f"a curve that a skin is made from is not smooth enough: {error}") from None
-    at = dict(zip(ends.tolist(), places.tolist(), strict=True))
-    corners = tuple(at[float(np.clip(c, 0.0, 1.0))] for c in curve.corners)
-    return Strand(basis, control, whole, curve.closed, corners, curve.names, tuple(sorted(breaks.items())), parameter)
+    return Strand(
+        basis,
+        control,
+        float(lengths.sum()),
+        curve.closed,
+        tuple(float(at[int(np.abs(ends - c).argmin())]) for c in curve.corners),
+        curve.names,
+        tuple(sorted(joins.items())),
+        by_length if smooth else np.asarray,
+        parameter,
+    )
 
 
-def _by_length(curve: SpaceCurve) -> tuple[Array, Array, list[Callable[[Array], Array]]]:
-    """The parameters at which the smooth runs of a curve begin and end, their lengths, and of each the parameter by the share of its length."""
+def _piecewise(places: Array, ends: Array, runs: Sequence[Callable[[Array], Array]], s: Array) -> Array:
+    """The parameters (n,) at shares (n,) of a curve's length, of runs between `ends` that lie at `places`."""
+    which = np.clip(np.searchsorted(places, s, side="right") - 1, 0, len(runs) - 1)
+    t = np.empty(len(s))
+    for k, run in enumerate(runs):
+        here = which == k
+        share = (s[here] - places[k]) / (places[k + 1] - places[k])
+        t[here] = np.clip(run(share), ends[k], ends[k + 1])
+    return t
+
+
+def _by_length(curve: SpaceCurve) -> tuple[Array, Array, list[Callable[[Array], Array]], list[Array]]:
+    """The parameters at which the smooth runs of a curve begin and end, their lengths, of each the parameter by the share of its length, and the
+    shares at which that is a little less smooth."""
     ends = np.unique([0.0, 1.0, *(c for c in (*curve.corners, *curve.joints) if 0.0 < c < 1.0)])
     x, w = gauss_rule(5)
-    lengths, runs = list[float](), list[Callable[[Array], Array]]()
+    lengths, runs, knots = list[float](), list[Callable[[Array], Array]](), list[Array]()
+    cells = max(CELLS // (len(ends) - 1), FEWEST_CELLS)
     for low, high in zip(ends[:-1].tolist(), ends[1:].tolist(), strict=True):
-        t = np.linspace(low, high, CELLS + 1)
+        t = np.linspace(low, high, cells + 1)
         inner = (t[:-1, None] + (x + 1.0) / 2.0 * np.diff(t)[:, None]).ravel()
-        speed = np.linalg.norm(curve.rate(inner), axis=1).reshape(CELLS, -1)
+        speed = np.linalg.norm(curve.rate(inner), axis=1).reshape(cells, -1)
         run = np.r_[0.0, np.cumsum(speed @ w * np.diff(t) / 2.0)]
         if not (run[-1] > 0.0 and np.all(np.diff(run) > 0.0)):
             raise FieldError("a curve that a skin is made from has no length, or stands still on its way")
         lengths.append(float(run[-1]))
-        runs.append(make_interp_spline(run / run[-1], t, k=5))
-    return ends, np.array(lengths), runs
+        share = run / run[-1]
+        if np.abs(share - np.linspace(0.0, 1.0, cells + 1)).max() < EVENLY:
+            runs.append(partial(_evenly, low, high))
+            knots.append(np.zeros(0))
+        else:
+            spline = make_interp_spline(share, t, k=5)
+            runs.append(spline)
+            knots.append(np.unique(spline.t[6:-6]))
+    return ends, np.array(lengths), runs, knots
 
 
-def _orders(curve: SpaceCurve, ends: Array) -> Index:
-    """(ends,) how many derivatives go on through each place, if the curve does not turn sharply there."""
-    low = np.mod(ends - ASIDE, 1.0) if curve.closed else np.clip(ends - ASIDE, 0.0, 1.0)
-    high = np.mod(ends + ASIDE, 1.0) if curve.closed else np.clip(ends + ASIDE, 0.0, 1.0)
-    step = np.linalg.norm(_bend(curve, high) - _bend(curve, low), axis=1) * curve.length
-    return np.where(step < EVEN, FAIR, JOINT)
+def _evenly(low: float, high: float, share: Array) -> Array:
+    return low + (high - low) * share
 
 
-def _bend(curve: SpaceCurve, t: Array) -> Array:
-    """(n, 3) curvature vectors, 1/mm, by differences over half as far to either side as joints lie."""
-    p, q, r = (curve.at(np.clip(t + k * ASIDE / 2.0, 0.0, 1.0)) for k in (-1, 0, 1))
+Derivatives = Callable[[SpaceCurve, Array], tuple[Array, Array]]
+"""(n, 3) each: the first and second derivative of a curve at parameters, by differences to both sides."""
+
+
+def _orders(curve: SpaceCurve, ends: Array, derivatives: Derivatives) -> Index:
+    """(ends,) how many derivatives go on through each place."""
+    sides = [
+        np.mod(ends + k * ASIDE, 1.0) if curve.closed else np.clip(ends + k * ASIDE, 0.0, 1.0) for k in (-2, -1, 1, 2)
+    ]
+    firsts, seconds = zip(*(derivatives(curve, side) for side in sides), strict=True)
+    # What each side comes to at the place itself.
+    first, second = ((2.0 * d[1] - d[0], 2.0 * d[2] - d[3]) for d in (firsts, seconds))
+    size = np.maximum(np.linalg.norm(first[0], axis=1), 1e-300)
+    turns = np.linalg.norm(first[1] - first[0], axis=1) > GOES_ON * size
+    bends = np.linalg.norm(second[1] - second[0], axis=1) > EVEN * size * (
+        1.0 if derivatives is _derivative else 1.0 / curve.length
+    )
+    return np.where(turns, CORNER, np.where(bends, JOINT, FAIR))
+
+
+def _derivative(curve: SpaceCurve, t: Array) -> tuple[Array, Array]:
+    """By its own parameter."""
+    p, q, r = _about(curve, t)
+    h = ASIDE / 2.0
+    return (r - p) / (2.0 * h), (r - 2.0 * q + p) / h**2
+
+
+def _by_arc(curve: SpaceCurve, t: Array) -> tuple[Array, Array]:
+    """By its length."""
+    p, q, r = _about(curve, t)
     before, after = q - p, r - q
     a, b = (np.maximum(np.linalg.norm(x, axis=1, keepdims=True), 1e-300) for x in (before, after))
-    return np.asarray(2.0 * (after / b - before / a) / (a + b))
+    return (r - p) / np.linalg.norm(r - p, axis=1, keepdims=True), 2.0 * (after / b - before / a) / (a + b)
+
+
+def _about(curve: SpaceCurve, t: Array) -> list[Array]:
+    """(n, 3) each: places half as far before and after, and at, parameters."""
+    return [
+        curve.at(np.mod(t + k, 1.0) if curve.closed else np.clip(t + k, 0.0, 1.0))
+        for k in (-ASIDE / 2.0, 0.0, ASIDE / 2.0)
+    ]
 
 
 def headed(strands: Sequence[Strand], turned: Sequence[bool] = ()) -> list[Strand]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 
@@ -19,6 +20,8 @@ from isotomon.geometry.planar import cross3
 
 TOUCH = 1e-3
 """Of the rails' distance: a profile that comes so near to both stands where it touches them."""
+MOST_KEPT = 16
+"""Skins that are not worked out anew as long as their curves are the same."""
 NARROW = 1e-6
 """Of the rails' greatest distance: rails that come nearer to each other meet there."""
 
@@ -56,25 +59,30 @@ class RailPair:
         return begin, np.stack([along, height, cross3(along, height)], axis=1)
 
 
+@lru_cache(maxsize=MOST_KEPT)
 def along_rails(
-    rails: tuple[Strand, Strand], profiles: Sequence[Strand], upright: Array | None, even: bool, tolerance: float
+    rails: tuple[Strand, Strand],
+    profiles: tuple[Strand, ...],
+    upright: tuple[float, float, float] | None,
+    even: bool,
+    tolerance: float,
 ) -> tuple[SkinSheet, Array]:
     """The skin of profiles carried along two rails, as sized as the rails are apart, `even` in height, too, and the places (profiles,) along
     the rails at which they stand: where they touch both, else evenly from the first end to the last.
 
     Raises: FieldError.
     """
-    profiles = _from_first(rails, profiles)
-    shares = _standing(rails, profiles)
+    ordered = _from_first(rails, profiles)
+    shares = _standing(rails, ordered)
     places = np.mean(shares, axis=0)
     order = np.argsort(places)
-    profiles, shares, places = [profiles[k] for k in order], shares[:, order], places[order]
+    ordered, shares, places = [ordered[k] for k in order], shares[:, order], places[order]
     if len(places) > 1 and np.diff(shares, axis=1).min() <= 0.0:
         raise FieldError(
             "the profiles touch the rails in different orders; choose profiles that do not cross each other"
         )
-    both = RailPair(_rails(rails, shares, places, tolerance), upright)
-    own = spread(profiles, tolerance)
+    both = RailPair(_rails(rails, shares, places, tolerance), None if upright is None else np.array(upright))
+    own = spread(ordered, tolerance)
     local = _local(both, own, places, even)
 
     def sample(u: Array, v: Array) -> Array:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 
 import numpy as np
 from scipy.interpolate import BSpline
@@ -89,6 +89,8 @@ class Basis(Knots):
         return (start + width * (x + 1.0) / 2.0).ravel(), (width * w / 2.0).ravel()
 
 
+NEAR_JOIN = 0.02
+"""So near to a join no other break is needed from the first."""
 Joins = Mapping[float, int]
 """Places where a curve is less smooth than its spline: parameter → derivatives that are continuous (1 or 2)."""
 
@@ -111,19 +113,23 @@ def fit(
     periodic: bool = False,
     most: int = 600,
     loose: tuple[int, float] | None = None,
+    seeds: Sequence[float] = (),
 ) -> tuple[Basis, Array]:
     """The coarsest basis found by halving spans in which the interpolant of `sample` misses by more than `tolerance`.
 
     `sample`: u (n,) in [0, 1] → (n, m). The largest difference of any of the m columns counts. Neighbouring spans
     are kept within a factor of four, so that interpolation stays well conditioned.
-    `loose`: above so many spans another tolerance does.
+    `loose`: above so many spans another tolerance does. `seeds`: breaks from the first, where `sample` is a little less smooth.
     Returns the basis and its control points (size, m).
     Raises: KnotError, if `most` spans do not do.
     """
     begin = 0.0 if periodic else 1e-9  # a closed curve may be less smooth where it begins, too
     joins = {place: order for place, order in (joins or {}).items() if begin <= place < 1.0 - 1e-9}
-    seeds = np.linspace(0.0, 1.0, 2 * degree + 3)[1:-1] if periodic else ()
-    breaks = np.array(sorted({0.0, 1.0, *joins, *(x for x in seeds if all(abs(x - j) > 0.02 for j in joins))}))
+    usual = np.linspace(0.0, 1.0, 2 * degree + 3)[1:-1].tolist() if periodic and len(seeds) <= degree else []
+    some = [
+        x for x in (*usual, *seeds) if all(abs(x - j) > NEAR_JOIN for j in joins) and NEAR_JOIN < x < 1.0 - NEAR_JOIN
+    ]
+    breaks = np.array(sorted({0.0, 1.0, *joins, *some}))
     probes = np.array([0.11, 0.29, 0.5, 0.71, 0.89])
     while True:
         basis = make_basis(degree, breaks, periodic, joins)

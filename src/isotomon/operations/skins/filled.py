@@ -63,7 +63,7 @@ class FillRun(Making, frozen=True, tag="filled"):
             raise DesignError("the run has no curves; choose some")
         runs, widest = closed_runs(strands, max(ask.number(self, "within"), FINER * ask.tolerance), called)
         given = [self._given(ref, strand.beyond is not None) for ref, strand in zip(self.curves, strands, strict=True)]
-        loops = [[RunEdge(strand, given[k], self.curves[k]) for k, strand in run] for run in runs]
+        loops = tuple(tuple(RunEdge(strand, given[k], self.curves[k]) for k, strand in run) for run in runs)
         found = fill(loops, self._inside(ask), self.spans, ask.tolerance)
         told = (("greatest distance off the run", found.off), ("widest gap that was closed", widest))
         return MadeSheet(found.sheet, told, found.trim)
@@ -72,15 +72,11 @@ class FillRun(Making, frozen=True, tag="filled"):
         """How many derivatives across are given at a curve, which may be an edge of a skin."""
         return GIVEN[self.join] if edge and ref not in self.free else 0
 
-    def _inside(self, ask: Ask) -> list[Array]:
-        """Places (n, 3) that the skin passes."""
+    def _inside(self, ask: Ask) -> tuple[tuple[float, float, float], ...]:
+        """Places that the skin passes."""
         found = list[Array]()
         for ref in self.inside:
-            thing = ask.references.get(ref)
-            is_point = isinstance(thing, np.ndarray)
-            found.append(
-                ask.references.point(ref)[None]
-                if is_point
-                else ask.references.curve(ref).at(np.linspace(0.0, 1.0, INSIDE))
-            )
-        return found
+            is_point = isinstance(ask.references.get(ref), np.ndarray)
+            t = np.linspace(0.0, 1.0, INSIDE)
+            found.append(ask.references.point(ref)[None] if is_point else ask.references.curve(ref).at(t))
+        return tuple((x, y, z) for points in found for x, y, z in points.tolist())

@@ -47,6 +47,7 @@ class NetSkin(Making, frozen=True, tag="net"):
         within = ask.number(self, "within")
         if not within >= 0.0:
             raise DesignError(f"gaps closed up to {within:.4g} mm; give a length of nought or more")
-        called = names_of(ask, self.along), names_of(ask, self.across)
-        found = net(strands_of(ask, self.along), strands_of(ask, self.across), within, ask.tolerance / 10.0, called)
+        called = tuple(names_of(ask, self.along)), tuple(names_of(ask, self.across))
+        along, across = (tuple(strands_of(ask, family)) for family in (self.along, self.across))
+        found = net(along, across, within, ask.tolerance / 10.0, called)
         return MadeSheet(found.sheet, (("widest gap that was closed", float(found.gaps.max())),))

@@ -56,7 +56,7 @@ class AlongRails(Making, frozen=True, tag="rails"):
         if not self.profiles:
             raise DesignError("there is no profile to be carried along the rails; choose one")
         rails = headed(strands_of(ask, (self.first, self.second)))
-        profiles = strands_of(ask, self.profiles)
-        upright = ask.references.axis(self.up).way if self.hold == "upright" else None
-        sheet, _ = along_rails((rails[0], rails[1]), profiles, upright, self.sized == "even", FINER * ask.tolerance)
-        return MadeSheet(sheet)
+        profiles, pair = tuple(strands_of(ask, self.profiles)), (rails[0], rails[1])
+        x, y, z = ask.references.axis(self.up).way.tolist() if self.hold == "upright" else (0.0, 0.0, 0.0)
+        upright = (x, y, z) if self.hold == "upright" else None
+        return MadeSheet(along_rails(pair, profiles, upright, self.sized == "even", FINER * ask.tolerance)[0])
