@@ -67,7 +67,8 @@ def on_sheet(ground: Sources, steps: Sequence[Operation], sheet: SkinSheet) -> t
 def stages(
     ground: Sources, steps: Sequence[Operation], skin: WorkedSkin | None = None, sheet: SkinSheet | None = None
 ) -> tuple[Stage, ...]:
-    """What steps do with a body that is finished, in order; those that put it elsewhere and follow one another at once. `skin`: the
+    """What steps do with a body that is finished, in order; those that put it elsewhere and follow one another at once, but for copies of a
+    skin that are sewn to a solid, of which there are further ones. `skin`: the
     body's, as it is when the first of them begins; `sheet`: what it is made as from curves.
 
     Raises: IsotomonError, naming the step; for copies that lie over one another.
@@ -81,7 +82,7 @@ def stages(
         before = made[-1] if made else None
         if asked is not None:
             made.append(replace(asked, step=step.id))
-        elif isinstance(before, Put):
+        elif isinstance(before, Put) and not (before.joined and ground.body.making is not None):
             made[-1] = Put(_after(before.maps, placements(ground, (step,))), before.joined or step.joins)
         else:
             made.append(Put(placements(ground, (step,)), step.joins))

@@ -106,7 +106,10 @@ class SkinSheet:
     def patches(self, name: str, trim: Trim | None = None) -> list[Patch]:
         """The skin as faces that are smooth, parted where it is creased; one that is smooth may be trimmed."""
         if trim is not None:
-            return [replace(self._patch(name, 0, self.u.runs[0], self.v.runs[0]), trims=trim.pieces())]
+            return [_flat(replace(self._patch(name, 0, self.u.runs[0], self.v.runs[0]), trims=trim.pieces()))]
+        return [_flat(patch) for patch in self._patches(name)]
+
+    def _patches(self, name: str) -> list[Patch]:
         return [self._patch(name, j, run_u, run_v) for run_u in self.u.runs for j, run_v in enumerate(self.v.runs)]
 
     def _patch(self, name: str, j: int, run_u: tuple[int, int], run_v: tuple[int, int]) -> Patch:
@@ -144,6 +147,19 @@ class SkinSheet:
         basis = Basis(self.u.degree, 1.0 - self.u.breaks[::-1], times, False)
         corners = tuple((1.0 - place, called) for place, called in self.corners[::-1])
         return replace(self, u=basis, control=self.control[::-1], corners=corners)
+
+
+FLAT = 1e-10
+"""Of its extent: a face that leaves its plane by no more is flat."""
+
+
+def _flat(patch: Patch) -> Patch:
+    """A face marked as flat where it is."""
+    points = patch.control.reshape(-1, 3)
+    away = points - points.mean(axis=0)
+    sizes = np.linalg.svd(away, compute_uv=False)
+    off = np.abs(away @ np.linalg.svd(away)[2][2]).max() if len(away) >= 3 else 1.0
+    return replace(patch, flat=bool(off < FLAT * sizes[0] and sizes[1] > FLAT * sizes[0]))
 
 
 def _side_place(which: Side) -> tuple[float, int]:

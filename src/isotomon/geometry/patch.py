@@ -39,3 +39,5 @@ class Patch:
     """0 of the outer run, then one for each hole; `APART` of what bounds no flat end."""
     trims: tuple[tuple[TrimPiece, ...], ...] = ()
     """Closed runs, the outer one first, of pieces head to tail; without any all of it is there."""
+    flat: bool = False
+    """It lies in a plane, and is to be one."""

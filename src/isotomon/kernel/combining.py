@@ -21,7 +21,7 @@ from OCP.TopoDS import TopoDS, TopoDS_Compound, TopoDS_Shape
 
 from isotomon.arrays import Array
 from isotomon.errors import SolidError
-from isotomon.kernel.making import NamedShape, names_of
+from isotomon.kernel.making import NamedShape, is_valid, names_of
 from isotomon.kernel.meshing import is_mesh, is_meshed, mapped_face, parts
 from isotomon.kernel.volumes import Lump, doubt, shared
 
@@ -219,8 +219,19 @@ def placed(base: NamedShape, maps: Array, joined: bool, tolerance: float) -> Nam
     if len(copies) == 1:
         return copies[0]
     if joined:
-        return _combined(BRepAlgoAPI_Fuse(), copies[:1], copies[1:], tolerance)
+        return _all_joined(copies, tolerance)
     return pieces_side_by_side(copies)
+
+
+def _all_joined(copies: Sequence[NamedShape], tolerance: float) -> NamedShape:
+    """Copies made one: all at once, or, where the kernel makes nothing sound of that (copies that touch in whole faces), one after another."""
+    at_once = _combined(BRepAlgoAPI_Fuse(), copies[:1], copies[1:], tolerance)
+    if is_valid(at_once):
+        return at_once
+    made = copies[0]
+    for copy in copies[1:]:
+        made = _combined(BRepAlgoAPI_Fuse(), [made], [copy], tolerance)
+    return made if is_valid(made) else at_once
 
 
 def united(base: NamedShape, lump: Lump, maps: Array, tolerance: float) -> float | None:

@@ -48,7 +48,7 @@ from isotomon.errors import SolidError
 from isotomon.geometry.patch import APART, Patch
 from isotomon.kernel.arrays import surface
 from isotomon.kernel.meshing import Mesh, is_closed, is_mesh, mesh_of, parts, stl_bytes, welded
-from isotomon.kernel.trimming import trimmed_face
+from isotomon.kernel.trimming import flat_face, trimmed_face
 
 
 @dataclass(frozen=True, eq=False)
@@ -134,8 +134,9 @@ def loft(
     rims: dict[float, dict[int, list[Any]]] = {first: {}, last: {}}
     for patch in patches:
         carrier = surface(patch)
-        if patch.trims:
-            faces.append((patch.name, trimmed_face(carrier, patch, tolerance)))
+        if patch.trims or patch.flat:
+            make = flat_face if patch.flat else trimmed_face
+            faces.append((patch.name, make(carrier, patch, tolerance)))
             continue
         maker = BRepBuilderAPI_MakeFace(carrier, tolerance)
         if not maker.IsDone():

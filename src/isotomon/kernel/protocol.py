@@ -66,13 +66,14 @@ class PatchData(msgspec.Struct):
     control: ArrayData
     loop: int
     trims: list[list[TrimData]] = []
+    flat: bool = False
 
 
 def pack_patch(p: Patch) -> PatchData:
     """A patch for the wire."""
     bu, tu, bv, tv, control = (pack(a) for a in (p.breaks_u, p.times_u, p.breaks_v, p.times_v, p.control))
     trims = [[TrimData(t.degree, pack(t.breaks), pack(t.times), pack(t.control)) for t in run] for run in p.trims]
-    return PatchData(p.name, p.degree_u, p.degree_v, bu, tu, bv, tv, p.periodic_u, control, p.loop, trims)
+    return PatchData(p.name, p.degree_u, p.degree_v, bu, tu, bv, tv, p.periodic_u, control, p.loop, trims, p.flat)
 
 
 def unpack_patch(p: PatchData) -> Patch:
@@ -81,7 +82,7 @@ def unpack_patch(p: PatchData) -> Patch:
     trims = tuple(
         tuple(TrimPiece(t.degree, unpack(t.breaks), unpack(t.times), unpack(t.control)) for t in run) for run in p.trims
     )
-    return Patch(p.name, p.degree_u, p.degree_v, bu, tu, bv, tv, p.periodic_u, control, p.loop, trims)
+    return Patch(p.name, p.degree_u, p.degree_v, bu, tu, bv, tv, p.periodic_u, control, p.loop, trims, p.flat)
 
 
 class EdgeData(msgspec.Struct):

@@ -50,7 +50,7 @@ class Thicken(Operation, frozen=True, tag="thicken"):
         if not thick.min() > 0.0:
             raise DesignError(f"given a thickness: it comes to {thick.min():.4g} mm; it must be more than nought")
         before, behind = SHARES[self.side]
-        if ask.sheet is not None and not len(ask.sheet.u.creases):
+        if ask.sheet is not None and not (len(ask.sheet.u.creases) or len(ask.sheet.v.creases)):
             walls = Thick(ask.sheet, before * thick, -behind * thick, ask.tolerance / 10.0)
             return Asked(WALLS, "given a thickness:", skins=True, walls=walls)
         if len(thick) > 1:

@@ -117,6 +117,10 @@ class _Planned:
     cuts: dict[str, tuple[Asked, tuple[str, ...]]]
 
 
+CLOSING = (WALLS, "thicken", "sew")
+"""Works that make solids of skins."""
+
+
 class _BodyError(SolidError):
     """One that names the body it is about."""
 
@@ -177,11 +181,16 @@ def _check_no_skins(quick: Quick, bodies: Sequence[str]) -> None:
     """Raises: SolidError, when one of them is a skin."""
     for body in bodies:
         one = quick.of(body)
-        if one is not None and one.open:
+        if one is not None and one.open and not _may_close(one):
             name = name_of(quick.design, body)
             raise _BodyError(
                 f"body '{name}' is a skin, which bounds nothing that could be combined; close its profiles"
             )
+
+
+def _may_close(one: Quick) -> bool:
+    """Whether something is done with a skin that may make a solid of it."""
+    return any(stage.joined if isinstance(stage, Put) else stage.work in CLOSING for stage in one.stages)
 
 
 def _worked(quick: Quick, q: Quick, asked: Asked, inputs: Sequence[str], limit: float) -> Request:
