@@ -134,7 +134,10 @@ class Nets(unittest.TestCase):
 
     def test_poles_and_rings(self) -> None:
         """Meridians that come together in poles, with closed curves across, and curves that go round in both ways make a sphere and a torus."""
-        ball: Known = lambda u, v: 40.0 * np.stack([np.cos(u) * np.sin(v), np.sin(u) * np.sin(v), np.cos(v)], axis=1)
+
+        def ball(u: Array, v: Array) -> Array:
+            return 40.0 * np.stack([np.cos(u) * np.sin(v), np.sin(u) * np.sin(v), np.cos(v)], axis=1)
+
         turns, heights = np.linspace(0.0, 2.0 * np.pi, 9)[:-1], np.linspace(0.0, np.pi, 8)[1:-1]
         meridians = [SpaceCurve(lambda t, a=a: ball(np.full(len(t), a), np.pi * np.asarray(t))) for a in turns]
         rings = [
@@ -370,7 +373,10 @@ class Others(unittest.TestCase):
 
 def _sphere_piece(low: float, high: float) -> tuple[list[SpaceCurve], list[SpaceCurve]]:
     """A net on a sphere of 50 mm between two heights (rad)."""
-    ball: Known = lambda u, v: 50.0 * np.stack([np.cos(v) * np.cos(u), np.cos(v) * np.sin(u), np.sin(v)], axis=1)
+
+    def ball(u: Array, v: Array) -> Array:
+        return 50.0 * np.stack([np.cos(v) * np.cos(u), np.cos(v) * np.sin(u), np.sin(v)], axis=1)
+
     known: Known = lambda u, v: ball(1.2 * u, low + (high - low) * v)  # noqa: E731
     levels = np.linspace(0.0, 1.0, 6)
     made = [SpaceCurve(lambda t, b=b: known(np.asarray(t), np.full(len(t), b))) for b in levels]

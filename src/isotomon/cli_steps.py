@@ -74,7 +74,9 @@ def _skin(options: argparse.Namespace) -> int:
         groups = (design.guides, design.drawings, design.datums, bodies.stations_of_all(design), design.bodies)
         things = {record.name: record.id for group in groups for record in group}
         making = read_making(options.kind, options.fields, design.unit, things)
-        design = bodies.begin_body(design, options.name or making.NAME, shaped=making)
+        before, design = design, bodies.begin_body(design, options.name or making.NAME, shaped=making)
+        if options.name:
+            design = bodies.change_body(design, bodies.made_by(before, design), name=options.name)
         check_design(design)
         save(design, options.out or options.design)
     quick = rebuild(design)

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import cached_property, lru_cache
 
 import numpy as np
 
@@ -15,6 +15,7 @@ from isotomon.field.grid_fit import fit_sheet, joins_of
 from isotomon.field.sheet import SkinSheet
 from isotomon.field.spreads import Spread, spread, spread_at
 from isotomon.field.strand import Strand
+from isotomon.geometry.basis import fit
 from isotomon.geometry.hermite import Hermite, smooth
 from isotomon.geometry.planar import cross3
 
@@ -22,6 +23,8 @@ TOUCH = 1e-3
 """Of the rails' distance: a profile that comes so near to both stands where it touches them."""
 MOST_KEPT = 16
 """Skins that are not worked out anew as long as their curves are the same."""
+NEARLY = 1e-4
+"""rad: so nearly profiles stand across rails that are not smooth everywhere."""
 NARROW = 1e-6
 """Of the rails' greatest distance: rails that come nearer to each other meet there."""
 
@@ -34,24 +37,35 @@ class RailPair:
     spread: Spread
     upright: Array | None
 
+    @cached_property
+    def onward(self) -> Callable[[Array], Array]:
+        """The direction (n, 3) of length 1 in which both go on together; smooth also where they are less so, and there only nearly it: the rails
+        are met all the same."""
+        if self.spread.basis.multiplicity[1:-1].max(initial=1) == 1:
+            return self._direction
+        basis, control = fit(self._direction, NEARLY)
+        return lambda v: np.asarray(basis.sparse(v) @ control)
+
+    def _direction(self, v: Array) -> Array:
+        onward = self.spread.at(v, 1).mean(axis=1)
+        return np.asarray(onward / np.maximum(np.linalg.norm(onward, axis=1, keepdims=True), 1e-300))
+
     def frames(self, v: Array) -> tuple[Array, Array]:
         """The beginnings (n, 3) on the first rail, and (n, 3, 3) the way to the second one, its length that of the way, the height and the
         depth, these of length 1 by the way's.
 
         Raises: FieldError, where height and way are one.
         """
-        places, slopes = self.spread.at(v), self.spread.at(v, 1)
+        places = self.spread.at(v)
         begin, way = places[:, 0], places[:, 1] - places[:, 0]
         far = np.linalg.norm(way, axis=1, keepdims=True)
         along = way / np.maximum(far, NARROW * far.max())
         if self.upright is None:
-            onward = slopes.mean(axis=1)
-            height = cross3(onward, along)
+            height = cross3(self.onward(v), along)
         else:
             height = self.upright - (along @ self.upright)[:, None] * along
         size = np.linalg.norm(height, axis=1, keepdims=True)
-        scale = np.linalg.norm(slopes, axis=2).mean(axis=1, keepdims=True) if self.upright is None else 1.0
-        if np.any(size < 1e-6 * scale):
+        if np.any(size < 1e-6):
             raise FieldError(
                 "the rails run straight at each other somewhere, so that nothing stands across them; choose another height"
             )
@@ -94,9 +108,7 @@ def along_rails(
         return (begin[:, None] + np.einsum("vuk,vk,vkj->vuj", at, size, frame)).transpose(1, 0, 2)
 
     joins = {**joins_of(both.spread.basis), **{float(p): 2 for p in places if 0.0 < p < 1.0}}
-    # A frame has one derivative less than the rails.
-    less = {place: max(order - 1, 0) if order < 4 else order for place, order in joins.items()}
-    made = fit_sheet(sample, joins_of(own.basis), less, tolerance)
+    made = fit_sheet(sample, joins_of(own.basis), joins, tolerance)
     return SkinSheet(made.u, made.v, made.control, own.corners), places
 
 

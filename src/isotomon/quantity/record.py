@@ -66,7 +66,7 @@ def plain_text(value: Any) -> str:
 
 Formula = Annotated[str, FORMULA]
 
-WHOLE = frozenset({"version", "sides", "rank", "degree", "sector", "nth", "turns", "place", "count"})
+WHOLE = frozenset({"version", "sides", "rank", "degree", "sector", "nth", "turns", "place", "count", "spans"})
 """Fields that hold whole numbers; every other number is a float."""
 
 

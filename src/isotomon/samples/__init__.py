@@ -11,6 +11,7 @@ from isotomon.samples.reach_blade import reach_blade
 from isotomon.samples.reach_rotor import reach_rotor
 from isotomon.samples.ribbon_stirrer import ribbon_stirrer
 from isotomon.samples.signal_mast import signal_mast
+from isotomon.samples.skins import compass_rose, hull_cheek, spray_hood
 from isotomon.samples.vapour_duct import vapour_duct
 
 SAMPLES: dict[str, tuple[str, Callable[[], Design]]] = {
@@ -23,7 +24,12 @@ SAMPLES: dict[str, tuple[str, Callable[[], Design]]] = {
     "ribbon-stirrer": ("Two ribbons wound against each other on a shaft, their pitch opening upwards", ribbon_stirrer),
     "vapour-duct": ("Square to round along a path bent in space, at constant area", vapour_duct),
     "reach-rotor": ("Three blades on a revolved hub", reach_rotor),
+    "spray-hood": ("A hood between two rails, of two arcs, 1.2 mm thick", spray_hood),
+    "compass-rose": ("Five flat facets sewn, mirrored, and five arms united", compass_rose),
+    "hull-cheek": ("One field of four curves: a net, a filling, and others", hull_cheek),
 }
+SKINS = ("spray-hood", "compass-rose", "hull-cheek")
+"""Those of skins made from curves."""
 
 
 def sample(name: str) -> Design:

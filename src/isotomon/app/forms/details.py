@@ -87,7 +87,7 @@ class Details(QScrollArea):
             design.unit,
             tuple(n.kind for n in design.numbers if n.id in chosen),
             tuple(len(g.on) for g in design.guides if g.id in chosen),
-            (body.id, body.loft.carrier.how, len(body.stations) > 1),
+            (body.id, type(body.shaped), body.loft.carrier.how, len(body.stations) > 1),
             tuple(s.id for s in body.stations if s.id in chosen and isinstance(s.section, Elsewhere)),
         )
 

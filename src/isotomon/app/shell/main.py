@@ -108,12 +108,7 @@ def scratch_settings(folder: Path) -> QSettings:
 def solid_ready(window: Window) -> bool:
     """Whether the solid of what is shown has come, or failed."""
     desk = window.desk
-    if (
-        desk.quick is None
-        or desk.quick.full is None
-        or desk.session is None
-        or desk.quick.design != desk.session.design
-    ):
+    if desk.quick is None or desk.quick.moving or desk.session is None or desk.quick.design != desk.session.design:
         return False
     return (
         desk.quick.mesh is None

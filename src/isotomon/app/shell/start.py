@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QVB
 
 from isotomon.author.session import Recovered
 from isotomon.design.bodies import stations_of_all
-from isotomon.samples import SAMPLES
+from isotomon.samples import SAMPLES, SKINS
 
 
 class StartPage(QWidget):
@@ -67,10 +67,8 @@ class StartPage(QWidget):
             card.clicked.connect(lambda _=False, s=signal: s.emit())
             grid.addWidget(card, 0, column)
         self._grid.addWidget(row)
-        self._label("Demos", group=True)
-        for name, (text, _) in SAMPLES.items():
-            card = self._card(name, text)
-            card.clicked.connect(lambda _=False, n=name: self.demo_wanted.emit(n))
+        self._demos("Demos", [name for name in SAMPLES if name not in SKINS], 1)
+        self._demos("Skins", list(SKINS), len(SKINS))
         if recent:
             self._label("Recent", group=True)
             for path in recent[:6]:
@@ -78,6 +76,18 @@ class StartPage(QWidget):
                 card.clicked.connect(lambda _=False, p=path: self.recent_wanted.emit(p))
         self._label("A design or a table can also be dropped onto the window.", soft=True)
         self._grid.addStretch(2)
+
+    def _demos(self, title: str, names: list[str], columns: int) -> None:
+        """Demos, in so many columns."""
+        self._label(title, group=True)
+        row = QWidget()
+        grid = QGridLayout(row)
+        grid.setContentsMargins(0, 0, 0, 0)
+        for place, name in enumerate(names):
+            card = self._card(name, SAMPLES[name][0], add=False)
+            card.clicked.connect(lambda _=False, n=name: self.demo_wanted.emit(n))
+            grid.addWidget(card, place // columns, place % columns)
+        self._grid.addWidget(row)
 
     def _head(self, title: str, text: str) -> None:
         label = QLabel(title)

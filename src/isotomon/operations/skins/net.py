@@ -22,7 +22,7 @@ class NetSkin(Making, frozen=True, tag="net"):
     HELP = "Curves that run one way and others across them: the skin passes all of them. Four curves round a field are a net, too"
     PLACE = 30
     ICON = "skin-net"
-    SHORTCUT = "Ctrl+Shift+N"
+    SHORTCUT = "Ctrl+Shift+K"
     FEWEST = 3
 
     along: Annotated[tuple[Ref, ...], Says("One way", "curves")] = ()
