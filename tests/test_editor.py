@@ -259,6 +259,32 @@ class Editor(EditorCase):
         self.key(Qt.Key.Key_Delete)
         self.assertEqual(len(canvas.drawing.parts), count)
 
+    def test_every_tool_takes_a_level_catch(self) -> None:
+        """Each drawing tool makes its thing also where what it begins with is caught as level, or as upright: only lines are tied so."""
+        self.open()
+        from isotomon.app.drawing.pens import DRAW_TOOLS
+
+        for spots in (
+            [(-33.3, -21.1), (12.7, -21.0), (22.2, 14.6), (-7.1, 14.7)],
+            [(-33.3, -21.1), (-33.2, 9.0), (12.0, 9.1)],
+        ):
+            for tool in DRAW_TOOLS:
+                if tool.id in ("move", "turn", "scale", "arc-tangent", "draw-run") or len(tool.prompts) > len(spots):
+                    continue
+                with self.subTest(tool.id):
+                    self.window.run_command(tool.id)
+                    for x, y in spots[: len(tool.prompts)]:
+                        self.click_at(x, y)
+                    self.key(Qt.Key.Key_Return if tool.open_end else Qt.Key.Key_Escape)
+                    self.key(Qt.Key.Key_Escape)
+                    lines = {p.id for p in self.canvas.drawing.parts if isinstance(p, Line)}
+                    level = [
+                        c
+                        for c in self.canvas.drawing.constraints
+                        if c.kind in ("horizontal", "vertical") and len(c.on) == 1
+                    ]
+                    self.assertTrue(all(c.on[0] in lines for c in level))
+
     def test_own_copies_mirrors_and_ready_made(self) -> None:
         """A ready-made section turned into a drawing keeps its area; links become copies; mirrors turn over."""
         desk = self.window.desk

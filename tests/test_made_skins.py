@@ -303,5 +303,6 @@ class InTheWindow(WithWindow):
         for _ in range(3):
             self.keys("Ctrl+Z")
         self.assertEqual(encode(self.design), before)
+        w.files.may_leave = lambda: True
         self.keys("Ctrl+O", answer=self.folder / "skin.isotomon")
         self.assertEqual(self.shown().findings, ())

@@ -9,7 +9,7 @@ from isotomon.design.records import Design
 from isotomon.errors import DesignError, IsotomonError
 from isotomon.profile import draw_edits
 from isotomon.profile.draw_edits import Pen
-from isotomon.profile.drawing import Drawing, part_points, replace
+from isotomon.profile.drawing import Drawing, Line, replace
 from isotomon.profile.loops import find_runs
 from isotomon.profile.section import Drawn
 from isotomon.profile.shapes import Spot
@@ -37,7 +37,7 @@ def with_assumed(before: Drawing, after: Drawing, ties: list[tuple[Spot, Catch]]
     pen = Pen(after, assumed=True)
     old_points, old_parts = {p.id for p in before.points}, {p.id for p in before.parts}
     new_points = [p for p in after.points if p.id not in old_points]
-    new_lines = [p for p in after.parts if p.id not in old_parts and hasattr(p, "b") and len(part_points(p)) == 2]
+    new_lines = [p for p in after.parts if p.id not in old_parts and isinstance(p, Line)]
     for spot, catch in ties:
         made = next((p.id for p in new_points if abs(p.x - spot.x) + abs(p.y - spot.y) < 1e-9), spot.point)
         for kind, on in catch.ties:
