@@ -8,10 +8,14 @@ import numpy as np
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
+from isotomon.app.drawing.snap import Catch
+from isotomon.app.drawing.taking import with_assumed
 from isotomon.design.file import encode
 from isotomon.kernel.protocol import Built
-from isotomon.profile.drawing import DIMENSIONS, Line
+from isotomon.profile import shapes
+from isotomon.profile.drawing import DIMENSIONS, Drawing, Line
 from isotomon.profile.section import Drawn
+from isotomon.profile.shapes import Spot
 from isotomon.samples import sample
 from tests.test_window import LEFT, WithWindow
 
@@ -259,31 +263,15 @@ class Editor(EditorCase):
         self.key(Qt.Key.Key_Delete)
         self.assertEqual(len(canvas.drawing.parts), count)
 
-    def test_every_tool_takes_a_level_catch(self) -> None:
-        """Each drawing tool makes its thing also where what it begins with is caught as level, or as upright: only lines are tied so."""
-        self.open()
-        from isotomon.app.drawing.pens import DRAW_TOOLS
-
-        for spots in (
-            [(-33.3, -21.1), (12.7, -21.0), (22.2, 14.6), (-7.1, 14.7)],
-            [(-33.3, -21.1), (-33.2, 9.0), (12.0, 9.1)],
+    def test_only_lines_are_level(self) -> None:
+        """Where the end of what is drawn is caught as level, a line is tied so, and nothing that is none: an ellipse has two points as well."""
+        before, ends = Drawing("g", "g"), (Spot(0.0, 0.0), Spot(30.0, 0.0))
+        for after, kinds in (
+            (shapes.line(before, *ends), ["horizontal"]),
+            (shapes.ellipse(before, *ends, Spot(0.0, 12.0)), []),
         ):
-            for tool in DRAW_TOOLS:
-                if tool.id in ("move", "turn", "scale", "arc-tangent", "draw-run") or len(tool.prompts) > len(spots):
-                    continue
-                with self.subTest(tool.id):
-                    self.window.run_command(tool.id)
-                    for x, y in spots[: len(tool.prompts)]:
-                        self.click_at(x, y)
-                    self.key(Qt.Key.Key_Return if tool.open_end else Qt.Key.Key_Escape)
-                    self.key(Qt.Key.Key_Escape)
-                    lines = {p.id for p in self.canvas.drawing.parts if isinstance(p, Line)}
-                    level = [
-                        c
-                        for c in self.canvas.drawing.constraints
-                        if c.kind in ("horizontal", "vertical") and len(c.on) == 1
-                    ]
-                    self.assertTrue(all(c.on[0] in lines for c in level))
+            made = with_assumed(before, after, [(ends[1], Catch(ends[1], "level"))])
+            self.assertEqual([c.kind for c in made.constraints if c.assumed], kinds)
 
     def test_own_copies_mirrors_and_ready_made(self) -> None:
         """A ready-made section turned into a drawing keeps its area; links become copies; mirrors turn over."""
