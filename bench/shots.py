@@ -30,6 +30,12 @@ def _station(w: Window, name: str) -> str:
     return next(s.id for s in w.desk.held.stations if s.name == name)
 
 
+def _skin(w: Window) -> None:
+    w.show_work()
+    w.set_stage("Shape")
+    w.desk.select((w.desk.hand,))
+
+
 def _start(w: Window) -> None:
     w.show_start()
 
@@ -208,6 +214,7 @@ OTHERS: tuple[tuple[Callable[[], Design], tuple[tuple[str, Callable[[Window], No
     (lambda: sample("kelp-steeper"), (("finish", _finish),)),
     (lambda: sample("vapour-duct"), (("duct", _body),)),
     (lambda: sample("reach-rotor"), (("rotor", _rotor),)),
+    (lambda: sample("spray-hood"), (("skin", _skin),)),
     (_oval, (("compare", _compare),)),
 )
 
