@@ -15,8 +15,9 @@ from isotomon.evaluate.sources import Sources
 from isotomon.evaluate.stages import ask_of
 from isotomon.field.mesh import SkinMesh
 from isotomon.field.sheet import SIDES, SkinSheet
-from isotomon.field.sheet_mesh import sheet_mesh, step_of, trimmed_mesh
+from isotomon.field.sheet_mesh import looked_at, sheet_mesh, step_of, trimmed_mesh
 from isotomon.field.trimmed import border, trimmed_area
+from isotomon.geometry.curvature import Curvature, curvature_from
 from isotomon.geometry.datums import SpaceCurve
 from isotomon.operations.skins.base import MadeSheet
 from isotomon.version import VERSION
@@ -60,6 +61,17 @@ class SheetShape:
             round_, ends = np.append(run, run[0]), np.cumsum([0, *counts])
             found |= {edge.name: round_[a : b + 1] for edge, a, b in zip(loop, ends[:-1], ends[1:], strict=True)}
         return found
+
+    @cached_property
+    def curvature(self) -> Curvature:
+        """(n_v, samples) each, at the places of the mesh."""
+        orders = ((1, 0), (0, 1), (2, 0), (1, 1), (0, 2))
+        sheet, trim = self.sheet, self.made.trim
+        if trim is not None:
+            u, v = trim.triangles(step_of(self.moving))[0].T
+            return curvature_from(*(sheet.at(u, v, *order)[None] for order in orders))
+        u, v = looked_at(sheet.u, self.moving), looked_at(sheet.v, self.moving)
+        return curvature_from(*(sheet.grid(u, v, *order).transpose(1, 0, 2) for order in orders))
 
     @cached_property
     def area(self) -> float:

@@ -14,6 +14,7 @@ from isotomon.field.grid_fit import fit_sheet, joins_of
 from isotomon.field.sheet import SkinSheet, said_in, union
 from isotomon.field.sheet_mesh import looked_at
 from isotomon.geometry.basis import Basis
+from isotomon.geometry.curvature import Curvature, curvature_from
 from isotomon.geometry.patch import Patch
 
 SEEN_U, SEEN_V = 61, 41
@@ -130,27 +131,21 @@ def whole_normals(sheet: SkinSheet, u: Array, v: Array) -> Array:
     return np.where(bare[..., None], near, normals)
 
 
-def curvatures(sheet: SkinSheet, u: Array, v: Array) -> tuple[Array, Array]:
-    """(n_u, n_v) each, 1/mm: the greatest and the least normal curvature, positive where the skin bends towards its normal; NaN at points."""
-    s_u, s_v = sheet.grid(u, v, 1, 0), sheet.grid(u, v, 0, 1)
-    normal = sheet.normals(u, v)
-    e, f, g = (np.einsum("ijk,ijk->ij", a, b) for a, b in ((s_u, s_u), (s_u, s_v), (s_v, s_v)))
-    seconds = (sheet.grid(u, v, 2, 0), sheet.grid(u, v, 1, 1), sheet.grid(u, v, 0, 2))
-    p, q, r = (np.einsum("ijk,ijk->ij", s, normal) for s in seconds)
-    whole = e * g - f * f
-    whole = np.where(whole > 1e-12 * (e * g).max(), whole, np.nan)
-    mean, gauss = (e * r - 2.0 * f * q + g * p) / (2.0 * whole), (p * r - q * q) / whole
-    root = np.sqrt(np.maximum(mean**2 - gauss, 0.0))
-    return mean + root, mean - root
+def curvature_of(sheet: SkinSheet, u: Array, v: Array) -> Curvature:
+    """(n_u, n_v) each, of a sheet at every u and v."""
+    orders = ((1, 0), (0, 1), (2, 0), (1, 1), (0, 2))
+    return curvature_from(*(sheet.grid(u, v, *order) for order in orders))
 
 
 def check_folds(sheet: SkinSheet, away: Array) -> None:
     """Raises: FoldError, with the place and the share of the distance that fits, where a parallel skin turns back on itself: its distance exceeds
     the radius to which the skin bends on that side."""
     u, v = np.linspace(0.0, 1.0, SEEN_U), np.linspace(0.0, 1.0, SEEN_V)
-    most, least = curvatures(sheet, u, v)
+    bends = curvature_of(sheet, u, v)
+    root = np.sqrt(np.maximum(bends.mean**2 - bends.gauss, 0.0))
     far = distance(away, v)[None]
-    bent = np.nan_to_num(np.where(far > 0.0, most, -least)) * np.abs(far)
+    # A bulge counts as positive: what lies before the skin folds where that is hollow.
+    bent = np.nan_to_num(np.where(far > 0.0, root - bends.mean, root + bends.mean)) * np.abs(far)
     worst = np.unravel_index(int(bent.argmax()), bent.shape)
     if bent[worst] < 1.0:
         return

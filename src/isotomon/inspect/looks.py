@@ -14,6 +14,7 @@ from isotomon.evaluate.ground import Ground
 from isotomon.evaluate.guides import direction
 from isotomon.field.mesh import SkinMesh
 from isotomon.field.patches import patches
+from isotomon.geometry.curvature import Curvature
 from isotomon.inspect.results import Quick, Shape
 from isotomon.measure import skin
 from isotomon.measure.fairness import wiggles
@@ -58,9 +59,11 @@ def colouring(quick: Quick, kind: Kind, pull: str = "y", reference: SkinMesh | N
 
     Raises: DesignError, without a body or a reference; FieldError.
     """
-    shape = _shape(quick)
-    mesh = shape.mesh
+    mesh = quick.mesh
+    if mesh is None:
+        raise DesignError("there is no body yet to look at")
     if kind == "turn rate":
+        shape = _shape(quick)
         rows = np.searchsorted(shape.v, mesh.v)
         rate = np.degrees(shape.curves.twist_rate[rows]) * 1e3
         return _coloured(mesh, np.repeat(rate[:, None], mesh.points.shape[1], axis=1), "°/m", True)
@@ -70,12 +73,21 @@ def colouring(quick: Quick, kind: Kind, pull: str = "y", reference: SkinMesh | N
         if reference is None:
             raise DesignError("there is no reference yet; take the shape as it is now, or a design's")
         return _coloured(mesh, skin.deviation(quick.stood_mesh, reference), "mm", True)
-    bent = skin.curvature(shape.field, mesh.v, shape.form.samples)
+    bent = quick.sheet.curvature if quick.sheet is not None else _bent(_shape(quick))
     values = {"mean": bent.mean, "largest": bent.largest, "gauss": bent.gauss}[kind]
     return _coloured(mesh, values * (1e6 if kind == "gauss" else 1e3), "1/m²" if kind == "gauss" else "1/m", True)
 
 
+def _bent(shape: Shape) -> Curvature:
+    return skin.curvature(shape.field, shape.mesh.v, shape.form.samples)
+
+
 def _shape(quick: Quick) -> Shape:
+    """Raises: DesignError."""
+    if quick.sheet is not None:
+        raise DesignError(
+            "a skin made from curves has no sections of its own; this is known of bodies through stations"
+        )
     if quick.shape is None:
         raise DesignError("there is no body yet to look at")
     return quick.shape

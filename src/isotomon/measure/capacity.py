@@ -11,9 +11,9 @@ from isotomon.arrays import Array
 from isotomon.errors import FieldError
 from isotomon.field.mesh import applied
 from isotomon.field.section_field import SectionField
+from isotomon.geometry.curvature import curvature_from
 from isotomon.geometry.planar import cross3
 from isotomon.geometry.quadrature import gauss_rule
-from isotomon.measure.skin import curvature_from
 
 GAUSS, STRETCHES = 8, 128
 """Sites in each of so many stretches along the body."""

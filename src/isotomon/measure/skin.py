@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 from contourpy import contour_generator
@@ -15,23 +14,13 @@ from isotomon.errors import FieldError
 from isotomon.field.mesh import Sampling, SkinMesh, applied
 from isotomon.field.section_field import SectionField
 from isotomon.field.skin import BodySkin, joined_round
-from isotomon.geometry.planar import cross3
+from isotomon.geometry.curvature import Curvature, curvature_from, dot
 from isotomon.geometry.quadrature import gauss_rule
 
 MOST_LEVELS = 400
 MOST_POINTS = 121
 STILL = 1e-18
 """mm²: squared slopes below this go nowhere."""
-
-
-@dataclass(frozen=True, eq=False)
-class Curvature:
-    """(n_v, samples) each, 1/mm and 1/mm²: positive where the skin bulges outward. `largest` is the principal curvature
-    of greater size. NaN where the skin comes to a point."""
-
-    mean: Array
-    largest: Array
-    gauss: Array
 
 
 def curvature(field: SectionField, v: Array, samples: Sampling) -> Curvature:
@@ -46,27 +35,6 @@ def curvature(field: SectionField, v: Array, samples: Sampling) -> Curvature:
     return curvature_from(pu, pv, puu, puv, applied(samples.value, bend))
 
 
-def curvature_from(pu: Array, pv: Array, puu: Array, puv: Array, pvv: Array) -> Curvature:
-    """Curvatures from a surface's first and second derivatives (…, 3) by its parameters."""
-    e, f, g = _dot(pu, pu), _dot(pu, pv), _dot(pv, pv)
-    square = e * g - f * f
-    normal = cross3(pu, pv)
-    size = np.sqrt(_dot(normal, normal))
-    gone = size < 1e-9 * max(float(size.max()), 1e-300)
-    normal = normal / np.where(gone, 1.0, size)[..., None]
-    # The normal points outward, along which a bulge bends away: the signs are turned so that a bulge counts as positive.
-    ll, mm, nn = -_dot(puu, normal), -_dot(puv, normal), -_dot(pvv, normal)
-    square = np.where(gone, np.nan, square)
-    mean = (e * nn - 2.0 * f * mm + g * ll) / (2.0 * square)
-    gauss = (ll * nn - mm * mm) / square
-    reach = np.sqrt(np.maximum(mean * mean - gauss, 0.0))
-    return Curvature(mean, np.where(mean < 0.0, mean - reach, mean + reach), gauss)
-
-
-def _dot(a: Array, b: Array) -> Array:
-    return np.asarray(np.einsum("...k,...k->...", a, b))
-
-
 def slope_to(normals: Array, pull: Array) -> Array:
     """rad by which the skin leans towards a pull direction (3,) of length 1: a quarter turn facing along it, nought on a
     wall along it, negative where it faces back."""
@@ -79,7 +47,7 @@ def deviation(mesh: SkinMesh, reference: SkinMesh) -> Array:
     places, normals = reference.points.reshape(-1, 3), reference.normals.reshape(-1, 3)
     _, nearest = cKDTree(places).query(mesh.points.reshape(-1, 3))
     away = mesh.points.reshape(-1, 3) - places[nearest]
-    return np.asarray(_dot(away, normals[nearest]).reshape(mesh.points.shape[:2]))
+    return np.asarray(dot(away, normals[nearest]).reshape(mesh.points.shape[:2]))
 
 
 def reflected(normals: Array, sight: Array, lamps: Array, count: int) -> Array:
@@ -159,7 +127,7 @@ def _on_their_levels(skin: BodySkin, way: Array, found: Sequence[tuple[float, Ar
     for _ in range(3):
         p, pu, pv = skin.at(*skin.held(u, v))
         off, du, dv = p @ way - level, pu @ way, pv @ way
-        e, g = _dot(pu, pu), _dot(pv, pv)
+        e, g = dot(pu, pu), dot(pv, pv)
         # At a tip nothing goes round, and the parameter may stand still: no step is made that way.
         du, dv = du / np.maximum(e, STILL), dv / np.maximum(g, STILL)
         size = np.maximum(du * du * e + dv * dv * g, 1e-9)

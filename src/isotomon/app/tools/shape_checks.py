@@ -20,7 +20,7 @@ from isotomon.app.state.later import Later
 from isotomon.arrays import Array
 from isotomon.author.shaping import along_the_rim
 from isotomon.design.file import load
-from isotomon.errors import IsotomonError
+from isotomon.errors import DesignError, IsotomonError
 from isotomon.inspect import looks
 from isotomon.inspect.looks import Colouring
 from isotomon.inspect.quick import rebuild
@@ -82,7 +82,7 @@ def look(quick: Quick, wanted: ChecksWanted, reference: Quick | None) -> Seen:
             except IsotomonError as error:
                 troubles.append(str(error))
 
-    mesh = reference.stood_mesh if reference is not None and reference.shape is not None else None
+    mesh = reference.stood_mesh if reference is not None and reference.mesh is not None else None
     part("colouring", wanted.colour == "wall", lambda: wall_colouring(quick))
     plain = wanted.colour not in ("", "wall")
     part("colouring", plain, lambda: looks.colouring(quick, wanted.colour, wanted.pull, mesh))  # type: ignore[arg-type]
@@ -101,8 +101,9 @@ def look(quick: Quick, wanted: ChecksWanted, reference: Quick | None) -> Seen:
 
 def _usual(quick: Quick) -> float:
     """A round spacing that gives about twenty section curves."""
-    assert quick.shape is not None
-    size = float(np.ptp(quick.shape.mesh.points.reshape(-1, 3), axis=0).max())
+    if quick.mesh is None:
+        raise DesignError("there is no body yet to look at")
+    size = float(np.ptp(quick.mesh.points.reshape(-1, 3), axis=0).max())
     power = 10.0 ** np.floor(np.log10(size / 20.0))
     return float(power * next(k for k in (1, 2, 5, 10) if power * k >= size / 20.0))
 
@@ -136,7 +137,7 @@ class ShapeChecks:
         quick, wanted, reference = self.w.desk.quick, self.wanted, self.reference
         if self.reference_body and quick is not None:
             reference = quick.of(self.reference_body) if self.reference_body != quick.body.id else None
-        if quick is None or quick.full is None:
+        if quick is None or quick.moving:
             return
         if wanted == ChecksWanted(lamps=wanted.lamps, count=wanted.count, pull=wanted.pull, spacing=wanted.spacing):
             self._show(Seen(quick, wanted))
