@@ -33,7 +33,7 @@ from isotomon.operations.skins.filled import FillRun
 from isotomon.operations.skins.net import NetSkin
 from isotomon.operations.skins.several import ThroughCurves
 from isotomon.operations.thicken import Thicken
-from isotomon.operations.trim import Trim
+from isotomon.operations.trim import TrimSkin
 from isotomon.profile.section import Circle
 from isotomon.quantity.record import Ref, refs
 from isotomon.samples import SKINS, sample
@@ -153,7 +153,7 @@ class Made(WithWorker):
                 "b1",
                 "sheet",
                 DrawnOut(curve=Ref("g0"), along=Ref("y"), length=100.0),
-                steps=(Trim(by=Ref("b2"), keep=keep, id="k1"),),
+                steps=(TrimSkin(by=Ref("b2"), keep=keep, id="k1"),),
             )
             row = self.check(Design("t", guides=(edge,), bodies=(sheet, post)))["sheet"]
             self.assertAlmostEqual(row["area_mm2"] / size, 1.0, delta=1e-9)  # type: ignore[operator]

@@ -9,6 +9,7 @@ from isotomon.errors import DesignError
 from isotomon.field.lengthened import lengthened
 from isotomon.field.sheet import SkinSheet
 from isotomon.operations.base import Ask, Asked, Length, Operation, Says
+from isotomon.quantity.record import Id
 
 SIDES = (
     ("first", "along its first curve"),
@@ -29,6 +30,7 @@ class Lengthen(Operation, frozen=True, tag="lengthen"):
     FAMILY = ""
     PLACE = 33
     STAGE = "Finish"
+    EARLY = True
 
     side: Annotated[Literal["first", "last", "start", "end"], Says("At the side", words=SIDES)] = "last"
     by: Annotated[Length, Says("By")] = 10.0
@@ -40,6 +42,10 @@ class Lengthen(Operation, frozen=True, tag="lengthen"):
         if not by > 0.0:
             raise DesignError(f"by {by:.4g} mm: give a length of more than nought; trim the skin to make it shorter")
         return lengthened(sheet, self.side, by, self.how, ask.tolerance / 10.0)
+
+    def keeps_skin(self, body: Id) -> bool:
+        """One made from curves."""
+        return True
 
     def asks(self, ask: Ask, called: Callable[[str], str]) -> Asked | None:
         """Nothing: the kernel lengthens no skins. Raises: DesignError."""

@@ -13,7 +13,7 @@ KEPT = (
 )
 
 
-class Trim(Operation, frozen=True, tag="trim"):
+class TrimSkin(Operation, frozen=True, tag="trim"):
     """A skin cut along another skin or body, of which what lies `behind` it, or within it, is kept, or what lies `before` it, or outside."""
 
     TITLE = "Trimmed"

@@ -23,6 +23,10 @@ from isotomon.quantity.record import Ref, refs
 NAMED = {"lead": "leading point", "trail": "trailing point", "upper": "highest point", "lower": "lowest point"}
 
 
+BESIDE = 40.0
+"""mm by which a new curve of which nothing is known stands beside the last one."""
+
+
 def slots_of(kind: str) -> list[str]:
     """The letters of what a kind is made from; one for any number of curves."""
     return ["c"] if GUIDES[kind].on == "c*" else list(GUIDES[kind].on)
@@ -131,7 +135,8 @@ class GuideTools:
         wanted = [key for key in stations if key in desk.selected_stations()]
         keys = wanted if len(wanted) > 1 else stations
         if len(keys) < 2:
-            return (GuidePoint(), GuidePoint(z=100.0))
+            aside = BESIDE * len(design.guides)  # not on one that is there already
+            return (GuidePoint(x=aside), GuidePoint(x=aside, z=100.0))
         taken = {p.on.part for g in design.guides for p in g.points}
         part = next((p for p in ("trail", "lead", "upper", "lower") if p not in taken), "trail")
         return tuple(GuidePoint(on=Ref(f"{k}/{part}")) for k in keys)

@@ -237,7 +237,7 @@ def _needs_rim(w: Api) -> str:
 
 
 def _needs_body(w: Api) -> str:
-    return "" if w.desk.quick is not None and w.desk.quick.shape is not None else "There is no body yet to look at"
+    return "" if w.desk.quick is not None and w.desk.quick.mesh is not None else "There is no body yet to look at"
 
 
 def _colour_command(kind: str) -> Command:

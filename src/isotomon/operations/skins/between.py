@@ -15,6 +15,8 @@ from isotomon.operations.base import Ask, Length, Says
 from isotomon.operations.skins.base import FINER, Curve, MadeSheet, Making, strands_of
 from isotomon.quantity.record import Ref, usual
 
+TOGETHER = 1e-9
+"""Of their length: curves that are no further apart lie on each other."""
 RUNS = (("nearer", "as it comes nearer"), ("other", "the other way round"))
 JOINS = (("free", "free"), ("flush", "flush with its skin (G1)"), ("fair", "fair with its skin (G2)"))
 STRENGTH = "Over what length the skin goes on from the other one; nought: as far as the curves are apart"
@@ -63,4 +65,9 @@ class BetweenCurves(Making, frozen=True, tag="between"):
 def _apart(strands: Sequence[Strand]) -> float:
     """mm: how far two curves are from each other, at even shares of their lengths."""
     t = np.linspace(0.0, 1.0, 33)
-    return float(np.linalg.norm(strands[1].at(t) - strands[0].at(t), axis=1).mean())
+    far = float(np.linalg.norm(strands[1].at(t) - strands[0].at(t), axis=1).mean())
+    if far < TOGETHER * max(s.length for s in strands):
+        raise DesignError(
+            "the two curves lie on each other, so that there is nothing between them; move one, or choose others"
+        )
+    return far
