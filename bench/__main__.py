@@ -16,6 +16,7 @@ os.environ["OPENBLAS_NUM_THREADS"] = "1"
 import numpy as np
 from tests.drawings import random_drawing, shaken
 
+from bench.skins import CASES, frames, one
 from isotomon.design import bodies, edits, loft_edits, station_edits
 from isotomon.design.body import Body, Carrying, Loft, Span
 from isotomon.design.edits import replace
@@ -170,6 +171,15 @@ def worked() -> None:
         )
     finally:
         supervisor.close()
+
+
+def skins() -> None:
+    """Skins made from curves while one of these is dragged."""
+    for what, (design, key, place) in CASES.items():
+        each = frames(design, key, place)
+        taken = timed(lambda each=each: one(next(each)), 40)  # type: ignore[misc]
+        p95 = float(np.percentile(taken, 95)) * 1e3
+        line(f"{what}, to arrays, p95", f"{p95:.0f} ms (median {np.median(taken) * 1e3:.0f})", "≤ 30 ms", p95 <= 30)
 
 
 def drawing() -> None:
@@ -375,7 +385,7 @@ def worker() -> None:
 
 if __name__ == "__main__":
     print(f"{'what':<66} {'figure':>22}   {'target':<18}")
-    for part in (arrays, worked, shaping, drawing, against_kernel, worker, start, scrub_to_pixels, pixels):
+    for part in (arrays, worked, skins, shaping, drawing, against_kernel, worker, start, scrub_to_pixels, pixels):
         part()
     sys.stdout.flush()
     os._exit(0)

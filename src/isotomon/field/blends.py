@@ -53,32 +53,24 @@ def blend(
     if ring:
         basis = Basis(3, np.append(v, 1.0), np.ones(len(v) + 1, dtype=np.int64), True)
         return Blend(basis, np.asarray(np.linalg.inv(basis.matrix(v))), v)
-    # A bend that is given besides needs one more knot for it, a third into the bay.
+    many = len(v) >= ENOUGH
+    # Of many levels the one next to an end of which nothing is said is no knot; of few the second derivative there is nought. A bend that
+    # is given needs one more knot, a third into the bay.
+    inner = v[1 + (many and not first) : len(v) - 1 - (many and not last)]
     more = [v[a] + (v[b] - v[a]) / 3.0 for a, b, given in ((0, 1, first), (-1, -2, last)) if given == 2]
-    breaks = np.unique(np.r_[v, more])
+    breaks = np.unique(np.r_[0.0, inner, more, 1.0])
     basis = Basis(3, breaks, np.ones(len(breaks), dtype=np.int64), False)
     rows, right = [basis.matrix(v)], [np.eye(len(v), len(v) + first + last)]
     column = len(v)
     for end, given in ((0.0, first), (1.0, last)):
-        for order in (1, 2) if given else ():
-            if order <= given:
-                rows.append(basis.matrix(np.array([end]), order))
-                right.append(np.eye(1, len(v) + first + last, column))
-                column += 1
-        if not given:
-            rows.append(_free(basis, v, end))
+        for order in (1, 2)[:given]:
+            rows.append(basis.matrix(np.array([end]), order))
+            right.append(np.eye(1, len(v) + first + last, column))
+            column += 1
+        if not (given or many):
+            rows.append(basis.matrix(np.array([end]), 2))
             right.append(np.zeros((1, len(v) + first + last)))
     return Blend(basis, np.asarray(np.linalg.solve(np.vstack(rows), np.vstack(right))), v, first, last)
-
-
-def _free(basis: Basis, v: Array, end: float) -> Array:
-    """(1, size) what is nought at an end of which nothing is said: of many levels the step of the third derivative at the next level but it
-    (not a knot), so that what is smooth is met there as well as between; of few the second derivative."""
-    if len(v) < ENOUGH:
-        return basis.matrix(np.array([end]), 2)
-    a, b, c = v[:3] if end == 0.0 else v[-3:]
-    before, after = basis.matrix(np.array([(a + b) / 2.0, (b + c) / 2.0]), 3)
-    return np.asarray((after - before)[None])
 
 
 def _straight(v: Array, ring: bool) -> Blend:

@@ -10,7 +10,7 @@ import numpy as np
 from isotomon.arrays import Array
 from isotomon.field.strand import Strand
 
-SAMPLES = 97
+SAMPLES = 65
 STEPS = 12
 """Of the Gauss-Newton rule, at most."""
 STILL = 1e-13
@@ -44,9 +44,10 @@ def crossings(first: Sequence[Strand], second: Sequence[Strand]) -> CurveCrossin
     a, b = (np.stack([strand.at(t) for strand in family]) for family in (first, second))
     m, n = len(first), len(second)
     near = np.empty((m, n), dtype=np.int64)
+    long = (b**2).sum(axis=2)
     for k in range(m):  # row by row: all pairs of samples at once would be large
-        far = ((a[k][:, None, None] - b[None]) ** 2).sum(axis=3)
-        near[k] = far.transpose(1, 0, 2).reshape(n, -1).argmin(axis=1)
+        far = (a[k] ** 2).sum(axis=1)[:, None] + long[:, None] - 2.0 * np.matmul(a[k], b.transpose(0, 2, 1))
+        near[k] = far.reshape(n, -1).argmin(axis=1)
     s, r = t[near // SAMPLES], t[near % SAMPLES]
     for _ in range(STEPS):
         p, dp = (_all(first, s, order) for order in (0, 1))

@@ -101,12 +101,9 @@ def spread_at(strands: Sequence[Strand], shares: Array, places: Array, tolerance
         x, y = places, own
         if ring:  # far enough on both sides for the spline to have forgotten its ends
             x, y = (np.concatenate([a + k for k in (-1.0, 0.0, 1.0)]) for a in (places, own))
-        if np.abs(y - x).max() < SAME:
-            courses.append(lambda u: u)
-        else:
-            courses.append(smooth(x, y[:, None]).pieces())
+        courses.append(_itself if np.abs(y - x).max() < SAME else _flat(smooth(x, y[:, None]).pieces()))
     straight = all(np.abs(own - places).max() < SAME for own in shares)
-    return _fitted(strands, [_flat(c) for c in courses], {} if straight else joins, tolerance)
+    return _fitted(strands, courses, {} if straight else joins, tolerance)
 
 
 def _flat(course: Callable[[Array], Any]) -> ShareMap:
@@ -120,8 +117,9 @@ def _fitted(
     names = dict[float, str]()
     for strand, course in zip(strands, courses, strict=True):
         called = dict(zip(strand.corners, strand.names, strict=False))
-        for place, order in strand.joins if strand.length else ():
-            u = _common(course, place)
+        own = strand.joins if strand.length else ()
+        commons = _commons(course, np.array([place for place, _ in own]), list(joins)) if own else []
+        for u, (place, order) in zip(commons, own, strict=True):
             joins[u] = min(order, joins.get(u, order))
             if place in called:
                 names.setdefault(u, called[place])
@@ -138,11 +136,20 @@ def _fitted(
     return Spread(basis, control.reshape(basis.size, len(strands), 3), tuple(sorted(names.items())), tuple(courses))
 
 
-def _common(course: ShareMap, share: float) -> float:
-    """The common place at which a curve comes to a share of its length, round and round a closed one."""
-    share += np.ceil(course(np.zeros(1))[0] - share - SAME)
-    found = crossings_of(lambda u: course(u) - share, np.zeros(1), np.ones(1))
-    return round(float(found[0]), 12)
+def _commons(course: ShareMap, places: Array, known: Sequence[float]) -> list[float]:
+    """The common places at which a curve comes to places of its own, round and round a closed one; those that are `known` already as they are."""
+    if course is _itself:
+        return [round(float(p), 12) for p in places]
+    begin = float(course(np.zeros(1))[0])
+    wanted = places + np.ceil(begin - places - SAME)
+    sites = np.array(known)
+    at = course(sites) if len(sites) else sites
+    near = np.abs(at[None] - wanted[:, None]) if len(sites) else np.ones((len(wanted), 1))
+    found = np.where(near.min(axis=1) < SAME, sites[near.argmin(axis=1)] if len(sites) else 0.0, np.nan)
+    rest = np.isnan(found)
+    if rest.any():
+        found[rest] = crossings_of(lambda u: course(u) - wanted[rest], np.zeros(rest.sum()), np.ones(rest.sum()))
+    return [round(float(u), 12) for u in found]
 
 
 def through(
