@@ -18,6 +18,7 @@ from isotomon.operations import OPERATIONS
 from isotomon.operations.base import inputs_of
 from isotomon.operations.bend import Bend
 from isotomon.operations.move import Move
+from isotomon.operations.skins import MAKINGS
 from isotomon.solids.deliver import build_all
 from tests.helpers import WithWorker, changed, design
 
@@ -85,7 +86,7 @@ class Declared(unittest.TestCase):
     def test_each_says_all_that_is_asked_for(self) -> None:
         """Title, command and help; every field has a title and a kind that a form knows; the usual one comes back from a file; an
         unknown field and a count beyond bounds are refused."""
-        known = {"length", "angle", "ratio", "count", "copies", "yes", "choice", "edges", "faces", "lengths"}
+        known = {"length", "angle", "ratio", "count", "copies", "yes", "choice", "edges", "faces", "lengths", "bodies"}
         for kind, operation in OPERATIONS.items():
             with self.subTest(kind):
                 self.assertTrue(operation.TITLE and operation.COMMAND and operation.HELP)
@@ -98,6 +99,16 @@ class Declared(unittest.TestCase):
                 self.assertEqual(decode(encode(made)), made)
                 with self.assertRaisesRegex(Exception, "unknown field"):
                     decode(encode(made).replace(f'"kind": "{kind}"'.encode(), f'"kind": "{kind}", "more": 1'.encode()))
+        for kind, making in MAKINGS.items():
+            with self.subTest(kind):
+                self.assertTrue(making.TITLE and making.COMMAND and making.HELP and making.ICON)
+                for given in inputs_of(making):
+                    self.assertTrue(
+                        given.title and (given.what in {*known, "curves", "points"} or given.what in ("c", "A")), given
+                    )
+                made = bodies.change_body(post(), "body", shaped=making(), stations=())
+                self.assertEqual(decode(encode(made)), made)
+                self.assertEqual(len(rebuild(made).findings), 1, "one that has no curves says so")
         with self.assertRaisesRegex(DesignError, "401 copies"):
             OPERATIONS["ring"](count=401).check()
 

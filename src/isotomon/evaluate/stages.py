@@ -3,8 +3,9 @@ what it is combined with."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
+from typing import TypeVar
 
 import numpy as np
 
@@ -19,6 +20,7 @@ from isotomon.geometry.affine import ITSELF
 from isotomon.operations.base import SKIN, Ask, Asked, Operation
 from isotomon.operations.counting import check_steps
 
+T = TypeVar("T")
 SAME = 1e-6
 """Maps that differ by no more than this (in directions times 100, in shifts in mm) put copies at one place."""
 
@@ -42,12 +44,7 @@ def on_field(ground: Sources, steps: Sequence[Operation], field: SectionField) -
     Raises: IsotomonError, naming the step.
     """
     ask = ask_of(ground)
-    for number, step in enumerate(steps):
-        made = _said(step, lambda step=step, field=field: step.on_field(ask, field))
-        if made is None:
-            return field, number
-        field = made
-    return field, len(steps)
+    return _as_far(steps, field, lambda step, made: step.on_field(ask, made))
 
 
 def on_sheet(ground: Sources, steps: Sequence[Operation], sheet: SkinSheet) -> tuple[SkinSheet, int]:
@@ -56,12 +53,17 @@ def on_sheet(ground: Sources, steps: Sequence[Operation], sheet: SkinSheet) -> t
     Raises: IsotomonError, naming the step.
     """
     ask = ask_of(ground)
+    return _as_far(steps, sheet, lambda step, made: step.on_sheet(ask, made))
+
+
+def _as_far(steps: Sequence[Operation], made: T, work: Callable[[Operation, T], T | None]) -> tuple[T, int]:
+    """What the first steps make of something, as long as they make anything of it, and how many of them these are."""
     for number, step in enumerate(steps):
-        made = _said(step, lambda step=step, sheet=sheet: step.on_sheet(ask, sheet))
-        if made is None:
-            return sheet, number
-        sheet = made
-    return sheet, len(steps)
+        further = _said(step, lambda step=step, made=made: work(step, made))
+        if further is None:
+            return made, number
+        made = further
+    return made, len(steps)
 
 
 def stages(

@@ -3,27 +3,15 @@ from scripts, on the command line, in the file and in its help, by what its fiel
 
 from __future__ import annotations
 
-import pkgutil
 from functools import reduce
-from importlib import import_module
 from operator import or_
 from typing import TYPE_CHECKING, Any
 
 from isotomon.operations.base import Operation
+from isotomon.operations.loading import records_in
 
-
-def _found() -> dict[str, type[Operation]]:
-    """Kind → operation, of every file here."""
-    found: dict[str, type[Operation]] = {}
-    for info in pkgutil.iter_modules(__path__):
-        module = import_module(f"{__name__}.{info.name}")
-        for thing in vars(module).values():
-            if isinstance(thing, type) and issubclass(thing, Operation) and thing is not Operation:
-                found[str(thing.__struct_config__.tag)] = thing
-    return dict(sorted(found.items(), key=lambda pair: (pair[1].FAMILY, pair[1].PLACE, pair[0])))
-
-
-OPERATIONS = _found()
+_found = records_in(__name__, __path__, Operation)
+OPERATIONS = dict(sorted(_found.items(), key=lambda pair: (pair[1].FAMILY, pair[1].PLACE, pair[0])))
 """Kind, as it stands in the file → operation, in the order in which they are offered."""
 if TYPE_CHECKING:
     Step = Operation

@@ -27,7 +27,7 @@ class Lengthen(Operation, frozen=True, tag="lengthen"):
     TITLE = "Lengthened"
     COMMAND = "Lengthen the skin"
     HELP = "The skin goes on over one of its sides: past a body that it is to cut, or that it is to stand in"
-    FAMILY = ""
+    FAMILY = "Skins"
     PLACE = 33
     STAGE = "Finish"
     EARLY = True

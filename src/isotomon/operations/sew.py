@@ -16,7 +16,7 @@ class Sew(Operation, frozen=True, tag="sew"):
     TITLE = "Sewn with other skins"
     COMMAND = "Sew skins together"
     HELP = "Skins made one along the edges at which they meet: a solid where they close; else it is said where they are open"
-    FAMILY = "Bodies"
+    FAMILY = "Skins"
     PLACE = 60
     STAGE = "Finish"
 

@@ -19,7 +19,7 @@ class TrimSkin(Operation, frozen=True, tag="trim"):
     TITLE = "Trimmed"
     COMMAND = "Trim the skin"
     HELP = "The skin cut along another skin or body, and a part of it kept"
-    FAMILY = "Bodies"
+    FAMILY = "Skins"
     PLACE = 58
     STAGE = "Finish"
 
