@@ -8,6 +8,7 @@ from functools import cached_property
 from typing import Literal
 
 import numpy as np
+from scipy.interpolate import BSpline
 
 from isotomon.arrays import Array
 from isotomon.errors import FieldError
@@ -37,8 +38,13 @@ class SkinSheet:
 
     def grid(self, u: Array, v: Array, by_u: int = 0, by_v: int = 0) -> Array:
         """(n_u, n_v, 3): places at every u (n_u,) and v (n_v,), or derivatives."""
-        along = np.tensordot(self.u.sparse(u, by_u).toarray(), self.control, 1)
-        return np.asarray(np.einsum("vj,ujk->uvk", self.v.matrix(v, by_v), along, optimize=True))
+        along = self._by_u(_within(self.u, u), nu=by_u)  # (n_u, m_v, 3)
+        across = BSpline(self.v.knots, _whole(self.v, along.transpose(1, 0, 2)), self.v.degree)
+        return np.asarray(across(_within(self.v, v), nu=by_v).transpose(1, 0, 2))
+
+    @cached_property
+    def _by_u(self) -> BSpline:
+        return BSpline(self.u.knots, _whole(self.u, self.control), self.u.degree)
 
     def at(self, u: Array, v: Array, by_u: int = 0, by_v: int = 0) -> Array:
         """(m, 3): the same at pairs of u and v (m,)."""
@@ -160,6 +166,16 @@ def _flat(patch: Patch) -> Patch:
     sizes = np.linalg.svd(away, compute_uv=False)
     off = np.abs(away @ np.linalg.svd(away)[2][2]).max() if len(away) >= 3 else 1.0
     return replace(patch, flat=bool(off < FLAT * sizes[0] and sizes[1] > FLAT * sizes[0]))
+
+
+def _whole(basis: Basis, control: Array) -> Array:
+    """Control points (size, ...) with the first ones again, where the basis goes round."""
+    return np.concatenate([control, control[: basis.degree]]) if basis.periodic else control
+
+
+def _within(basis: Basis, t: Array) -> Array:
+    """Parameters brought to where a basis is defined."""
+    return np.mod(t, 1.0) if basis.periodic else np.clip(t, 0.0, 1.0)
 
 
 def _side_place(which: Side) -> tuple[float, int]:

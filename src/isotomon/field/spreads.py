@@ -15,7 +15,7 @@ from isotomon.field.blends import Blend, Given, blend
 from isotomon.field.sheet import SAME, SkinSheet, said_in, union
 from isotomon.field.strand import Strand
 from isotomon.geometry.basis import Basis, fit
-from isotomon.geometry.hermite import smooth
+from isotomon.geometry.hermite import smooth, smooth_each
 from isotomon.geometry.roots import crossings as crossings_of
 
 DEGREE = 5
@@ -96,12 +96,11 @@ def spread_at(strands: Sequence[Strand], shares: Array, places: Array, tolerance
     Raises: FieldError.
     """
     ring = places[-1] < 1.0
-    courses, joins = list[ShareMap](), {float(p): 2 for p in places}
-    for own in shares:
-        x, y = places, own
-        if ring:  # far enough on both sides for the spline to have forgotten its ends
-            x, y = (np.concatenate([a + k for k in (-1.0, 0.0, 1.0)]) for a in (places, own))
-        courses.append(_itself if np.abs(y - x).max() < SAME else _flat(smooth(x, y[:, None]).pieces()))
+    joins, x, y = {float(p): 2 for p in places}, places, shares
+    if ring:  # far enough on both sides for the spline to have forgotten its ends
+        x, y = np.concatenate([x + k for k in (-1.0, 0.0, 1.0)]), np.concatenate([y + k for k in (-1, 0, 1)], axis=1)
+    even = np.abs(y - x).max(axis=1) < SAME
+    courses = [_itself if same else _flat(one.pieces()) for same, one in zip(even, smooth_each(x, y.T), strict=True)]
     straight = all(np.abs(own - places).max() < SAME for own in shares)
     return _fitted(strands, courses, {} if straight else joins, tolerance)
 

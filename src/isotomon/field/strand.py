@@ -107,6 +107,7 @@ class _Known:
         return isinstance(other, _Known) and (self.marks, self.tolerance) == (other.marks, other.tolerance)
 
 
+@lru_cache(maxsize=256)
 def strand_of(curve: SpaceCurve, tolerance: float) -> Strand:
     """A curve as a spline, to within `tolerance` (mm); the same one for the same curve.
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from functools import cached_property, partial
+from functools import cached_property, lru_cache, partial
 
 import numpy as np
 from scipy.interpolate import PchipInterpolator
@@ -137,11 +137,17 @@ def curvature_of(sheet: SkinSheet, u: Array, v: Array) -> Curvature:
     return curvature_from(*(sheet.grid(u, v, *order) for order in orders))
 
 
+@lru_cache(maxsize=8)
+def _seen_curvature(sheet: SkinSheet) -> Curvature:
+    """Where it is looked for folds; known for all thicknesses of a sheet."""
+    return curvature_of(sheet, np.linspace(0.0, 1.0, SEEN_U), np.linspace(0.0, 1.0, SEEN_V))
+
+
 def check_folds(sheet: SkinSheet, away: Array) -> None:
     """Raises: FoldError, with the place and the share of the distance that fits, where a parallel skin turns back on itself: its distance exceeds
     the radius to which the skin bends on that side."""
     u, v = np.linspace(0.0, 1.0, SEEN_U), np.linspace(0.0, 1.0, SEEN_V)
-    bends = curvature_of(sheet, u, v)
+    bends = _seen_curvature(sheet)
     root = np.sqrt(np.maximum(bends.mean**2 - bends.gauss, 0.0))
     far = distance(away, v)[None]
     # A bulge counts as positive: what lies before the skin folds where that is hollow.

@@ -103,9 +103,11 @@ def along_rails(
         begin, frame = both.frames(v)
         far = np.linalg.norm(both.spread.at(v)[:, 1] - begin, axis=1)
         shape = local(v).reshape(len(v), own.basis.size, 3)
-        at = np.einsum("un,vnk->vuk", own.basis.sparse(u).toarray(), shape)
         size = np.stack([far, far if even else np.ones(len(v)), far if even else np.ones(len(v))], axis=1)
-        return (begin[:, None] + np.einsum("vuk,vk,vkj->vuj", at, size, frame)).transpose(1, 0, 2)
+        stood = np.matmul(shape, size[..., None] * frame) + begin[:, None]
+        return np.asarray(
+            (own.basis.sparse(u) @ stood.transpose(1, 0, 2).reshape(own.basis.size, -1)).reshape(-1, len(v), 3)
+        )
 
     joins = {**joins_of(both.spread.basis), **{float(p): 2 for p in places if 0.0 < p < 1.0}}
     made = fit_sheet(sample, joins_of(own.basis), joins, tolerance)

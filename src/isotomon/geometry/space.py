@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 
@@ -24,6 +25,15 @@ def through(points: Array, slopes: Sequence[Array | None] | None = None, closed:
     spline make the quintics that are drawn, so that curvature is continuous also where a slope is given.
     Raises: DesignError, for fewer than two points, or two neighbours at one place.
     """
+    given = tuple(None if s is None else tuple(s.tolist()) for s in slopes) if slopes is not None else None
+    return _through(np.ascontiguousarray(points, dtype=float).tobytes(), given, closed)
+
+
+@lru_cache(maxsize=256)
+def _through(places: bytes, given: tuple[tuple[float, float, float] | None, ...] | None, closed: bool) -> SpaceCurve:
+    """The same curve for the same points: what is made of it need not be made again."""
+    points = np.frombuffer(places).reshape(-1, 3)
+    slopes = None if given is None else [None if s is None else np.array(s) for s in given]
     if len(points) < (3 if closed else 2):
         raise DesignError(f"the curve has {len(points)} points; it needs {'three' if closed else 'two'} or more")
     if closed:
