@@ -39,12 +39,12 @@ class SkinSheet:
     def grid(self, u: Array, v: Array, by_u: int = 0, by_v: int = 0) -> Array:
         """(n_u, n_v, 3): places at every u (n_u,) and v (n_v,), or derivatives."""
         along = self._by_u(_within(self.u, u), nu=by_u)  # (n_u, m_v, 3)
-        across = BSpline(self.v.knots, _whole(self.v, along.transpose(1, 0, 2)), self.v.degree)
+        across = self.v.spline(along.transpose(1, 0, 2))
         return np.asarray(across(_within(self.v, v), nu=by_v).transpose(1, 0, 2))
 
     @cached_property
     def _by_u(self) -> BSpline:
-        return BSpline(self.u.knots, _whole(self.u, self.control), self.u.degree)
+        return self.u.spline(self.control)
 
     def at(self, u: Array, v: Array, by_u: int = 0, by_v: int = 0) -> Array:
         """(m, 3): the same at pairs of u and v (m,)."""
@@ -166,11 +166,6 @@ def _flat(patch: Patch) -> Patch:
     sizes = np.linalg.svd(away, compute_uv=False)
     off = np.abs(away @ np.linalg.svd(away)[2][2]).max() if len(away) >= 3 else 1.0
     return replace(patch, flat=bool(off < FLAT * sizes[0] and sizes[1] > FLAT * sizes[0]))
-
-
-def _whole(basis: Basis, control: Array) -> Array:
-    """Control points (size, ...) with the first ones again, where the basis goes round."""
-    return np.concatenate([control, control[: basis.degree]]) if basis.periodic else control
 
 
 def _within(basis: Basis, t: Array) -> Array:

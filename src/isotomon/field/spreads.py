@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from functools import partial
+from functools import cached_property, partial
 from typing import Any, Literal
 
 import numpy as np
+from scipy.interpolate import BSpline, PPoly
 
 from isotomon.arrays import Array
 from isotomon.errors import FieldError, KnotError
@@ -44,7 +45,11 @@ class Spread:
 
     def at(self, u: Array, derivative: int = 0) -> Array:
         """(n, curves, 3)."""
-        return np.asarray(np.tensordot(self.basis.sparse(u, derivative).toarray(), self.control, 1))
+        return np.asarray(self._spline(u, nu=derivative))
+
+    @cached_property
+    def _spline(self) -> BSpline:
+        return self.basis.spline(self.control)
 
 
 def spread(strands: Sequence[Strand], tolerance: float) -> Spread:
@@ -60,7 +65,7 @@ def spread(strands: Sequence[Strand], tolerance: float) -> Spread:
     if np.ptp(rows, axis=0).max() < NEARLY and np.ptp(lanes, axis=0).max() < SAME:
         return _fitted(strands, [_itself] * len(strands), {}, tolerance)
     edges = lanes.mean(axis=0)
-    courses = [partial(_lane_by_lane, edges, places, own) for own in rows]
+    courses = [partial(_lane_by_lane, edges, _lane_maps(places, own)) for own in rows]
     return _fitted(strands, courses, {float(p): 2 for p in places}, tolerance)
 
 
@@ -78,14 +83,20 @@ def _evenly_spread(strand: Strand, lane: Array) -> Array:
     return found
 
 
-def _lane_by_lane(edges: Array, places: Array, own: Array, u: Array) -> Array:
+def _lane_maps(places: Array, own: Array) -> list[PPoly]:
+    """The maps of common places to a curve's own, from corner to corner."""
+    parts = [slice(k, k + EACH + 1) for k in range(0, len(places) - 1, EACH)]
+    return [smooth(places[part], own[part, None]).pieces() for part in parts]
+
+
+def _lane_by_lane(edges: Array, maps: Sequence[PPoly], u: Array) -> Array:
     """The map of common places to a curve's own, smooth from corner to corner."""
-    which = np.clip(np.searchsorted(edges, u, side="right") - 1, 0, len(edges) - 2)
+    which = np.clip(np.searchsorted(edges, u, side="right") - 1, 0, len(maps) - 1)
     found = np.empty(len(u))
-    for k in range(len(edges) - 1):
-        here, part = which == k, slice(k * EACH, (k + 1) * EACH + 1)
+    for k, own in enumerate(maps):
+        here = which == k
         if here.any():
-            found[here] = smooth(places[part], own[part, None])(u[here])[:, 0]
+            found[here] = own(u[here])[:, 0]
     return found
 
 

@@ -50,8 +50,7 @@ class Strand:
 
     @cached_property
     def _spline(self) -> BSpline:
-        whole = np.vstack([self.control, self.control[: self.basis.degree]]) if self.basis.periodic else self.control
-        return BSpline(self.basis.knots, whole, self.basis.degree)
+        return self.basis.spline(self.control)
 
     def at(self, s: Array, derivative: int = 0) -> Array:
         """(n, 3) places at parameters (n,), or derivatives; round and round a closed one."""

@@ -47,6 +47,11 @@ class Basis(Knots):
         """Values, or a derivative, of every basis function at `u`: (len(u), size)."""
         return np.asarray(self.sparse(u, derivative).toarray())
 
+    def spline(self, control: Array) -> BSpline:
+        """The spline of control points (size, ...), to be evaluated within [0, 1]: quicker than by `matrix`, where it is all the points."""
+        whole = np.concatenate([control, control[: self.degree]]) if self.periodic else control
+        return BSpline(self.knots, whole, self.degree)
+
     def greville(self) -> Array:
         """Sites at which interpolation is well posed: the Greville abscissae."""
         p = self.degree
