@@ -22,6 +22,7 @@ from isotomon.field.thick import Thick
 from isotomon.field.two_rails import along_rails
 from isotomon.geometry.datums import SpaceCurve
 from isotomon.geometry.space import line, turned_round
+from isotomon.geometry.space import through as curve_through
 from tests.helpers import trials
 
 Known = Callable[[Array, Array], Array]
@@ -356,6 +357,20 @@ class Others(unittest.TestCase):
             straight = lengthened(sheet, side, 15.0, "straight", 1e-6)
             self.assertAlmostEqual(np.linalg.norm(straight.grid(s, s), axis=2).max(), np.hypot(50.0, 15.0), delta=1e-2)
             self.assertLess(off(straight, sheet.grid(s, s).reshape(-1, 3)[::7]), 1e-5)
+
+    def test_closed_curves_begin_anywhere(self) -> None:
+        """Rings that begin elsewhere, or run the other way round, are carried into each other as if they did not."""
+
+        def ring(radius: float, high: float, begin: float, sign: float) -> Strand:
+            turn = sign * np.arange(9) / 9.0 * 2.0 * np.pi + begin
+            spots = np.stack([radius * np.cos(turn), 1.3 * radius * np.sin(turn), high + 0.0 * turn], axis=1)
+            return strand_of(curve_through(spots, closed=True), 1e-7)
+
+        areas = []
+        for begin, sign in ((0.0, 1.0), (2.0 * np.pi / 3.0, 1.0), (4.0 * np.pi / 9.0, -1.0)):
+            ends = headed([ring(20.0, 0.0, 0.0, 1.0), ring(25.0, 40.0, begin, sign)])
+            areas.append(through(ends, blend([0.0, 1.0]), 1e-7).area)
+        self.assertLess(np.ptp(areas) / areas[0], 1e-4)
 
     def test_lengths_of_strands(self) -> None:
         """A curve by its length goes evenly, from corner to corner, either way round."""

@@ -73,7 +73,7 @@ class Strand:
         beyond, parameter, at_share = self.beyond, self.parameter, self.at_share
         back = None if beyond is None else lambda s: beyond(1.0 - s)
         if self.basis.periodic:
-            return _moved(self, lambda s: 1.0 - np.asarray(s))
+            return _moved(self, 1.0, -1.0)
         times = self.basis.multiplicity[::-1].copy()
         basis = Basis(self.basis.degree, 1.0 - self.basis.breaks[::-1], times, False)
         corners = tuple(1.0 - c for c in self.corners[::-1])
@@ -127,9 +127,15 @@ def _edge_strand(known: _Known, made: Strand) -> Strand:
     return replace(made, beyond=lambda s: beyond(made.parameter(s)))
 
 
-def _moved(strand: Strand, place: Callable[[Array], Array]) -> Strand:
-    """A closed strand run through otherwise: at `place` of its own parameter."""
-    found, beyond, parameter = SpaceCurve(lambda s: strand.at(place(s)), True), strand.beyond, strand.parameter
+def _moved(strand: Strand, start: float, sign: float) -> Strand:
+    """A closed strand run through from another place on it on, the same way or (-1) the other."""
+    beyond, parameter = strand.beyond, strand.parameter
+
+    def place(s: Array) -> Array:
+        return start + sign * np.asarray(s)
+
+    joints = tuple(sorted(float(sign * (joint - start)) % 1.0 for joint, _ in strand.joins))
+    found = SpaceCurve(lambda s: strand.at(place(s)), True, joints=joints)
     made = _strand(_Known(found.at(PROBES).tobytes(), 1e-9 * strand.length, found))
     return replace(
         made,
@@ -284,4 +290,4 @@ def _begun_near(strand: Strand, before: Strand) -> Strand:
     start = float(s[np.linalg.norm(strand.at(s) - before.at(np.zeros(1)), axis=1).argmin()])
     if start == 0.0:
         return strand
-    return _moved(strand, lambda s: np.asarray(s) + start)
+    return _moved(strand, start, 1.0)
