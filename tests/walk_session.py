@@ -17,6 +17,7 @@ from isotomon.author import shaping
 from isotomon.author.carry import carry
 from isotomon.author.insert import insert_station
 from isotomon.author.session import Session, open_session
+from isotomon.author.skins import make_skin
 from isotomon.design import bodies, edits, loft_edits, station_edits
 from isotomon.design.body import Carrying
 from isotomon.design.datums import CONSTRUCTIONS, Datum
@@ -31,6 +32,7 @@ from isotomon.errors import IsotomonError
 from isotomon.inspect.quick import rebuild
 from isotomon.operations.cut_off import CutOff
 from isotomon.operations.hollow import Hollow
+from isotomon.operations.lengthen import Lengthen
 from isotomon.operations.mirror import Mirror
 from isotomon.operations.move import Move
 from isotomon.operations.resize import Resize
@@ -38,6 +40,10 @@ from isotomon.operations.ring import Ring
 from isotomon.operations.round import Round
 from isotomon.operations.round_away import RoundAway
 from isotomon.operations.row import Row
+from isotomon.operations.sew import Sew
+from isotomon.operations.skins import MAKINGS
+from isotomon.operations.thicken import Thicken
+from isotomon.operations.trim import TrimSkin
 from isotomon.profile import shapes
 from isotomon.profile.drawing import Drawing
 from isotomon.profile.section import Drawn
@@ -152,7 +158,8 @@ class Walker:
         found = ["xy", "yz", "zx", "x", "y", "z", "origin", "", "d99", "s1/nowhere", "body/face:a~b"]
         found += [r.id for group in (d.datums, d.guides, d.drawings, d.gauges, d.numbers) for r in group]
         for body in d.bodies:
-            found += [body.id, *(f"{body.id}/{part}" for part in ("first", "last", "axis", "first rim"))]
+            parts = ("first", "last", "axis", "first rim", "first-rim", "last-rim", "side:first", "side:end", "side:u1")
+            found += [body.id, *(f"{body.id}/{part}" for part in parts)]
             for s in body.stations:
                 found += [s.id, f"{s.id}/lead", f"{s.id}/trail", f"{s.id}/at:0.3", f"{s.id}/outline", f"{s.id}/centre"]
         return found
@@ -238,6 +245,8 @@ class Walker:
         )  # type: ignore[arg-type]
         edges, faces = (Ref(f"{own}/along"),), (Ref(f"{own}/last"),)
         worked = [Round(edges=edges, radius=1.0), Hollow(wall=1.0, side="about"), RoundAway(faces=faces)]
+        other = Ref(one(d.bodies).id)
+        skinned = [Thicken(thickness=1.5), Lengthen(by=4.0, how="curved"), Sew(others=(other,)), TrimSkin(by=other)]
         ways: list[tuple[str, Callable[[Design], Design]]] = [
             ("add a station", station),
             ("insert a station", inserted),
@@ -268,7 +277,9 @@ class Walker:
             ("combine", lambda d: bodies.combine(d, own, str(one(["own", "add", "cut", "common"])))),
             ("aside", lambda d: bodies.set_aside(d, (own,), bool(rng.random() < 0.5))),
             ("earlier", lambda d: bodies.move_body(d, own, int(one([-1, 1])))),
-            ("step", lambda d: bodies.add_step(d, own, one([Move(x=20.0, turn=0.3), Resize(x=1.2), Mirror(), Ring(count=3), Row(count=2), *worked]))),
+            ("step", lambda d: bodies.add_step(d, own, one([Move(x=20.0, turn=0.3), Resize(x=1.2), Mirror(), Ring(count=3), Row(count=2), *worked, *skinned]))),
+            ("skin", lambda d: make_skin(d, str(one(list(MAKINGS))), some(int(rng.integers(1, 5))))),
+            ("skin of guides", lambda d: make_skin(d, str(one(list(MAKINGS))), tuple(g.id for g in d.guides))),
             ("cut in two", lambda d: cut_in_two(d, own, CutOff(plane=Ref(str(one(["xy", "yz", "zx"]))), offset=number()))),
             ("step elsewhere", lambda d: bodies.move_step(d, one(body.steps).id, int(rng.integers(0, 3))) if body.steps else d),
             ("step aside", lambda d: bodies.change_step(d, one(body.steps).id, aside=bool(rng.random() < 0.5)) if body.steps else d),
