@@ -13,6 +13,8 @@ import unittest
 from pathlib import Path
 from unittest import mock
 
+import isotomon.app.state.engine
+import isotomon.script  # both before anything is lent: what is imported meanwhile keeps it
 from isotomon import cli
 from isotomon.design.file import load, save
 from isotomon.design.station_edits import change_station
