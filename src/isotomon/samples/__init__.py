@@ -18,7 +18,7 @@ SAMPLES: dict[str, tuple[str, Callable[[], Design]]] = {
     "reach-blade": ("Tidal rotor blade: round root, foils, rails along its edges, twist and area laws", reach_blade),
     "kelp-steeper": ("Leaning vessel: unlike profiles, a front rail and two sides", kelp_steeper),
     "signal-mast": (
-        "Turned mast: one four-lobed drawing linked on five stations, tied on to a square lamp seat",
+        "Turned mast: one lobed drawing on five stations, tied to a square seat",
         signal_mast,
     ),
     "ribbon-stirrer": ("Two ribbons wound against each other on a shaft, their pitch opening upwards", ribbon_stirrer),

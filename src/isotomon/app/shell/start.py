@@ -67,7 +67,7 @@ class StartPage(QWidget):
             card.clicked.connect(lambda _=False, s=signal: s.emit())
             grid.addWidget(card, 0, column)
         self._grid.addWidget(row)
-        self._demos("Demos", [name for name in SAMPLES if name not in SKINS], 1)
+        self._demos("Demos", [name for name in SAMPLES if name not in SKINS], 3)
         self._demos("Skins", list(SKINS), len(SKINS))
         if recent:
             self._label("Recent", group=True)
