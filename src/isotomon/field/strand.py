@@ -17,6 +17,8 @@ from isotomon.geometry.quadrature import gauss_rule
 
 CELLS, FEWEST_CELLS = 64, 8
 """Into so many parts a curve of one run is cut to measure its length; and each run of one that has several, at least."""
+MOST_KEPT = 80
+"""Curves that are known as splines: more than a large net has. Each may hold on to the body whose rim it is."""
 EVENLY = 1e-9
 """Of a run: one that goes so evenly is its own measure."""
 PROBES = np.sort(np.mod(np.arange(1, 66) * 0.6180339887498949, 1.0))
@@ -106,7 +108,7 @@ class _Known:
         return isinstance(other, _Known) and (self.marks, self.tolerance) == (other.marks, other.tolerance)
 
 
-@lru_cache(maxsize=256)
+@lru_cache(maxsize=MOST_KEPT)
 def strand_of(curve: SpaceCurve, tolerance: float) -> Strand:
     """A curve as a spline, to within `tolerance` (mm); the same one for the same curve.
 
@@ -120,7 +122,7 @@ def strand_of(curve: SpaceCurve, tolerance: float) -> Strand:
     return _edge_strand(_Known(marks + own, tolerance, curve), _strand(_Known(marks, tolerance, curve)))
 
 
-@lru_cache(maxsize=256)
+@lru_cache(maxsize=MOST_KEPT)
 def _edge_strand(known: _Known, made: Strand) -> Strand:
     beyond = known.curve.beyond
     assert beyond is not None
@@ -144,7 +146,7 @@ def _moved(strand: Strand, start: float, sign: float) -> Strand:
     )
 
 
-@lru_cache(maxsize=256)
+@lru_cache(maxsize=MOST_KEPT)
 def _strand(known: _Known) -> Strand:
     """By its own parameter, where that runs smoothly through its joints, else by its length."""
     curve, tolerance = known.curve, known.tolerance
