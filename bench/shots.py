@@ -106,12 +106,6 @@ def _slate(w: Window) -> None:
     w.toggle_theme()
 
 
-def _finder(w: Window) -> None:
-    w.toggle_theme()
-    w.find_action()
-    w.finder.query.setText("st")
-
-
 SHOTS: dict[str, Callable[[Window], None]] = {
     "start": _start,
     "station": _work,
@@ -229,10 +223,6 @@ def main(folder: Path) -> None:
             wait_for(lambda: solid_ready(window), 30.0)
             save_window(window, folder / f"{name}.png")
             print(folder / f"{name}.png")
-        _finder(window)
-        wait_for(lambda: False, 0.2)
-        window.finder.grab().save(str(folder / "find.png"))
-        window.finder.close()
         window.files.may_leave = lambda: True  # type: ignore[method-assign]
     for design, shots in OTHERS:
         _take(design(), shots, folder)

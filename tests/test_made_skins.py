@@ -31,7 +31,7 @@ from isotomon.operations.skins.between import BetweenCurves
 from isotomon.operations.skins.drawn_out import DrawnOut
 from isotomon.operations.skins.filled import FillRun
 from isotomon.operations.skins.net import NetSkin
-from isotomon.operations.skins.several import ThroughCurves
+from isotomon.operations.skins.several import SeveralCurves
 from isotomon.operations.thicken import Thicken
 from isotomon.operations.trim import TrimSkin
 from isotomon.profile.section import Circle
@@ -201,7 +201,7 @@ class Made(WithWorker):
         tube = Body(
             "b1",
             "tube",
-            ThroughCurves(curves=refs("g0", "g1"), across="straight"),
+            SeveralCurves(curves=refs("g0", "g1"), across="straight"),
             steps=(Sew(others=refs("b2", "b3"), id="k1"),),
         )
         lids = tuple(

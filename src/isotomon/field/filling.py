@@ -80,6 +80,22 @@ class _Conditions:
         return _Conditions(self.places[own], self.directions[own], self.orders[own], self.values[own])
 
 
+@dataclass(frozen=True, eq=False)
+class _Run:
+    """All edges of the closed runs, in the order of the trim; the plane nearest to the outer one, and the corner and the sides (2,) of the
+    rectangle on it that is the unit square; the runs as they lie in that."""
+
+    edges: list[RunEdge]
+    plane: Plane
+    low: Array
+    size: Array
+    trim: Trim
+
+    def square(self, points: Array) -> Array:
+        """(n, 2) points (n, 3) as they lie in the unit square."""
+        return (_flat(points, self.plane) - self.low) / self.size
+
+
 @lru_cache(maxsize=MOST_KEPT)
 def fill(
     loops: tuple[tuple[RunEdge, ...], ...], within: tuple[tuple[float, float, float], ...], spans: int, tolerance: float
@@ -89,108 +105,83 @@ def fill(
 
     Raises: FieldError, for a run that crosses itself as it is seen from its plane.
     """
-    plane, low, size = _rectangle(loops)
-    inside = np.array(within).reshape(-1, 3)
-    trim = _trim(loops, plane, low, size)
+    run, inside = _laid_flat(loops), np.array(within).reshape(-1, 3)
     for count in (spans,) if spans else SPANS:
-        made = _filled(loops, inside, trim, plane, (low, size), min(count, MOST_SPANS))
+        made = _filled(run, inside, min(count, MOST_SPANS))
         if made.off <= tolerance:
             break
     return made
 
 
-def _rectangle(loops: Sequence[Sequence[RunEdge]]) -> tuple[Plane, Array, Array]:
-    """The plane nearest to the run, and the corner and the sides (2,) of the rectangle on it. A straight or pointed run has none."""
+def _laid_flat(loops: Sequence[Sequence[RunEdge]]) -> _Run:
+    """Raises: FieldError, with the place, where a run crosses itself; DesignError, for a straight one, which has no plane."""
     t = np.linspace(0.0, 1.0, 65)
     points = np.vstack([e.strand.at(t) for e in loops[0]])
     plane, _ = fitted_plane(points)
     flat = _flat(points, plane)
     extent = np.ptp(flat, axis=0)
     margin = MARGIN * float(extent.max())
-    return plane, flat.min(axis=0) - margin, extent + 2.0 * margin
+    low, size = flat.min(axis=0) - margin, extent + 2.0 * margin
+    made = list[tuple[TrimEdge, ...]]()
+    for loop in loops:
+        clamped = [(e.called, *e.strand.clamped()) for e in loop]
+        made.append(tuple(TrimEdge(name, basis, (_flat(c, plane) - low) / size) for name, basis, c in clamped))
+    run = _Run([e for loop in loops for e in loop], plane, low, size, Trim(tuple(made)))
+    place = run.trim.crossing()
+    if place is not None:
+        x, y, z = (plane.origin + (low + place * size) @ np.stack([plane.across, plane.up])).tolist()
+        error = FieldError("seen from the plane nearest to it the run of curves crosses itself; fill it in parts")
+        error.place = (x, y, z)
+        raise error
+    return run
 
 
 def _flat(points: Array, plane: Plane) -> Array:
     return np.asarray((points - plane.origin) @ np.stack([plane.across, plane.up], axis=1))
 
 
-def _trim(loops: Sequence[Sequence[RunEdge]], plane: Plane, low: Array, size: Array) -> Trim:
-    """The runs as they lie in the unit square. Raises: FieldError, where one crosses itself."""
-    made = list[tuple[TrimEdge, ...]]()
-    for loop in loops:
-        clamped = [(e.called, *e.strand.clamped()) for e in loop]
-        made.append(tuple(TrimEdge(name, basis, (_flat(c, plane) - low) / size) for name, basis, c in clamped))
-    trim = Trim(tuple(made))
-    place = trim.crossing()
-    if place is not None:
-        x, y, z = (plane.origin + (low + place * size) @ np.stack([plane.across, plane.up])).tolist()
-        error = FieldError("seen from the plane nearest to it the run of curves crosses itself; fill it in parts")
-        error.place = (x, y, z)
-        raise error
-    return trim
-
-
-def _filled(
-    loops: Sequence[Sequence[RunEdge]],
-    within: Array,
-    trim: Trim,
-    plane: Plane,
-    rectangle: tuple[Array, Array],
-    spans: int,
-) -> Filling:
+def _filled(run: _Run, within: Array, spans: int) -> Filling:
     """The skin of least bending in so many spans along the longer side."""
-    size = rectangle[1]
-    counts = [max(2, math.ceil(spans * s / size.max())) for s in size]
+    counts = [max(2, math.ceil(spans * s / run.size.max())) for s in run.size]
     u, v = (make_basis(DEGREE, np.linspace(0.0, 1.0, n + 1)) for n in counts)
-    asked = _conditions(loops, within, trim, plane, rectangle, counts)
-    order = 3 if any(e.given == 2 for loop in loops for e in loop) else 2
-    control = _least(_bending(u, v, trim, size, order), u, v, asked)
+    order = 3 if any(e.given == 2 for e in run.edges) else 2
+    control = _least(_bending(u, v, run.trim, run.size, order), u, v, _conditions(run, within, counts))
     sheet = SkinSheet(u, v, control.reshape(u.size, v.size, 3))
-    return Filling(sheet, trim, _off(sheet, loops, trim), (counts[0], counts[1]))
+    return Filling(sheet, run.trim, _off(sheet, run), (counts[0], counts[1]))
 
 
-def _off(sheet: SkinSheet, loops: Sequence[Sequence[RunEdge]], trim: Trim) -> float:
+def _off(sheet: SkinSheet, run: _Run) -> float:
     """mm: the greatest distance of the skin's edges from the curves."""
     t, worst = np.linspace(0.0, 1.0, 129), 0.0
-    for edge, own in zip((e for loop in loops for e in loop), trim.edges, strict=True):
+    for edge, own in zip(run.edges, run.trim.edges, strict=True):
         x, y = own.at(t).T
         worst = max(worst, float(np.linalg.norm(sheet.at(x, y) - edge.strand.at(t), axis=1).max()))
     return worst
 
 
-def _conditions(
-    loops: Sequence[Sequence[RunEdge]],
-    within: Array,
-    trim: Trim,
-    plane: Plane,
-    rectangle: tuple[Array, Array],
-    counts: Sequence[int],
-) -> _Conditions:
+def _conditions(run: _Run, within: Array, counts: Sequence[int]) -> _Conditions:
     """What the run, its neighbours and what lies inside ask of the skin."""
-    low, size = rectangle
     rows = list[tuple[Array, Array, int, Array]]()
-    for edge, own in zip((e for loop in loops for e in loop), trim.edges, strict=True):
-        run = own.at(np.linspace(0.0, 1.0, 33))
-        passed = float(np.linalg.norm(np.diff(run, axis=0) * counts, axis=1).sum())
+    for edge, own in zip(run.edges, run.trim.edges, strict=True):
+        rough = own.at(np.linspace(0.0, 1.0, 33))
+        passed = float(np.linalg.norm(np.diff(rough, axis=0) * counts, axis=1).sum())
         count = max(8, math.ceil(PER_SPAN * passed))
         t = (np.arange(count) + 0.5) / count
         t = np.r_[0.0, t, 1.0]
         rows.append((own.at(t), np.zeros((len(t), 2)), 0, edge.strand.at(t)))
         if edge.given:
-            rows += _from_beyond(edge, own.at(t[1:-1]), t[1:-1], plane, size)
-    rows.append(((_flat(within, plane) - low) / size, np.zeros((len(within), 2)), 0, within))
+            rows += _from_beyond(edge, own.at(t[1:-1]), t[1:-1], run)
+    rows.append((run.square(within), np.zeros((len(within), 2)), 0, within))
     orders = np.concatenate([np.full(len(places), order) for places, _, order, _ in rows])
     places, ways, values = (np.concatenate([row[k] for row in rows]) for k in (0, 1, 3))
     return _Conditions(places, ways, orders, values)
 
 
-def _from_beyond(
-    edge: RunEdge, places: Array, t: Array, plane: Plane, size: Array
-) -> list[tuple[Array, Array, int, Array]]:
+def _from_beyond(edge: RunEdge, places: Array, t: Array, run: _Run) -> list[tuple[Array, Array, int, Array]]:
     """How the skin goes on over an edge from the one that it is an edge of: in mm by mm on the plane, made such by the unit square's sides."""
     if edge.strand.beyond is None:
         raise FieldError(f"{edge.called} is no edge of a skin that could be gone on from; let it be free")
-    direction, bend = edge.strand.beyond(t)
+    (direction, bend), plane, size = edge.strand.beyond(t), run.plane, run.size
     flat = direction @ np.stack([plane.across, plane.up], axis=1)
     far = np.maximum(np.linalg.norm(flat, axis=1, keepdims=True), STEEP)
     way = flat / np.maximum(np.linalg.norm(flat, axis=1, keepdims=True), 1e-12)

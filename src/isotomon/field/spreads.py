@@ -165,7 +165,7 @@ def _commons(course: ShareMap, places: Array, known: Sequence[float]) -> list[fl
 def through(
     strands: Sequence[Strand], across: Blend, tolerance: float, lengths: tuple[float, float] = (0.0, 0.0)
 ) -> SkinSheet:
-    """The skin through curves in order, as a blend carries one into the next; where that says that slopes are given at an end, it goes on from
+    """The skin that passes curves in order, as a blend carries one into the next; where that says that slopes are given at an end, it goes on from
     the skin that the curve there is an edge of, over a length (mm).
 
     Raises: FieldError, for such a curve that is no edge of a skin.

@@ -14,7 +14,7 @@ from isotomon.operations.skins.drawn_out import DrawnOut
 from isotomon.operations.skins.filled import FillRun
 from isotomon.operations.skins.net import NetSkin
 from isotomon.operations.skins.rails import AlongRails
-from isotomon.operations.skins.several import ThroughCurves
+from isotomon.operations.skins.several import SeveralCurves
 from isotomon.operations.thicken import Thicken
 from isotomon.profile.draw_edits import Pen
 from isotomon.profile.drawing import Drawing
@@ -126,7 +126,7 @@ def hull_cheek() -> Design:
     )
     made = (
         Body("body", "cheek", NetSkin(along=refs("u1", "u2"), across=refs("u3", "u4"))),
-        Body("b2", "between foot and edge", ThroughCurves(curves=refs("u1", "u2")), seen="hidden"),
+        Body("b2", "between foot and edge", SeveralCurves(curves=refs("u1", "u2")), seen="hidden"),
         Body("b3", "filling", FillRun(curves=refs("u1", "u4", "u2", "u3")), seen="hidden"),
         Body("b4", "over its corners", OverCorners(corners=refs("d1", "d2", "d3", "d4")), seen="hidden"),
         Body("b5", "gunwale", DrawnOut(curve=Ref("body/side:last"), how="leaning", angle=-1.2, length=12.0)),

@@ -1,4 +1,4 @@
-"""A skin through several curves, in order."""
+"""A skin over several curves, in order."""
 
 from __future__ import annotations
 
@@ -15,15 +15,15 @@ from isotomon.operations.skins.base import Curves, MadeSheet, Making, strands_of
 from isotomon.quantity.record import Ref
 
 
-class ThroughCurves(Making, frozen=True, tag="through"):
+class SeveralCurves(Making, frozen=True, tag="several"):
     """From each curve smoothly, or straight, into the next, and round to the first again where it is a ring. All run the way that brings them
     nearer to the one before; those in `turned`, by their numbers from 0, the other way."""
 
-    TITLE = "Skin through curves"
-    COMMAND = "Skin through several curves"
+    TITLE = "Skin over several curves"
+    COMMAND = "Skin over several curves"
     HELP = "From each curve into the next, in the order in which they are chosen, smoothly or straight; round to the first again if wanted"
     PLACE = 20
-    ICON = "skin-through"
+    ICON = "skin-several"
 
     curves: Curves = ()
     across: Annotated[
