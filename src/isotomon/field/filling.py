@@ -81,7 +81,7 @@ class _Conditions:
 
 
 @dataclass(frozen=True, eq=False)
-class _Run:
+class _FlatRun:
     """All edges of the closed runs, in the order of the trim; the plane nearest to the outer one, and the corner and the sides (2,) of the
     rectangle on it that is the unit square; the runs as they lie in that."""
 
@@ -113,7 +113,7 @@ def fill(
     return made
 
 
-def _laid_flat(loops: Sequence[Sequence[RunEdge]]) -> _Run:
+def _laid_flat(loops: Sequence[Sequence[RunEdge]]) -> _FlatRun:
     """Raises: FieldError, with the place, where a run crosses itself; DesignError, for a straight one, which has no plane."""
     t = np.linspace(0.0, 1.0, 65)
     points = np.vstack([e.strand.at(t) for e in loops[0]])
@@ -126,7 +126,7 @@ def _laid_flat(loops: Sequence[Sequence[RunEdge]]) -> _Run:
     for loop in loops:
         clamped = [(e.called, *e.strand.clamped()) for e in loop]
         made.append(tuple(TrimEdge(name, basis, (_flat(c, plane) - low) / size) for name, basis, c in clamped))
-    run = _Run([e for loop in loops for e in loop], plane, low, size, Trim(tuple(made)))
+    run = _FlatRun([e for loop in loops for e in loop], plane, low, size, Trim(tuple(made)))
     place = run.trim.crossing()
     if place is not None:
         x, y, z = (plane.origin + (low + place * size) @ np.stack([plane.across, plane.up])).tolist()
@@ -140,7 +140,7 @@ def _flat(points: Array, plane: Plane) -> Array:
     return np.asarray((points - plane.origin) @ np.stack([plane.across, plane.up], axis=1))
 
 
-def _filled(run: _Run, within: Array, spans: int) -> Filling:
+def _filled(run: _FlatRun, within: Array, spans: int) -> Filling:
     """The skin of least bending in so many spans along the longer side."""
     counts = [max(2, math.ceil(spans * s / run.size.max())) for s in run.size]
     u, v = (make_basis(DEGREE, np.linspace(0.0, 1.0, n + 1)) for n in counts)
@@ -150,7 +150,7 @@ def _filled(run: _Run, within: Array, spans: int) -> Filling:
     return Filling(sheet, run.trim, _off(sheet, run), (counts[0], counts[1]))
 
 
-def _off(sheet: SkinSheet, run: _Run) -> float:
+def _off(sheet: SkinSheet, run: _FlatRun) -> float:
     """mm: the greatest distance of the skin's edges from the curves."""
     t, worst = np.linspace(0.0, 1.0, 129), 0.0
     for edge, own in zip(run.edges, run.trim.edges, strict=True):
@@ -159,7 +159,7 @@ def _off(sheet: SkinSheet, run: _Run) -> float:
     return worst
 
 
-def _conditions(run: _Run, within: Array, counts: Sequence[int]) -> _Conditions:
+def _conditions(run: _FlatRun, within: Array, counts: Sequence[int]) -> _Conditions:
     """What the run, its neighbours and what lies inside ask of the skin."""
     rows = list[tuple[Array, Array, int, Array]]()
     for edge, own in zip(run.edges, run.trim.edges, strict=True):
@@ -177,7 +177,7 @@ def _conditions(run: _Run, within: Array, counts: Sequence[int]) -> _Conditions:
     return _Conditions(places, ways, orders, values)
 
 
-def _from_beyond(edge: RunEdge, places: Array, t: Array, run: _Run) -> list[tuple[Array, Array, int, Array]]:
+def _from_beyond(edge: RunEdge, places: Array, t: Array, run: _FlatRun) -> list[tuple[Array, Array, int, Array]]:
     """How the skin goes on over an edge from the one that it is an edge of: in mm by mm on the plane, made such by the unit square's sides."""
     if edge.strand.beyond is None:
         raise FieldError(f"{edge.called} is no edge of a skin that could be gone on from; let it be free")
