@@ -36,13 +36,13 @@ from isotomon.evaluate.guides import drawing_curve, guide_curve
 from isotomon.evaluate.kinds import Kinds
 from isotomon.evaluate.part_words import reference_words
 from isotomon.evaluate.placing import Stood, body_angles, named_point, stood
-from isotomon.evaluate.sheets import sheet_of, side_of
+from isotomon.evaluate.sheets import grown, sheet_of, side_of
 from isotomon.evaluate.solving import Ends, Solutions, solve_drawing
 from isotomon.evaluate.sources import Thing
 from isotomon.evaluate.standing import stand
 from isotomon.field.carriers import STRAIGHT, Carrier, tilted
 from isotomon.field.section_field import SectionField
-from isotomon.field.skin import BodySkin, RoundSkin, Skin
+from isotomon.field.skin import BodySkin, CurveSkin, RoundSkin, Skin
 from isotomon.geometry import datums as g
 from isotomon.geometry.datums import Cylinder, Plane
 from isotomon.operations.skins.base import MadeSheet
@@ -301,7 +301,10 @@ class Ground(Kinds):
         """A skin: the body's, a plane or a cylinder."""
         name = ref.removesuffix("/skin")
         if self.worked.owners.get(name) == name:
-            return BodySkin(self.beside(name)._field("the body's skin"))
+            beside = self.beside(name)
+            return (
+                CurveSkin(beside.grown()[0].sheet) if beside.body.making else BodySkin(beside._field("the body's skin"))
+            )
         thing = self.get(ref)
         if isinstance(thing, Cylinder):
             return RoundSkin(thing)
@@ -331,9 +334,13 @@ class Ground(Kinds):
         """The skin from curves that the body is made as. Raises: IsotomonError."""
         return self.worked.once("sheet", self.body.id, lambda: sheet_of(self))
 
+    def grown(self) -> tuple[MadeSheet, int]:
+        """The same as its first steps leave it, as long as these work on it as such, and how many they are. Raises: IsotomonError."""
+        return self.worked.once("grown", self.body.id, lambda: grown(self, self.sheet()))
+
     def _body(self, part: str) -> Thing:
         if self.body.making is not None:
-            return side_of(self.sheet(), part, self.called(f"{self.body.id}/{part}"))
+            return side_of(self.grown()[0], part, self.called(f"{self.body.id}/{part}"))
         return part_of(self._field(f"body {part}"), part, self.called(f"{self.body.id}/{part}"))
 
     def _value(self, where: str, value: float | str, kind: str) -> float:
@@ -358,7 +365,7 @@ class Worked(Graph):
     def __init__(self, design: Design) -> None:
         self._grounds: dict[str, Ground] = {}
         called = {"thing": self._called_ref, "field": self._called_shape, "inner field": self._called_shape}
-        called["sheet"] = self._called_shape
+        called |= {"sheet": self._called_shape, "grown": self._called_shape}
         super().__init__(design, called)
 
     def _called_ref(self, ref: str) -> str:

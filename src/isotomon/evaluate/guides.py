@@ -172,13 +172,13 @@ def _two_views(ground: Sources, guide: Guide) -> SpaceCurve:
 
 def _on_skin(ground: Sources, guide: Guide) -> SpaceCurve:
     skin = ground.skin(guide.on[0])
-    if not isinstance(skin, skins.BodySkin):
+    if not isinstance(skin, skins.Charted):
         raise DesignError("a curve is drawn on a body's skin; pick the body")
     if len(guide.points) < 2:
         raise DesignError("the curve needs two places on the skin or more")
     u = np.array([number(ground, "round", p.x, "ratio") for p in guide.points])
     v = np.array([number(ground, "along", p.z, "length") for p in guide.points])
-    return skins.on_skin(skin, u, v, guide.choices[0] == "closed")
+    return skins.on_skin(skin, u, skin.levels(v), guide.choices[0] == "closed")
 
 
 def joined_run(ground: Sources, guide: Guide) -> tuple[SpaceCurve, list[space.Join]]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -12,7 +12,7 @@ from isotomon.arrays import Index
 from isotomon.errors import DesignError
 from isotomon.evaluate.shape import digest
 from isotomon.evaluate.sources import Sources
-from isotomon.evaluate.stages import ask_of
+from isotomon.evaluate.stages import ask_of, on_sheet
 from isotomon.field.mesh import SkinMesh
 from isotomon.field.sheet import SIDES, SkinSheet
 from isotomon.field.sheet_mesh import looked_at, sheet_mesh, step_of, trimmed_mesh
@@ -110,6 +110,17 @@ def sheet_of(ground: Sources) -> MadeSheet:
     if making is None:
         raise DesignError(f"{ground.body.name} is no skin made from curves")
     return making.made(ask_of(ground))
+
+
+def grown(ground: Sources, made: MadeSheet) -> tuple[MadeSheet, int]:
+    """What the first of the body's steps make of a skin, and how many of them these are; none of one that is trimmed.
+
+    Raises: IsotomonError, naming the step.
+    """
+    if made.trim is not None:
+        return made, 0
+    sheet, done = on_sheet(ground, ground.body.done, made.sheet)
+    return replace(made, sheet=sheet), done
 
 
 def side_of(made: MadeSheet, part: str, what: str) -> SpaceCurve:

@@ -11,7 +11,7 @@ from scipy.spatial import cKDTree
 
 from isotomon.arrays import Array, Mask
 from isotomon.errors import FieldError
-from isotomon.field.skin import BodySkin, RoundSkin, Skin, joined_round, level
+from isotomon.field.skin import Charted, RoundSkin, Skin, joined_round, level
 from isotomon.geometry.datums import Plane, SpaceCurve
 from isotomon.geometry.planar import cross3
 from isotomon.geometry.space import through
@@ -29,19 +29,19 @@ def meeting(a: Skin, b: Skin, branch: int) -> SpaceCurve:
 
     Raises: FieldError, when they do not meet, or have fewer branches.
     """
-    if isinstance(a, Plane) or (isinstance(a, RoundSkin) and isinstance(b, BodySkin)):
+    if isinstance(a, Plane) or (isinstance(a, RoundSkin) and isinstance(b, Charted)):
         a, b = b, a
     if isinstance(a, Plane):
         raise FieldError("two planes meet in a straight line; make a datum axis of them")
-    if isinstance(a, BodySkin) and isinstance(b, BodySkin) and _reach(b) < _reach(a):
+    if isinstance(a, Charted) and isinstance(b, Charted) and _reach(b) < _reach(a):
         a, b = b, a
     u, v, grid = a.grid()
     points = grid.reshape(-1, 3)
-    fine = _grid_of(b) if isinstance(b, BodySkin) else None
+    fine = _grid_of(b) if isinstance(b, Charted) else None
     high = (level(b, points) if fine is None else fine.beside(points))[0]  # type: ignore[arg-type]
     lines = contour_generator(u, v, np.ma.masked_invalid(high.reshape(len(v), len(u)))).lines(0.0)
     pieces = [np.asarray(line) for line in lines]
-    if not (isinstance(a, BodySkin) and a.field.common.open):
+    if not (isinstance(a, Charted) and a.open):
         pieces = joined_round(pieces)
     if not pieces:
         raise FieldError("the two skins meet nowhere; move one of them")
@@ -61,17 +61,18 @@ def meeting(a: Skin, b: Skin, branch: int) -> SpaceCurve:
     return through(found[:-1] if closed else found, closed=closed)
 
 
-def _reach(skin: BodySkin) -> float:
-    return skin.field.last - skin.field.first
+def _reach(skin: Charted) -> float:
+    """mm: how far it is along."""
+    return float(np.linalg.norm(np.diff(skin.grid(9, 33)[2], axis=0), axis=2).sum(axis=0).mean())
 
 
-def _on_level(a: BodySkin | RoundSkin, b: Plane | RoundSkin, places: Array) -> Array:
+def _on_level(a: Charted | RoundSkin, b: Plane | RoundSkin, places: Array) -> Array:
     """(m, 3) points of skin a, from places (m, 2) near them, that lie on b."""
-    free = ~_at_end(a, places[:, 1])
+    free = _free(a, places)
     for _ in range(6):
         q, qu, qv = a.at(*a.held(places[:, 0], places[:, 1]))
         off, gradient = level(b, q)
-        du, dv = np.sum(gradient * qu, axis=1), np.sum(gradient * qv, axis=1) * free
+        du, dv = np.sum(gradient * qu, axis=1) * free[:, 0], np.sum(gradient * qv, axis=1) * free[:, 1]
         # Step in the direction that moves the point least in space.
         e, g = np.sum(qu * qu, axis=1), np.sum(qv * qv, axis=1)
         size = du * du / e + dv * dv / g
@@ -81,13 +82,14 @@ def _on_level(a: BodySkin | RoundSkin, b: Plane | RoundSkin, places: Array) -> A
 
 @dataclass(frozen=True, eq=False)
 class _Grid:
-    """A fine grid on a body's skin: (m, 3) points, square to them, and rates along; `u` and `v` of its columns and rows."""
+    """A fine grid on a skin: (m, 3) points, square to them, and rates around and along; `u` and `v` of its columns and rows."""
 
-    skin: BodySkin
+    skin: Charted
     u: Array
     v: Array
     points: Array
     square: Array
+    around: Array
     along: Array
 
     @cached_property
@@ -101,39 +103,42 @@ class _Grid:
         away = points - self.points[near]
         with np.errstate(invalid="ignore", divide="ignore"):  # at a point that the body ends in
             off = np.sum(away * self.square[near], axis=1) / np.linalg.norm(self.square[near], axis=1)
-        ahead, row = np.sum(away * self.along[near], axis=1), near // len(self.u)
-        if not self.skin.field.ring:
-            off[((row == 0) & (ahead < 0.0)) | ((row == len(self.v) - 1) & (ahead > 0.0))] = np.nan
-        return off, np.stack([self.u[near % len(self.u)], self.v[row]], axis=1)
+        column, row = near % len(self.u), near // len(self.u)
+        for bounded, number, last, rate in (
+            (not self.skin.ring, row, len(self.v) - 1, self.along),
+            (self.skin.open, column, len(self.u) - 1, self.around),
+        ):
+            if bounded:
+                ahead = np.sum(away * rate[near], axis=1)
+                off[((number == 0) & (ahead < 0.0)) | ((number == last) & (ahead > 0.0))] = np.nan
+        return off, np.stack([self.u[column], self.v[row]], axis=1)
 
 
-def _grid_of(skin: BodySkin) -> _Grid:
+def _grid_of(skin: Charted) -> _Grid:
     u, v, points = skin.grid(241, 161)
-    sections, rows = skin.field.sections(v), skin.field.common.rows(u)
-    around, along = np.matmul(skin.field.common.rows(u, 1), sections.control), np.matmul(rows, sections.slopes)
-    square = cross3(around.reshape(-1, 3), along.reshape(-1, 3))
-    return _Grid(skin, u, v, points.reshape(-1, 3), square, along.reshape(-1, 3))
+    around, along = (rates.reshape(-1, 3) for rates in skin.rates(u, v))
+    return _Grid(skin, u, v, points.reshape(-1, 3), cross3(around, along), around, along)
 
 
-def _on_both(a: BodySkin | RoundSkin, fine: _Grid, places: Array, length: float) -> Array:
+def _on_both(a: Charted | RoundSkin, fine: _Grid, places: Array, length: float) -> Array:
     """(m, 3) points on both skins near places (m, 2) of a, by Newton steps that move them least in space.
 
     Raises: FieldError, where they do not come together.
     """
     b, there = fine.skin, fine.beside(a.at(*a.held(places[:, 0], places[:, 1]))[0])[1]
-    free = ~_at_end(a, places[:, 1])
+    free, bounded = _free(a, places), [*_bounded(a), *_bounded(b)]
     for _ in range(14):
         q, qu, qv = a.at(*a.held(places[:, 0], places[:, 1]))
         r, rs, rt = b.at(*b.held(there[:, 0], there[:, 1]))
         apart = np.linalg.norm(r - q, axis=1)
         if apart.max() < 1e-12 * length:
             break
-        rates = np.stack([qu, qv * free[:, None], -rs, -rt], axis=2)
+        rates = np.stack([qu * free[:, :1], qv * free[:, 1:], -rs, -rt], axis=2)
         here = np.concatenate([places, there], axis=1)
         step = _least(rates, r - q)
-        out = np.abs(_held(a, b, here + step)[:, [1, 3]] - (here + step)[:, [1, 3]]) > 0.0
-        if out.any():  # at an end of a body the others go on without it
-            rates[:, :, [1, 3]] *= ~out[:, None]
+        out = (np.abs(_held(a, b, here + step) - (here + step)) > 0.0) & bounded
+        if out.any():  # at an end of a skin the others go on without it
+            rates *= ~out[:, None]
             step = _least(rates, r - q)
         here = _held(a, b, here + step)
         places, there = here[:, :2], here[:, 2:]
@@ -143,14 +148,21 @@ def _on_both(a: BodySkin | RoundSkin, fine: _Grid, places: Array, length: float)
     return (q + r) / 2.0
 
 
-def _at_end(skin: BodySkin | RoundSkin, v: Array) -> Mask:
-    """Places at which the curve runs out over an end of the skin: they stay there."""
-    if not isinstance(skin, BodySkin) or skin.field.ring:
-        return np.zeros(len(v), dtype=bool)
-    return np.isclose(v, skin.field.first, atol=1e-9) | np.isclose(v, skin.field.last, atol=1e-9)
+def _free(skin: Charted | RoundSkin, places: Array) -> Mask:
+    """(m, 2) which of u and v may change at places (m, 2): where the curve runs out over an end of the skin, it stays there."""
+    free = np.ones(places.shape, dtype=bool)
+    if isinstance(skin, Charted):
+        for k, (bounded, ends) in enumerate(zip(_bounded(skin), ((0.0, 1.0), skin.ends), strict=True)):
+            free[:, k] = ~(bounded & np.isclose(places[:, k, None], ends, atol=1e-9).any(axis=1))
+    return free
 
 
-def _held(a: BodySkin | RoundSkin, b: BodySkin, here: Array) -> Array:
+def _bounded(skin: Charted | RoundSkin) -> tuple[bool, bool]:
+    """Whether it ends along u, and along v."""
+    return (skin.open, not skin.ring) if isinstance(skin, Charted) else (False, False)
+
+
+def _held(a: Charted | RoundSkin, b: Charted, here: Array) -> Array:
     """Places (m, 4) on both skins brought back onto them."""
     return np.stack([*a.held(here[:, 0], here[:, 1]), *b.held(here[:, 2], here[:, 3])], axis=1)
 

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
 from isotomon.arrays import Array
 from isotomon.errors import FieldError
 from isotomon.field.section_field import SectionField
+from isotomon.field.sheet import SkinSheet
 from isotomon.geometry.datums import Cylinder, Plane, SpaceCurve, plane_at
 from isotomon.geometry.planar import cross3
 from isotomon.geometry.space import resampled, samples_of, through
@@ -22,6 +24,25 @@ class BodySkin:
     """The skin of a body between its ends: `u` the share of the way round (lane by lane), `v` the position, mm."""
 
     field: SectionField
+
+    @property
+    def ends(self) -> tuple[float, float]:
+        """Between which its v lies."""
+        return self.field.first, self.field.last
+
+    @property
+    def open(self) -> bool:
+        """Whether it does not come round along u."""
+        return self.field.common.open
+
+    @property
+    def ring(self) -> bool:
+        """Whether it comes round along v."""
+        return self.field.ring
+
+    def levels(self, along: Array) -> Array:
+        """(m,) its v where it is so far along, mm."""
+        return along
 
     def at(self, u: Array, v: Array) -> tuple[Array, Array, Array]:
         """(m, 3) each: points, and their derivatives by u and by v."""
@@ -39,9 +60,73 @@ class BodySkin:
         v = np.union1d(np.linspace(self.field.first, self.field.last, n_v), self.field.edges)
         return u, v, np.matmul(self.field.common.rows(u), self.field.sections(v).control)
 
+    def rates(self, u: Array, v: Array) -> tuple[Array, Array]:
+        """(n_v, n_u, 3) each: the derivatives by u and by v at every u and v."""
+        sections = self.field.sections(v)
+        around = np.matmul(self.field.common.rows(u, 1), sections.control)
+        return around, np.matmul(self.field.common.rows(u), sections.slopes)
+
     def held(self, u: Array, v: Array) -> tuple[Array, Array]:
         """Parameters brought back onto the skin."""
         return self.field.common.on(u), np.clip(v, self.field.first, self.field.last)
+
+
+@dataclass(frozen=True, eq=False)
+class CurveSkin:
+    """A skin that is made from curves: `u` and `v` its own parameters, 0 to 1."""
+
+    sheet: SkinSheet
+
+    @property
+    def ends(self) -> tuple[float, float]:
+        """Between which its v lies."""
+        return 0.0, 1.0
+
+    @cached_property
+    def _closed(self) -> tuple[bool, bool]:
+        return self.sheet.closed
+
+    @property
+    def open(self) -> bool:
+        """Whether it does not come round along u."""
+        return not self._closed[0]
+
+    @property
+    def ring(self) -> bool:
+        """Whether it comes round along v."""
+        return self._closed[1]
+
+    def levels(self, along: Array) -> Array:
+        """(m,) its v where it is so far along, mm: by how long it is in the mean."""
+        return along / self.length
+
+    @cached_property
+    def length(self) -> float:
+        """mm: how far it is from the first curve to the last, in the mean."""
+        return float(np.linalg.norm(np.diff(self.grid(9, 65)[2], axis=0), axis=2).sum(axis=0).mean())
+
+    def at(self, u: Array, v: Array) -> tuple[Array, Array, Array]:
+        """(m, 3) each: points, and their derivatives by u and by v."""
+        return self.sheet.at(u, v), self.sheet.at(u, v, 1, 0), self.sheet.at(u, v, 0, 1)
+
+    def grid(self, n_u: int = 161, n_v: int = 121) -> tuple[Array, Array, Array]:
+        """u (n_u,), v (n_v,), points (n_v, n_u, 3)."""
+        u, v = np.linspace(0.0, 1.0, n_u), np.linspace(0.0, 1.0, n_v)
+        return u, v, self.sheet.grid(u, v).transpose(1, 0, 2)
+
+    def rates(self, u: Array, v: Array) -> tuple[Array, Array]:
+        """(n_v, n_u, 3) each: the derivatives by u and by v at every u and v."""
+        return self.sheet.grid(u, v, 1, 0).transpose(1, 0, 2), self.sheet.grid(u, v, 0, 1).transpose(1, 0, 2)
+
+    def held(self, u: Array, v: Array) -> tuple[Array, Array]:
+        """Parameters brought back onto the skin."""
+        held = (np.clip(t, 0.0, 1.0) if end else np.mod(t, 1.0) for t, end in ((u, self.open), (v, not self.ring)))
+        around, along = held
+        return around, along
+
+
+Charted = BodySkin | CurveSkin
+"""Skins whose places are known by parameters only."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -70,7 +155,7 @@ class RoundSkin:
         return np.mod(u, 1.0), v
 
 
-Skin = BodySkin | RoundSkin | Plane
+Skin = BodySkin | CurveSkin | RoundSkin | Plane
 
 
 def level(skin: Plane | RoundSkin, points: Array) -> tuple[Array, Array]:
@@ -94,7 +179,7 @@ def dropped(curve: SpaceCurve, skin: Skin, way: Array | None) -> SpaceCurve:
 
 
 def _dropped_points(points: Array, skin: Skin, way: Array | None) -> Array:
-    if not isinstance(skin, BodySkin):
+    if not isinstance(skin, Charted):
         off, gradient = level(skin, points)
         if way is None:
             return points - off[:, None] * gradient
@@ -137,7 +222,7 @@ def _dropped_points(points: Array, skin: Skin, way: Array | None) -> Array:
     return found
 
 
-def normals_at(skin: BodySkin | RoundSkin, points: Array) -> Array:
+def normals_at(skin: Charted | RoundSkin, points: Array) -> Array:
     """(n, 3) normals, of length 1, of a skin where points are nearest to it, all on the side of the first."""
     if isinstance(skin, RoundSkin):
         return level(skin, points)[1]
@@ -150,15 +235,18 @@ def normals_at(skin: BodySkin | RoundSkin, points: Array) -> Array:
     return np.where(far > 1e-6 * far.max(), feet / np.maximum(far, 1e-300), rough)
 
 
-def _normals(skin: BodySkin, u: Array, v: Array) -> tuple[Array, Array, Array]:
+def _normals(skin: Charted, u: Array, v: Array) -> tuple[Array, Array, Array]:
     """(m, 3) each: normals of length 1, and their derivatives by u and by v from differences into the skin."""
-    near = 1e-6 * (skin.field.last - skin.field.first)
-    inward = np.where(v + near > skin.field.last, -near, near)
+    low, high = skin.ends
+    near, aside = 1e-6 * (high - low), np.full(len(u), 1e-6)
+    inward = np.where(v + near > high, -near, near)
+    if skin.open:
+        aside = np.where(u + aside > 1.0, -aside, aside)
     n = []
-    for at in (skin.at(u, v), skin.at(skin.field.common.on(u + 1e-6), v), skin.at(u, v + inward)):
+    for at in (skin.at(u, v), skin.at(*skin.held(u + aside, v)), skin.at(u, v + inward)):
         square = cross3(at[1], at[2])
         n.append(square / np.maximum(np.linalg.norm(square, axis=1, keepdims=True), 1e-300))
-    return n[0], (n[1] - n[0]) / 1e-6, (n[2] - n[0]) / inward[:, None]
+    return n[0], (n[1] - n[0]) / aside[:, None], (n[2] - n[0]) / inward[:, None]
 
 
 def _reach(points: Array, skin: Plane | RoundSkin, way: Array) -> Array:
@@ -184,7 +272,7 @@ def _missed(point: Array) -> str:
     return f"the curve misses the skin at ({where}); pick another direction, or cut the curve back"
 
 
-def on_skin(skin: BodySkin, u: Array, v: Array, closed: bool) -> SpaceCurve:
+def on_skin(skin: Charted, u: Array, v: Array, closed: bool) -> SpaceCurve:
     """The curve drawn on a skin through places on it: smooth in u and v, laid on the skin.
 
     `u` is not wrapped: 0.9 to 1.1 goes on round past the start.

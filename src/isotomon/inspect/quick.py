@@ -28,7 +28,7 @@ from isotomon.evaluate.settle import all_drawings
 from isotomon.evaluate.shape import CommonForm, make_shape, shape_key
 from isotomon.evaluate.sheets import SheetShape
 from isotomon.evaluate.sources import Thing
-from isotomon.evaluate.stages import Stage, on_field, on_sheet, placed_by, stages, worked_by
+from isotomon.evaluate.stages import Stage, on_field, placed_by, stages, worked_by
 from isotomon.field.ends import Ending
 from isotomon.field.mesh import skin_mesh
 from isotomon.field.parallel import WorkedSkin, skin_of
@@ -166,10 +166,7 @@ def _sheet(
     if ground.body.making is None:
         return None, steps, []
     try:
-        made, done = ground.sheet(), 0
-        if made.trim is None:
-            sheet, done = on_sheet(ground, steps, made.sheet)
-            made = replace(made, sheet=sheet)
+        made, done = ground.grown()
         return SheetShape(made, moving), steps[done:], []
     except IsotomonError as error:
         return None, steps, [body_finding(ground.body, error)]

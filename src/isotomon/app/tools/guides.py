@@ -11,9 +11,10 @@ from isotomon.app.api import Api
 from isotomon.app.command import Command
 from isotomon.app.tools.datums import candidates, rims_of
 from isotomon.design import edits, loft_edits
-from isotomon.design.body import Body
+from isotomon.design.body import Body, Loft
 from isotomon.design.guides import GUIDES, Guide, GuidePoint
 from isotomon.design.records import Design
+from isotomon.field.skin import BodySkin, Charted, CurveSkin
 from isotomon.geometry.datums import Plane
 from isotomon.inspect.results import Quick
 from isotomon.profile.draw_edits import next_name
@@ -38,7 +39,9 @@ def guide_candidates(design: Design, letter: str, body: Body, quick: Quick | Non
     if letter == "D":
         return [(d.id, d.name) for d in design.drawings]
     if letter == "S":
-        return [(body.id, f"Skin of {body.name}"), *cylinders, *candidates(design, "P")]
+        made = [b for b in design.bodies if b.making or isinstance(b.shaped, Loft)]
+        skins = [(b.id, f"Skin of {b.name}") for b in sorted(made, key=lambda b: b.id != body.id)]
+        return [*skins, *cylinders, *candidates(design, "P")]
     if letter == "V":
         return [("", "Its normals"), *candidates(design, "A", body, quick), *candidates(design, "P")]
     if letter == "c":
@@ -123,9 +126,9 @@ class GuideTools:
     def _points(self, design: Design, kind: str) -> tuple[GuidePoint, ...]:
         """Where a new curve passes: chosen points in their order, else a point of each chosen station, or of all."""
         desk = self.w.desk
-        if kind == "on-skin" and desk.quick is not None and desk.quick.shape is not None:
-            field = desk.quick.shape.field
-            return tuple(GuidePoint(x=0.25, z=round(float(z), 6)) for z in np.linspace(field.first, field.last, 4))
+        if kind == "on-skin" and (skin := self._skin()) is not None:
+            ends = skin.ends if isinstance(skin, BodySkin) else (0.0, skin.length)
+            return tuple(GuidePoint(x=0.25, z=round(float(z), 6)) for z in np.linspace(*ends, 4))
         if kind != "through":
             return ()
         points = [k for k in desk.selection if any(k == ref for ref, _ in point_candidates(design, desk.held))]
@@ -141,6 +144,13 @@ class GuideTools:
         part = next((p for p in ("trail", "lead", "upper", "lower") if p not in taken), "trail")
         return tuple(GuidePoint(on=Ref(f"{k}/{part}")) for k in keys)
 
+    def _skin(self) -> Charted | None:
+        """The skin of the body in hand."""
+        quick = self.w.desk.quick
+        if quick is not None and quick.sheet is not None:
+            return CurveSkin(quick.sheet.sheet)
+        return BodySkin(quick.shape.field) if quick is not None and quick.shape is not None else None
+
     def reason(self, kind: str) -> str:
         """Why a kind cannot be made now; empty: it can."""
         design = self.w.desk.design
@@ -151,7 +161,7 @@ class GuideTools:
             return "This needs a drawing first"
         if kind == "two-views" and len(design.drawings) + len(design.guides) < 2:
             return "This needs two drawn curves or guides first"
-        if kind == "on-skin" and (self.w.desk.quick is None or self.w.desk.quick.shape is None):
+        if kind == "on-skin" and self._skin() is None:
             return "This needs a body first"
         curved = kind in ("dropped", "joined", "offset", "mirrored", "extended")
         return (
