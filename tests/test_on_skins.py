@@ -12,12 +12,17 @@ from isotomon.design.datums import Datum
 from isotomon.design.edits import replace
 from isotomon.design.guides import Guide, GuidePoint
 from isotomon.design.records import Design
+from isotomon.field.sheet import SkinSheet
 from isotomon.inspect.quick import rebuild
 from isotomon.operations.lengthen import Lengthen
+from isotomon.operations.skins.beside import BesideSkin
 from isotomon.operations.skins.between import BetweenCurves
 from isotomon.operations.skins.drawn_out import DrawnOut
 from isotomon.quantity.record import Ref, refs
+from tests.test_bodies import stacked
 from tests.test_made_skins import guide
+
+rng = np.random.default_rng(8)
 
 SADDLE = (guide("g1", (-50, -50, 25), (-50, 50, -25)), guide("g2", (50, -50, -25), (50, 50, 25)))
 """Between these: z = x y / 100."""
@@ -93,6 +98,39 @@ class OnSkins(unittest.TestCase):
         np.testing.assert_allclose(
             sheet.sheet.grid(T, np.zeros(1))[:, 0, 1], 50.0 + 20.0 / np.sqrt(1.0 + 0.8 * lean), atol=1e-4
         )
+
+
+class BesideSkins(unittest.TestCase):
+    """Skins beside others."""
+
+    def made(self, body: Body, distance: float) -> SkinSheet:
+        """The skin beside the first body, alone with it."""
+        beside = Body("b9", "beside", BesideSkin(of=Ref(body.id), distance=distance))
+        quick = rebuild(Design("beside", guides=SADDLE, bodies=(body, beside)), "b9")
+        self.assertIsNotNone(quick.sheet, [f.text for f in quick.findings])
+        assert quick.sheet is not None
+        return quick.sheet.sheet
+
+    def test_at_true_distance(self) -> None:
+        """Beside a saddle, before it and behind it; of a round body the tube of its radius and so much more; of a square one flat sides."""
+        skin = Body("b1", "saddle", BetweenCurves(first=Ref("g1"), second=Ref("g2")))
+        places = rng.uniform(0.0, 1.0, (2, 300))
+        for distance in (3.0, -4.0):
+            p = self.made(skin, distance).at(*places)
+            foot = p[:, :2].copy()
+            for _ in range(30):  # towards the foot on z = x y / 100, by its normal
+                n = np.stack([-foot[:, 1] / 100.0, -foot[:, 0] / 100.0, np.ones(len(foot))], axis=1)
+                n /= np.linalg.norm(n, axis=1, keepdims=True)
+                off = np.sum((p - np.column_stack([foot, foot.prod(axis=1) / 100.0])) * n, axis=1)
+                foot += 0.9 * ((p - off[:, None] * n)[:, :2] - foot)
+            np.testing.assert_allclose(np.abs(off), abs(distance), atol=1e-4)
+        p = self.made(stacked((0, 90, "circle", 40)).bodies[0], 5.0).at(*places)
+        np.testing.assert_allclose(np.hypot(p[:, 0], p[:, 1]), 25.0, atol=1e-4)
+        square = stacked((0, 90, "polygon:4", 30)).bodies[0]
+        within = self.made(square, -2.0)
+        np.testing.assert_allclose(np.abs(within.at(*places)[:, :2]).sum(axis=1), 15.0 - 2.0 * 2.0**0.5, atol=1e-5)
+        self.assertEqual(len(within.u.runs), 4)
+        self.assertAlmostEqual(self.made(square, 0.0).area / (4 * 15.0 * 2.0**0.5 * 90.0), 1.0, places=9)
 
 
 if __name__ == "__main__":

@@ -41,26 +41,13 @@ class Thick:
 
         Raises: FieldError, where one folds.
         """
-        made = [self._parallel(away) for away in (self.before, self.behind)]
+        made = [parallel_sheet(self.sheet, away, self.tolerance) for away in (self.before, self.behind)]
         u = union([s.u for s in made], 5)
         v = union([s.v for s in made], 5)
         said = [said_in(u, s.u, s.control) for s in made]
         controls = [said_in(v, s.v, c.transpose(1, 0, 2)).transpose(1, 0, 2) for s, c in zip(made, said, strict=True)]
         first, second = (SkinSheet(u, v, control, self.sheet.corners) for control in controls)
         return first, second
-
-    def _parallel(self, away: Array) -> SkinSheet:
-        if not away.any():
-            return self.sheet
-        check_folds(self.sheet, away)
-        u, v = joins_of(self.sheet.u), joins_of(self.sheet.v)
-        # Normals have one derivative less than the skin.
-        less_u, less_v = ({place: max(order - 1, 0) for place, order in joins.items()} for joins in (u, v))
-        moved = partial(self._moved, away=away)
-        return fit_sheet(moved, less_u, less_v, self.tolerance, self.sheet.u.periodic)
-
-    def _moved(self, u: Array, v: Array, away: Array) -> Array:
-        return self.sheet.grid(u, v) + distance(away, v)[None, :, None] * whole_normals(self.sheet, u, v)
 
     def patches(self, name: str) -> list[Patch]:
         """The faces that bound it: the skins at both sides, and the rims where the sheet ends."""
@@ -91,7 +78,7 @@ class Thick:
         u, v = looked_at(self.sheet.u, moving), looked_at(self.sheet.v, moving)
         for away in (self.before, self.behind):
             check_folds(self.sheet, away)
-        first, second = (self._moved(u, v, away) for away in (self.before, self.behind))
+        first, second = (_moved(self.sheet, away, u, v) for away in (self.before, self.behind))
         made = [first[::-1], second]
         round_u, round_v = self.sheet.closed
         if not round_v:
@@ -103,6 +90,24 @@ class Thick:
     def said(self) -> tuple[object, ...]:
         """What it is of its sheet."""
         return ("thick", self.before.tobytes(), self.behind.tobytes())
+
+
+def parallel_sheet(sheet: SkinSheet, away: Array, tolerance: float) -> SkinSheet:
+    """The parallel skin, `away` mm before it: at even places along v (n,), or everywhere (1,).
+
+    Raises: FieldError, where it folds.
+    """
+    if not away.any():
+        return sheet
+    check_folds(sheet, away)
+    u, v = joins_of(sheet.u), joins_of(sheet.v)
+    # Normals have one derivative less than the skin.
+    less_u, less_v = ({place: max(order - 1, 0) for place, order in joins.items()} for joins in (u, v))
+    return fit_sheet(partial(_moved, sheet, away), less_u, less_v, tolerance, sheet.u.periodic)
+
+
+def _moved(sheet: SkinSheet, away: Array, u: Array, v: Array) -> Array:
+    return np.asarray(sheet.grid(u, v) + distance(away, v)[None, :, None] * whole_normals(sheet, u, v))
 
 
 def distance(away: Array, v: Array) -> Array:

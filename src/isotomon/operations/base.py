@@ -15,6 +15,7 @@ from isotomon.errors import DesignError, IsotomonError
 from isotomon.field.parallel import WorkedSkin
 from isotomon.field.section_field import SectionField
 from isotomon.field.sheet import SkinSheet
+from isotomon.field.skin import Skin
 from isotomon.field.thick import Thick
 from isotomon.geometry.datums import Axis, Plane, SpaceCurve
 from isotomon.operations.grips import Grip
@@ -73,6 +74,9 @@ class References(Protocol):
 
     def curve(self, ref: str) -> SpaceCurve:
         """A curve, or a straight edge."""
+
+    def skin(self, ref: str) -> Skin:
+        """The skin of a body, a plane or a cylinder."""
 
 
 @dataclass(frozen=True)

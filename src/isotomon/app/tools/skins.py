@@ -8,8 +8,16 @@ from isotomon.app.api import Api
 from isotomon.app.command import Command, needs_design
 from isotomon.app.tools.steps import chosen_curves, chosen_points
 from isotomon.author.skins import make_skin
+from isotomon.design.bodies import body_ids
+from isotomon.design.body import Loft
 from isotomon.operations.skins import MAKINGS
 from isotomon.operations.skins.base import Making
+
+KINDS = {
+    "curves": "guides, drawings, stations, rims, sides of skins",
+    "points": "datum points",
+    "skins": "a body as it is shaped, or a skin",
+}
 
 
 def _taken(w: Api, making: type[Making]) -> list[str]:
@@ -18,6 +26,10 @@ def _taken(w: Api, making: type[Making]) -> list[str]:
     if making.OF == "points":
         made = [d.id for d in design.datums if d.recipe.makes == "point"] if design is not None else []
         return (chosen if len(chosen) >= making.FEWEST else made)[-making.MOST :]
+    if making.OF == "skins":
+        held = w.desk.held if design is not None else None
+        own = held is not None and (held.making is not None or isinstance(held.shaped, Loft))
+        return (chosen or ([w.desk.hand] if own else []))[:1]
     if len(chosen) >= making.FEWEST or design is None:
         return chosen
     lone = [r.id for group in (design.drawings, design.guides) for r in group]
@@ -25,6 +37,9 @@ def _taken(w: Api, making: type[Making]) -> list[str]:
 
 
 def _chosen(w: Api, making: type[Making]) -> list[str]:
+    if making.OF == "skins":
+        design = w.desk.design
+        return [key for key in w.desk.selection if design is not None and key in body_ids(design)]
     return chosen_points(w.desk) if making.OF == "points" else chosen_curves(w.desk)
 
 
@@ -44,9 +59,8 @@ def _reason(making: type[Making], w: Api) -> str:
     if needs_design(w):
         return needs_design(w)
     few = len(_taken(w, making)) < making.FEWEST
-    kinds = "datum points" if making.OF == "points" else "guides, drawings, stations, rims, sides of skins"
-    count = f"{making.FEWEST} {making.OF}" if making.FEWEST > 1 else "a curve"
-    return f"Choose {count}{' or more' if making.MOST > making.FEWEST else ''}: {kinds}" if few else ""
+    count = f"{making.FEWEST} {making.OF}" if making.FEWEST > 1 else f"a {making.OF.removesuffix('s')}"
+    return f"Choose {count}{' or more' if making.MOST > making.FEWEST else ''}: {KINDS[making.OF]}" if few else ""
 
 
 SKIN_COMMANDS: tuple[Command, ...] = tuple(

@@ -46,7 +46,7 @@ class Making(Record, frozen=True, kw_only=True, tag_field="kind"):
     MOST: ClassVar[int] = MOST_CURVES
     """Curves that it is made from: without fewer it is nothing."""
     OF: ClassVar[str] = "curves"
-    """What it is made from: `curves`, or `points`."""
+    """What it is made from: `curves`, `points`, or `skins`."""
     PLACE: ClassVar[int] = 50
     ICON: ClassVar[str] = ""
     SHORTCUT: ClassVar[str] = ""
