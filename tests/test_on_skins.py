@@ -2,17 +2,31 @@
 
 from __future__ import annotations
 
+import tempfile
 import unittest
+from collections.abc import Callable
+from pathlib import Path
 
+import ezdxf
 import numpy as np
 from scipy.spatial import cKDTree
 
+from isotomon import cli
+from isotomon.author.unroll import unroll
 from isotomon.design.body import Body
 from isotomon.design.datums import Datum
 from isotomon.design.edits import replace
+from isotomon.design.file import decode, encode, save
 from isotomon.design.guides import Guide, GuidePoint
 from isotomon.design.records import Design
+from isotomon.errors import DesignError
+from isotomon.exchange.drawing_files import write_drawing
+from isotomon.field.blends import blend
 from isotomon.field.sheet import SkinSheet
+from isotomon.field.spreads import drawn_out, through
+from isotomon.field.strand import strand_of
+from isotomon.field.unrolled import unrolled
+from isotomon.geometry.datums import SpaceCurve
 from isotomon.inspect.quick import rebuild
 from isotomon.operations.lengthen import Lengthen
 from isotomon.operations.skins.beside import BesideSkin
@@ -131,6 +145,97 @@ class BesideSkins(unittest.TestCase):
         np.testing.assert_allclose(np.abs(within.at(*places)[:, :2]).sum(axis=1), 15.0 - 2.0 * 2.0**0.5, atol=1e-5)
         self.assertEqual(len(within.u.runs), 4)
         self.assertAlmostEqual(self.made(square, 0.0).area / (4 * 15.0 * 2.0**0.5 * 90.0), 1.0, places=9)
+
+
+def drawn(
+    near: float, first: Callable[[np.ndarray], np.ndarray], last: Callable[[np.ndarray], np.ndarray]
+) -> SkinSheet:
+    """The skin ruled from one curve to another."""
+    return through([strand_of(SpaceCurve(curve), near) for curve in (first, last)], blend([0.0, 1.0]), near)
+
+
+def radius(flat: SkinSheet, side: str) -> float:
+    """Of the circle through three places of a side, which is one."""
+    a, b, c = flat.side(side).at(np.array([0.05, 0.5, 0.95])) @ np.array([1.0, 1.0j, 0.0])  # type: ignore[arg-type]
+    return abs(a - b) * abs(b - c) * abs(c - a) / (2.0 * abs(((b - a) * np.conj(c - a)).imag))
+
+
+class Unrolls(unittest.TestCase):
+    """Skins laid flat."""
+
+    def test_cone_cylinder_and_tangents_of_a_helix(self) -> None:
+        """Against their formulas: radii, areas, lengths; nothing is strained."""
+
+        def ring(r: float, z: float, lean: float = 0.0) -> Callable[[np.ndarray], np.ndarray]:
+            return lambda t: np.column_stack([r * np.cos(5 * t), r * np.sin(5 * t), z + lean * r * np.cos(5 * t)])
+
+        cone = unrolled(drawn(1e-7, ring(30.0, 0.0), ring(60.0, 80.0)), 1e-6)
+        share = 30.0 / np.hypot(30.0, 80.0)
+        self.assertAlmostEqual(radius(cone.flat, "first"), 30.0 / share, places=5)
+        self.assertAlmostEqual(radius(cone.flat, "last"), 60.0 / share, places=5)
+        self.assertAlmostEqual(cone.flat.area / (5.0 * 45.0 * np.hypot(30.0, 80.0)), 1.0, places=7)
+        leaning = strand_of(SpaceCurve(ring(40.0, 0.0, lean=0.5)), 1e-7)
+        tube = unrolled(drawn_out(leaning, lambda s: np.tile([0.0, 0.0, 60.0], (len(s), 1)), 1e-7), 1e-6)
+        self.assertAlmostEqual(tube.flat.area / (40.0 * 5.0 * 60.0), 1.0, places=7)
+        low, high = (tube.flat.side(side).at(T)[:, :2] for side in ("first", "last"))
+        up = (high - low) / 60.0
+        np.testing.assert_allclose(up, up[:1] + np.zeros((len(T), 1)), atol=1e-6)
+        round_ = (low - low[0]) @ np.array([up[0, 1], -up[0, 0]]) / 40.0
+        np.testing.assert_allclose((low - low[0]) @ up[0], 20.0 * (np.cos(round_) - 1.0), atol=1e-5)
+        w = np.hypot(40.0, 10.0)
+
+        def helix(far: float) -> Callable[[np.ndarray], np.ndarray]:
+            def at(t: np.ndarray) -> np.ndarray:
+                c, s = np.cos(200.0 * t / w), np.sin(200.0 * t / w)
+                curve = np.column_stack([40.0 * c, 40.0 * s, 2000.0 * t / w])
+                return curve + far * np.column_stack([-40.0 * s, 40.0 * c, 10.0 + 0.0 * t]) / w
+
+            return at
+
+        tangents = unrolled(drawn(1e-7, helix(20.0), helix(70.0)), 1e-6)
+        for side, far in (("first", 20.0), ("last", 70.0)):  # the helix itself comes to lie on a circle of its own bend
+            self.assertAlmostEqual(radius(tangents.flat, side), float(np.hypot(w**2 / 40.0, far)), places=4)
+        for flat in (cone, tube, tangents):
+            self.assertLess(flat.strain, 1e-5)
+            self.assertLess(flat.bent, 1e-6)
+            np.testing.assert_allclose(flat.flat.grid(T, T)[..., 2], 0.0, atol=0.0)
+
+    def test_what_bends_both_ways_is_strained(self) -> None:
+        """A saddle's total Gaussian curvature is that of its formula; it is laid flat with less strain than any line of it needs, and
+        finer bases hardly change it."""
+        made = saddle()
+        flat = unroll(made, "b1")[1]
+        x = np.linspace(-0.5, 0.5, 801)
+        lift = 1.0 + x[:, None] ** 2 + x**2  # dA = sqrt(lift), K = -1 / lift^2, in units of 100 mm
+        want = np.trapezoid(np.trapezoid(lift**-1.5, x), x)
+        self.assertAlmostEqual(flat.bent, want, places=5)
+        self.assertTrue(0.005 < flat.strain < 0.1, flat.strain)
+
+    def test_patterns(self) -> None:
+        """Of a prism four sides in a row with three folds, to the micrometre, in DXF and SVG, read back by others; by the command line, too; of a
+        round tube lines only; what cannot be is said."""
+        made, flat = unroll(stacked((0, 90, "polygon:4", 30)), "body")
+        self.assertLess(flat.strain, 1e-6)
+        side = 15.0 * 2.0**0.5
+        with tempfile.TemporaryDirectory() as folder:
+            here = Path(folder)
+            save(stacked((0, 90, "polygon:4", 30)), here / "box.isotomon")
+            self.assertEqual(cli.main(["unroll", str(here / "box.isotomon"), "test body", str(here / "box.dxf")]), 0)
+            space = ezdxf.readfile(here / "box.dxf").modelspace()
+            self.assertEqual({e.dxftype() for e in space}, {"LINE"})
+            folds = sorted(e.dxf.start.x for e in space if e.dxf.layer == "construction")
+            np.testing.assert_allclose(folds, [side, 2.0 * side, 3.0 * side], atol=1e-6)
+            ends = np.array([(*e.dxf.start, *e.dxf.end) for e in space])
+            np.testing.assert_allclose(ends.reshape(-1, 3).max(axis=0), [4.0 * side, 90.0, 0.0], atol=1e-6)
+            write_drawing(made.drawings[-1], here / "box.svg")
+            self.assertIn("<path", (here / "box.svg").read_text())
+            self.assertEqual(cli.main(["unroll", str(here / "box.isotomon"), "nothing", str(here / "no.dxf")]), 2)
+        self.assertEqual(decode(encode(made)), made)
+        kinds = [part.role for part in made.drawings[-1].parts]
+        self.assertEqual((kinds.count("construction"), rebuild(made).findings), (3, ()))
+        tipped = replace(made, bodies=(Body("b7", "ring", BesideSkin(of=Ref("body"), distance=-20.0)), *made.bodies))
+        with self.assertRaisesRegex(DesignError, "ring"):
+            unroll(tipped, "b7")
 
 
 if __name__ == "__main__":

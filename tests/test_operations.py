@@ -104,7 +104,8 @@ class Declared(unittest.TestCase):
                 self.assertTrue(making.TITLE and making.COMMAND and making.HELP and making.ICON)
                 for given in inputs_of(making):
                     self.assertTrue(
-                        given.title and (given.what in {*known, "curves", "points"} or given.what in ("c", "A", "B")), given
+                        given.title and (given.what in {*known, "curves", "points"} or given.what in ("c", "A", "B")),
+                        given,
                     )
                 made = bodies.change_body(post(), "body", shaped=making(), stations=())
                 self.assertEqual(decode(encode(made)), made)

@@ -20,6 +20,7 @@ from typing import Any
 
 from isotomon.author import meet as meeting
 from isotomon.author import shaping
+from isotomon.author import unroll as unrolling
 from isotomon.author.carry import carry
 from isotomon.author.insert import insert_station
 from isotomon.author.session import Session
@@ -41,6 +42,7 @@ from isotomon.exchange.numbers import read_numbers as _read_numbers
 from isotomon.exchange.numbers import write_numbers
 from isotomon.exchange.table import read_table as _read_table
 from isotomon.exchange.table import write_table
+from isotomon.field.unrolled import Unrolled
 from isotomon.inspect import compare as comparing
 from isotomon.inspect import looks
 from isotomon.inspect.capacity import capacity_table as _capacity_table
@@ -128,6 +130,18 @@ def write_drawing(design: Design, name: str, path: str | Path) -> None:
         names = ", ".join(d.name for d in design.drawings) or "none"
         raise DesignError(f"the design has no drawing '{name}'; it has {names}")
     _write_drawing(rebuilt(design).drawings.solutions[found.id].drawing, Path(path))
+
+
+def unroll(design: Design, body: str) -> tuple[Design, Unrolled]:
+    """The design with one more drawing, the skin of a body (its name or id) laid flat, and how it was laid: its strain, how far it is from
+    developable.
+
+    Raises: DesignError, for one that cannot be.
+    """
+    found = next((b for b in design.bodies if body in (b.name, b.id)), None)
+    if found is None:
+        raise DesignError(f"the design has no body '{body}'; it has {', '.join(b.name for b in design.bodies)}")
+    return unrolling.unroll(design, found.id)
 
 
 def load(path: str | Path) -> Design:
@@ -333,6 +347,7 @@ __all__ = [
     "shaping",
     "solve",
     "station_edits",
+    "unroll",
     "write_drawing",
     "write_numbers",
     "write_table",

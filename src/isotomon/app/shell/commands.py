@@ -12,7 +12,7 @@ from isotomon.app.tools.gauges import GAUGE_COMMANDS
 from isotomon.app.tools.guides import GUIDE_COMMANDS
 from isotomon.app.tools.shape_checks import CHECK_COMMANDS
 from isotomon.app.tools.shaping import SHAPING_COMMANDS
-from isotomon.app.tools.skins import SKIN_COMMANDS
+from isotomon.app.tools.skins import SKIN_COMMANDS, UNROLL
 from isotomon.app.tools.steps import STEP_COMMANDS
 from isotomon.app.tools.ties import TIE_COMMANDS
 from isotomon.design import bodies
@@ -262,6 +262,7 @@ COMMANDS: tuple[Command, ...] = (
     *GUIDE_COMMANDS,
     *TIE_COMMANDS,
     *CUT_COMMANDS,
+    UNROLL,
     *CHECK_COMMANDS,
     *GAUGE_COMMANDS,
 )

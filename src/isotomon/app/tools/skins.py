@@ -6,10 +6,14 @@ from functools import partial
 
 from isotomon.app.api import Api
 from isotomon.app.command import Command, needs_design
+from isotomon.app.state.later import read_aside
 from isotomon.app.tools.steps import chosen_curves, chosen_points
 from isotomon.author.skins import make_skin
+from isotomon.author.unroll import said_of, unroll
 from isotomon.design.bodies import body_ids
 from isotomon.design.body import Loft
+from isotomon.design.edits import add_drawing
+from isotomon.errors import IsotomonError
 from isotomon.operations.skins import MAKINGS
 from isotomon.operations.skins.base import Making
 
@@ -63,6 +67,38 @@ def _reason(making: type[Making], w: Api) -> str:
     return f"Choose {count}{' or more' if making.MOST > making.FEWEST else ''}: {KINDS[making.OF]}" if few else ""
 
 
+def _unroll(w: Api) -> None:
+    desk, key = w.desk, w.desk.hand
+    design = desk.design
+    assert design is not None
+    try:
+        made, flat = read_aside(w.widget, "Laying the skin flat", lambda: unroll(design, key))
+    except IsotomonError as error:
+        w.say("error", f"{error}.")
+        return
+    pattern = made.drawings[-1]
+    if not desk.do("lay the skin flat", lambda d: add_drawing(d, pattern)):
+        desk.select((pattern.id,))
+        w.say("note", f"{pattern.name}: {said_of(flat)}. Write it with To file… of its drawing.")
+
+
+def _unroll_reason(w: Api) -> str:
+    if needs_design(w):
+        return needs_design(w)
+    held = w.desk.held
+    own = held.making is not None or isinstance(held.shaped, Loft)
+    return "" if own else "Take a skin or a body in hand that is shaped here"
+
+
+UNROLL = Command(
+    "unroll",
+    "Lay the skin flat",
+    _unroll,
+    stage="Deliver",
+    icon="skin-flat",
+    tip="The skin of the body in hand unrolled to a drawing that sheet is cut by, with its folds and its strain",
+    reason=_unroll_reason,
+)
 SKIN_COMMANDS: tuple[Command, ...] = tuple(
     Command(
         f"skin-{kind}",
