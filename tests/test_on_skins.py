@@ -32,6 +32,7 @@ from isotomon.operations.lengthen import Lengthen
 from isotomon.operations.skins.beside import BesideSkin
 from isotomon.operations.skins.between import BetweenCurves
 from isotomon.operations.skins.drawn_out import DrawnOut
+from isotomon.operations.skins.filled import FillRun
 from isotomon.quantity.record import Ref, refs
 from tests.test_bodies import stacked
 from tests.test_made_skins import guide
@@ -145,6 +146,45 @@ class BesideSkins(unittest.TestCase):
         np.testing.assert_allclose(np.abs(within.at(*places)[:, :2]).sum(axis=1), 15.0 - 2.0 * 2.0**0.5, atol=1e-5)
         self.assertEqual(len(within.u.runs), 4)
         self.assertAlmostEqual(self.made(square, 0.0).area / (4 * 15.0 * 2.0**0.5 * 90.0), 1.0, places=9)
+
+
+class Told(unittest.TestCase):
+    """What is told of a skin at rest."""
+
+    def test_how_it_goes_on(self) -> None:
+        """A flange leaning by an angle tells that angle; one that goes on from two skins flush or fair tells none, and no step of curvature when
+        fair; a curve that a coarse filling misses is named with how far it is off."""
+        flange = Body("b3", "flange", DrawnOut(curve=Ref("b1/side:last"), how="leaning", angle=0.4, length=10.0))
+        away, far = guide("g8", (90, -50, 10), (90, 50, -10)), guide("g9", (130, -50, 40), (120, 50, 10))
+        other = Body("b4", "other", BetweenCurves(first=Ref("g8"), second=Ref("g9")))
+        sides = {"first": Ref("b1/side:last"), "second": Ref("b4/side:first")}
+        links = [
+            Body(key, how, BetweenCurves(**sides, first_join=how, last_join=how))  # type: ignore[arg-type]
+            for key, how in (("b5", "flush"), ("b6", "fair"), ("b7", "free"))
+        ]
+        made = replace(saddle(away, far), bodies=(saddle().bodies[0], flange, other, *links))
+        found = {key: rebuild(made, key).figures for key in ("b1", "b3", "b5", "b6", "b7")}
+        joins = {key: [join for _, join in told.joins] for key, told in found.items() if told is not None}
+        self.assertAlmostEqual(joins["b3"][0].angle, 0.4, places=6)
+        self.assertEqual(len(joins["b5"]), 2)
+        for key, angle, bend in (("b5", 1e-5, 1.0), ("b6", 1e-5, 1e-5)):
+            for join in joins[key]:
+                self.assertLess(join.gap, 1e-6)
+                self.assertLess(join.angle, angle)
+                self.assertLess(join.bend, bend)
+        self.assertGreater(max(join.bend for join in joins["b5"]), 1e-4)
+        self.assertGreater(max(join.angle for join in joins["b7"]), 0.01)
+        assert found["b1"] is not None and found["b1"].off is not None and found["b1"].bent is not None
+        self.assertLess(found["b1"].off[1], 1e-6)
+        bent = guide("g1", (40, 0, 0), (0, 40, 9), (-40, 0, 0), (0, -40, 9), closed=True)
+        quick = rebuild(
+            Design("coarse", guides=(bent,), bodies=(Body("b1", "coarse", FillRun(curves=refs("g1"), spans=2)),))
+        )
+        assert quick.figures is not None and quick.figures.off is not None and quick.sheet is not None
+        name, off = quick.figures.off
+        told = dict(quick.sheet.made.told)["greatest distance off the run"]
+        self.assertEqual(name, "g1")
+        self.assertTrue(0.3 * told < off <= 1.01 * told, (off, told))
 
 
 def drawn(

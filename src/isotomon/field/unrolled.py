@@ -72,10 +72,11 @@ def unrolled(sheet: SkinSheet, tolerance: float) -> Unrolled:
     worst = int(strain.argmax())
     row, column = divmod(worst, len(cells.v))
     place = float(cells.u[row]), float(cells.v[column])
-    return Unrolled(replace(laid, corners=sheet.corners), float(strain[worst]), place, _bent(sheet))
+    return Unrolled(replace(laid, corners=sheet.corners), float(strain[worst]), place, bent_both_ways(sheet))
 
 
-def _bent(sheet: SkinSheet) -> float:
+def bent_both_ways(sheet: SkinSheet) -> float:
+    """How far a skin is from developable: the integral of the size of its Gaussian curvature, rad."""
     (u, by_u), (v, by_v) = sheet.u.gauss(8), sheet.v.gauss(8)
     cells = np.linalg.norm(cross3(sheet.grid(u, v, 1, 0), sheet.grid(u, v, 0, 1)), axis=2)
     return float(by_u @ (np.nan_to_num(np.abs(curvature_of(sheet, u, v).gauss)) * cells) @ by_v)

@@ -121,6 +121,14 @@ def _sheet(quick: Quick, built: Built | None) -> dict[str, Any]:
         "volume_solid_mm3": built.volume if built else None,
         "made": dict(quick.sheet.made.told),
     }
+    if quick.figures is not None:
+        found = quick.figures
+        result["off_its_curves_mm"] = found.off[1] if found.off is not None else None
+        result["bends_both_ways_deg"] = None if found.bent is None else math.degrees(found.bent)
+        result["joins"] = [
+            {"edge": called, "gap_mm": join.gap, "angle_deg": math.degrees(join.angle), "curvature_1_mm": join.bend}
+            for called, join in found.joins
+        ]
     if built is not None and solid and density is not None:
         result["mass_kg"] = built.volume * density * 1e-9
     return result

@@ -47,6 +47,7 @@ from isotomon.inspect.judging import (
 from isotomon.inspect.path_checks import laid_over, path_findings
 from isotomon.inspect.results import Full, Quick, Shape
 from isotomon.inspect.sizes import use_size
+from isotomon.inspect.skin_figures import skin_figures
 from isotomon.measure.body import body_measures
 from isotomon.measure.laws import Finding
 from isotomon.measure.sections import curves, extents, leans, moments
@@ -144,7 +145,8 @@ def _one(ground: Ground, moving: bool) -> Quick:
         Quick, design, body, ground.worked, resolved, drawings, datums, guides, stages=put, grids=grids, sheet=sheet
     )
     if shape is None:
-        return so_far(shape=None, full=None, judged=(), findings=(*drawn, *lost))
+        figures = skin_figures(ground, sheet) if sheet is not None and not moving else None
+        return so_far(shape=None, full=None, judged=(), findings=(*drawn, *lost), figures=figures)
     judged, findings = judge_laws(resolved, shape)
     ends = endings(ground, resolved)
     full = None if moving else _full(shape, ends)

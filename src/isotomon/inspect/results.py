@@ -29,6 +29,7 @@ from isotomon.field.mesh import SkinMesh, taken
 from isotomon.field.section_field import SectionField, Sections
 from isotomon.field.seen import WorkedGrids
 from isotomon.geometry.datums import SpaceCurve
+from isotomon.inspect.skin_figures import SkinFigures
 from isotomon.kernel.protocol import Built
 from isotomon.measure.body import BodyMeasures
 from isotomon.measure.laws import Finding, Judged, quality_of
@@ -108,6 +109,8 @@ class Quick:
     findings: tuple[Finding, ...]
     sheet: SheetShape | None = None
     """A skin made from curves, in place of a shape carried through stations."""
+    figures: SkinFigures | None = None
+    """Of such a skin, at rest."""
     unintended: Array | None = None
     """(stations,) rad of turn that ties set by hand cause; None without such ties."""
     stages: tuple[Stage, ...] = ()

@@ -47,6 +47,8 @@ class Making(Record, frozen=True, kw_only=True, tag_field="kind"):
     """Curves that it is made from: without fewer it is nothing."""
     OF: ClassVar[str] = "curves"
     """What it is made from: `curves`, `points`, or `skins`."""
+    APART: ClassVar[tuple[str, ...]] = ()
+    """Of its fields, those whose curves it may be made from without lying on them."""
     PLACE: ClassVar[int] = 50
     ICON: ClassVar[str] = ""
     SHORTCUT: ClassVar[str] = ""

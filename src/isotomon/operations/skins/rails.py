@@ -28,6 +28,7 @@ class AlongRails(Making, frozen=True, tag="rails"):
     PLACE = 35
     ICON = "skin-rails"
     FEWEST = 3
+    APART = ("profiles",)
 
     first: Annotated[Curve, Says("First rail")] = usual("")
     second: Annotated[Curve, Says("Second rail")] = usual("")

@@ -1,0 +1,66 @@
+"""Places on a sheet nearest to points, and how it goes on from other skins along a curve."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.spatial import cKDTree
+
+from isotomon.arrays import Array
+from isotomon.field.sheet import SkinSheet
+from isotomon.geometry.planar import cross3
+
+GRID = 65
+"""Places each way from which the search begins."""
+STEPS = 12
+
+
+def nearest(sheet: SkinSheet, points: Array) -> tuple[Array, Array]:
+    """(n,) u and v of a sheet's places nearest to points (n, 3), by Gauss-Newton steps from the nearest of a grid."""
+    u = np.linspace(0.0, 1.0, GRID)
+    grid = sheet.grid(u, u).reshape(-1, 3)
+    start = np.asarray(cKDTree(grid).query(points)[1])
+    place = np.stack([u[start // GRID], u[start % GRID]], axis=1)
+    for _ in range(STEPS):
+        at_u, at_v = place.T
+        miss = points - sheet.at(at_u, at_v)
+        rates = np.stack([sheet.at(at_u, at_v, 1, 0), sheet.at(at_u, at_v, 0, 1)], axis=2)
+        # At the rim, what would lead over it stays.
+        step = np.matmul(np.linalg.pinv(rates, rcond=1e-9), miss[..., None])[..., 0]
+        out = np.clip(place + step, 0.0, 1.0) != place + step
+        if out.any():
+            step = np.matmul(np.linalg.pinv(rates * ~out[:, None], rcond=1e-9), miss[..., None])[..., 0]
+        place = np.clip(place + step, 0.0, 1.0)
+    return place[:, 0], place[:, 1]
+
+
+@dataclass(frozen=True, eq=False)
+class GoesOn:
+    """How a skin goes on from another one along an edge of that: the greatest `gap` (mm), `angle` (rad) between their tangent planes,
+    and difference of their curvatures across the edge, `bend` (1/mm)."""
+
+    gap: float
+    angle: float
+    bend: float
+
+
+def goes_on(sheet: SkinSheet, points: Array, along: Array, beyond: Callable[[], tuple[Array, Array]]) -> GoesOn:
+    """How a sheet goes on at points (n, 3) of another's edge, which runs `along` (n, 3) there: `beyond`, (n, 3) each, is in which direction the other would
+    go on, and its normal curvature that way."""
+    u, v = nearest(sheet, points)
+    gap = float(np.linalg.norm(sheet.at(u, v) - points, axis=1).max())
+    pu, pv = sheet.at(u, v, 1, 0), sheet.at(u, v, 0, 1)
+    direction, bend = beyond()
+    own, other = cross3(pu, pv), cross3(along, direction)
+    with np.errstate(invalid="ignore", divide="ignore"):  # where a skin comes to a point
+        own = own / np.linalg.norm(own, axis=1, keepdims=True)
+        other = other / np.linalg.norm(other, axis=1, keepdims=True)
+    angle = np.arcsin(np.clip(np.linalg.norm(cross3(own, other), axis=1), 0.0, 1.0))
+    share = np.matmul(np.linalg.pinv(np.stack([pu, pv], axis=2), rcond=1e-9), direction[..., None])[..., 0]
+    a, b = share[:, :1], share[:, 1:]
+    second = a * a * sheet.at(u, v, 2, 0) + 2.0 * a * b * sheet.at(u, v, 1, 1) + b * b * sheet.at(u, v, 0, 2)
+    curved = np.sum(second * own, axis=1)[:, None] * own
+    apart = np.linalg.norm(curved - bend, axis=1)
+    return GoesOn(gap, float(np.nanmax(angle, initial=0.0)), float(np.nanmax(apart, initial=0.0)))

@@ -1,0 +1,62 @@
+"""What is told of a skin made from curves: how far it is off these, how it goes on from the skins beside it, how it bends."""
+
+from __future__ import annotations
+
+import contextlib
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+
+from isotomon.design.body import Body
+from isotomon.errors import IsotomonError
+from isotomon.evaluate.ground import Ground
+from isotomon.evaluate.sheets import SheetShape
+from isotomon.field.nearest import GoesOn, goes_on, nearest
+from isotomon.field.unrolled import bent_both_ways
+from isotomon.geometry.datums import SpaceCurve
+from isotomon.operations.base import inputs_of
+from isotomon.quantity.record import Ref
+
+PLACES = 33
+"""Of each curve."""
+ASIDE = 1e-6
+"""So far within its ends a curve is looked at."""
+
+
+@dataclass(frozen=True, eq=False)
+class SkinFigures:
+    """`off`: (curve, mm) how far a skin is off the curve that it misses most; `joins`: how it goes on from the skins whose edges its curves are;
+    `bent` (rad): how far it is from developable, of one that is not trimmed."""
+
+    off: tuple[str, float] | None
+    joins: tuple[tuple[str, GoesOn], ...]
+    bent: float | None
+
+
+def skin_figures(ground: Ground, shape: SheetShape) -> SkinFigures:
+    """What is told of a skin. `ground`: its own."""
+    t = np.linspace(ASIDE, 1.0 - ASIDE, PLACES)
+    sheet, off, joins = shape.sheet, list[tuple[str, float]](), list[tuple[str, GoesOn]]()
+    for ref, curve in _curves(ground, ground.body):
+        called, points = ground.called(ref), curve.at(t)
+        away = np.linalg.norm(sheet.at(*nearest(sheet, points)) - points, axis=1)
+        off.append((called, float(away.max())))
+        beyond = curve.beyond
+        if beyond is not None:
+            joins.append((called, goes_on(sheet, points, curve.rate(t), lambda beyond=beyond: beyond(t))))  # type: ignore[misc]
+    worst = max(off, key=lambda pair: pair[1], default=None)
+    return SkinFigures(worst, tuple(joins), None if shape.whole is None else bent_both_ways(sheet))
+
+
+def _curves(ground: Ground, body: Body) -> Iterator[tuple[Ref, SpaceCurve]]:
+    """The curves that a skin is to lie on."""
+    making = body.making
+    if making is None:
+        return
+    passed = [i for i in inputs_of(type(making)) if i.what in ("c", "curves") and i.name not in making.APART]
+    found = [getattr(making, i.name) for i in passed]
+    refs = [ref for value in found for ref in ((value,) if isinstance(value, Ref) else value)]
+    for ref in dict.fromkeys(refs):
+        with contextlib.suppress(IsotomonError):  # a point inside; what is gone is told where the skin is made
+            yield ref, ground.curve(ref)
