@@ -22,17 +22,21 @@ from isotomon.design.records import Design
 from isotomon.errors import DesignError
 from isotomon.exchange.drawing_files import write_drawing
 from isotomon.field.blends import blend
-from isotomon.field.sheet import SkinSheet
+from isotomon.field.sheet import SIDES, SkinSheet
 from isotomon.field.spreads import drawn_out, through
 from isotomon.field.strand import strand_of
 from isotomon.field.unrolled import unrolled
 from isotomon.geometry.datums import SpaceCurve
 from isotomon.inspect.quick import rebuild
+from isotomon.operations.base import Operation
 from isotomon.operations.lengthen import Lengthen
+from isotomon.operations.pull_skin import PullSkin
 from isotomon.operations.skins.beside import BesideSkin
 from isotomon.operations.skins.between import BetweenCurves
 from isotomon.operations.skins.drawn_out import DrawnOut
 from isotomon.operations.skins.filled import FillRun
+from isotomon.operations.skins.several import SeveralCurves
+from isotomon.operations.smooth_skin import SmoothSkin
 from isotomon.quantity.record import Ref, refs
 from tests.test_bodies import stacked
 from tests.test_made_skins import guide
@@ -146,6 +150,69 @@ class BesideSkins(unittest.TestCase):
         np.testing.assert_allclose(np.abs(within.at(*places)[:, :2]).sum(axis=1), 15.0 - 2.0 * 2.0**0.5, atol=1e-5)
         self.assertEqual(len(within.u.runs), 4)
         self.assertAlmostEqual(self.made(square, 0.0).area / (4 * 15.0 * 2.0**0.5 * 90.0), 1.0, places=9)
+
+
+class Reshaped(unittest.TestCase):
+    """Skins smoothed and moved in part."""
+
+    def sheet(self, *steps: Operation) -> SkinSheet:
+        """The saddle, with steps done with it."""
+        made = saddle()
+        numbered = tuple(replace(step, id=f"k{n}") for n, step in enumerate(steps))
+        quick = rebuild(replace(made, bodies=(replace(made.bodies[0], steps=numbered), made.bodies[1])))
+        self.assertIsNotNone(quick.sheet, [f.text for f in quick.findings])
+        assert quick.sheet is not None
+        return quick.sheet.sheet
+
+    def test_a_side_moved(self) -> None:
+        """It is where it is said, all beyond the reach stays to rounding, and in between the skin goes on as smoothly; at the side itself it
+        goes on in the same direction; a neighbour that is flush with it follows."""
+        plain, made = self.sheet(), self.sheet(PullSkin(what="last", x=3.0, z=7.0, reach=40.0))
+        np.testing.assert_allclose(
+            made.grid(T, np.ones(1)) - plain.grid(T, np.ones(1)), np.tile([3.0, 0.0, 7.0], (len(T), 1, 1)), atol=1e-4
+        )
+        np.testing.assert_allclose(made.grid(T, T[:70]), plain.grid(T, T[:70]), atol=1e-4)
+        np.testing.assert_allclose(made.grid(T, np.ones(1), 0, 1), plain.grid(T, np.ones(1), 0, 1), atol=2e-2)
+        design = saddle(guide("g8", (90, -50, 10), (90, 50, -10)))
+        pulled = replace(design.bodies[0], steps=(PullSkin(id="k1", what="last", z=7.0),))
+        link = BetweenCurves(first=Ref("b1/side:last"), second=Ref("g8"), first_join="flush")
+        quick = rebuild(replace(design, bodies=(pulled, Body("b2", "link", link))), "b2")
+        assert quick.figures is not None
+        ((_, join),) = quick.figures.joins
+        self.assertLess(max(join.gap, join.angle), 1e-5)
+
+    def test_a_place_moved(self) -> None:
+        """It is where it is said; the sides, and what lies beyond the reach, stay."""
+        plain, made = self.sheet(), self.sheet(PullSkin(across=0.4, along=0.6, y=2.0, z=-6.0, reach=25.0))
+        at = (np.array([0.4]), np.array([0.6]))
+        np.testing.assert_allclose(made.at(*at) - plain.at(*at), [[0.0, 2.0, -6.0]], atol=1e-3)
+        for side in SIDES:
+            np.testing.assert_allclose(made.side(side).at(T), plain.side(side).at(T), atol=1e-3)
+        far = np.linalg.norm(plain.grid(T, T) - plain.at(*at)[0], axis=2) > 25.0
+        np.testing.assert_allclose(made.grid(T, T)[far], plain.grid(T, T)[far], atol=1e-3)
+
+    def test_smoothed(self) -> None:
+        """Creases go, nowhere is it further off than was said, and what is calm already stays to rounding."""
+        folded = guide("g1", (-50, -50, 25), (-50, 0, 30), (-50, 50, -25))
+        made = Design(
+            "fold",
+            guides=(folded, SADDLE[1]),
+            bodies=(Body("b1", "fold", SeveralCurves(curves=refs("g1", "g2"), across="straight")),),
+        )
+        rough = replace(made, guides=(folded, *SADDLE[1:], guide("g3", (100, -50, 30), (100, 50, 20))))
+        rough = replace(
+            rough,
+            bodies=(replace(made.bodies[0], shaped=SeveralCurves(curves=refs("g1", "g2", "g3"), across="straight")),),
+        )
+        creased = rebuild(rough).sheet
+        calm = rebuild(
+            replace(rough, bodies=(replace(rough.bodies[0], steps=(SmoothSkin(id="k1", within=3.0),)),))
+        ).sheet
+        assert creased is not None and calm is not None
+        self.assertEqual((len(creased.sheet.v.creases), len(calm.sheet.v.creases)), (1, 0))
+        off = np.linalg.norm(calm.sheet.grid(T, T) - creased.sheet.grid(T, T), axis=2).max()
+        self.assertTrue(0.05 < off < 3.0, off)
+        np.testing.assert_allclose(self.sheet(SmoothSkin(within=0.5)).grid(T, T), self.sheet().grid(T, T), atol=1e-9)
 
 
 class Told(unittest.TestCase):

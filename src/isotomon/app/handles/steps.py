@@ -36,24 +36,25 @@ class StepHandles:
         quick, ground = self.w.desk.quick, self.w.desk.ground()
         if (
             quick is None
-            or quick.shape is None
+            or quick.mesh is None
             or ground is None
             or self.w.desk.selection != (quick.body.id,)
             or self.w.desk.body is None
             or [s.id for s in quick.body.done] != [s.id for s in self.w.desk.body.done]
         ):
             return {}
-        points = quick.shape.mesh.points.reshape(-1, 3)
+        points = quick.mesh.points.reshape(-1, 3)
         steps = quick.body.done
-        wanted = any(step.ON_SKIN for step in steps)
-        skin = skin_of(quick.shape.field, quick.design.tolerance, quick.shape.key) if wanted else None
+        wanted, skin = any(step.ON_SKIN for step in steps), None
+        if quick.shape is not None and wanted:
+            skin = skin_of(quick.shape.field, quick.design.tolerance, quick.shape.key)
+        sheet = quick.sheet.whole if quick.sheet is not None else None
         found: dict[str, Grip] = {}
         for k, step in enumerate(steps):
             try:
                 before = placed_after(ground, steps[:k])[0]
-                ask = replace(
-                    ask_of(ground), skin=skin if all(s.keeps_skin(quick.body.id) for s in steps[:k]) else None
-                )
+                kept = all(s.keeps_skin(quick.body.id) for s in steps[:k])
+                ask = replace(ask_of(ground), skin=skin if kept else None, sheet=sheet if kept else None)
                 grips = step.grips(ask, points @ before[:3, :3].T + before[:3, 3])
             except IsotomonError:  # the step has a finding of its own
                 continue
