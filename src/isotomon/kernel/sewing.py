@@ -79,11 +79,15 @@ def _told(edges: Sequence[Open]) -> tuple[str, ...]:
     whole = sum(edge.length for edge in edges)
     words = f"open along {len(edges)} edges, {whole:.4g} mm in all"
     size = float(np.ptp(np.vstack([edge.points for edge in edges]), axis=0).max())
-    gaps = [(_apart(a, b), a, b) for k, a in enumerate(edges) for b in edges[:k]]
-    near = [gap for gap in gaps if gap[0][0] < NEAR * size]
+    # Each edge was to be one with that which it runs beside; of these pairs the widest is told.
+    pairs = [
+        min(((*_apart(a, b), b) for b in edges if b is not a), key=lambda one: one[0], default=(np.inf, a.points[0], a))
+        for a in edges
+    ]
+    near = [(*pair, a) for pair, a in zip(pairs, edges, strict=True) if pair[0] < NEAR * size]
     if not near:
         return (words,)
-    (gap, place), a, b = max(near, key=lambda one: one[0][0])
+    gap, place, a, b = max(near, key=lambda one: one[0])
     x, y, z = (f"{c:.4g}" for c in place)
     return (f"{words}; {_called(a)} and {_called(b)} are up to {gap:.4g} mm apart, at ({x}, {y}, {z})",)
 
