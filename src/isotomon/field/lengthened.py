@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
@@ -12,40 +11,60 @@ from isotomon.arrays import Array
 from isotomon.errors import FieldError
 from isotomon.field.grid_fit import fit_sheet, joins_of
 from isotomon.field.sheet import Side, SkinSheet, said_in, union
+from isotomon.geometry.planar import cross3
 
 GoingOn = Literal["straight", "curved"]
+LEAST_SLANT = 0.2
+"""What arrives at the side at a lesser sine is lengthened as if it did so at that."""
+FASTEST = 1.9
+"""Times the length: so fast lines set out at most, so that none turns back."""
 MOST_TURN = np.pi
 """rad: a skin that goes on with its curvature turns no further."""
 
 
-def gone_on(beyond: Callable[[Array], tuple[Array, Array]], how: GoingOn) -> Callable[[Array, Array, Array], Array]:
-    """What takes places (n, 3) on an edge at parameters (n,) over it, by each of some lengths (m,): (n, m, 3) mm.
+@dataclass(frozen=True, eq=False)
+class _Over:
+    """How a sheet goes on over its first or last side at places u (n,): `direction` (n, 3) of length 1 in which its other lines arrive, `bend`
+    (n, 3) 1/mm its normal curvature that way, `speed` (n,) mm by v, and `slant` (n,) the sine at which it is to the side."""
+
+    direction: Array
+    bend: Array
+    speed: Array
+    slant: Array
+
+
+def _over(sheet: SkinSheet, u: Array, level: float) -> _Over:
+    at, sign = np.full(len(u), level), 1.0 if level else -1.0
+    along, out = sheet.at(u, at, 1, 0), sign * sheet.at(u, at, 0, 1)
+    square = cross3(along, out)
+    length, speed = (np.maximum(np.linalg.norm(way, axis=1), 1e-300) for way in (along, out))
+    size = np.maximum(np.linalg.norm(square, axis=1), 1e-300)
+    normal = square / size[:, None]
+    bend = np.sum(sheet.at(u, at, 0, 2) * normal, axis=1) / speed**2
+    return _Over(out / speed[:, None], bend[:, None] * normal, speed, size / (length * speed))
+
+
+def _gone_on(over: _Over, lengths: Array, how: GoingOn) -> Array:
+    """(n, m, 3) mm by which places on the side have moved on after lengths (n, m).
 
     Raises: FieldError, for a skin that would come round.
     """
-
-    def reach(places: Array, t: Array, lengths: Array) -> Array:
-        direction, bend = beyond(t)
-        straight = places[:, None] + lengths[None, :, None] * direction[:, None]
-        if how == "straight":
-            return straight
-        strong = np.linalg.norm(bend, axis=1)
-        turn = strong[:, None] * lengths
-        if turn.max() > MOST_TURN:
-            raise FieldError(
-                "the skin bends so tightly at that side that it would come round; lengthen it by less, or straight"
-            )
-        # Along the arc of the circle that the skin has there; sin x / x and (1 - cos x) / x, also where it is flat.
-        along, side = np.sinc(turn / np.pi), np.sin(turn / 2.0) * np.sinc(turn / (2.0 * np.pi))
-        towards = bend / np.maximum(strong, 1e-300)[:, None]
-        arc = along[..., None] * direction[:, None] + side[..., None] * towards[:, None]
-        return np.asarray(places[:, None] + lengths[None, :, None] * arc)
-
-    return reach
+    if how == "straight":
+        return np.asarray(lengths[..., None] * over.direction[:, None])
+    strong = np.linalg.norm(over.bend, axis=1)
+    turn = strong[:, None] * lengths
+    if turn.max() > MOST_TURN:
+        raise FieldError(
+            "the skin bends so tightly at that side that it would come round; lengthen it by less, or straight"
+        )
+    # Along the arc of the circle that the skin has there; sin x / x and (1 - cos x) / x, also where it is flat.
+    along, side = lengths * np.sinc(turn / np.pi), lengths * np.sin(turn / 2.0) * np.sinc(turn / (2.0 * np.pi))
+    towards = over.bend / np.maximum(strong, 1e-300)[:, None]
+    return np.asarray(along[..., None] * over.direction[:, None] + side[..., None] * towards[:, None])
 
 
 def lengthened(sheet: SkinSheet, side: Side, by: float, how: GoingOn, tolerance: float) -> SkinSheet:
-    """The sheet gone on over a side, by a length (mm) more than nought.
+    """The sheet gone on over a side, by a length (mm) more than nought, square to that; the sides beside it go on as they arrive.
 
     Raises: FieldError, for a side at which it closes or comes to a point.
     """
@@ -62,7 +81,7 @@ def lengthened(sheet: SkinSheet, side: Side, by: float, how: GoingOn, tolerance:
         .mean()
     )
     part = own / (own + by)  # of the new sheet's v that is the old one
-    reach, at_end = gone_on(lambda t: sheet.beyond(side, t), how), side == "last"
+    at_end = side == "last"
 
     def places(u: Array, v: Array) -> Array:
         along = v if at_end else 1.0 - v
@@ -72,13 +91,16 @@ def lengthened(sheet: SkinSheet, side: Side, by: float, how: GoingOn, tolerance:
             share = along[old] / part
             found[:, old] = sheet.grid(u, share if at_end else 1.0 - share)
         if new.any():
-            begin = sheet.grid(u, np.array([1.0 if at_end else 0.0]))[:, 0]
-            found[:, new] = reach(begin, u, by * (along[new] - part) / (1.0 - part))
+            over, share = _over(sheet, u, 1.0 if at_end else 0.0), (along[new] - part) / (1.0 - part)
+            whole = by / np.maximum(over.slant, LEAST_SLANT)
+            # It sets out as fast as it arrives, so that its lines run on evenly.
+            begin = np.minimum(over.speed * (1.0 - part) / part, FASTEST * whole)
+            lengths = begin[:, None] * share + (whole - begin)[:, None] * share**2
+            found[:, new] = sheet.grid(u, np.array([1.0 if at_end else 0.0])) + _gone_on(over, lengths, how)
         return found
 
-    order = 1 if how == "straight" else 2
     inner = {(p * part if at_end else 1.0 - (1.0 - p) * part): k for p, k in joins_of(sheet.v).items()}
-    joins = {**inner, (part if at_end else 1.0 - part): order}
+    joins = {**inner, (part if at_end else 1.0 - part): 1}
     less = {p: max(k - 1, 0) if k < 4 else k for p, k in joins_of(sheet.u).items()}
     made = fit_sheet(places, less, joins, tolerance, sheet.u.periodic)
     return replace(made, corners=sheet.corners)

@@ -14,7 +14,7 @@ from isotomon.errors import FieldError
 from isotomon.field.skin import Charted, RoundSkin, Skin, joined_round, level
 from isotomon.geometry.datums import Plane, SpaceCurve
 from isotomon.geometry.planar import cross3
-from isotomon.geometry.space import through
+from isotomon.geometry.space import sampled
 
 PLACES = 129
 """The curve is laid through so many points of both skins."""
@@ -58,7 +58,7 @@ def meeting(a: Skin, b: Skin, branch: int) -> SpaceCurve:
     want = np.linspace(0.0, run[-1], PLACES)
     places = np.stack([np.interp(want, run, line[:, k]) for k in (0, 1)], axis=1)
     found = _on_level(a, b, places) if fine is None else _on_both(a, fine, places, length)  # type: ignore[arg-type]
-    return through(found[:-1] if closed else found, closed=closed)
+    return sampled(found, closed)
 
 
 def _reach(skin: Charted) -> float:

@@ -163,8 +163,8 @@ def _flat(patch: Patch) -> Patch:
     """A face marked as flat where it is."""
     points = patch.control.reshape(-1, 3)
     away = points - points.mean(axis=0)
-    sizes = np.linalg.svd(away, compute_uv=False)
-    off = np.abs(away @ np.linalg.svd(away)[2][2]).max() if len(away) >= 3 else 1.0
+    _, sizes, ways = np.linalg.svd(away, full_matrices=False)
+    off = np.abs(away @ ways[2]).max() if len(away) >= 3 else 1.0
     return replace(patch, flat=bool(off < FLAT * sizes[0] and sizes[1] > FLAT * sizes[0]))
 
 

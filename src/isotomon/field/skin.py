@@ -13,7 +13,7 @@ from isotomon.field.section_field import SectionField
 from isotomon.field.sheet import SkinSheet
 from isotomon.geometry.datums import Cylinder, Plane, SpaceCurve, plane_at
 from isotomon.geometry.planar import cross3
-from isotomon.geometry.space import resampled, samples_of, through
+from isotomon.geometry.space import resampled, sampled, samples_of, through
 
 REACH = 10.0
 """A cylinder is looked at for so many radii along its axis."""
@@ -281,7 +281,7 @@ def on_skin(skin: Charted, u: Array, v: Array, closed: bool) -> SpaceCurve:
     t = np.linspace(0.0, 1.0, 193)
     flat = plan.at(t)
     points = skin.at(*skin.held(flat[:, 0] / 1000.0, flat[:, 1]))[0]
-    return through(points[:-1] if closed else points, closed=closed)
+    return sampled(points, closed)
 
 
 def joined_round(lines: list[Array]) -> list[Array]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import numpy as np
@@ -93,9 +93,14 @@ def line(a: Array, b: Array) -> SpaceCurve:
     )
 
 
+def sampled(points: Array, closed: bool = False) -> SpaceCurve:
+    """The smooth curve that is known by close places (n, 3), the last the first again where it is closed: at these it has no joints."""
+    return replace(through(points[:-1] if closed else points, closed=closed), joints=())
+
+
 def resampled(curve: SpaceCurve, move: Array) -> SpaceCurve:
     """The smooth curve through the `move`d samples (n, 3) of a curve, as closed as that is."""
-    return through(move[:-1] if curve.closed else move, closed=curve.closed)
+    return sampled(move, curve.closed)
 
 
 def samples_of(curve: SpaceCurve, count: int = SAMPLES) -> tuple[Array, Array]:
@@ -300,7 +305,7 @@ def joined(
         return run, joins
     count = min(12 * len(ordered) + 1, 97)
     points = run.at(np.linspace(0.0, 1.0, count))
-    return through(points[:-1] if closed else points, closed=bool(closed)), joins
+    return sampled(points, bool(closed)), joins
 
 
 def _corners_of_run(
