@@ -16,8 +16,8 @@ from isotomon.geometry.planar import cross3
 GoingOn = Literal["straight", "curved"]
 LEAST_SLANT = 0.2
 """What arrives at the side at a lesser sine is lengthened as if it did so at that."""
-FASTEST = 1.9
-"""Times the length: so fast lines set out at most, so that none turns back."""
+STRAIGHT = 1e-7
+"""Of the first derivative: lines whose second one is no more are straight."""
 MOST_TURN = np.pi
 """rad: a skin that goes on with its curvature turns no further."""
 
@@ -75,12 +75,9 @@ def lengthened(sheet: SkinSheet, side: Side, by: float, how: GoingOn, tolerance:
     edge = sheet.grid(np.linspace(0.0, 1.0, 33), np.array([1.0 if side == "last" else 0.0]))
     if np.ptp(edge, axis=0).max() < tolerance:
         raise FieldError("the skin comes to a point at that side; choose another")
-    own = float(
-        np.linalg.norm(np.diff(sheet.grid(np.linspace(0.0, 1.0, 9), np.linspace(0.0, 1.0, 33)), axis=1), axis=2)
-        .sum(axis=1)
-        .mean()
-    )
-    part = own / (own + by)  # of the new sheet's v that is the old one
+    arrives = _over(sheet, np.linspace(0.0, 1.0, 65), 1.0 if side == "last" else 0.0)
+    # Of the new sheet's v that is the old one: no line goes on more slowly than it arrives.
+    part = 1.0 / (1.0 + by / float((arrives.speed * np.maximum(arrives.slant, LEAST_SLANT)).max()))
     at_end = side == "last"
 
     def places(u: Array, v: Array) -> Array:
@@ -93,17 +90,24 @@ def lengthened(sheet: SkinSheet, side: Side, by: float, how: GoingOn, tolerance:
         if new.any():
             over, share = _over(sheet, u, 1.0 if at_end else 0.0), (along[new] - part) / (1.0 - part)
             whole = by / np.maximum(over.slant, LEAST_SLANT)
-            # It sets out as fast as it arrives, so that its lines run on evenly.
-            begin = np.minimum(over.speed * (1.0 - part) / part, FASTEST * whole)
-            lengths = begin[:, None] * share + (whole - begin)[:, None] * share**2
+            # It sets out as fast as it arrives, and keeps to that for a while: straight lines run on as if they were longer.
+            begin = over.speed * (1.0 - part) / part
+            lengths = begin[:, None] * share + (whole - begin)[:, None] * share**4
             found[:, new] = sheet.grid(u, np.array([1.0 if at_end else 0.0])) + _gone_on(over, lengths, how)
         return found
 
     inner = {(p * part if at_end else 1.0 - (1.0 - p) * part): k for p, k in joins_of(sheet.v).items()}
-    joins = {**inner, (part if at_end else 1.0 - part): 1}
+    joins = {**inner, (part if at_end else 1.0 - part): 3 if how == "straight" and _is_straight(sheet, side) else 1}
     less = {p: max(k - 1, 0) if k < 4 else k for p, k in joins_of(sheet.u).items()}
     made = fit_sheet(places, less, joins, tolerance, sheet.u.periodic)
     return replace(made, corners=sheet.corners)
+
+
+def _is_straight(sheet: SkinSheet, side: Side) -> bool:
+    """Whether the lines that arrive at the first or last side are straight there."""
+    u, level = np.linspace(0.0, 1.0, 33), np.full(33, 1.0 if side == "last" else 0.0)
+    speed, bends = (np.linalg.norm(sheet.at(u, level, 0, order), axis=1) for order in (1, 2))
+    return bool(np.all(bends < STRAIGHT * speed))
 
 
 def _swapped(sheet: SkinSheet) -> SkinSheet:

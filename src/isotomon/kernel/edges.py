@@ -14,12 +14,16 @@ from OCP.GCPnts import GCPnts_AbscissaPoint
 from OCP.GeomAbs import GeomAbs_Shape
 from OCP.TopAbs import TopAbs_ShapeEnum
 from OCP.TopoDS import TopoDS, TopoDS_Edge, TopoDS_Face
+from scipy.sparse import csr_array
+from scipy.sparse.csgraph import connected_components
 
 from isotomon.errors import SolidError
 from isotomon.geometry.face_names import edge_is_meant, whole_face
 from isotomon.kernel.making import NamedShape
 from isotomon.kernel.meshing import parts
 
+SAME_PLACE = 1e-5
+"""mm: an edge whose middle is no further from that of another is that one."""
 SMOOTH = np.radians(1.0)
 """rad: faces that meet at a lesser angle run on smoothly into each other, and there is no edge to be worked on."""
 
@@ -115,6 +119,30 @@ def running_on(body: NamedShape, edges: Sequence[NamedEdge], choices: Sequence[s
                 text = f"the edge between {between} is left out, but runs on smoothly from one that is chosen; choose both or neither"
                 raise SolidError(text)
     return [*edges, *(replace(edge, choice=choice[maker.Contour(edge.edge)]) for edge in along)]
+
+
+def connected(edges: Sequence[NamedEdge]) -> list[list[NamedEdge]]:
+    """Edges in groups: those of one hang together by their ends, and with none of the others."""
+    ends = [{hash(corner) for corner in parts(edge.edge, TopAbs_ShapeEnum.TopAbs_VERTEX)} for edge in edges]
+    near = np.array([[bool(a & b) for b in ends] for a in ends], dtype=bool).reshape(len(edges), len(edges))
+    count, group = connected_components(csr_array(near), directed=False)
+    return [[edge for edge, own in zip(edges, group, strict=True) if own == k] for k in range(count)]
+
+
+def found_again(body: NamedShape, edges: Sequence[NamedEdge]) -> list[NamedEdge]:
+    """Edges as they are on a body on which others were worked on meanwhile.
+
+    Raises: SolidError, for one that is not there any more.
+    """
+    there = crisp_edges(body)
+    places = np.array([edge.middle for edge in there]).reshape(-1, 3)
+    found = list[NamedEdge]()
+    for edge in edges:
+        far = np.linalg.norm(places - edge.middle, axis=1)
+        if not len(far) or far.min() > SAME_PLACE:
+            raise SolidError("an edge is gone once the others are worked on")
+        found.append(replace(there[int(far.argmin())], choice=edge.choice))
+    return found
 
 
 def _in_words(choice: str) -> str:

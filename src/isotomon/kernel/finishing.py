@@ -13,6 +13,7 @@ from OCP.BRepExtrema import BRepExtrema_DistShapeShape
 from OCP.BRepGProp import BRepGProp
 from OCP.gp import gp_Pnt
 from OCP.GProp import GProp_GProps
+from OCP.ShapeFix import ShapeFix_Shape
 from OCP.TopAbs import TopAbs_ShapeEnum
 from OCP.TopoDS import TopoDS, TopoDS_Shape
 
@@ -56,7 +57,7 @@ def finished(body: NamedShape, edges: Sequence[NamedEdge], maker: Any, work: str
     """
     if not maker.IsDone():
         raise SolidError("the kernel cannot do it")
-    shape = maker.Shape()
+    shape, mended = _mended(maker.Shape())
     solids = parts(shape, TopAbs_ShapeEnum.TopAbs_SOLID)
     if not solids or not BRepCheck_Analyzer(shape).IsValid() or loosest(shape) > LOOSE * size:
         raise SolidError("what comes of it is not sound")
@@ -69,7 +70,18 @@ def finished(body: NamedShape, edges: Sequence[NamedEdge], maker: Any, work: str
         or len(solids) != len(parts(body.shape, TopAbs_ShapeEnum.TopAbs_SOLID))
     ):
         raise SolidError("what comes of it is not the body with its edges worked on")
-    return NamedShape(shape, names_of(shape, _came(body, edges, maker, work)))
+    came = [(name, mended(face)) for name, face in _came(body, edges, maker, work)]
+    return NamedShape(shape, names_of(shape, came))
+
+
+def _mended(shape: TopoDS_Shape) -> tuple[TopoDS_Shape, Callable[[TopoDS_Shape], TopoDS_Shape]]:
+    """A shape whose wires and edges are put right where the kernel left them wrong, as it does with faces that go round; and what gives the faces
+    as they are on it."""
+    if BRepCheck_Analyzer(shape).IsValid():
+        return shape, lambda face: face
+    fix = ShapeFix_Shape(shape)
+    fix.Perform()
+    return fix.Shape(), fix.Context().Apply
 
 
 def loosest(shape: TopoDS_Shape) -> float:

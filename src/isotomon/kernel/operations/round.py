@@ -13,11 +13,13 @@ from OCP.gp import gp_Pnt2d
 from OCP.TopoDS import TopoDS_Edge
 
 from isotomon.arrays import Array
-from isotomon.kernel.edges import NamedEdge, chosen_edges, length_of, running_on
+from isotomon.kernel.edges import NamedEdge, chosen_edges, connected, found_again, length_of, running_on
 from isotomon.kernel.finishing import finished, within_limits
 from isotomon.kernel.making import NamedShape
 from isotomon.kernel.operations.base import Given, MadeBody
 
+MANY = 4
+"""So many groups of edges are not rounded at once."""
 SAME = 1e-7
 """Of a radius: one that changes by no more is the same all along."""
 
@@ -39,7 +41,17 @@ def apply(given: Given) -> MadeBody:
 
 
 def _rounded(body: NamedShape, edges: Sequence[NamedEdge], size: float, radii: Array) -> NamedShape:
-    """The body with edges rounded by the `radii` (k, n) of their choices times `size`."""
+    """The body with edges rounded by the `radii` (k, n) of their choices times `size`; where they hang together in many groups, one group after
+    another: of as many at once the kernel makes nothing, or takes longer."""
+    groups = connected(edges)
+    if len(groups) < MANY:
+        return _rounded_at_once(body, edges, size, radii)
+    for group in groups:
+        body = _rounded_at_once(body, found_again(body, group), size, radii)
+    return body
+
+
+def _rounded_at_once(body: NamedShape, edges: Sequence[NamedEdge], size: float, radii: Array) -> NamedShape:
     maker = BRepFilletAPI_MakeFillet(body.shape)
     # The first edge of a run brings the others along.
     for edge in sorted(edges, key=lambda e: -e.choice):
