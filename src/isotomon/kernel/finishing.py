@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -38,6 +39,7 @@ ALONE_SECONDS = 4.0
 """For one edge by itself, when it is looked for which of several does not go."""
 
 
+@lru_cache(maxsize=2)
 def volume_of(shape: TopoDS_Shape) -> float:
     """mm³."""
     found = GProp_GProps()
@@ -133,7 +135,7 @@ def within_limits(
     Raises: SizeError, with the largest size that works, found in a third of the seconds at most.
     """
     # The kernel may take its process down: that is no answer yet to what would do.
-    made = apart(lambda: work(edges, size), seconds / 3.0)
+    made = apart(lambda: work(edges, size), seconds / 2.0)
     if made is not None:
         return made
     fits, offer = offered(lambda less: work(edges, less), size, seconds, what)

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from isotomon.design.records import Design
 from isotomon.errors import DesignError
 from isotomon.samples.kelp_steeper import kelp_steeper
+from isotomon.samples.pump_wheel import pump_wheel
 from isotomon.samples.reach_blade import reach_blade
 from isotomon.samples.reach_rotor import reach_rotor
 from isotomon.samples.ribbon_stirrer import ribbon_stirrer
@@ -26,9 +27,10 @@ SAMPLES: dict[str, tuple[str, Callable[[], Design]]] = {
     "reach-rotor": ("Three blades on a revolved hub", reach_rotor),
     "spray-hood": ("A hood between two rails, of two arcs, 1.2 mm thick", spray_hood),
     "compass-rose": ("Five flat facets sewn, mirrored, and five arms united", compass_rose),
+    "pump-wheel": ("Thirteen blades made from curves, on a turned hub, with rounds where they meet", pump_wheel),
     "hull-cheek": ("One field of four curves: a net, a filling, and others", hull_cheek),
 }
-SKINS = ("spray-hood", "compass-rose", "hull-cheek")
+SKINS = ("spray-hood", "pump-wheel", "compass-rose", "hull-cheek")
 """Those of skins made from curves."""
 
 
