@@ -12,6 +12,7 @@ from isotomon.samples.reach_blade import reach_blade
 from isotomon.samples.reach_rotor import reach_rotor
 from isotomon.samples.ribbon_stirrer import ribbon_stirrer
 from isotomon.samples.signal_mast import signal_mast
+from isotomon.samples.skin_works import quay_fender, scoop, silt_screw
 from isotomon.samples.skins import compass_rose, hull_cheek, spray_hood
 from isotomon.samples.vapour_duct import vapour_duct
 
@@ -28,9 +29,12 @@ SAMPLES: dict[str, tuple[str, Callable[[], Design]]] = {
     "spray-hood": ("A hood between two rails, of two arcs, 1.2 mm thick", spray_hood),
     "compass-rose": ("Five flat facets sewn, mirrored, and five arms united", compass_rose),
     "pump-wheel": ("Thirteen blades made from curves, on a turned hub, with rounds where they meet", pump_wheel),
+    "scoop": ("A mouth drawn out, a handle flush with it, both ends filled, sewn", scoop),
+    "silt-screw": ("A flight cut by a cone, its edges closed, sewn and united with its core", silt_screw),
+    "quay-fender": ("A bulged side, a face flush with it, a dish and a flat back, sewn", quay_fender),
     "hull-cheek": ("One field of four curves: a net, a filling, and others", hull_cheek),
 }
-SKINS = ("spray-hood", "pump-wheel", "compass-rose", "hull-cheek")
+SKINS = ("spray-hood", "pump-wheel", "compass-rose", "scoop", "silt-screw", "quay-fender", "hull-cheek")
 """Those of skins made from curves."""
 
 

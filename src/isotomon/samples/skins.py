@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
-from isotomon.design.body import Body
+from isotomon.design.body import Body, Carrying, Loft, Span
 from isotomon.design.datums import Datum
 from isotomon.design.guides import Guide, GuidePoint
 from isotomon.design.records import Design, Number
+from isotomon.design.station import Station
 from isotomon.operations.mirror import Mirror
+from isotomon.operations.move import Move
+from isotomon.operations.pull_skin import PullSkin
 from isotomon.operations.ring import Ring
 from isotomon.operations.sew import Sew
 from isotomon.operations.skins.corners import OverCorners
@@ -15,9 +18,11 @@ from isotomon.operations.skins.filled import FillRun
 from isotomon.operations.skins.net import NetSkin
 from isotomon.operations.skins.rails import AlongRails
 from isotomon.operations.skins.several import SeveralCurves
+from isotomon.operations.smooth_skin import SmoothSkin
 from isotomon.operations.thicken import Thicken
 from isotomon.profile.draw_edits import Pen
 from isotomon.profile.drawing import Drawing
+from isotomon.profile.section import Circle
 from isotomon.quantity import Value
 from isotomon.quantity.record import Ref, refs
 
@@ -56,14 +61,15 @@ def spray_hood() -> Design:
         _guide("u4", "back arc", (190.0, 52.0, 0.0), (206.0, 0.0, "back_rise"), (190.0, -52.0, 0.0)),
     )
     made = AlongRails(first=Ref("u1"), second=Ref("u2"), profiles=refs("u3", "u4"))
-    hood = Body("body", "spray-hood", made, steps=(Thicken(thickness="sheet", side="behind", id="k1"),), density=1040.0)
+    steps = (SmoothSkin(within=0.4, id="k2"), Thicken(thickness="sheet", side="behind", id="k1"))
+    hood = Body("body", "spray-hood", made, steps=steps, density=1040.0)
     return Design(
         "spray-hood",
         numbers=numbers,
         drawings=(pen.done(),),
         guides=guides,
         bodies=(hood,),
-        note="A hood that keeps spray off the bearing. Its two rails are one drawing and its image; change the rise of either arc.",
+        note="A hood that keeps spray off the bearing. Its two rails are one drawing and its image; it is smoothed; change the rise of either arc.",
     )
 
 
@@ -111,6 +117,7 @@ def hull_cheek() -> Design:
     numbers = (
         Number("n1", "bulge", 22.0, "length", "of the upper edge, outward"),
         Number("n2", "sheer", 14.0, "length", "of the foot"),
+        Number("n3", "flare", 3.0, "length", "by which the upper edge is moved outward"),
     )
     guides = (
         _guide("u1", "foot", (0.0, 0.0, 0.0), (70.0, "-sheer", 4.0), (140.0, 0.0, 0.0)),
@@ -125,11 +132,24 @@ def hull_cheek() -> Design:
         _point("d4", "fore top", 0.0, 6.0, 80.0),
     )
     made = (
-        Body("body", "cheek", NetSkin(along=refs("u1", "u2"), across=refs("u3", "u4"))),
+        Body(
+            "body",
+            "cheek",
+            NetSkin(along=refs("u1", "u2"), across=refs("u3", "u4")),
+            steps=(PullSkin(what="last", y="-flare", reach=30.0, id="k1"),),
+        ),
         Body("b2", "between foot and edge", SeveralCurves(curves=refs("u1", "u2")), seen="hidden"),
         Body("b3", "filling", FillRun(curves=refs("u1", "u4", "u2", "u3")), seen="hidden"),
         Body("b4", "over its corners", OverCorners(corners=refs("d1", "d2", "d3", "d4")), seen="hidden"),
         Body("b5", "gunwale", DrawnOut(curve=Ref("body/side:last"), how="leaning", angle=-1.2, length=12.0)),
+        Body("b6", "skirt", DrawnOut(curve=Ref("u1"), along=Ref("z"), length=-10.0)),
+        Body(
+            "b7",
+            "fairlead",
+            Loft(carrier=Carrying("axis", Ref("z"), 12.0), span=Span(on="110 deg")),
+            stations=(Station("s1", "bar", 0.0, Circle(), 6.0),),
+            steps=(Move(x=12.0, y=2.0, z=96.0, id="k2"),),
+        ),
     )
     return Design(
         "hull-cheek",
@@ -137,6 +157,7 @@ def hull_cheek() -> Design:
         datums=corners,
         guides=guides,
         bodies=made,
-        note="The cheek of the works' boat from four curves: as a net, with a gunwale that leans from its edge. The same field lofted, filled "
+        note="The cheek of the works' boat from four curves: as a net, its upper edge moved outward, with a gunwale that leans from it, a skirt drawn "
+        "out from its foot, and a fairlead turned about an axis. The same field lofted, filled "
         "and ruled over its corners is there, hidden: show each to compare.",
     )
