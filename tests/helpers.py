@@ -20,6 +20,9 @@ from isotomon.design.edits import replace
 from isotomon.design.law import Law
 from isotomon.design.records import Design
 from isotomon.design.station import Station
+from isotomon.field.sheet import SkinSheet
+from isotomon.field.trims import Trim
+from isotomon.geometry.planar import cross3
 from isotomon.inspect.quick import rebuild
 from isotomon.inspect.results import Quick, Shape
 from isotomon.measure.sections import Curves, curves
@@ -147,3 +150,22 @@ def naca_area(digits: str, blunt: bool) -> float:
 
     pieces = [0.0, p, 1.0] if m else [0.0, 1.0]
     return sum(quad(strip, a, b, epsabs=1e-13, epsrel=1e-13)[0] for a, b in zip(pieces, pieces[1:], strict=False))
+
+
+INNER = np.array([[4.0, 1.0, 1.0], [1.0, 4.0, 1.0], [1.0, 1.0, 4.0]]) / 6.0
+
+
+def enclosed(sheet: SkinSheet, trim: Trim | None, centre: Array) -> float:
+    """mm3 between a skin and a place that sees its outside from within, by the divergence theorem."""
+    if trim is None:
+        (u, by_u), (v, by_v) = sheet.u.gauss(8), sheet.v.gauss(8)
+        square = cross3(sheet.grid(u, v, 1, 0), sheet.grid(u, v, 0, 1))
+        return abs(float(by_u @ np.sum((sheet.grid(u, v) - centre) * square, axis=2) @ by_v)) / 3.0
+    places, cells, _ = trim.triangles(0.01)
+    corners = places[cells]
+    u, v = np.einsum("pk,mkj->jpm", INNER, corners).reshape(2, -1)
+    square = cross3(sheet.at(u, v, 1, 0), sheet.at(u, v, 0, 1))
+    rate = np.sum((sheet.at(u, v) - centre) * square, axis=1).reshape(3, -1)
+    sides = corners[:, 1:] - corners[:, :1]
+    area = (sides[:, 0, 0] * sides[:, 1, 1] - sides[:, 0, 1] * sides[:, 1, 0]) / 2.0
+    return abs(float((rate * np.abs(area)).sum())) / 9.0

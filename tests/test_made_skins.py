@@ -38,7 +38,7 @@ from isotomon.profile.section import Circle
 from isotomon.quantity.record import Ref, refs
 from isotomon.samples import SKINS, sample
 from isotomon.solids.checked import checked
-from tests.helpers import WithWorker, trials
+from tests.helpers import WithWorker, enclosed, trials
 from tests.test_window import WithWindow
 
 Spot = tuple[float, float, float]
@@ -85,6 +85,13 @@ def facets(points: list[Spot], faces: tuple[str, ...], within: float = 0.01) -> 
     return Design("facets", guides=lines(points), bodies=(sewn, *made[1:]))
 
 
+def between(quick: Quick) -> float:
+    """mm3 that the skins of a design enclose."""
+    sheets = [q.sheet for q in (quick, *quick.others) if q.sheet is not None]
+    centre = np.mean([s.sheet.at(np.array([0.5]), np.array([0.5]))[0] for s in sheets], axis=0)
+    return sum(enclosed(s.sheet, s.made.trim, centre) for s in sheets)
+
+
 class Made(WithWorker):
     """Skins and what is made of them."""
 
@@ -100,6 +107,9 @@ class Made(WithWorker):
         for name in SKINS:
             design = sample(name)
             self.assertEqual(decode(encode(design)), design)
+            if name == "pump-wheel":  # three of its thirteen blades
+                blade = design.body("b2")
+                design = bodies.change_body(design, "b2", steps=(*blade.steps[:-1], replace(blade.steps[-1], count=3)))
             rows = self.check(design)
             self.assertTrue(all(row["valid"] for row in rows.values()), name)
             first = rows[design.bodies[0].name]
@@ -115,10 +125,28 @@ class Made(WithWorker):
                 }
                 whole = 10.0 * sum(np.linalg.det([at[k] for k in f]) / 6.0 for f in ("trs", "rcs", "cbs", "bqs", "qts"))
                 self.assertAlmostEqual(first["volume_mm3"] / abs(whole), 1.0, delta=1e-9)  # type: ignore[operator]
+            if name == "scoop":
+                self.assertAlmostEqual(first["volume_mm3"] / between(rebuild(design)), 1.0, delta=1e-4)  # type: ignore[operator]
             if name == "spray-hood":
                 area = rebuild(design).sheet.area  # type: ignore[union-attr]
                 self.assertAlmostEqual(first["volume_mm3"] / (1.2 * area), 1.0, delta=0.02)  # type: ignore[operator]
             self.assertEqual(first["watertight"], name != "hull-cheek")
+
+    def test_sizes_of_a_screw(self) -> None:
+        """Whatever its pitch, turns and core, it has the volume of its core and of what its flight takes of the cone about it."""
+        for pitch, turns, core in ((40.0, 3.0, 10.0), (32.0, 2.0, 13.0)):
+            design = sample("silt-screw")
+            sizes = {"pitch": pitch, "turns": turns, "core": core}
+            design = replace(
+                design, numbers=tuple(replace(n, value=sizes.get(n.name, n.value)) for n in design.numbers)
+            )
+            row = self.check(design)["silt-screw"]
+            self.assertTrue(row["valid"] and row["watertight"])
+            z = np.linspace(0.0, pitch * turns, 2001)
+            cone = 46.0 - 22.0 * (z + 2.0 + 20.0) / 190.0  # half way up the flight
+            flight = np.trapezoid(math.pi * (cone**2 - core**2), z) * 4.0 / pitch
+            whole = math.pi * core**2 * (12.0 + pitch * turns + 4.0) + flight
+            self.assertAlmostEqual(row["volume_mm3"] / whole, 1.0, delta=1e-3)  # type: ignore[operator]
 
     def test_thick_on_both_sides(self) -> None:
         """About a skin there is half of what is before it and half of what is behind it, to the second order; a formula makes it a wedge."""

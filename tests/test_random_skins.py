@@ -12,9 +12,6 @@ from isotomon.design.body import Body
 from isotomon.design.edits import replace
 from isotomon.design.guides import Guide
 from isotomon.design.records import Design
-from isotomon.field.sheet import SkinSheet
-from isotomon.field.trims import Trim
-from isotomon.geometry.planar import cross3
 from isotomon.inspect.quick import rebuild
 from isotomon.operations.sew import Sew
 from isotomon.operations.skins.base import Making
@@ -23,32 +20,15 @@ from isotomon.operations.skins.filled import FillRun
 from isotomon.operations.skins.net import NetSkin
 from isotomon.quantity.record import Ref, refs
 from isotomon.solids.checked import checked
-from tests.helpers import WithWorker, trials
+from tests.helpers import WithWorker, enclosed, trials
 from tests.test_made_skins import guide
 
 Array = np.ndarray
-INNER = np.array([[4.0, 1.0, 1.0], [1.0, 4.0, 1.0], [1.0, 1.0, 4.0]]) / 6.0
 
 
 def edge(key: str, a: Array, b: Array, bulge: Array) -> Guide:
     """A curve from corner to corner, bulging in its middle."""
     return guide(key, tuple(a), tuple((a + b) / 2.0 + bulge), tuple(b))
-
-
-def enclosed(sheet: SkinSheet, trim: Trim | None, centre: Array) -> float:
-    """mm3 between a skin and a place that sees its outside from within, by the divergence theorem."""
-    if trim is None:
-        (u, by_u), (v, by_v) = sheet.u.gauss(8), sheet.v.gauss(8)
-        square = cross3(sheet.grid(u, v, 1, 0), sheet.grid(u, v, 0, 1))
-        return abs(float(by_u @ np.sum((sheet.grid(u, v) - centre) * square, axis=2) @ by_v)) / 3.0
-    places, cells, _ = trim.triangles(0.01)
-    corners = places[cells]
-    u, v = np.einsum("pk,mkj->jpm", INNER, corners).reshape(2, -1)
-    square = cross3(sheet.at(u, v, 1, 0), sheet.at(u, v, 0, 1))
-    rate = np.sum((sheet.at(u, v) - centre) * square, axis=1).reshape(3, -1)
-    sides = corners[:, 1:] - corners[:, :1]
-    area = (sides[:, 0, 0] * sides[:, 1, 1] - sides[:, 0, 1] * sides[:, 1, 0]) / 2.0
-    return abs(float((rate * np.abs(area)).sum())) / 9.0
 
 
 class RandomSkins(WithWorker):

@@ -72,7 +72,7 @@ class SkinSheet:
         ends = np.array([0.0, 1.0])
         round_u, round_v = self.grid(ends, s), self.grid(s, ends)
         gaps = np.abs(round_u[1] - round_u[0]).max(), np.abs(round_v[:, 1] - round_v[:, 0]).max()
-        return gaps[0] < SAME * size, gaps[1] < SAME * size
+        return bool(gaps[0] < SAME * size), bool(gaps[1] < SAME * size)
 
     def side(self, which: Side) -> SpaceCurve:
         """One of its four sides."""
