@@ -187,9 +187,9 @@ def quay_fender() -> Design:
     )
     guides = (
         _level("u1", "back edge", "width", "height", 0.0),
-        _level("u2", "girth", "width + 2 * bulge", "height + 2 * bulge", "depth * 0.5"),
-        _level("u3", "face edge", "width + 0.4 * bulge", "height + 0.4 * bulge", "depth"),
-        _level("u4", "dish's ring", "width * dish", "height * dish", "depth - sunk"),
+        _level("u2", "girth", "width + 2 * bulge", "height + 2 * bulge", "-depth * 0.5"),
+        _level("u3", "face edge", "width + 0.4 * bulge", "height + 0.4 * bulge", "-depth"),
+        _level("u4", "dish's ring", "width * dish", "height * dish", "sunk - depth"),
     )
     bodies = (
         Body(

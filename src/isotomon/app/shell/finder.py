@@ -54,7 +54,9 @@ class Finder(QDialog):
     def _narrow(self, query: str) -> None:
         self.list.clear()
         found = [a for a in self.actions_all if matches(query, f"{a.title} {a.tip}")]
-        found.sort(key=lambda a: (not matches(query, a.title), bool(a.reason)))
+        # What begins so comes first: doing a thing once more is not undoing it.
+        begins = query.strip().lower()
+        found.sort(key=lambda a: (not a.title.lower().startswith(begins), not matches(query, a.title), bool(a.reason)))
         for action in found:
             keys = f"    {action.shortcut}" if action.shortcut else ""
             item = QListWidgetItem(f"{action.title}{keys}" + (f"\n{action.reason}" if action.reason else ""))

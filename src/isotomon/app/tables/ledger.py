@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from functools import lru_cache
 
 from PySide6.QtCore import QPoint, Qt, Signal
-from PySide6.QtGui import QColor, QFont, QIcon, QKeyEvent, QPainter, QPen, QPixmap
+from PySide6.QtGui import QColor, QFont, QIcon, QKeyEvent, QMouseEvent, QPainter, QPen, QPixmap
 from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTreeWidget, QTreeWidgetItem
 
 from isotomon.app.theme import Theme, station_colour
@@ -98,7 +98,9 @@ class Ledger(QTreeWidget):
             item.setFirstColumnSpanned(True)
             item.setExpanded(name != "Base")
             self._groups[name] = item
-        self.itemSelectionChanged.connect(lambda: self.chosen.emit(self.selected_ids()))
+        self._told: tuple[str, ...] = ()
+        self._adding = False
+        self.itemSelectionChanged.connect(self._tell)
         self.itemDoubleClicked.connect(lambda item, _: self.opened.emit(item.data(0, KEY) or ""))
 
     def set_theme(self, theme: Theme) -> None:
@@ -111,8 +113,22 @@ class Ledger(QTreeWidget):
         """Ids of the chosen rows."""
         return tuple(item.data(0, KEY) for item in self.selectedItems() if item.data(0, KEY))
 
+    def _tell(self) -> None:
+        """What is chosen, in the order in which it was; edges and faces that are chosen in the View have no row, and stay when more is added."""
+        rows = self.selected_ids()
+        kept = tuple(key for key in self._told if key in rows or (self._adding and key not in self._rows))
+        self._told = (*kept, *(key for key in rows if key not in kept))
+        self.chosen.emit(self._told)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        """With Ctrl rows are chosen besides what is."""
+        self._adding = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
+        super().mousePressEvent(event)
+        self._adding = False
+
     def set_selected(self, ids: tuple[str, ...]) -> None:
         """Choose rows without telling."""
+        self._told = ids
         self.blockSignals(True)
         self.clearSelection()
         for key in ids:

@@ -187,9 +187,7 @@ def _settled(desk: Desk, step: Operation) -> Operation:
 def _cut_in_two(w: Api) -> None:
     """The body cut by a plane or a skin, the chosen one where one is, and what is cut off kept as a body of its own."""
     desk = w.desk
-    skins = (
-        [q.body.id for q in desk.quick.others if q.shape is not None and q.shape.open] if desk.quick is not None else []
-    )
+    skins = [q.body.id for q in desk.quick.others if q.open] if desk.quick is not None else []
     skin = next((Ref(key) for key in desk.selection if key in skins), None)
     if skin is not None:
         _do(w, SPLIT.lower(), lambda d: cut_in_two(d, desk.hand, CutBySkin(skin)))

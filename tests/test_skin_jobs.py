@@ -1,0 +1,264 @@
+"""Whole jobs with skins, from their curves to a solid, by the mouse and by keys alone."""
+
+from __future__ import annotations
+
+import math
+import unittest
+
+import numpy as np
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QCheckBox, QComboBox
+
+from isotomon.app.forms.making import MakingForm
+from isotomon.app.forms.steps import StepsForm
+from isotomon.design.body import Body
+from isotomon.design.edits import replace
+from isotomon.design.file import encode, load
+from isotomon.inspect.results import Quick
+from isotomon.kernel.protocol import Built
+from isotomon.samples import sample
+from tests.helpers import enclosed
+from tests.test_window import LEFT, WithWindow
+
+CTRL, NONE = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.NoModifier
+
+
+class Jobs(WithWindow):
+    """Each begins with curves and points alone, and ends with a solid that is saved, undone, and opened again."""
+
+    def begin(self, name: str) -> None:
+        """The curves, points and numbers of a demo, and a body that is nothing yet."""
+        self.window.files.open_design(replace(sample(name), bodies=(Body("body", "body"),)))
+        self.at_rest()
+
+    def at_rest(self) -> Quick:
+        """The newest design's results."""
+        desk = self.window.desk
+
+        def is_there() -> bool:
+            quick = desk.quick
+            return quick is not None and (quick.design, quick.body.id, quick.moving) == (desk.design, desk.hand, False)
+
+        self.wait(is_there, "the rebuild")
+        return desk.quick
+
+    def click(self, *keys: str) -> None:
+        """Rows of the Ledger clicked, the first alone and the others with Ctrl."""
+        ledger = self.window.ledger
+        for k, key in enumerate(keys):
+            row = ledger._rows[key]
+            ledger.scrollToItem(row)
+            QTest.mouseClick(ledger.viewport(), LEFT, CTRL if k else NONE, ledger.visualItemRect(row).center())
+            QApplication.processEvents()
+        self.assertEqual(set(keys), set(self.window.desk.selection))
+
+    def pick(self, side: str, more: bool = False) -> None:
+        """A side of a skin clicked in the View, where it can be seen alone."""
+        view, quick = self.window.view, self.at_rest()
+        body, _, part = side.partition("/side:")
+        one = next(q for q in (quick, *quick.others) if q.body.id == body)
+        self.assertIsNotNone(one.sheet, [f.text for f in (*quick.findings, *one.findings)])
+        view.fit()
+        QApplication.processEvents()
+        if not more:
+            QTest.mouseClick(view, LEFT, NONE, QPoint(3, view.height() - 3))
+        for place in one.sheet.sheet.side(part).at(np.linspace(0.02, 0.98, 97)):
+            at = view.seen(place)
+            if at is not None and view.pick_part(QPointF(at)) == side:
+                QTest.mouseMove(view, QPointF(at).toPoint())
+                QTest.mouseClick(view, LEFT, CTRL, QPointF(at).toPoint())
+                break
+        self.assertIn(side, self.window.desk.selection)
+
+    def action(self, words: str) -> None:
+        """Found by typing, and done."""
+        self.window.activateWindow()
+        self.wait(self.window.isActiveWindow, "the window to the front")
+        self.keys("Ctrl+K")
+        QTest.keyClicks(self.window.finder.query, words)
+        QTest.keyClick(self.window.finder.query, Qt.Key.Key_Return)
+        QApplication.processEvents()
+        self.at_rest()
+
+    def step(self, field: str, text: str) -> None:
+        """A figure of a step, by its place and name."""
+        self.type(self.window.details.findChild(StepsForm).fields[field].edit, text)
+        self.at_rest()
+
+    def made(self, field: str, text: str) -> None:
+        """A figure of how the skin is made."""
+        self.type(self.window.details.findChild(MakingForm).fields[f"made {field}"].edit, text)
+        self.at_rest()
+
+    def choice(self, title: str, words: str) -> None:
+        """One of several, by keys."""
+        box = next(b for b in self.window.details.findChildren(QComboBox) if b.accessibleName() == title)
+        box.setFocus()
+        self.assertIn(words, [box.itemText(k) for k in range(box.count())])
+        QTest.keyClick(box, Qt.Key.Key_Home)
+        for _ in range(box.count()):
+            if box.currentText() == words:
+                break
+            QTest.keyClick(box, Qt.Key.Key_Down)
+        QApplication.processEvents()
+        self.at_rest()
+        self.assertEqual(box.currentText(), words)
+
+    def tick(self, words: str) -> None:
+        """The last box of these words."""
+        box = [b for b in self.window.details.findChildren(QCheckBox) if b.text() == words][-1]
+        box.setFocus()
+        QTest.keyClick(box, Qt.Key.Key_Space)
+        self.at_rest()
+
+    def solid(self) -> Built:
+        """The solid of the body in hand, sound."""
+        self.with_solids()
+        desk = self.window.desk
+        self.wait(lambda: isinstance(desk.solid, Built) and not desk.building, "the solid", 120.0)
+        built = desk.solid
+        self.assertIsInstance(built, Built)
+        self.assertTrue(built.valid and built.watertight)
+        return built
+
+    def kept(self) -> None:
+        """Saved, undone to the beginning and redone to the same bytes, and opened again."""
+        whole, path = encode(self.design), self.folder / "job.isotomon"
+        self.keys("Ctrl+S", answer=path)
+        self.assertEqual(encode(load(path)), whole)
+        count = 0
+        while self.window.desk.session.undo_title:
+            self.keys("Ctrl+Z")
+            count += 1
+        self.assertEqual(self.design.bodies[0].making, None)
+        for _ in range(count):
+            self.keys("Ctrl+Shift+Z")
+        self.assertEqual(encode(self.design), whole)
+        self.window.files.may_leave = lambda: True
+        self.keys("Ctrl+O", answer=path)
+        self.assertEqual(self.at_rest().findings, ())
+
+    def test_spray_hood(self) -> None:
+        """Two rails and two arcs: carried along, smoothed, 1.2 mm thick."""
+        self.begin("spray-hood")
+        self.click("u1", "u2", "u3", "u4")
+        self.action("Skin along two rails")
+        self.action("Smooth the skin")
+        self.step("0 within", "0.4 mm")
+        self.action("Give the skin a thickness")
+        self.step("1 thickness", "sheet")
+        area = self.at_rest().sheet.area
+        self.assertAlmostEqual(self.solid().volume / (1.2 * area), 1.0, delta=0.02)
+        self.kept()
+
+    def test_compass_rose(self) -> None:
+        """Five flat skins over three points each, sewn, mirrored, five times round: the volume that its corners have."""
+        self.begin("compass-rose")
+        for three in ("qts", "bqs", "cbs", "rcs", "trs"):
+            self.click(*(f"d{c}" for c in three))
+            self.action("Skin over three or four corners")
+        self.action("Sew skins together")
+        self.assertEqual(len(self.body.steps[-1].others), 4)
+        self.action("Mirror the body")
+        self.choice("Plane", "ZX plane")
+        self.tick("Joined")
+        self.action("Copies round an axis")
+        self.step("2 count", "5")
+        self.tick("Joined")
+        c, s = 24.0 * math.cos(math.radians(36.0)), 24.0 * math.sin(math.radians(36.0))
+        at = {"t": (60, 0, 0), "r": (27, 0, 7.2), "c": (0, 0, 12), "s": (c, s, 0), "b": (0, 0, -4.8), "q": (27, 0, -3)}
+        whole = abs(10.0 * sum(np.linalg.det([at[k] for k in f]) / 6.0 for f in ("trs", "rcs", "cbs", "bqs", "qts")))
+        self.assertAlmostEqual(self.solid().volume / whole, 1.0, delta=1e-9)
+        self.kept()
+
+    def test_scoop(self) -> None:
+        """A mouth drawn out, a handle flush with it over a length, both ends filled, sewn; the volume that its skins enclose."""
+        self.begin("scoop")
+        self.click("u1")
+        self.action("Skin drawn out from a curve")
+        self.choice("Along", "Y axis")
+        self.made("length", "depth")
+        self.pick("body/side:last")
+        self.click_more("g1")
+        self.action("Skin between two curves")
+        self.choice("It leaves", "flush with its skin (G1)")
+        self.made("first_length", "strength")
+        self.click("u1")
+        self.action("Fill a closed run")
+        self.pick("b1/side:last")
+        self.action("Fill a closed run")
+        self.action("Sew skins together")
+        quick = self.at_rest()
+        sheets = [q.sheet for q in (quick, *quick.others) if q.sheet is not None]
+        centre = np.mean([s.sheet.at(np.array([0.5]), np.array([0.5]))[0] for s in sheets], axis=0)
+        whole = sum(enclosed(s.sheet, s.made.trim, centre) for s in sheets)
+        self.assertAlmostEqual(self.solid().volume / whole, 1.0, delta=1e-4)
+        self.kept()
+
+    def click_more(self, key: str) -> None:
+        """A row of the Ledger clicked with Ctrl."""
+        ledger = self.window.ledger
+        row = ledger._rows[key]
+        ledger.scrollToItem(row)
+        QTest.mouseClick(ledger.viewport(), LEFT, CTRL, ledger.visualItemRect(row).center())
+        self.assertIn(key, self.window.desk.selection)
+
+    def test_hull_cheek(self) -> None:
+        """One field of four curves: a net, over two of them, drawn out, filled with a fineness, over its corners; an edge moved, and what
+        stands on it follows; nothing is told but what is."""
+        self.begin("hull-cheek")
+        self.click("u1", "u2", "u3", "u4")
+        self.keys("Ctrl+Shift+K")
+        self.at_rest()
+        self.click("u2")
+        self.action("Skin drawn out from a curve")
+        self.choice("From", "body side along its last curve")
+        self.choice("It goes", "from the skin whose edge it is, leaning")
+        gunwale = self.at_rest().sheet.sheet.grid(np.array([0.5]), np.zeros(1))[0, 0]
+        self.click("u1", "u2")
+        self.action("Skin over several curves")
+        self.click("u1", "u2", "u3", "u4")
+        self.action("Fill a closed run")
+        self.made("spans", "4")
+        coarse = self.at_rest().figures.off[1]
+        self.made("spans", "16")
+        self.assertLess(self.at_rest().figures.off[1], coarse)
+        self.click("d1", "d2", "d3", "d4")
+        self.action("Skin over three or four corners")
+        self.click("body")
+        self.action("Move a part of the skin")
+        self.choice("What is moved", "along its last curve")
+        self.step("0 y", "-6 mm")
+        self.step("0 z", "0")
+        moved = next(q.sheet for q in self.at_rest().others if q.body.id == "b1").sheet
+        np.testing.assert_allclose(
+            moved.grid(np.array([0.5]), np.zeros(1))[0, 0] - gunwale, [0.0, -6.0, 0.0], atol=1e-3
+        )
+        self.assertEqual(self.at_rest().findings, ())
+        self.kept()
+
+    def test_quay_fender(self) -> None:
+        """A side over three rings, a flat back, a face flush with the side to a smaller ring, a dish's floor; sewn, its back edge rounded, and
+        three sizes typed anew."""
+        self.begin("quay-fender")
+        self.click("u1", "u2", "u3")
+        self.action("Skin over several curves")
+        self.click("u1")
+        self.action("Fill a closed run")
+        self.click("u3", "u4")
+        self.action("Skin between two curves")
+        self.choice("From", "body side along its last curve")
+        self.choice("It leaves", "flush with its skin (G1)")
+        self.made("first_length", "30 mm")
+        self.click("u4")
+        self.action("Fill a closed run")
+        self.click("body")
+        self.action("Sew skins together")
+        first = self.solid().volume
+        self.assertGreater(first, 1e6)
+        self.kept()
+
+
+if __name__ == "__main__":
+    unittest.main()
