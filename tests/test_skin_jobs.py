@@ -8,8 +8,10 @@ import unittest
 import numpy as np
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QCheckBox, QComboBox
+from PySide6.QtWidgets import QApplication, QCheckBox, QComboBox, QMenu, QToolButton
 
+from isotomon.app.forms.design import NumberForm
+from isotomon.app.forms.edges import EdgesRow
 from isotomon.app.forms.making import MakingForm
 from isotomon.app.forms.steps import StepsForm
 from isotomon.design.body import Body
@@ -124,6 +126,8 @@ class Jobs(WithWindow):
 
     def kept(self) -> None:
         """Saved, undone to the beginning and redone to the same bytes, and opened again."""
+        self.window.activateWindow()
+        self.wait(self.window.isActiveWindow, "the window to the front")
         whole, path = encode(self.design), self.folder / "job.isotomon"
         self.keys("Ctrl+S", answer=path)
         self.assertEqual(encode(load(path)), whole)
@@ -256,7 +260,24 @@ class Jobs(WithWindow):
         self.click("body")
         self.action("Sew skins together")
         first = self.solid().volume
-        self.assertGreater(first, 1e6)
+        self.action("Round edges")
+        row = next(r for r in self.window.details.findChildren(EdgesRow) if r.asked.what == "edges")
+        take_out = next(b for b in row.findChildren(QToolButton) if b.accessibleName().startswith("Take out"))
+        QTest.mouseClick(take_out, LEFT, NONE)
+        QTest.qWait(50)
+        add = next(b for b in row.findChildren(QToolButton) if b.accessibleName().startswith("Add") and b.isVisible())
+        QTest.mouseClick(add, LEFT, NONE)
+        menu = row.findChildren(QMenu)[-1]
+        entry = next(a for a in menu.actions() if a.text() == "where filling meets it")
+        QTest.mouseClick(menu, LEFT, NONE, menu.actionGeometry(entry).center())
+        self.step("1 radius", "edge")
+        self.assertLess(self.solid().volume, first)
+        for key, value in (("n1", "210 mm"), ("n3", "70 mm"), ("n7", "6 mm")):
+            self.click(key)
+            self.type(self.window.details.findChild(NumberForm).fields["value"].edit, value)
+            self.at_rest()
+        self.click("body")
+        self.assertGreater(self.solid().volume, 1.2 * first)
         self.kept()
 
 

@@ -17,7 +17,7 @@ from isotomon.field.sheet import SIDES
 from isotomon.inspect.looks import ground_of
 from isotomon.kernel.protocol import unpack
 from isotomon.operations import OPERATIONS
-from isotomon.operations.base import KINDS, Input, Operation, inputs_of
+from isotomon.operations.base import KINDS, Input, Operation, bodies_of, inputs_of
 from isotomon.operations.cut_by_skin import CutBySkin
 from isotomon.operations.cut_off import CutOff
 from isotomon.quantity.record import Id, Ref, refs
@@ -49,7 +49,7 @@ def edge_offers(desk: Desk) -> list[tuple[str, str]]:
     """(reference, in words) of the edges of the body in hand that can be chosen: those chosen in the View, and by rules."""
     if desk.design is None or desk.quick is None:
         return []
-    hand, tools = desk.hand, [tool for _, tool in bodies.tools_of(desk.design, desk.hand)]
+    hand, tools = desk.hand, _made_with(desk)
     rules = [f"{hand}/along", f"{hand}/first-rim", f"{hand}/last-rim", f"{hand}/all"]
     wanted = [*chosen_edges(desk), *(f"{tool}/meets" for tool in tools), *rules]
     ground = ground_of(desk.quick)
@@ -61,7 +61,7 @@ def face_offers(desk: Desk) -> list[tuple[str, str]]:
     another body has left on it."""
     if desk.design is None or desk.quick is None:
         return []
-    hand, tools = desk.hand, [tool for _, tool in bodies.tools_of(desk.design, desk.hand)]
+    hand, tools = desk.hand, _made_with(desk)
     wanted = [*chosen_faces(desk), f"{hand}/first", f"{hand}/last", *(f"{tool}/faces" for tool in tools)]
     ground = ground_of(desk.quick)
     return [(ref, ground.called(ref)) for ref in dict.fromkeys(wanted)]
@@ -126,10 +126,16 @@ def chosen_edges(desk: Desk) -> list[str]:
     return [key for key in wanted if Ref(key).part.startswith(kinds)]
 
 
+def _made_with(desk: Desk) -> list[Id]:
+    """The bodies that the one in hand is combined or sewn with, in order."""
+    assert desk.design is not None
+    there = {b.id for b in desk.design.bodies if not b.aside}
+    return [key for step in desk.held.done for key in bodies_of(step) if key in there]
+
+
 def _usual_edges(desk: Desk) -> tuple[Ref, ...]:
     """The edges that a new step works on where none are chosen: where bodies meet, else the rim of the last end."""
-    assert desk.design is not None
-    tools = [tool for _, tool in bodies.tools_of(desk.design, desk.hand)]
+    tools = _made_with(desk)
     return refs(*(chosen_edges(desk) or [f"{tool}/meets" for tool in tools[-1:]] or [f"{desk.hand}/last-rim"]))
 
 
