@@ -17,6 +17,11 @@ STILL = 1e-13
 """Of a curve: shares that move no further are found."""
 
 
+MOST_KNOWN = 2000
+"""Pairs of curves of which it is known where they cross."""
+_known: dict[tuple[Strand, Strand], tuple[float, float, Array, Array]] = {}
+
+
 @dataclass(frozen=True, eq=False)
 class CurveCrossings:
     """Of every curve of one family (rows) with every one of another (columns): the shares of their lengths (m, n) at which they come nearest
@@ -39,7 +44,26 @@ class CurveCrossings:
 
 
 def crossings(first: Sequence[Strand], second: Sequence[Strand]) -> CurveCrossings:
-    """Where two families of curves come nearest to each other: from the nearest of some samples on, by the Gauss-Newton rule on both shares."""
+    """Where two families of curves come nearest to each other: from the nearest of some samples on, by the Gauss-Newton rule on both shares.
+    Of pairs that are known it is not worked out anew: while one curve is dragged, only its own are."""
+    pairs = [[_known.get((a, b)) for b in second] for a in first]
+    rows = [k for k, row in enumerate(pairs) if None in row]
+    columns = [k for k in range(len(second)) if any(row[k] is None for row in pairs)]
+    if rows:
+        found = _crossings([first[k] for k in rows], [second[k] for k in columns])
+        for i, k in enumerate(rows):
+            for j, m in enumerate(columns):
+                made = (found.on_first[i, j], found.on_second[i, j], found.first[i, j], found.second[i, j])
+                pairs[k][m] = _known[first[k], second[m]] = made
+        for old in list(_known)[:-MOST_KNOWN]:
+            _known.pop(old, None)
+    whole = [[pair for pair in row if pair is not None] for row in pairs]
+    s, r = (np.array([[pair[part] for pair in row] for row in whole]) for part in (0, 1))
+    p, q = (np.array([[pair[part] for pair in row] for row in whole]) for part in (2, 3))
+    return CurveCrossings(s, r, p, q)
+
+
+def _crossings(first: Sequence[Strand], second: Sequence[Strand]) -> CurveCrossings:
     t = np.linspace(0.0, 1.0, SAMPLES)
     a, b = (np.stack([strand.at(t) for strand in family]) for family in (first, second))
     m, n = len(first), len(second)

@@ -202,25 +202,26 @@ def _by_length(curve: SpaceCurve) -> tuple[Array, Array, list[Callable[[Array], 
     shares at which that is a little less smooth."""
     ends = np.unique([0.0, 1.0, *(c for c in (*curve.corners, *curve.joints) if 0.0 < c < 1.0)])
     x, w = gauss_rule(5)
-    lengths, runs, knots = list[float](), list[Callable[[Array], Array]](), list[Array]()
     cells = max(CELLS // (len(ends) - 1), FEWEST_CELLS)
-    for low, high in zip(ends[:-1].tolist(), ends[1:].tolist(), strict=True):
-        t = np.linspace(low, high, cells + 1)
-        inner = (t[:-1, None] + (x + 1.0) / 2.0 * np.diff(t)[:, None]).ravel()
-        speed = np.linalg.norm(curve.rate(inner), axis=1).reshape(cells, -1)
-        run = np.r_[0.0, np.cumsum(speed @ w * np.diff(t) / 2.0)]
-        if not (run[-1] > 0.0 and np.all(np.diff(run) > 0.0)):
-            raise FieldError("a curve that a skin is made from has no length, or stands still on its way")
-        lengths.append(float(run[-1]))
-        share = run / run[-1]
-        if np.abs(share - np.linspace(0.0, 1.0, cells + 1)).max() < EVENLY:
+    even = np.linspace(0.0, 1.0, cells + 1)
+    t = ends[:-1, None] + np.diff(ends)[:, None] * even  # (runs, cells + 1)
+    steps = np.diff(t, axis=1)
+    inner = t[:, :-1, None] + (x + 1.0) / 2.0 * steps[..., None]
+    speed = np.linalg.norm(curve.rate(inner.ravel()), axis=1).reshape(inner.shape)
+    run = np.pad(np.cumsum(speed @ w * steps / 2.0, axis=1), ((0, 0), (1, 0)))
+    if not (np.all(run[:, -1] > 0.0) and np.all(np.diff(run, axis=1) > 0.0)):
+        raise FieldError("a curve that a skin is made from has no length, or stands still on its way")
+    share = run / run[:, -1:]
+    runs, knots = list[Callable[[Array], Array]](), list[Array]()
+    for low, high, own, at in zip(ends[:-1].tolist(), ends[1:].tolist(), share, t, strict=True):
+        if np.abs(own - even).max() < EVENLY:
             runs.append(partial(_evenly, low, high))
             knots.append(np.zeros(0))
         else:
-            spline = make_interp_spline(share, t, k=5)
+            spline = make_interp_spline(own, at, k=5)
             runs.append(spline)
             knots.append(np.unique(spline.t[6:-6]))
-    return ends, np.array(lengths), runs, knots
+    return ends, run[:, -1], runs, knots
 
 
 def _evenly(low: float, high: float, share: Array) -> Array:

@@ -52,6 +52,14 @@ class Basis(Knots):
         whole = np.concatenate([control, control[: self.degree]]) if self.periodic else control
         return BSpline(self.knots, whole, self.degree)
 
+    def says(self, other: Basis) -> bool:
+        """Whether it is the same as another."""
+        return (
+            (self.degree, self.periodic) == (other.degree, other.periodic)
+            and np.array_equal(self.breaks, other.breaks)
+            and np.array_equal(self.multiplicity, other.multiplicity)
+        )
+
     def greville(self) -> Array:
         """Sites at which interpolation is well posed: the Greville abscissae."""
         p = self.degree
