@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from functools import cached_property, partial
+from functools import cached_property, lru_cache, partial
 from typing import Any, Literal
 
 import numpy as np
@@ -30,6 +30,8 @@ Join = Literal["free", "flush", "fair"]
 """How a skin leaves a curve: as it likes; in the direction in which the skin goes on that the curve is an edge of (G1); with its curvature,
 too (G2)."""
 GIVEN: dict[Join, Given] = {"free": 0, "flush": 1, "fair": 2}
+MOST_KEPT = 16
+"""Curves made to correspond that are not worked out anew."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -53,10 +55,15 @@ class Spread:
 
 
 def spread(strands: Sequence[Strand], tolerance: float) -> Spread:
-    """Curves made to correspond by their length, from corner to corner where all have as many.
+    """Curves made to correspond by their length, from corner to corner where all have as many; those that are known are so at once.
 
     Raises: FieldError.
     """
+    return _spread(tuple(strands), tolerance)
+
+
+@lru_cache(maxsize=MOST_KEPT)
+def _spread(strands: tuple[Strand, ...], tolerance: float) -> Spread:
     corners = [sorted(c for c in s.corners if 0.0 < c < 1.0) for s in strands]
     alike = len({len(own) for own in corners}) == 1
     lanes = np.array([np.r_[0.0, own if alike else [], 1.0] for own in corners])

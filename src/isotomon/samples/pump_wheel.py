@@ -66,23 +66,17 @@ def _turned(key: Id, name: str, drawing: Id, station: Id, steps: tuple[Step, ...
     return Body(key, name, Loft(carrier=carrier, span=Span(whole=True), shut=True), stations=(half,), steps=steps)
 
 
-def pump_wheel() -> Design:
-    """A turned hub; a blade from a net of two curves and two lines, cut by the shroud's inside; thirteen of it, united with the hub."""
-    numbers = (
+def _numbers() -> tuple[Number, ...]:
+    return (
         Number("n1", "blade_thickness", 1.5, "length"),
         Number("n2", "sunk", 3.0, "length", "how far a blade goes on into the hub"),
         Number("n3", "root_radius", 0.4, "length", "of the rounds where blades run into the hub"),
         Number("n4", "rim_bevel", 1.5, "length", "of the hub's edges"),
     )
-    drawings = (
-        _half("g1", "half hub", ((16.0, 46.0), (27.7, 17.6), (52.0, 6.0)), ((52.0, 0.0), (0.0, 0.0), (0.0, 46.0))),
-        _half(
-            "g2", "half shroud", ((24.0, 58.0), (33.8, 33.7), (58.0, 17.5)), ((72.0, 17.5), (72.0, 66.0), (24.0, 66.0))
-        ),
-        _arc("g3", "plan at the hub", "d9", (18.5, -4.5), (29.0, 8.5), (41.0, 21.5)),
-        _arc("g4", "plan at the shroud", "xy", (25.5, -4.5), (35.0, 9.0), (47.5, 26.0)),
-        _arc("g5", "side at the shroud", "zx", (60.0, 25.5), (40.0, 35.0), (21.0, 47.5)),
-    )
+
+
+def _curves() -> tuple[tuple[Datum, ...], tuple[Guide, ...]]:
+    """Four curves, and the points and the plane that they stand on."""
     ends = (
         ("d1", "hub inlet", "u1", 0.0),
         ("d2", "hub outlet", "u1", 2.0),
@@ -102,6 +96,21 @@ def pump_wheel() -> Design:
             for key, name, a, b in lines
         ),
     )
+    return datums, guides
+
+
+def pump_wheel() -> Design:
+    """A turned hub; a blade from a net of two curves and two lines, cut by the shroud's inside; thirteen of it, united with the hub."""
+    drawings = (
+        _half("g1", "half hub", ((16.0, 46.0), (27.7, 17.6), (52.0, 6.0)), ((52.0, 0.0), (0.0, 0.0), (0.0, 46.0))),
+        _half(
+            "g2", "half shroud", ((24.0, 58.0), (33.8, 33.7), (58.0, 17.5)), ((72.0, 17.5), (72.0, 66.0), (24.0, 66.0))
+        ),
+        _arc("g3", "plan at the hub", "d9", (18.5, -4.5), (29.0, 8.5), (41.0, 21.5)),
+        _arc("g4", "plan at the shroud", "xy", (25.5, -4.5), (35.0, 9.0), (47.5, 26.0)),
+        _arc("g5", "side at the shroud", "zx", (60.0, 25.5), (40.0, 35.0), (21.0, 47.5)),
+    )
+    datums, guides = _curves()
     blade = Body(
         "b2",
         "blade",
@@ -122,7 +131,7 @@ def pump_wheel() -> Design:
     wheel = _turned("b1", "pump-wheel", "g1", "s1", finish)
     return Design(
         "pump-wheel",
-        numbers=numbers,
+        numbers=_numbers(),
         datums=datums,
         drawings=drawings,
         guides=guides,

@@ -37,18 +37,17 @@ def _turn(key: Id, name: str, radius: Value, start: Value) -> Guide:
     return Guide(key, name, "helix", refs("z"), fields, ("height", "right", "constant", "straight"))
 
 
-def silt_screw() -> Design:
-    """A flight between two helices and its image a little on, cut by a cone, closed at its edges, and sewn; a core united with it."""
+def _cone() -> Drawing:
+    """Half the cone that the flight is cut by."""
     pen = Pen(Drawing("g1", "half cone", plane=Ref("yz")))
     corners = [pen.point(*at) for at in ((0.0, -20.0), (46.0, -20.0), (24.0, 170.0), (0.0, 170.0))]
     for a, b in zip(corners, corners[1:] + corners[:1], strict=True):
         pen.line(a, b)
-    numbers = (
-        Number("n1", "pitch", 40.0, "length"),
-        Number("n2", "turns", 3.0, "ratio"),
-        Number("n3", "core", 10.0, "length", "radius of the core"),
-        Number("n4", "flight", 4.0, "length", "how thick the flight is along the core"),
-    )
+    return pen.done()
+
+
+def _screw_curves() -> tuple[tuple[Guide, ...], list[Datum]]:
+    """The flight's helices, where it and its image meet the cone, and the ends of these."""
     within = "core - 1 mm"
     guides = (
         _turn("u1", "flight at the core", within, 0.0),
@@ -63,8 +62,13 @@ def silt_screw() -> Design:
         for k, on in enumerate(("u1", "u5", "u6", "u3"))
         for at in (0, 2)
     ]
+    return guides, ends
+
+
+def _screw_skins() -> tuple[Body, ...]:
+    """The flight, its image, and what closes their edges."""
     cut = TrimSkin(by=Ref("b9"), keep="behind", id="k1")
-    bodies = (
+    return (
         Body(
             "b1",
             "flight",
@@ -82,6 +86,16 @@ def silt_screw() -> Design:
         Body("b5", "first end", OverCorners(corners=refs("d00", "d10", "d20", "d30"))),
         Body("b6", "last end", OverCorners(corners=refs("d02", "d12", "d22", "d32"))),
     )
+
+
+def silt_screw() -> Design:
+    """A flight between two helices and its image a little on, cut by a cone, closed at its edges, and sewn; a core united with it."""
+    numbers = (
+        Number("n1", "pitch", 40.0, "length"),
+        Number("n2", "turns", 3.0, "ratio"),
+        Number("n3", "core", 10.0, "length", "radius of the core"),
+        Number("n4", "flight", 4.0, "length", "how thick the flight is along the core"),
+    )
     core = Body(
         "b0",
         "silt-screw",
@@ -90,6 +104,7 @@ def silt_screw() -> Design:
         steps=(Combine(Ref("b1"), id="k4"),),
         density=7850.0,
     )
+    guides, ends = _screw_curves()
     turned = Loft(carrier=Carrying("axis", Ref("z"), 20.0, drawn_on=Ref("yz")), span=Span(whole=True), shut=True)
     cone = Body(
         "b9", "cone", turned, stations=(Station("s2", "half cone", 0.0, Drawn(Ref("g1")), None),), seen="hidden"
@@ -98,10 +113,10 @@ def silt_screw() -> Design:
     return Design(
         "silt-screw",
         numbers=numbers,
-        drawings=(pen.done(),),
+        drawings=(_cone(),),
         datums=(end, *ends),
         guides=guides,
-        bodies=(core, *bodies, cone),
+        bodies=(core, *_screw_skins(), cone),
         note="A screw that lifts silt. Its flight is a line swept along the axis, and its image a little on; a cone cuts both, skins close their "
         "edges, and all is sewn and united with the core, which is drawn up to where the flight ends. Change pitch, turns or core.",
     )
