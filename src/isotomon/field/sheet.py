@@ -46,10 +46,14 @@ class SkinSheet:
     def _by_u(self) -> BSpline:
         return self.u.spline(self.control)
 
+    @cached_property
+    def _rows_v(self) -> BSpline:
+        return self.v.spline(np.eye(self.v.size))
+
     def at(self, u: Array, v: Array, by_u: int = 0, by_v: int = 0) -> Array:
         """(m, 3): the same at pairs of u and v (m,)."""
-        rows, columns = self.u.matrix(u, by_u), self.v.matrix(v, by_v)
-        return np.asarray(np.einsum("mi,mj,ijk->mk", rows, columns, self.control, optimize=True))
+        along = self._by_u(_within(self.u, u), nu=by_u)  # (m, n_v, 3)
+        return np.asarray(np.matmul(self._rows_v(_within(self.v, v), nu=by_v)[:, None], along)[:, 0])
 
     def normals(self, u: Array, v: Array) -> Array:
         """(n_u, n_v, 3) of length 1; nought where the skin comes to a point."""
