@@ -26,6 +26,8 @@ from isotomon.quantity.record import Id
 
 FEWEST, MOST = 9, 257
 """Points of a curve."""
+FINEST = 2e-3
+"""mm: a pattern is drawn no more closely than that."""
 STRAIGHT = 1e-7
 """Of its length: what leaves its chord by no more is a line; what leaves its circle by no more than a tenth of the tolerance, an arc."""
 ASIDE = 1e-9
@@ -52,8 +54,9 @@ def unroll(design: Design, body: Id) -> tuple[Design, Unrolled]:
         flat = unrolled(made.sheet, FINER * design.tolerance)
     except IsotomonError as error:
         raise named_error("body", found.name, error) from None
-    drawing = pattern(Drawing(edits.fresh_id(design, "g"), f"{found.name} flat"), made, flat, FINER * design.tolerance)
-    return edits.add_drawing(design, drawing), flat
+    strain = "" if flat.strain <= NO_STRAIN else f", {100.0 * flat.strain:.2g} % strain"
+    empty = Drawing(edits.fresh_id(design, "g"), f"{found.name} flat{strain}")
+    return edits.add_drawing(design, pattern(empty, made, flat, max(FINER * design.tolerance, FINEST))), flat
 
 
 def skin_to_unroll(ground: Ground) -> MadeSheet:

@@ -59,8 +59,9 @@ def body_of(design: Design, key: str) -> Body:
 
 
 def leading(design: Design) -> str:
-    """The body to begin with: the one with most stations that is not set aside, the first of those."""
-    return max(design.bodies, key=lambda b: (not b.aside, len(b.stations))).id
+    """The body to begin with: the one with most stations that is not set aside, the first of those; a skin made from curves counts as one with
+    a station."""
+    return max(design.bodies, key=lambda b: (not b.aside, len(b.stations) or int(b.making is not None))).id
 
 
 def edit_bodies(design: Design, change: Callable[[Body], Body]) -> Design:

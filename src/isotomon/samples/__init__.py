@@ -26,13 +26,13 @@ SAMPLES: dict[str, tuple[str, Callable[[], Design]]] = {
     "ribbon-stirrer": ("Two ribbons wound against each other on a shaft, their pitch opening upwards", ribbon_stirrer),
     "vapour-duct": ("Square to round along a path bent in space, at constant area", vapour_duct),
     "reach-rotor": ("Three blades on a revolved hub", reach_rotor),
-    "spray-hood": ("A hood between two rails, of two arcs, 1.2 mm thick", spray_hood),
-    "compass-rose": ("Five flat facets sewn, mirrored, and five arms united", compass_rose),
-    "pump-wheel": ("Thirteen blades made from curves, on a turned hub, with rounds where they meet", pump_wheel),
-    "scoop": ("A mouth drawn out, a handle flush with it, both ends filled, sewn", scoop),
-    "silt-screw": ("A flight cut by a cone, its edges closed, sewn and united with its core", silt_screw),
-    "quay-fender": ("A bulged side, a face flush with it, a dish and a flat back, sewn", quay_fender),
-    "hull-cheek": ("One field of four curves: a net, a filling, and others", hull_cheek),
+    "spray-hood": ("Between two rails and two arcs, 1.2 mm thick", spray_hood),
+    "compass-rose": ("Flat facets sewn, mirrored and united", compass_rose),
+    "pump-wheel": ("Thirteen blades made from curves on a turned hub", pump_wheel),
+    "scoop": ("A mouth, a handle flush with it, sewn", scoop),
+    "silt-screw": ("A flight cut by a cone, sewn, on its core", silt_screw),
+    "quay-fender": ("A bulged side, a face flush with it, a dish", quay_fender),
+    "hull-cheek": ("One field of four curves, in several ways", hull_cheek),
 }
 SKINS = ("spray-hood", "pump-wheel", "compass-rose", "scoop", "silt-screw", "quay-fender", "hull-cheek")
 """Those of skins made from curves."""

@@ -68,7 +68,7 @@ class StartPage(QWidget):
             grid.addWidget(card, 0, column)
         self._grid.addWidget(row)
         self._demos("Demos", [name for name in SAMPLES if name not in SKINS], 3)
-        self._demos("Skins", list(SKINS), len(SKINS))
+        self._demos("Skins", list(SKINS), 4)
         if recent:
             self._label("Recent", group=True)
             for path in recent[:6]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from functools import partial
+from typing import Any
 
 from isotomon.app.api import Api
 from isotomon.app.command import Command, needs_design
@@ -67,7 +68,7 @@ def _reason(making: type[Making], w: Api) -> str:
     return f"Choose {count}{' or more' if making.MOST > making.FEWEST else ''}: {KINDS[making.OF]}" if few else ""
 
 
-def _unroll(w: Api) -> None:
+def _unroll(w: Any) -> None:
     desk, key = w.desk, w.desk.hand
     design = desk.design
     assert design is not None
@@ -78,8 +79,8 @@ def _unroll(w: Api) -> None:
         return
     pattern = made.drawings[-1]
     if not desk.do("lay the skin flat", lambda d: add_drawing(d, pattern)):
-        desk.select((pattern.id,))
-        w.say("note", f"{pattern.name}: {said_of(flat)}. Write it with To file… of its drawing.")
+        w.say("note", f"{pattern.name}: {said_of(flat)}.")
+        w.room.open(pattern.id)
 
 
 def _unroll_reason(w: Api) -> str:
