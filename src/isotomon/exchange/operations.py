@@ -147,11 +147,11 @@ def skins_page() -> str:
     lines = [
         "# Skins made from curves",
         "",
-        "Each is a body of its own, follows its curves, and takes steps like any other ([operations](operations.md)): lengthened, given a",
-        "thickness, sewn. Made by `make schema` from what makes them; on the command line `isotomon skin DESIGN KIND NAME=VALUE…`, in scripts",
+        "Each is a body of its own, follows its curves, and takes steps like any other ([operations](operations.md)): smoothed, moved in",
+        "part, lengthened, given a thickness, sewn. Made by `make schema` from what makes them; on the command line `isotomon skin DESIGN KIND NAME=VALUE…`, in scripts",
         "`make_skin(design, kind, curves)`, or `bodies.begin_body(design, name, shaped=Kind(…))`. Curves are guides, drawings, profiles",
         "(`STATION/outline`), rims (`BODY/last-rim`), and the sides of other skins (`BODY/side:first`, `last`, `start`, `end`; of a filling",
-        "`BODY/side:CURVE`).",
+        "`BODY/side:CURVE`), as the first steps leave them. `isotomon unroll DESIGN BODY FILE`, in scripts `unroll(design, body)`, lays one flat.",
     ]
     for kind, making in MAKINGS.items():
         lines += _described(kind, making.COMMAND, making.HELP, making)
