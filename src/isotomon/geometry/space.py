@@ -94,7 +94,14 @@ def line(a: Array, b: Array) -> SpaceCurve:
 
 
 def sampled(points: Array, closed: bool = False) -> SpaceCurve:
-    """The smooth curve that is known by close places (n, 3), the last the first again where it is closed: at these it has no joints."""
+    """The smooth curve that is known by close places (n, 3), the last the first again where it is closed: at these it has no joints.
+
+    Raises: DesignError, where it shrinks to a point.
+    """
+    steps = np.linalg.norm(np.diff(points, axis=0), axis=1)
+    points = points[np.r_[True, steps > 1e-9 * max(float(np.abs(points).max()), 1.0)]]
+    if len(points) < (4 if closed else 2):
+        raise DesignError("the curve shrinks to a point; choose another direction, or another curve")
     return replace(through(points[:-1] if closed else points, closed=closed), joints=())
 
 

@@ -226,7 +226,7 @@ def _too_large(design: Design, body: Body, put: Sequence[Stage], finding: Findin
 def _with_size(design: Design, step: Operation, share: float, finding: Finding) -> Finding:
     """A finding with the size that would do: a share of what a step has."""
     value = getattr(step, step.SIZE)
-    if share == 0.0 or not isinstance(value, float):
+    if not isinstance(value, float) or share * value < design.tolerance:
         return finding
     fits = float(f"{share * value:.3g}")
     text = f"{finding.text}; {show(fits, 'length', design.unit)} {design.unit} works"
