@@ -79,13 +79,8 @@ class Jobs(WithWindow):
         self.assertIn(side, self.window.desk.selection)
 
     def action(self, words: str) -> None:
-        """Found by typing, and done."""
-        self.window.activateWindow()
-        self.wait(self.window.isActiveWindow, "the window to the front")
-        self.keys("Ctrl+K")
-        QTest.keyClicks(self.window.finder.query, words)
-        QTest.keyClick(self.window.finder.query, Qt.Key.Key_Return)
-        QApplication.processEvents()
+        """Found by typing, and done; its results."""
+        super().action(words)
         self.at_rest()
 
     def step(self, field: str, text: str) -> None:

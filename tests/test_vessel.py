@@ -107,15 +107,6 @@ class TheVessel(WithWindow):
         self.type(self.window.details.findChild(StepsForm).fields[field].edit, text)
         QTest.mouseMove(self.window, QPoint(5, 5))
 
-    def action(self, words: str) -> None:
-        """Found by typing, and done."""
-        self.window.activateWindow()
-        self.wait(self.window.isActiveWindow, "the window to the front")
-        self.keys("Ctrl+K")
-        QTest.keyClicks(self.window.finder.query, words)
-        QTest.keyClick(self.window.finder.query, Qt.Key.Key_Return)
-        QApplication.processEvents()
-
 
 if __name__ == "__main__":
     unittest.main()

@@ -112,6 +112,15 @@ class WithWindow(unittest.TestCase):
             QTest.keySequence(widget or self.window, QKeySequence(sequence))
             QApplication.processEvents()
 
+    def action(self, words: str) -> None:
+        """Found by typing, and done."""
+        self.window.activateWindow()
+        self.wait(self.window.isActiveWindow, "the window to the front")
+        self.keys("Ctrl+K")
+        QTest.keyClicks(self.window.finder.query, words)
+        QTest.keyClick(self.window.finder.query, Qt.Key.Key_Return)
+        QApplication.processEvents()
+
     def choose(self, name: str) -> str:
         """Click a station's handle on the Board."""
         key = next(s.id for s in self.body.stations if s.name == name)

@@ -40,7 +40,8 @@ def said_of(flat: Unrolled) -> str:
     """How a skin was laid flat, in words."""
     if flat.strain <= NO_STRAIN:
         return "laid flat without strain"
-    return f"laid flat with {100.0 * flat.strain:.3g} % strain at most; it bends both ways by {np.degrees(flat.bent):.3g}° in all"
+    at = ", ".join(f"{c:.4g}" for c in flat.place)
+    return f"laid flat with {100.0 * flat.strain:.3g} % strain at most, at ({at}) mm; it bends both ways by {np.degrees(flat.bent):.3g}° in all"
 
 
 def unroll(design: Design, body: Id) -> tuple[Design, Unrolled]:
@@ -77,14 +78,13 @@ def pattern(drawing: Drawing, made: MadeSheet, flat: Unrolled, tolerance: float)
     right of and above the origin."""
     outline, folds = _lines(made, flat)
     turn, shift = _upright(outline)
-    pen, known = _Points(drawing), [(outline, False), (folds, True)]
-    for curves, is_fold in known:
-        for curve in curves:
-            stops = sorted({0.0, *curve.corners, *([0.5] if curve.closed else []), 1.0})
-            for low, high in zip(stops[:-1], stops[1:], strict=True):
-                _draw(
-                    pen, _PatternPiece(curve, low, high, turn, shift), "construction" if is_fold else "shape", tolerance
-                )
+    pen = _Points(drawing)
+    roles: list[tuple[SpaceCurve, Role]] = [(curve, "shape") for curve in outline]
+    roles += [(curve, "construction") for curve in folds]
+    for curve, role in roles:
+        stops = sorted({0.0, *curve.corners, *([0.5] if curve.closed else []), 1.0})
+        for low, high in zip(stops[:-1], stops[1:], strict=True):
+            _draw(pen, _PatternPiece(curve, low, high, turn, shift), role, tolerance)
     return pen.done()
 
 

@@ -13,7 +13,6 @@ from isotomon.field.grid_fit import Places, fit_sheet, joins_of
 from isotomon.field.parallel import WorkedSkin, skin_of
 from isotomon.field.section_field import SectionField
 from isotomon.field.sheet import SkinSheet
-from isotomon.field.skin import BodySkin
 from isotomon.field.thick import parallel_sheet
 
 
@@ -49,25 +48,20 @@ def beside_body(field: SectionField, away: float, tolerance: float) -> SkinSheet
 
 def _places(field: SectionField, away: float, tolerance: float) -> Places:
     if field.common.open:
-        skin, count = BodySkin(field), len(field.common.lanes)
-        borders = np.linspace(0.0, 1.0, count + 1)
+        borders = np.linspace(0.0, 1.0, len(field.common.lanes) + 1)
 
         def on_skin(u: Array, v: Array) -> Array:
             at = np.interp(u, borders, field.common.u)
-            rows, sections = skin.field.common.rows(at), skin.field.sections(_level(field, v))
+            rows, sections = field.common.rows(at), field.sections(field.first + v * (field.last - field.first))
             return np.asarray(np.matmul(rows, sections.control).transpose(1, 0, 2))
 
         return on_skin
-    worked = skin_of(field, tolerance, f"beside {id(field)}")
+    worked = skin_of(field, tolerance, f"beside {id(field)}")  # as long as it is known by that, the field is there
     if worked is None:
         raise FieldError(
             "this is done with bodies that run smoothly from one flat end to another, without holes; choose another"
         )
     return _on_sides(replace(worked, walls=np.array([-away])))
-
-
-def _level(field: SectionField, v: Array) -> Array:
-    return field.first + v * (field.last - field.first)
 
 
 def _on_sides(skin: WorkedSkin) -> Callable[[Array, Array], Array]:

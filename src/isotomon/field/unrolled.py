@@ -44,12 +44,12 @@ FINE = 6
 
 @dataclass(frozen=True, eq=False)
 class Unrolled:
-    """A skin laid `flat` (z nought); `strain`: the greatest one, by which any length in it changes, and its `place` (u, v) on the skin;
+    """A skin laid `flat` (z nought); `strain`: the greatest one, by which any length in it changes, and its `place` (3,) mm on the skin;
     `bent`: how far it is from developable, the integral of the size of its Gaussian curvature."""
 
     flat: SkinSheet
     strain: float
-    place: tuple[float, float]
+    place: Array
     bent: float
 
 
@@ -71,7 +71,7 @@ def unrolled(sheet: SkinSheet, tolerance: float) -> Unrolled:
         strain = _strains(cells, control)
     worst = int(strain.argmax())
     row, column = divmod(worst, len(cells.v))
-    place = float(cells.u[row]), float(cells.v[column])
+    place = sheet.grid(cells.u[row : row + 1], cells.v[column : column + 1])[0, 0]
     return Unrolled(replace(laid, corners=sheet.corners), float(strain[worst]), place, bent_both_ways(sheet))
 
 
