@@ -52,7 +52,7 @@ def unroll(design: Design, body: Id) -> tuple[Design, Unrolled]:
     found = design.body(body)
     try:
         made = skin_to_unroll(Worked(design).ground(body))
-        flat = unrolled(made.sheet, FINER * design.tolerance)
+        flat = unrolled(made.sheet, FINER * design.tolerance, made.trim)
     except IsotomonError as error:
         raise named_error("body", found.name, error) from None
     strain = "" if flat.strain <= NO_STRAIN else f", {100.0 * flat.strain:.2g} % strain"

@@ -15,14 +15,16 @@ import numpy as np
 from scipy.sparse import csr_array, diags_array, eye_array, hstack, kron, vstack
 from scipy.sparse.linalg import splu
 
-from isotomon.arrays import Array
+from isotomon.arrays import Array, Index
 from isotomon.errors import FieldError
 from isotomon.field.grid_fit import fit_sheet, joins_of
-from isotomon.field.sheet import SkinSheet, said_in
+from isotomon.field.sheet import SkinSheet
 from isotomon.field.thick import curvature_of
-from isotomon.geometry.basis import Basis
+from isotomon.field.trims import Trim
+from isotomon.geometry.basis import Basis, make_basis
 from isotomon.geometry.planar import cross3
 from isotomon.geometry.quadrature import gauss_rule
+from isotomon.pace import checkpoint
 
 NODES = 8
 """Places at which a stretch is looked at when lines are laid."""
@@ -38,8 +40,12 @@ NO_STRAIN = 1e-5
 """What is strained by no more is developable: there is nothing to be searched for."""
 MOST_STEPS, AT_REST = 40, 1e-9
 """Steps of the search; when the strain changes by no more, it is done."""
-FINE = 6
-"""Spans each way in which a skin with strain is laid flat at least."""
+DEVELOPABLE = 1e-4
+"""rad: a skin that bends both ways by no more is laid flat as it is."""
+OUTSIDE = 1e-4
+"""So much as within the run, strain counts outside of it."""
+FINE, MOST_JOINS, NEAR = 12, 12, 0.01
+"""Spans each way in which a skin with strain is laid flat, the places where it is less smooth that are followed there, and how near to these no other span ends."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -54,25 +60,27 @@ class Unrolled:
 
 
 @lru_cache(maxsize=8)
-def unrolled(sheet: SkinSheet, tolerance: float) -> Unrolled:
-    """A skin laid flat, within a tolerance (mm); one that closes is cut open along its start.
+def unrolled(sheet: SkinSheet, tolerance: float, trim: Trim | None = None) -> Unrolled:
+    """A skin, or what of it lies within a run, laid flat, within a tolerance (mm); one that closes is cut open along its start.
 
     Raises: FieldError, for one that cannot be laid flat without folding.
     """
-    less_u, less_v = ({p: max(k - 1, 0) for p, k in joins_of(b).items()} for b in (sheet.u, sheet.v))
-    laid = fit_sheet(_LinesLaid(sheet).places, less_u, less_v, tolerance)
-    cells = _cells(sheet, laid)
+    lines, bent = _LinesLaid(sheet), bent_both_ways(sheet)
+    if bent < DEVELOPABLE:
+        less_u, less_v = ({p: max(k - 1, 0) for p, k in joins_of(b).items()} for b in (sheet.u, sheet.v))
+        laid = fit_sheet(lines.places, less_u, less_v, tolerance)
+    else:
+        laid = _evenly(lines, sheet)
+    cells = _cells(sheet, laid, trim)
     strain = _strains(cells, laid.control[..., :2])
-    if strain.max() > NO_STRAIN:
-        laid = _refined(laid)
-        cells = _cells(sheet, laid)
+    if strain.max() > NO_STRAIN and bent >= DEVELOPABLE:
         control = _least_strain(cells, laid.control[..., :2])
         laid = replace(laid, control=np.concatenate([control, np.zeros((*control.shape[:2], 1))], axis=2))
         strain = _strains(cells, control)
     worst = int(strain.argmax())
-    row, column = divmod(worst, len(cells.v))
+    row, column = divmod(int(cells.inside[worst]), len(cells.v))
     place = sheet.grid(cells.u[row : row + 1], cells.v[column : column + 1])[0, 0]
-    return Unrolled(replace(laid, corners=sheet.corners), float(strain[worst]), place, bent_both_ways(sheet))
+    return Unrolled(replace(laid, corners=sheet.corners), float(strain[worst]), place, bent)
 
 
 def bent_both_ways(sheet: SkinSheet) -> float:
@@ -193,9 +201,11 @@ class _Cells:
     along: csr_array
     across: csr_array
     weight: Array
+    inside: Index
+    """The numbers of those that count."""
 
 
-def _cells(sheet: SkinSheet, flat: SkinSheet) -> _Cells:
+def _cells(sheet: SkinSheet, flat: SkinSheet, trim: Trim | None) -> _Cells:
     (u, by_u), (v, by_v) = flat.u.gauss(PER_SPAN), flat.v.gauss(PER_SPAN)
     pu, pv = (sheet.grid(u, v, *order).reshape(-1, 3) for order in ((1, 0), (0, 1)))
     length = np.linalg.norm(pu, axis=1)
@@ -205,16 +215,19 @@ def _cells(sheet: SkinSheet, flat: SkinSheet) -> _Cells:
     dv = csr_array(kron(flat.u.sparse(u), flat.v.sparse(v, 1)))
     along = csr_array(diags_array(1.0 / np.maximum(length, 1e-300)) @ du)
     across = csr_array(diags_array(-mixed / whole) @ du + diags_array(length**2 / whole) @ dv)
-    return _Cells(u, v, along, across, np.outer(by_u, by_v).ravel() * area)
+    places = np.stack(np.meshgrid(u, v, indexing="ij"), axis=-1).reshape(-1, 2)
+    there = trim.holds(places) if trim is not None else np.ones(len(places), dtype=bool)
+    weight = np.outer(by_u, by_v).ravel() * area * np.where(there, 1.0, OUTSIDE)
+    return _Cells(u, v, along, across, weight, np.flatnonzero(there))
 
 
 def _strains(cells: _Cells, control: Array) -> Array:
-    """(m,) the greatest change of any length, as a share of it.
+    """(k,) the greatest change of any length, as a share of it, at the places that count.
 
     Raises: FieldError, where the skin is folded over.
     """
     flat = control.reshape(-1, 2)
-    a, b = cells.along @ flat, cells.across @ flat
+    a, b = ((rows @ flat)[cells.inside] for rows in (cells.along, cells.across))
     stretch = (np.sum(a * a, axis=1) + np.sum(b * b, axis=1)) / 2.0
     area = a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]
     if area.min() <= 0.0:
@@ -225,23 +238,21 @@ def _strains(cells: _Cells, control: Array) -> Array:
     )
 
 
-def _refined(sheet: SkinSheet) -> SkinSheet:
-    """The same in a basis of more spans, where it has few."""
-    u, v = (_finer(b) for b in (sheet.u, sheet.v))
-    control = said_in(u, sheet.u, sheet.control).transpose(1, 0, 2)
-    return SkinSheet(u, v, said_in(v, sheet.v, control).transpose(1, 0, 2))
+def _evenly(lines: _LinesLaid, sheet: SkinSheet) -> SkinSheet:
+    """Nearly what lines lay flat, in few even spans, less smooth where a sheet is: there the search for the least strain is quick."""
+    u, v = (_even_basis(basis) for basis in (sheet.u, sheet.v))
+    places = lines.places(u.greville(), v.greville())
+    rows = u.through(u.sparse(u.greville()), places.reshape(u.size, -1)).reshape(u.size, v.size, 3)
+    columns = v.through(v.sparse(v.greville()), rows.transpose(1, 0, 2).reshape(v.size, -1))
+    return SkinSheet(u, v, columns.reshape(v.size, u.size, 3).transpose(1, 0, 2))
 
 
-def _finer(basis: Basis) -> Basis:
-    parts = -(-FINE // (len(basis.breaks) - 1))
-    if parts == 1:
-        return basis
-    breaks = np.interp(
-        np.arange((len(basis.breaks) - 1) * parts + 1) / parts, np.arange(len(basis.breaks)), basis.breaks
-    )
-    times = np.ones(len(breaks), dtype=np.int64)
-    times[::parts] = basis.multiplicity
-    return Basis(basis.degree, breaks, times, False)
+def _even_basis(basis: Basis) -> Basis:
+    joins = {place: max(order - 1, 0) for place, order in list(joins_of(basis).items())[:MOST_JOINS]}
+    places = np.array(list(joins))
+    breaks = np.union1d(np.linspace(0.0, 1.0, FINE + 1), places)
+    keep = np.isin(breaks, [0.0, 1.0, *places]) | (np.abs(breaks[:, None] - places).min(axis=1, initial=1.0) > NEAR)
+    return make_basis(5, breaks[keep], joins=joins)
 
 
 def _least_strain(cells: _Cells, control: Array) -> Array:
@@ -251,7 +262,8 @@ def _least_strain(cells: _Cells, control: Array) -> Array:
     count = len(flat)
     residuals = _green(cells, root, flat)
     energy = float(residuals @ residuals)
-    for _ in range(MOST_STEPS):
+    for number in range(MOST_STEPS):
+        checkpoint(number / MOST_STEPS)
         jacobian = _slopes(cells, root, flat)
         square = csr_array(jacobian.T @ jacobian)
         step = -splu((square + damp * eye_array(2 * count)).tocsc()).solve(jacobian.T @ residuals)
