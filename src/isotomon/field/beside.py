@@ -14,6 +14,11 @@ from isotomon.field.parallel import WorkedSkin, skin_of
 from isotomon.field.section_field import SectionField
 from isotomon.field.sheet import SkinSheet
 from isotomon.field.thick import parallel_sheet
+from isotomon.pace import checkpoint
+
+LOOSE = 1e-4
+"""Of the distance: so nearly a parallel is followed at least; to follow one of a body that changes its form more closely takes spans without
+end."""
 
 
 def beside_body(field: SectionField, away: float, tolerance: float) -> SkinSheet:
@@ -22,7 +27,7 @@ def beside_body(field: SectionField, away: float, tolerance: float) -> SkinSheet
 
     Raises: FieldError, for one that has holes, points or a ring's form, and where it folds.
     """
-    lanes, names = field.common.lanes, field.names.sides
+    lanes, names, tolerance = field.common.lanes, field.names.sides, max(tolerance, LOOSE * abs(away))
     edges = np.linspace(0.0, 1.0, len(lanes) + 1)
     closed = len(lanes) == 1 and lanes[0].basis.periodic
     # Beside a skin there is one derivative less than on it.
@@ -68,6 +73,7 @@ def _on_sides(skin: WorkedSkin) -> Callable[[Array, Array], Array]:
     """What gives (n_u, n_v, 3) at shares of its sides, one after the other."""
 
     def places(u: Array, v: Array) -> Array:
+        checkpoint(0.5)
         count = len(skin.sides)
         lane = np.clip((u * count).astype(int), 0, count - 1)
         found = np.empty((len(u), len(v), 3))
