@@ -84,7 +84,7 @@ class RandomSkins(WithWorker):
     def test_sewn(self) -> None:
         """Half of them with a gap."""
         rng = np.random.default_rng(21)
-        for number in range(trials(200, 6)):
+        for number in range(trials(200, 4)):
             guides, faces, skins = (self.drum if number % 3 == 2 else self.block)(rng)
             with self.subTest(number=number, faces=faces, skins=[type(s).__name__ for s in skins]):
                 if number % 2:
