@@ -184,6 +184,11 @@ class Body(Record, frozen=True):
         return self.shaped if isinstance(self.shaped, Making) else None
 
     @property
+    def has_skin(self) -> bool:
+        """Whether it is shaped here, carried or from curves, so that it has a skin that things can stand on."""
+        return self.making is not None or isinstance(self.shaped, Loft)
+
+    @property
     def done(self) -> tuple[Step, ...]:
         """The steps that are done: none set aside, nor after the one up to which it is rebuilt."""
         ids = [step.id for step in self.steps]

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -46,13 +45,14 @@ class GoesOn:
     bend: float
 
 
-def goes_on(sheet: SkinSheet, points: Array, along: Array, beyond: Callable[[], tuple[Array, Array]]) -> GoesOn:
-    """How a sheet goes on at points (n, 3) of another's edge, which runs `along` (n, 3) there: `beyond`, (n, 3) each, is in which direction the other would
-    go on, and its normal curvature that way."""
-    u, v = nearest(sheet, points)
+def goes_on(
+    sheet: SkinSheet, places: tuple[Array, Array], points: Array, along: Array, beyond: tuple[Array, Array]
+) -> GoesOn:
+    """How a sheet goes on at its `places`, (n,) u and v, nearest to points (n, 3) of another's edge, which runs `along` (n, 3) there: `beyond`, (n, 3)
+    each, is in which direction the other would go on, and its normal curvature that way."""
+    (u, v), (direction, bend) = places, beyond
     gap = float(np.linalg.norm(sheet.at(u, v) - points, axis=1).max())
     pu, pv = sheet.at(u, v, 1, 0), sheet.at(u, v, 0, 1)
-    direction, bend = beyond()
     own, other = cross3(pu, pv), cross3(along, direction)
     with np.errstate(invalid="ignore", divide="ignore"):  # where a skin comes to a point
         own = own / np.linalg.norm(own, axis=1, keepdims=True)

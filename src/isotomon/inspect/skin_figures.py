@@ -40,11 +40,10 @@ def skin_figures(ground: Ground, shape: SheetShape) -> SkinFigures:
     sheet, off, joins = shape.sheet, list[tuple[str, float]](), list[tuple[str, GoesOn]]()
     for ref, curve in _curves(ground, ground.body):
         called, points = ground.called(ref), curve.at(t)
-        away = np.linalg.norm(sheet.at(*nearest(sheet, points)) - points, axis=1)
-        off.append((called, float(away.max())))
-        beyond = curve.beyond
-        if beyond is not None:
-            joins.append((called, goes_on(sheet, points, curve.rate(t), lambda beyond=beyond: beyond(t))))  # type: ignore[misc]
+        places = nearest(sheet, points)
+        off.append((called, float(np.linalg.norm(sheet.at(*places) - points, axis=1).max())))
+        if curve.beyond is not None:
+            joins.append((called, goes_on(sheet, places, points, curve.rate(t), curve.beyond(t))))
     worst = max(off, key=lambda pair: pair[1], default=None)
     return SkinFigures(worst, tuple(joins), None if shape.whole is None else bent_both_ways(sheet))
 

@@ -11,7 +11,7 @@ from isotomon.app.api import Api
 from isotomon.app.command import Command
 from isotomon.app.tools.datums import candidates, rims_of
 from isotomon.design import edits, loft_edits
-from isotomon.design.body import Body, Loft
+from isotomon.design.body import Body
 from isotomon.design.guides import GUIDES, Guide, GuidePoint
 from isotomon.design.records import Design
 from isotomon.field.skin import BodySkin, Charted, CurveSkin
@@ -39,7 +39,7 @@ def guide_candidates(design: Design, letter: str, body: Body, quick: Quick | Non
     if letter == "D":
         return [(d.id, d.name) for d in design.drawings]
     if letter == "S":
-        made = [b for b in design.bodies if b.making or isinstance(b.shaped, Loft)]
+        made = [b for b in design.bodies if b.has_skin]
         skins = [(b.id, f"Skin of {b.name}") for b in sorted(made, key=lambda b: b.id != body.id)]
         return [*skins, *cylinders, *candidates(design, "P")]
     if letter == "V":

@@ -12,7 +12,6 @@ from isotomon.app.tools.steps import chosen_curves, chosen_points
 from isotomon.author.skins import make_skin
 from isotomon.author.unroll import said_of, unroll
 from isotomon.design.bodies import body_ids
-from isotomon.design.body import Loft
 from isotomon.design.edits import add_drawing
 from isotomon.errors import IsotomonError
 from isotomon.operations.skins import MAKINGS
@@ -32,8 +31,7 @@ def _taken(w: Api, making: type[Making]) -> list[str]:
         made = [d.id for d in design.datums if d.recipe.makes == "point"] if design is not None else []
         return (chosen if len(chosen) >= making.FEWEST else made)[-making.MOST :]
     if making.OF == "skins":
-        held = w.desk.held if design is not None else None
-        own = held is not None and (held.making is not None or isinstance(held.shaped, Loft))
+        own = design is not None and w.desk.held.has_skin
         return (chosen or ([w.desk.hand] if own else []))[:1]
     if len(chosen) >= making.FEWEST or design is None:
         return chosen
@@ -86,9 +84,7 @@ def _unroll(w: Any) -> None:
 def _unroll_reason(w: Api) -> str:
     if needs_design(w):
         return needs_design(w)
-    held = w.desk.held
-    own = held.making is not None or isinstance(held.shaped, Loft)
-    return "" if own else "Take a skin or a body in hand that is shaped here"
+    return "" if w.desk.held.has_skin else "Take a skin or a body in hand that is shaped here"
 
 
 UNROLL = Command(
