@@ -40,9 +40,8 @@ def smoothed(sheet: SkinSheet, within: float) -> SkinSheet:
 
 def _looked(basis: Basis) -> Array:
     """Places at which a sheet is followed along one of its directions."""
-    count = max(SEEN // 2 * SPANS[-1], 1)
     inner = np.interp(np.arange((len(basis.breaks) - 1) * SEEN + 1) / SEEN, np.arange(len(basis.breaks)), basis.breaks)
-    return np.union1d(inner, np.linspace(0.0, 1.0, count + 1))
+    return np.union1d(inner, np.linspace(0.0, 1.0, SEEN // 2 * SPANS[-1] + 1))
 
 
 def _followed(t: Array, values: Array, closed: bool, within: float) -> tuple[Basis, Array]:
@@ -89,11 +88,7 @@ def place_moved(sheet: SkinSheet, place: tuple[float, float], by: Array, reach: 
 
     Raises: FieldError, for a place at a side.
     """
-    near = (
-        min(min(p, 1.0 - p) for p, round_ in zip(place, sheet.closed, strict=True) if not round_)
-        if not all(sheet.closed)
-        else 1.0
-    )
+    near = min((min(p, 1.0 - p) for p, round_ in zip(place, sheet.closed, strict=True) if not round_), default=1.0)
     if not near > 1e-6:
         raise FieldError("the place lies at a side, which stays; move the side, or a place within")
     middle = sheet.grid(np.array([place[0]]), np.array([place[1]]))[0, 0]
