@@ -13,6 +13,7 @@ from isotomon.errors import FieldError, FoldError
 from isotomon.field.blends import blend
 from isotomon.field.filling import Filling, RunEdge, fill
 from isotomon.field.lengthened import lengthened
+from isotomon.field.nearest import goes_on, nearest
 from isotomon.field.nets import Net, net, two_families
 from isotomon.field.runs import closed_runs
 from isotomon.field.sheet import SIDES, SkinSheet
@@ -20,9 +21,11 @@ from isotomon.field.spreads import through
 from isotomon.field.strand import Strand, headed, strand_of
 from isotomon.field.thick import Thick
 from isotomon.field.two_rails import along_rails
+from isotomon.geometry.basis import Basis
 from isotomon.geometry.datums import SpaceCurve
 from isotomon.geometry.space import line, turned_round
 from isotomon.geometry.space import through as curve_through
+from isotomon.geometry.tensor import going_on
 from tests.helpers import trials
 
 Known = Callable[[Array, Array], Array]
@@ -132,6 +135,45 @@ class Nets(unittest.TestCase):
         corners = (1 - u) * (1 - v) * a[0] + u * (1 - v) * a[-1] + (1 - u) * v * b[0] + u * v * b[-1]
         coons = (1 - v) * a + v * b + (1 - u) * c + u * d - corners
         self.assertLess(np.abs(one.grid(other, other) - coons).max(), 1e-12 * 100.0)
+
+    def test_flush_and_fair_along_their_sides(self) -> None:
+        """Nets whose outer curves are cut out of a larger skin go on from that with its tangent planes, and with its curvature, and come nearer to it
+        by both; their curves stay on them."""
+        size = np.linspace(-20.0, 120.0, 6)
+        x, y = np.meshgrid(size, size, indexing="ij")
+        whole = SkinSheet(
+            *[Basis(5, np.array([0.0, 1.0]), np.ones(2, dtype=np.int64), False)] * 2,
+            np.stack([x, y, rng.uniform(-25.0, 25.0, (6, 6))], axis=2),
+        )
+
+        def iso(along_u: bool, level: float) -> SpaceCurve:
+            def at(t: Array, *orders: int) -> Array:
+                own, other = 0.2 + 0.6 * np.asarray(t), np.full(np.size(t), 0.2 + 0.6 * level)
+                return whole.at(own, other, *orders) if along_u else whole.at(other, own, *orders[::-1])
+
+            def beyond(t: Array) -> tuple[Array, Array]:
+                return going_on(at(t, 1, 0), at(t, 0, 1), (at(t, 2, 0), at(t, 1, 1), at(t, 0, 2)))
+
+            return SpaceCurve(at, beyond=beyond if level in (0.0, 1.0) else None)
+
+        t = np.linspace(0.0, 1.0, 33)
+        inside = 0.2 + 0.6 * rng.uniform(0.0, 1.0, (2, 200))
+        for count in (2, 4):
+            levels, before = np.linspace(0.0, 1.0, count), np.inf
+            families = [strands([iso(way, level) for level in levels]) for way in (True, False)]
+            outer = [s for family in families for s in family if s.beyond is not None]
+            self.assertEqual(len(outer), 4)
+            for given, least in ((0, np.inf), (1, 1e-7), (2, 1e-7)):
+                made = net(
+                    *families, 1e-6, NEAR, (("a",) * count, ("b",) * count), tuple((s, given) for s in outer)
+                ).sheet
+                joins = [goes_on(made, nearest(made, s.at(t)), s.at(t), s.at(t, 1), s.beyond(t)) for s in outer]
+                self.assertLess(max(join.angle for join in joins), least)
+                self.assertLess(max(join.bend for join in joins), least if given == 2 else np.inf)
+                self.assertLess(max(off(made, s.at(t)) for family in families for s in family), 1e-7)
+                away = off(made, whole.at(*inside))
+                self.assertLess(away, 0.7 * before)
+                before = away
 
     def test_poles_and_rings(self) -> None:
         """Meridians that come together in poles, with closed curves across, and curves that go round in both ways make a sphere and a torus."""

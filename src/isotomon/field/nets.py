@@ -8,16 +8,17 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import lru_cache, partial
 
 import numpy as np
 
 from isotomon.arrays import Array
 from isotomon.errors import FieldError
-from isotomon.field.blends import Blend, blend
+from isotomon.field.blends import Blend, Given, blend
 from isotomon.field.crossing import CurveCrossings, crossings
-from isotomon.field.sheet import SkinSheet, said_in, union
-from isotomon.field.spreads import DEGREE, Spread, spread_at
+from isotomon.field.net_joins import Beyond, NetSide, gone_on
+from isotomon.field.sheet import Side, SkinSheet, said_in, union
+from isotomon.field.spreads import DEGREE, ShareMap, Spread, spread_at
 from isotomon.field.strand import Strand
 from isotomon.geometry.basis import Basis
 
@@ -53,10 +54,17 @@ class _Family:
 
 
 @lru_cache(maxsize=MOST_KEPT)
-def net(along: tuple[Strand, ...], across: tuple[Strand, ...], within: float, tolerance: float, called: Called) -> Net:
+def net(
+    along: tuple[Strand, ...],
+    across: tuple[Strand, ...],
+    within: float,
+    tolerance: float,
+    called: Called,
+    given: tuple[tuple[Strand, Given], ...] = (),
+) -> Net:
     """The skin through the curves of two families that cross, in whatever order and direction they are given. Curves that miss each other
     by no more than `within` (mm) are drawn together midway; what of one sticks out beyond the outermost others is left out; all curves
-    of a family may begin or end in one point.
+    of a family may begin or end in one point. `given`: the curves that are edges of skins which it is to go on from, where they are the outermost.
 
     Raises: FieldError, with the place, where the curves do not make a net.
     """
@@ -71,7 +79,34 @@ def net(along: tuple[Strand, ...], across: tuple[Strand, ...], within: float, to
     rows, columns = _order(on_second), _order(on_first)
     first = _family([*along, *(_pole(p) for p, _ in poles[1])], on_first, rows, columns, called[0])
     second = _family([*across, *(_pole(p) for p, _ in poles[0])], on_second, columns, rows, called[1])
-    return Net(_boolean_sum(first, second, places[np.ix_(rows, columns)], tolerance), found.gaps, found.places)
+    sheet, courses = _boolean_sum(first, second, places[np.ix_(rows, columns)], tolerance)
+    sides = {
+        **_sides(first, courses[0], given, ("first", "last")),
+        **_sides(second, courses[1], given, ("start", "end")),
+    }
+    if sides:
+        sheet = gone_on(sheet, sides, (first.places, second.places), tolerance)
+    return Net(sheet, found.gaps, found.places)
+
+
+def _sides(
+    family: _Family, courses: Sequence[ShareMap], given: Sequence[tuple[Strand, Given]], ends: tuple[Side, Side]
+) -> dict[Side, NetSide]:
+    """What a net goes on from along the first and the last curve of a family."""
+    found = dict[Side, NetSide]()
+    for side, strand, course in zip(
+        ends, (family.strands[0], family.strands[-1]), (courses[0], courses[-1]), strict=True
+    ):
+        wanted: Given = next((g for own, g in given if strand in (own, own.turned())), 0)
+        beyond = strand.beyond
+        if wanted and beyond is not None:
+            found[side] = NetSide(partial(_over, beyond, course), wanted)
+    return found
+
+
+def _over(beyond: Beyond, course: ShareMap, u: Array) -> tuple[Array, Array]:
+    """How a skin goes on over its edge at common places."""
+    return beyond(course(u))
 
 
 def _check_met(found: CurveCrossings, within: float, called: Called) -> None:
@@ -178,8 +213,11 @@ def _running_on(strand: Strand, shares: Array, ring: bool, called: str) -> tuple
     )
 
 
-def _boolean_sum(first: _Family, second: _Family, places: Array, tolerance: float) -> SkinSheet:
-    """The two blends of both families added, less the blend of what they have in common: where they cross, `places` (m, n, 3)."""
+def _boolean_sum(
+    first: _Family, second: _Family, places: Array, tolerance: float
+) -> tuple[SkinSheet, tuple[tuple[ShareMap, ...], tuple[ShareMap, ...]]]:
+    """The two blends of both families added, less the blend of what they have in common: where they cross, `places` (m, n, 3). And where each curve
+    is at common places."""
     along, across = (spread_at(f.strands, f.shares, f.places, tolerance) for f in (first, second))
     by_u, by_v = (blend(f.places, ring=f.places[-1] < 1.0) for f in (first, second))
     u, v = (union([s.basis, b.basis], DEGREE, k == 0) for k, (s, b) in enumerate(((along, by_u), (across, by_v))))
@@ -187,7 +225,8 @@ def _boolean_sum(first: _Family, second: _Family, places: Array, tolerance: floa
     rows = said_in(u, along.basis, along.control) + _corrections(along, by_u, of_u, places)
     columns = said_in(v, across.basis, across.control) + _corrections(across, by_v, of_v, places.transpose(1, 0, 2))
     control = np.einsum("umk,vm->uvk", rows, of_v) + np.einsum("vnk,un->uvk", columns, of_u)
-    return SkinSheet(u, v, control - np.einsum("un,vm,mnk->uvk", of_u, of_v, places, optimize=True), along.corners)
+    control = control - np.einsum("un,vm,mnk->uvk", of_u, of_v, places, optimize=True)
+    return SkinSheet(u, v, control, along.corners), (along.courses, across.courses)
 
 
 def _corrections(curves: Spread, across: Blend, weights: Array, places: Array) -> Array:

@@ -15,7 +15,7 @@ from isotomon.errors import FieldError, KnotError
 from isotomon.field.blends import Blend, Given, blend
 from isotomon.field.sheet import SAME, SkinSheet, said_in, union
 from isotomon.field.strand import Strand
-from isotomon.geometry.basis import Basis, fit
+from isotomon.geometry.basis import Basis, Joins, fit
 from isotomon.geometry.hermite import smooth, smooth_each
 from isotomon.geometry.roots import crossings as crossings_of
 
@@ -200,7 +200,8 @@ def _going_on(strand: Strand, own: Spread, end: int, given: Given, length: float
         direction, bend = beyond(course(u))
         return np.concatenate([sign * length * direction, length**2 * bend][:given], axis=1)
 
-    return _beside(own, sample, given, tolerance)
+    basis, control = vectors_along(sample, joins_beside(own.basis), own.basis.periodic, tolerance)
+    return Spread(basis, control.reshape(basis.size, given, 3))
 
 
 def drawn_out(strand: Strand, way: Callable[[Array], Array], tolerance: float) -> SkinSheet:
@@ -209,24 +210,31 @@ def drawn_out(strand: Strand, way: Callable[[Array], Array], tolerance: float) -
     Raises: FieldError.
     """
     own = spread([strand], tolerance)
-    ways = _beside(own, lambda u: way(own.courses[0](u)), 1, tolerance)
-    basis, across = union([own.basis, ways.basis], DEGREE), blend([0.0, 1.0])
-    begin, rows = said_in(basis, own.basis, own.control), said_in(basis, ways.basis, ways.control)
+    sample = lambda u: way(own.courses[0](u))  # noqa: E731
+    ways, rows = vectors_along(sample, joins_beside(own.basis), own.basis.periodic, tolerance)
+    basis, across = union([own.basis, ways], DEGREE), blend([0.0, 1.0])
+    begin, rows = said_in(basis, own.basis, own.control), said_in(basis, ways, rows)[:, None]
     control = np.concatenate([begin, begin + rows], axis=1)
     return SkinSheet(basis, across.basis, np.einsum("uck,vc->uvk", control, across.weights), own.corners)
 
 
-def _beside(own: Spread, sample: Callable[[Array], Array], count: int, tolerance: float) -> Spread:
-    """Vectors (n, 3 count) along curves, as a spread of as many; they have one derivative less than the curves."""
-    order = DEGREE - own.basis.multiplicity - 1
-    joins = {
-        float(u): max(int(k), 0) for u, k in zip(own.basis.breaks[1:-1], order[1:-1], strict=True) if k < DEGREE - 2
-    }
+def joins_beside(own: Basis) -> dict[float, int]:
+    """Where vectors along curves that are in a basis are less smooth than a quintic: they have one derivative less than the curves."""
+    order = DEGREE - own.multiplicity - 1
+    return {float(u): max(int(k), 0) for u, k in zip(own.breaks[1:-1], order[1:-1], strict=True) if k < DEGREE - 2}
+
+
+def vectors_along(
+    sample: Callable[[Array], Array], joins: Joins, periodic: bool, tolerance: float
+) -> tuple[Basis, Array]:
+    """Vectors (n, m) along curves, as a spline.
+
+    Raises: FieldError.
+    """
     try:
-        basis, control = fit(sample, tolerance, joins=joins, periodic=own.basis.periodic)
+        return fit(sample, tolerance, joins=joins, periodic=periodic)
     except KnotError as error:
         raise FieldError(f"the skin that is to be gone on from is not smooth enough at its edge: {error}") from None
-    return Spread(basis, control.reshape(basis.size, count, 3))
 
 
 def even_levels(strands: Sequence[Strand], ring: bool = False) -> Array:

@@ -7,7 +7,9 @@ from dataclasses import dataclass
 from typing import Annotated, ClassVar
 
 from isotomon.errors import DesignError
+from isotomon.field.blends import Given
 from isotomon.field.sheet import SkinSheet
+from isotomon.field.spreads import GIVEN, Join
 from isotomon.field.strand import Strand, strand_of
 from isotomon.field.trims import Trim
 from isotomon.operations.base import Ask, Says
@@ -20,6 +22,12 @@ Curves = Annotated[tuple[Ref, ...], Says("Curves", "curves")]
 FINER = 0.1
 """Of the design's tolerance: so near a skin's curves are followed."""
 MOST_CURVES = 60
+EDGES = (
+    ("free", "free"),
+    ("flush", "flush with the skins at its edges (G1)"),
+    ("fair", "fair with the skins at its edges (G2)"),
+)
+"""How a skin's edges may be, in words."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -90,3 +98,8 @@ def strands_of(ask: Ask, curves: Sequence[Ref]) -> list[Strand]:
 def names_of(ask: Ask, curves: Sequence[Ref]) -> list[str]:
     """Curves in words."""
     return [ask.references.called(ref) for ref in curves]
+
+
+def given_at(join: Join, free: Sequence[Ref], ref: Ref, strand: Strand) -> Given:
+    """How many derivatives across are given at one of a skin's curves: none where it is no edge of another, or is left `free`."""
+    return GIVEN[join] if strand.beyond is not None and ref not in free else 0

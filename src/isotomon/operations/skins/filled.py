@@ -11,16 +11,10 @@ from isotomon.arrays import Array
 from isotomon.errors import DesignError
 from isotomon.field.filling import MOST_SPANS, RunEdge, fill
 from isotomon.field.runs import closed_runs
-from isotomon.field.spreads import GIVEN
 from isotomon.operations.base import Ask, Length, Says
-from isotomon.operations.skins.base import FINER, Curves, MadeSheet, Making, names_of, strands_of
+from isotomon.operations.skins.base import EDGES, FINER, Curves, MadeSheet, Making, given_at, names_of, strands_of
 from isotomon.quantity.record import Ref
 
-JOINS = (
-    ("free", "free"),
-    ("flush", "flush with the skins at its edges (G1)"),
-    ("fair", "fair with the skins at its edges (G2)"),
-)
 INSIDE = 65
 """Places of a curve inside that the skin passes."""
 
@@ -39,7 +33,7 @@ class FillRun(Making, frozen=True, tag="filled"):
     FEWEST = 1
 
     curves: Curves = ()
-    join: Annotated[Literal["free", "flush", "fair"], Says("Its edges are", words=JOINS)] = "free"
+    join: Annotated[Literal["free", "flush", "fair"], Says("Its edges are", words=EDGES)] = "free"
     free: Annotated[tuple[Ref, ...], Says("Left free", "curves", tip="Of the curves that are edges of skins")] = ()
     inside: Annotated[tuple[Ref, ...], Says("Inside", "curves", tip="Curves or points that the skin passes")] = ()
     spans: Annotated[
@@ -62,15 +56,11 @@ class FillRun(Making, frozen=True, tag="filled"):
         if not strands:
             raise DesignError("the run has no curves; choose some")
         runs, widest = closed_runs(strands, max(ask.number(self, "within"), FINER * ask.tolerance), called)
-        given = [self._given(ref, strand.beyond is not None) for ref, strand in zip(self.curves, strands, strict=True)]
+        given = [given_at(self.join, self.free, ref, strand) for ref, strand in zip(self.curves, strands, strict=True)]
         loops = tuple(tuple(RunEdge(strand, given[k], self.curves[k]) for k, strand in run) for run in runs)
         found = fill(loops, self._inside(ask), self.spans, ask.tolerance)
         told = (("greatest distance off the run", found.off), ("widest gap that was closed", widest))
         return MadeSheet(found.sheet, told, found.trim)
-
-    def _given(self, ref: Ref, edge: bool) -> int:
-        """How many derivatives across are given at a curve, which may be an edge of a skin."""
-        return GIVEN[self.join] if edge and ref not in self.free else 0
 
     def _inside(self, ask: Ask) -> tuple[tuple[float, float, float], ...]:
         """Places that the skin passes."""
