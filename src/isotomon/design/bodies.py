@@ -6,7 +6,7 @@ import re
 from collections.abc import Callable, Iterator
 from typing import Any
 
-from isotomon.design.body import PLAIN, Body, BroughtIn, Ending, Loft, Piece
+from isotomon.design.body import PLAIN, Body, BroughtIn, Ending, Loft, Piece, Taken
 from isotomon.design.edits import find, fresh_id, replace
 from isotomon.design.records import Design, Imported
 from isotomon.design.station import Station
@@ -328,9 +328,9 @@ def makes(design: Design, key: str) -> str:
 
 
 def made_of(body: Body) -> list[Id]:
-    """The bodies with which a body is combined, or that it is a piece of."""
+    """The bodies with which a body is combined, that it is a piece of, or whose faces it is."""
     tools = [key for step in body.steps for key in bodies_of(step)]
-    return [*tools, body.shaped.cut.thing] if isinstance(body.shaped, Piece) else tools
+    return [*tools, body.shaped.owner] if isinstance(body.shaped, Piece | Taken) else tools
 
 
 def made_with(design: Design, key: str) -> set[str]:

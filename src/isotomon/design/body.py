@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Annotated, Literal
 
 from msgspec import field
 
@@ -137,6 +137,23 @@ class Piece(Record, frozen=True, tag="piece", tag_field="kind"):
         """The step that cuts."""
         return self.cut.part.removeprefix("cut:")
 
+    @property
+    def owner(self) -> Id:
+        """The body that is cut."""
+        return self.cut.thing
+
+
+class Taken(Record, frozen=True, tag="taken", tag_field="kind"):
+    """A skin that is some `faces` of a finished body, by their lasting names, wherever they come to. It has no stations."""
+
+    of: Annotated[Ref, "B"]
+    faces: tuple[Ref, ...]
+
+    @property
+    def owner(self) -> Id:
+        """The body whose faces they are."""
+        return self.of.thing
+
 
 PLAIN = Loft()
 """What a body says that is not carried through stations."""
@@ -147,7 +164,7 @@ class Body(Record, frozen=True):
 
     id: Id
     name: str
-    shaped: Loft | BroughtIn | Piece | MadeSkin = field(default_factory=Loft)
+    shaped: Loft | BroughtIn | Piece | Taken | MadeSkin = field(default_factory=Loft)
     stations: tuple[Station, ...] = ()
     laws: tuple[Law, ...] = ()
     steps: tuple[Step, ...] = ()
@@ -176,7 +193,7 @@ class Body(Record, frozen=True):
     @property
     def ready(self) -> bool:
         """Whether it is a finished body from the first, which has no stations and no field."""
-        return isinstance(self.shaped, BroughtIn | Piece)
+        return isinstance(self.shaped, BroughtIn | Piece | Taken)
 
     @property
     def making(self) -> Making | None:

@@ -20,6 +20,7 @@ _PARTS = {
 }
 _SIDES = {"first": "first curve", "last": "last curve", "start": "curves' beginning", "end": "curves' end"}
 _MADE = re.compile(r"(round|bevel|corner|inside|rim|cut) of \(?(.*?)\)?")
+_PIECE = re.compile(r"piece (\w+) \S+(?: (\d+))? of \((.*)\)")
 _MARK = re.compile(r"(copy (\d+)|[^ :]+): (.*)")
 
 
@@ -29,6 +30,9 @@ def face_words(name: str, names: Mapping[str, str]) -> str:
     if mark is not None:
         of = f"copy {mark[2]}" if mark[2] else names.get(mark[1], mark[1])
         return f"{of}'s {face_words(mark[3], names)}"
+    piece = _PIECE.fullmatch(name)
+    if piece is not None:
+        return f"{face_words(piece[3], names)}, {f'{piece[2]}. ' if piece[2] else ''}piece {piece[1]} the cut"
     made = _MADE.fullmatch(name)
     if made is not None and made[1] == "cut":  # by the id of a step, which is nothing that users know
         return "flat cut"

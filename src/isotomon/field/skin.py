@@ -6,8 +6,9 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
+from scipy.spatial import cKDTree
 
-from isotomon.arrays import Array
+from isotomon.arrays import Array, Index
 from isotomon.errors import FieldError
 from isotomon.field.section_field import SectionField
 from isotomon.field.sheet import SkinSheet
@@ -188,18 +189,7 @@ def _dropped_points(points: Array, skin: Skin, way: Array | None) -> Array:
     flat = grid.reshape(-1, 3)
     cell = float(np.median(np.linalg.norm(np.diff(grid, axis=0), axis=2)))
     cell = max(cell, float(np.median(np.linalg.norm(np.diff(grid, axis=1), axis=2))))
-    away = flat[None] - points[:, None]
-    if way is None:
-        start = np.linalg.norm(away, axis=2).argmin(axis=1)
-    else:
-        along = away @ way
-        beside = np.linalg.norm(away - along[..., None] * way, axis=2)
-        # The first skin met going along the direction; behind the curve only when there is none ahead.
-        order = np.where(beside < 1.5 * cell, np.where(along > -cell, along, 1e9 - along), np.inf)
-        start = order.argmin(axis=1)
-        lost = np.isinf(order.min(axis=1))
-        if lost.any():
-            raise FieldError(_missed(points[int(np.argmax(lost))]))
+    start = np.asarray(cKDTree(flat).query(points)[1]) if way is None else _first_met(points, flat, way, cell)
     at_u, at_v = u[start % len(u)], v[start // len(u)]
     for _ in range(12):
         p, pu, pv = skin.at(at_u, at_v)
@@ -222,6 +212,23 @@ def _dropped_points(points: Array, skin: Skin, way: Array | None) -> Array:
     return found
 
 
+def _first_met(points: Array, places: Array, way: Array, cell: float) -> Index:
+    """(m,) the numbers of the places (n, 3), which are a `cell` (mm) apart, that points (m, 3) meet first going along a direction (3,); those behind
+    them only where there is none ahead.
+
+    Raises: FieldError, where one meets none.
+    """
+    flat = np.linalg.svd(way[None])[2][1:].T  # (3, 2): square to the direction
+    near = cKDTree(points @ flat).sparse_distance_matrix(cKDTree(places @ flat), 1.5 * cell, output_type="ndarray")
+    point, place = near["i"], near["j"]
+    along = (places[place] - points[point]) @ way
+    order = np.lexsort((np.where(along > -cell, along, 1e9 - along), point))
+    found, first = np.unique(point[order], return_index=True)
+    if len(found) < len(points):
+        raise FieldError(_missed(points[int(np.setdiff1d(np.arange(len(points)), found)[0])]))
+    return np.asarray(place[order][first])
+
+
 def normals_at(skin: Charted | RoundSkin, points: Array) -> Array:
     """(n, 3) normals, of length 1, of a skin where points are nearest to it, all on the side of the first."""
     if isinstance(skin, RoundSkin):
@@ -230,7 +237,7 @@ def normals_at(skin: Charted | RoundSkin, points: Array) -> Array:
     far = np.linalg.norm(feet, axis=1, keepdims=True)
     u, v, grid = skin.grid()
     flat = grid.reshape(-1, 3)
-    start = np.linalg.norm(flat[None] - (points - feet)[:, None], axis=2).argmin(axis=1)
+    start = np.asarray(cKDTree(flat).query(points - feet)[1])
     rough = _normals(skin, u[start % len(u)], v[start // len(u)])[0]
     return np.where(far > 1e-6 * far.max(), feet / np.maximum(far, 1e-300), rough)
 

@@ -10,6 +10,11 @@ _OTHER = re.compile(r"^(\w+): ")
 _MARK = re.compile(r"^((?:[^ ]+: )?)(.*)$")
 
 
+def piece_name(name: str, side: str, step: str, number: int = 1) -> str:
+    """What a piece of a face of a skin is called that a step has cut: by the side on which it lies, and, of several there, by its number."""
+    return f"piece {side} {step}{f' {number}' if number > 1 else ''} of ({name})"
+
+
 def whole_face(name: str) -> str:
     """What a face is called of which `name` is a piece."""
     return _PIECE.sub("", name)

@@ -87,8 +87,8 @@ def _bodies(quick: Quick, built: Mapping[str, Built]) -> list[dict[str, Any]]:
     found = []
     for key in results(quick.design):
         one, tools = quick.of(key), tools_of(quick.design, key)
-        if one is not None and one.sheet is not None:
-            found.append(_sheet(one, built.get(key)))
+        if one is not None and (one.sheet is not None or one.body.ready):
+            found.append(_finished(one, built.get(key)))
         if one is None or one.full is None:
             continue
         row = _body(one, one.full, built.get(key))
@@ -106,20 +106,21 @@ def _bodies(quick: Quick, built: Mapping[str, Built]) -> list[dict[str, Any]]:
     return found
 
 
-def _sheet(quick: Quick, built: Built | None) -> dict[str, Any]:
-    """A skin made from curves, as it is finished; what is told of how it was made."""
-    assert quick.sheet is not None
+def _finished(quick: Quick, built: Built | None) -> dict[str, Any]:
+    """A body without a field, as it is finished; of a skin made from curves what is told of how it was made."""
+    sheet = quick.sheet
     solid, density = built is not None and built.pieces > 0, quick.body.density
     result: dict[str, Any] = {
         "name": quick.body.name,
         "volume_mm3": built.volume if built is not None and solid else None,
-        "area_mm2": quick.sheet.area if built is None else built.area,
+        "area_mm2": built.area if built is not None else sheet.area if sheet is not None else None,
         "centre_mm": [float(x) for x in built.centre] if built else None,
         "valid": built is not None and built.valid and not any(f.severity == "error" for f in quick.own_findings),
         "skin": not solid,
         "watertight": bool(built.watertight) if built else False,
         "volume_solid_mm3": built.volume if built else None,
-        "made": dict(quick.sheet.made.told),
+        "faces": list(built.names) if built else [],
+        "made": dict(sheet.made.told) if sheet is not None else {},
     }
     if quick.figures is not None:
         found = quick.figures

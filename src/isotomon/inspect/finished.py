@@ -7,6 +7,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 from isotomon.design.bodies import change_step, name_of, results, set_aside, tools_of
+from isotomon.design.body import Body
 from isotomon.inspect.finished_laws import judge_finished
 from isotomon.inspect.gauges import read_gauge, wrong_readings
 from isotomon.inspect.looks import ground_of
@@ -65,11 +66,11 @@ def _unsound(quick: Quick) -> list[Finding]:
         one = quick.of(body)
         if one is None:
             continue
-        name, skin = one.body.name, one.open and not built.pieces
+        name, skin = one.body.name, not built.pieces and (one.open or one.body.ready or _opened(one.body))
         if not built.valid:
             text = "the finished solid is not valid: the kernel finds its faces or edges at odds; change what was made of it last"
             found.append(Finding("error", name, text, about=body))
-        elif not (built.watertight or skin or (one.body.file and not built.pieces)):
+        elif not (built.watertight or skin):
             text = (
                 "the finished solid is not watertight: it touches itself, or another part of it, along a line alone; "
                 "move the parts into each other, or apart"
@@ -85,6 +86,11 @@ def _unsound(quick: Quick) -> list[Finding]:
             )
             found.append(Finding("band", name, text, about=body))
     return found
+
+
+def _opened(body: Body) -> bool:
+    """Whether a step of a body leaves a skin of it."""
+    return any(step.OPENS for step in body.done)
 
 
 def _in_names(quick: Quick, words: str) -> str:

@@ -231,6 +231,11 @@ def is_valid(body: NamedShape) -> bool:
     return bool(BRepCheck_Analyzer(body.shape).IsValid())
 
 
+def is_skin(body: NamedShape) -> bool:
+    """Whether a body bounds nothing."""
+    return not parts(body.shape, TopAbs_ShapeEnum.TopAbs_SOLID)
+
+
 def mesh_report(mesh: Mesh) -> Report:
     """The figures of a body that is nothing but its triangles."""
     closed = is_closed(mesh.triangles)

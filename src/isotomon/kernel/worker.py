@@ -183,6 +183,7 @@ def _meshed(body: making.NamedShape, request: Making) -> tuple[Mesh, bool]:
     # A body that is not valid is told as such; a finer mesh does not mend it.
     steps = (1.0, 1.0, 1.6, 4.0, 16.0) if making.is_valid(body) else (1.0, 1.6)
     angle = float(request.values.get(FINELY, ANGLE)) if isinstance(request, Apply) else ANGLE
+    skin = getattr(request, "skin", False) or making.is_skin(body)
     for number, finer in enumerate(steps):
         try:
             mesh = mesh_of(body.shape, request.deflection / finer, angle, swiftly=number == 0)
@@ -191,7 +192,7 @@ def _meshed(body: making.NamedShape, request: Making) -> tuple[Mesh, bool]:
                 raise
             continue
         found = (mesh, is_closed(welded(mesh)[1]))
-        if found[1] or getattr(request, "skin", False):
+        if found[1] or skin:
             break
     assert found is not None
     return found

@@ -136,6 +136,8 @@ class Operation(Record, frozen=True, kw_only=True, tag_field="kind"):
     """It works on the body's skin: a new one comes before all steps that leave none."""
     ON_SKIN: ClassVar[bool] = False
     """It may work on the body's skin, which is made ready for it."""
+    OPENS: ClassVar[bool] = False
+    """It leaves a skin, also of a solid."""
     SIZE: ClassVar[str] = ""
     """The field that is too large where the kernel says which size would do."""
     BEGIN: ClassVar[dict[str, Any]] = {}

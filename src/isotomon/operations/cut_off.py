@@ -30,7 +30,7 @@ class CutOff(Operation, frozen=True, tag="cut-off"):
 
     TITLE = "Cut by a plane"
     COMMAND = "Cut by a plane"
-    HELP = "A part of the body cut off flat, or the body cut in two; half of it is kept, to be mirrored again"
+    HELP = "A part of the body or skin cut off flat, or cut in two; half of it is kept, to be mirrored again"
     FAMILY = "Bodies"
     PLACE = 60
     STAGE = "Finish"
@@ -44,7 +44,7 @@ class CutOff(Operation, frozen=True, tag="cut-off"):
         plane, offset = ask.references.plane(self.plane), ask.number(self, "offset")
         place = np.stack([plane.origin + offset * plane.normal, plane.normal])
         values: dict[str, bool | float | str] = {"keep": self.keep, "called": f"cut of {self.id}"}
-        return Asked(CUT, "cut by a plane:", (), values, {"plane": place})
+        return Asked(CUT, "cut by a plane:", (), values, {"plane": place}, skins=True)
 
     def settled(self, ask: Ask, body: Array) -> CutOff:
         """Through the middle of the body, where its plane passes beside it."""

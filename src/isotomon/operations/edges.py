@@ -75,5 +75,6 @@ FULL = (
     "cut of ",
     "skin",
     "other side of ",
+    "piece ",
 )
 """How faces' names begin where they stand in full."""

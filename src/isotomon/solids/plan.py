@@ -10,7 +10,7 @@ import numpy as np
 
 from isotomon.arrays import Array
 from isotomon.design.bodies import made_of, name_of, results
-from isotomon.design.body import Piece
+from isotomon.design.body import Piece, Taken
 from isotomon.design.records import Design
 from isotomon.errors import IsotomonError, SolidError
 from isotomon.evaluate.shape import digest
@@ -23,6 +23,7 @@ from isotomon.kernel.protocol import Making, Work
 from isotomon.operations.base import SKIN, WALLS, Asked
 from isotomon.operations.cut_by_skin import CUT_BY_SKIN
 from isotomon.operations.cut_off import BOTH, CUT, SIDES
+from isotomon.operations.keep_faces import faces_kept
 from isotomon.solids.requests import (
     STEP_SECONDS,
     apply_request,
@@ -145,9 +146,8 @@ def _requests(quick: Quick, body: str, so_far: _Planned, limit: float) -> tuple[
     q = quick.of(body)
     assert q is not None
     made, wrong = so_far.made, so_far.wrong
-    before, shaped, left = (
-        _other_piece(quick, q, so_far, limit) if isinstance(q.body.shaped, Piece) else _shaped(quick, q, limit)
-    )
+    how = _other_piece if isinstance(q.body.shaped, Piece) else _taken if isinstance(q.body.shaped, Taken) else None
+    before, shaped, left = how(quick, q, so_far, limit) if how is not None else _shaped(quick, q, limit)
     asked, key = {request.key: request for request in (*before, shaped)}, shaped.key
     for number, stage in enumerate(q.stages):
         if isinstance(stage, Put):
@@ -239,7 +239,7 @@ def _other_piece(quick: Quick, q: Quick, so_far: _Planned, limit: float) -> tupl
     """
     piece = q.body.shaped
     assert isinstance(piece, Piece)
-    owner = piece.cut.thing
+    owner = piece.owner
     if owner in so_far.wrong:
         raise _BodyError(so_far.wrong[owner])
     reason, found = blocked(q), so_far.cuts.get(piece.step)
@@ -255,6 +255,22 @@ def _other_piece(quick: Quick, q: Quick, so_far: _Planned, limit: float) -> tupl
     last = max(k for k, request in enumerate(before) if request.key in inputs)
     asked = replace(cut, values={**cut.values, "keep": keep})
     return before[: last + 1], replace(_worked(quick, q, asked, inputs, limit), step=""), _first_maps(q)
+
+
+def _taken(quick: Quick, q: Quick, so_far: _Planned, limit: float) -> tuple[tuple[Request, ...], Request, Array]:
+    """The requests by which the body comes about whose faces another one is, what takes these, and the maps of its first stage.
+
+    Raises: SolidError, where there is no such body.
+    """
+    taken = q.body.shaped
+    assert isinstance(taken, Taken)
+    if taken.owner in so_far.wrong:
+        raise _BodyError(so_far.wrong[taken.owner])
+    if taken.owner not in so_far.made:
+        raise _BodyError(f"{q.body.name}: the body whose faces it is, is set aside")
+    before = so_far.made[taken.owner]
+    asked = faces_kept("faces taken for", taken.faces, taken.owner, "these")
+    return before, _worked(quick, q, asked, [before[-1].key], limit), _first_maps(q)
 
 
 def _shaped(quick: Quick, q: Quick, limit: float) -> tuple[tuple[Request, ...], Request, Array]:

@@ -10,7 +10,7 @@ from isotomon.app.command import Command, needs_design
 from isotomon.app.state.desk import Desk
 from isotomon.app.tools.datums import candidates
 from isotomon.design import bodies
-from isotomon.design.pieces import cut_in_two
+from isotomon.design.pieces import cut_in_two, faces_taken
 from isotomon.design.records import Design
 from isotomon.evaluate.stages import ask_of
 from isotomon.field.sheet import SIDES
@@ -181,8 +181,8 @@ def _settled(desk: Desk, step: Operation) -> Operation:
     if quick is None or ground is None:
         return step
     built = quick.finished.get(quick.result)
-    if quick.shape is not None:
-        points = quick.stood(quick.shape.mesh.points.reshape(-1, 3))
+    if quick.mesh is not None:
+        points = quick.stood(quick.mesh.points.reshape(-1, 3))
     elif built is not None:
         points = unpack(built.vertices).astype(float)
     else:
@@ -201,6 +201,16 @@ def _cut_in_two(w: Api) -> None:
     offered = [ref for ref, _ in offers_of(desk, next(i for i in inputs_of(CutOff) if i.name == "plane"))]
     plane = next((Ref(key) for key in desk.selection if key in offered), Ref("xy"))
     _do(w, SPLIT.lower(), lambda d: cut_in_two(d, desk.hand, _settled(desk, CutOff(plane=plane))))
+
+
+def _take_faces(w: Api) -> None:
+    """The chosen faces of the body in hand as a skin of its own."""
+    faces = refs(*chosen_faces(w.desk))
+    _do(w, TAKE.lower(), lambda d: faces_taken(d, w.desk.hand, faces))
+
+
+def _take_reason(w: Api) -> str:
+    return _needs_body(w) or ("" if chosen_faces(w.desk) else "Choose faces of the body in hand in the View first")
 
 
 def _with_step(design: Design, body: Id, step: Operation) -> Design:
@@ -242,9 +252,11 @@ def _command(kind: str, operation: type[Operation]) -> Command:
     )
 
 
-SPLIT = "Cut in two bodies"
+SPLIT, TAKE = "Cut in two bodies", "Take faces off as a skin"
 STEP_COMMANDS: tuple[Command, ...] = (
     *(_command(kind, operation) for kind, operation in OPERATIONS.items()),
     Command("cut-in-two", SPLIT, _cut_in_two, "", "Finish", "", "The body cut by a plane or a skin; what is cut off is a body of its own, and follows",
             _needs_body, None, "Bodies"),
+    Command("take-faces", TAKE, _take_faces, "", "Finish", "", "A skin of its own that is the chosen faces of the body, and follows it",
+            _take_reason, None, "Skins"),
 )  # fmt: skip

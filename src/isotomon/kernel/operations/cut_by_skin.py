@@ -12,7 +12,7 @@ from isotomon.errors import SolidError
 from isotomon.kernel.combining import pieces_side_by_side, split_by
 from isotomon.kernel.faces import middle_normal
 from isotomon.kernel.finishing import volume_of
-from isotomon.kernel.making import NamedShape, is_valid
+from isotomon.kernel.making import NamedShape, is_skin, is_valid
 from isotomon.kernel.meshing import parts
 from isotomon.kernel.operations.base import Given, MadeBody
 
@@ -41,9 +41,9 @@ def parted(
 
     Raises: SolidError, where that is no skin, or does not part the body.
     """
-    if parts(skin.shape, TopAbs_ShapeEnum.TopAbs_SOLID):
+    if not is_skin(skin):
         raise SolidError("what it is to be cut by is a solid; combine the two, or choose a skin")
-    if not parts(body.shape, TopAbs_ShapeEnum.TopAbs_SOLID):
+    if is_skin(body):
         raise SolidError("a skin is no body that could be cut so; choose a solid")
     named = NamedShape(skin.shape, (called,) * len(parts(skin.shape, TopAbs_ShapeEnum.TopAbs_FACE)))
     solids, came = split_by(body, [named], tolerance)
