@@ -21,6 +21,7 @@ from isotomon.inspect.results import Quick
 from isotomon.kernel.protocol import Built
 from isotomon.samples import sample
 from tests.helpers import enclosed
+from tests.test_parted_skins import cut
 from tests.test_window import LEFT, WithWindow
 
 CTRL, NONE = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.NoModifier
@@ -279,6 +280,36 @@ class Jobs(WithWindow):
         self.click("body")
         self.assertGreater(self.solid().volume, 1.2 * first)
         self.kept()
+
+    def test_trimmed_in_pieces(self) -> None:
+        """A skin cut along a curve laid on it, both pieces shown, one of them clicked and left out; that step taken out again."""
+        self.window.files.open_design(cut())
+        self.at_rest()
+        self.with_solids()
+        self.click("b1")
+        self.click_more("u1")
+        self.action("Trim along a curve")
+        self.choice("Keep", "both, in pieces")
+        desk, view = self.window.desk, self.window.view
+
+        def pieces(count: int) -> float:
+            self.wait(
+                lambda: isinstance(desk.solid, Built) and not desk.building and len(desk.solid.names) == count, "pieces"
+            )
+            return desk.solid.area
+
+        whole = pieces(2)
+        places = [QPoint(x, y) for x in range(10, view.width(), 16) for y in range(10, view.height(), 16)]
+        right = next(at for at in places if view.pick_part(QPointF(at)) == "b1/face:piece right k1 of (skin)")
+        QTest.mouseClick(view, LEFT, CTRL, right)
+        self.action("Leave faces out")
+        left = pieces(1)
+        self.assertLess(left, 0.9 * whole)
+        self.keys("Ctrl+Z")
+        self.assertEqual(pieces(2), whole)
+        QTest.mouseClick(view, LEFT, CTRL, right)
+        self.action("Take faces off as a skin")
+        self.assertAlmostEqual(pieces(1) + left, whole, delta=1e-6 * whole)
 
     def test_silt_screw(self) -> None:
         """A flight and its image ruled between helices, where they meet a cone, skins from edge to edge; cut by the cone, sewn, and united with the

@@ -32,7 +32,8 @@ def face_words(name: str, names: Mapping[str, str]) -> str:
         return f"{of}'s {face_words(mark[3], names)}"
     piece = _PIECE.fullmatch(name)
     if piece is not None:
-        return f"{face_words(piece[3], names)}, {f'{piece[2]}. ' if piece[2] else ''}piece {piece[1]} the cut"
+        where = f"{piece[1]} of" if piece[1] in ("left", "right") else piece[1]
+        return f"{face_words(piece[3], names)}, {f'{piece[2]}. ' if piece[2] else ''}piece {where} the cut"
     made = _MADE.fullmatch(name)
     if made is not None and made[1] == "cut":  # by the id of a step, which is nothing that users know
         return "flat cut"

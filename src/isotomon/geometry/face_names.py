@@ -15,6 +15,11 @@ def piece_name(name: str, side: str, step: str, number: int = 1) -> str:
     return f"piece {side} {step}{f' {number}' if number > 1 else ''} of ({name})"
 
 
+def is_piece(name: str) -> bool:
+    """Whether a face is a piece of a skin that has been cut."""
+    return own_name(name).startswith("piece ")
+
+
 def whole_face(name: str) -> str:
     """What a face is called of which `name` is a piece."""
     return _PIECE.sub("", name)

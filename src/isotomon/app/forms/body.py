@@ -183,8 +183,12 @@ def solid_state(desk: Desk) -> tuple[str, bool]:
     told = f" Brought in: {told}." if told and quick.body.file else f" {told[:1].upper()}{told[1:]}." if told else ""
     if not solid.pieces:
         words = "valid" if solid.valid else "not valid"
-        return f"Skin: {words}, {len(solid.names)} faces, {solid.area:,.1f} mm².{told}", solid.valid
+        return f"Skin: {words}, {_faces(solid)}, {solid.area:,.1f} mm².{told}", solid.valid
     sound = solid.valid and solid.watertight
     words = "valid, watertight" if sound else "not valid" if not solid.valid else "not watertight"
     pieces = f" in {solid.pieces} pieces" if solid.pieces > 1 else ""
-    return f"Solid: {words}{pieces}, {len(solid.names)} faces, {solid.volume:,.1f} mm³.{told}", sound
+    return f"Solid: {words}{pieces}, {_faces(solid)}, {solid.volume:,.1f} mm³.{told}", sound
+
+
+def _faces(built: Built) -> str:
+    return f"{len(built.names)} face{'' if len(built.names) == 1 else 's'}"

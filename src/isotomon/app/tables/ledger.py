@@ -14,6 +14,7 @@ from isotomon.app.theme import Theme, station_colour
 from isotomon.app.tools.gauges import reading_lines
 from isotomon.design import edits
 from isotomon.design.bodies import makes, results
+from isotomon.design.body import Piece
 from isotomon.design.datums import BASE_SHOWN, BUILT_IN_NAMES, Datum
 from isotomon.design.walk import users as users_of
 from isotomon.errors import IsotomonError
@@ -197,11 +198,12 @@ class Ledger(QTreeWidget):
         body = one.body
         how = "own" if body.id in results(quick.design) else makes(quick.design, body.id)
         built = self._finished.get(body.id) if self._fresh else None
-        skin = one.open and (built is None or not built.pieces)
+        skin = one.open if built is None else not built.pieces
         if built is None and one.body.ready:
-            return "brought in" if one.body.file else "a piece"
+            return "brought in" if one.body.file else "a piece" if isinstance(body.shaped, Piece) else "faces"
         volume = one.volume if built is None else built.volume
-        area = one.full.body.area if one.full is not None else one.sheet.area if one.sheet is not None else 0.0
+        shaped = one.full.body.area if one.full is not None else one.sheet.area if one.sheet is not None else 0.0
+        area = shaped if built is None else built.area
         figure = f"skin {display(area / 100.0, 1)} cm²" if skin else f"{display(volume / 1e3, 1)} cm³"
         if body.aside:
             return "set aside"

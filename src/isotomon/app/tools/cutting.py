@@ -129,7 +129,9 @@ class BoardCuts:
         return replace(self.wanted, way=Ref("z")) if ready and not self.wanted.way else self.wanted
 
     def _needed(self, quick: Quick) -> bool:
-        wanted = self._meant()
+        wanted, built = self._meant(), quick.finished.get(quick.result)
+        if built is not None and not (built.pieces or self.wanted.way):  # a skin, whose sections bound nothing
+            return False
         return bool(wanted.way) or wanted.below != ANGLES or (wanted.finished and changes_sections(quick))
 
     def _keep(self, quick: Quick) -> None:

@@ -157,6 +157,8 @@ def _add(w: Api, kind: type[Operation]) -> None:
         if asked.what == "bodies":
             fields |= {asked.name: refs(*(chosen or _skins_of(desk, offered)))}
             continue
+        if asked.what == "c" and not chosen:
+            chosen = [g.id for g in design.guides[-1:]]
         if chosen or (asked.what == "B" and offered):
             fields[asked.name] = (chosen or offered)[0]
     _do(w, kind.COMMAND.lower(), lambda d: _with_step(d, desk.hand, _settled(desk, kind(**fields))))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -12,7 +12,7 @@ from isotomon.app.viewport.camera import Camera
 from isotomon.app.viewport.copies import skins_shown
 from isotomon.app.viewport.parts import EDGE, is_edge, nearest_cover, part_at, seen_at
 from isotomon.arrays import Array, Index, Mask
-from isotomon.geometry.face_names import own_name, owner_and_name, whole_face
+from isotomon.geometry.face_names import is_piece, own_name, owner_and_name, whole_face
 from isotomon.inspect.results import Quick
 from isotomon.kernel.protocol import Built, unpack
 from isotomon.quantity.record import Id, Ref
@@ -28,12 +28,20 @@ SHARP = np.cos(np.radians(2.0))
 @dataclass(frozen=True, eq=False)
 class Borders:
     """Where the faces of a body meet: `lines` (e, 2, 3) mm, the first face lying left of each, seen from outside; the numbers of the `faces`
-    (e, 2) and their `normals` (e, 2, 3) at its first end; and whether that is `sharp`."""
+    (e, 2) and their `normals` (e, 2, 3) at its first end; and whether that is `sharp`. `open`: (k, 2, 3) mm, where there is one face alone,
+    and its number, `of_open` (k,)."""
 
     lines: Array
     faces: Index
     normals: Array
     sharp: Mask
+    open: Array
+    of_open: Index
+
+    def drawn(self, names: Sequence[str]) -> Array:
+        """(e, 2, 3) mm: the sharp ones, and those between pieces."""
+        piece = np.array([is_piece(name) for name in names], dtype=bool)
+        return np.asarray(self.lines[self.sharp | piece[self.faces].all(axis=1)])
 
 
 @lru_cache(maxsize=4)
@@ -46,25 +54,34 @@ def corners_of(built: Built) -> Array:
 def borders_of(built: Built) -> Borders:
     """The borders between faces that have different names, from the triangles at both sides."""
     triangles, same, owner = unpack(built.triangles), unpack(built.same), unpack(built.owner)
-    if len(built.names) < 2:  # a mesh perhaps, of very many triangles
+    if len(triangles) > MOST_PICKED:
+        none = np.empty((0, 2, 3))
         return Borders(
-            np.empty((0, 2, 3)), np.empty((0, 2), dtype=np.int64), np.empty((0, 2, 3)), np.empty(0, dtype=bool)
+            none, np.empty((0, 2), dtype=np.int64), none, np.empty(0, dtype=bool), none, np.empty(0, dtype=np.int64)
         )
     names = {name: k for k, name in enumerate(dict.fromkeys(map(whole_face, built.names)))}
     called = np.array([names[whole_face(name)] for name in built.names])
     here, there = triangles.ravel(), np.roll(triangles, -1, axis=1).ravel()
+    sides = np.arange(len(here))
+    if built.pieces:  # of a body that is closed only those between vertices that several faces have, or one at its seam
+        shared = (np.bincount(same) > 1)[same]
+        sides = np.flatnonzero(shared[here] & shared[there])
+    here, there, face = here[sides], there[sides], owner[sides // 3]
     low, high = np.minimum(same[here], same[there]), np.maximum(same[here], same[there])
     order = np.lexsort((high, low))
     first, second = order[:-1], order[1:]
-    one, other = called[owner[first // 3]], called[owner[second // 3]]
-    pair = (low[first] == low[second]) & (high[first] == high[second]) & (one != other)
+    one, other = called[face[first]], called[face[second]]
+    met = (low[first] == low[second]) & (high[first] == high[second])
+    pair = met & (one != other)
     a, b = first[pair], second[pair]
     points, normals = unpack(built.vertices).astype(np.float64), unpack(built.normals).astype(np.float64)
+    alone = order[~(np.append(met, False) | np.append(False, met)) & (low < high)[order]]
     # The second side runs the other way: its last end is where the first one's first is.
     n, m = normals[here[a]], normals[there[b]]
     lines = np.stack([points[here[a]], points[there[a]]], axis=1)
-    faces = np.stack([owner[a // 3], owner[b // 3]], axis=1)
-    return Borders(lines, faces, np.stack([n, m], axis=1), np.sum(n * m, axis=1) < SHARP)
+    faces = np.stack([face[a], face[b]], axis=1)
+    out = np.stack([points[here[alone]], points[there[alone]]], axis=1)
+    return Borders(lines, faces, np.stack([n, m], axis=1), np.sum(n * m, axis=1) < SHARP, out, face[alone])
 
 
 def face_reference(body: Id, name: str) -> str:
@@ -175,7 +192,7 @@ def _hit(built: Built, camera: Camera, at: Array, size: tuple[int, int]) -> tupl
 
 def finished_lines(shown: Mapping[Id, Built], ref: str) -> list[Array]:
     """The lines (2, 3) of an edge of the finished bodies, or round a face; none of what they do not have."""
-    found: list[Array] = []
+    found = list[Array]()
     for body, built in shown.items():
         borders = borders_of(built)
         if is_edge(Ref(ref)):
@@ -185,5 +202,6 @@ def finished_lines(shown: Mapping[Id, Built], ref: str) -> list[Array]:
         else:
             own = np.array([face_reference(body, name) == ref for name in built.names])
             meant = np.asarray(own[borders.faces].any(axis=1))
+            found += list(borders.open[own[borders.of_open]])
         found += list(borders.lines[meant])
     return found

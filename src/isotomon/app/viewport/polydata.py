@@ -11,7 +11,7 @@ from vtkmodules.vtkCommonDataModel import vtkCellArray, vtkPolyData
 from vtkmodules.vtkFiltersGeneral import vtkContourTriangulator
 
 from isotomon.arrays import Array, Index
-from isotomon.field.mesh import SkinMesh
+from isotomon.field.mesh import SkinMesh, mesh_runs
 
 
 def cells_of(index: Index) -> vtkCellArray:
@@ -97,3 +97,26 @@ def set_lines(data: vtkPolyData, lines: Sequence[Array]) -> None:
     data.SetPoints(points_of(np.vstack(lines) if lines else np.zeros((0, 3))))
     data.SetLines(cells)
     data.Modified()
+
+
+def set_segments(data: vtkPolyData, segments: Array) -> None:
+    """Straight pieces of lines (e, 2, 3)."""
+    data.SetPoints(points_of(segments.reshape(-1, 3)))
+    data.SetLines(cells_of(np.arange(2 * len(segments)).reshape(-1, 2)))
+    data.Modified()
+
+
+def edge_lines(mesh: SkinMesh) -> list[Array]:
+    """(n, 3) each: the crisp edges of a body as it is shaped, its rims, and of a skin its sides."""
+    if mesh.cells is not None:
+        return list(mesh_runs(mesh))
+    lane = mesh.sampling.lane
+    starts = np.flatnonzero(np.r_[True, lane[1:] != lane[:-1]])
+    starts = starts[mesh.sampling.crisp[lane[starts]]]
+    lines = [mesh.points[:, s] for s in starts]
+    lines += [
+        mesh.points[k, run]
+        for k in (() if mesh.ring else (0, -1))
+        for run in (mesh.sampling.rim, *(np.append(h, h[0]) for h in mesh.sampling.holes))
+    ]
+    return [*lines, mesh.points[:, -1]] if mesh.sampling.open else lines

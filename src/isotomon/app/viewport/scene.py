@@ -12,10 +12,20 @@ from vtkmodules.vtkCommonCore import vtkLookupTable, vtkUnsignedCharArray
 from vtkmodules.vtkCommonDataModel import vtkPolyData
 from vtkmodules.vtkRenderingCore import vtkActor, vtkLight, vtkPolyDataMapper, vtkRenderer
 
-from isotomon.app.viewport.polydata import cap, cells_of, flat_face, points_of, set_lines, set_surfaces, set_triangles
+from isotomon.app.viewport.polydata import (
+    cap,
+    cells_of,
+    edge_lines,
+    flat_face,
+    points_of,
+    set_lines,
+    set_segments,
+    set_surfaces,
+    set_triangles,
+)
 from isotomon.app.viewport.solids import Shown
 from isotomon.arrays import Array, Index
-from isotomon.field.mesh import SkinMesh, mesh_runs
+from isotomon.field.mesh import SkinMesh
 
 Colour = tuple[float, float, float]
 
@@ -55,6 +65,9 @@ class Scene:
         self._seen_through.GetProperty().SetOpacity(0.35)
         self._worked, self._worked_data = self._add_actor()
         self._rims, self._rims_data = self._add_actor()
+        self._borders, self._borders_data = self._add_actor()
+        self._beside, self._beside_data = self._add_actor()
+        self._gaps, self._gaps_data = self._add_actor()
         self._thin = self._add_lines(1.8)
         self._strong = self._add_lines(3.6)
         self._mesh: SkinMesh | None = None
@@ -102,8 +115,8 @@ class Scene:
         self.renderer.SetTwoSidedLighting(True)
         self.renderer.AutomaticLightCreationOff()
 
-    def set_colours(self, background: Colour, body: Colour, ink: Colour) -> None:
-        """Colours of the ground, the body and its crisp edges."""
+    def set_colours(self, background: Colour, body: Colour, ink: Colour, gap: Colour) -> None:
+        """Colours of the ground, the body, its crisp edges, and of those that are open and were not to be."""
         self.renderer.SetBackground(*background)
         for actor in self._bodies:
             p = actor.GetProperty()
@@ -115,9 +128,9 @@ class Scene:
         if any(colour is not None for _, colour, _ in self._shown):  # those beside them have the usual one
             for clear in (False, True):
                 self._colour_solids(clear)
-        for actor in (self._edges, self._rims):
-            actor.GetProperty().SetColor(*ink)
-            actor.GetProperty().SetLineWidth(1.3)
+        for actor in (self._edges, self._rims, self._borders, self._beside, self._gaps):
+            actor.GetProperty().SetColor(*(gap if actor is self._gaps else ink))
+            actor.GetProperty().SetLineWidth(3.0 if actor is self._gaps else 1.3)
             actor.GetProperty().LightingOff()
 
     def set_look(self, look: str) -> None:
@@ -134,8 +147,8 @@ class Scene:
 
     def show_body(self, visible: bool) -> None:
         """Show or hide the bodies with their edges."""
-        own = (self._skin, self._caps, self._edges, self._worked, self._rims)
-        for actor in (*own, self._others, self._clear, self._solids, self._seen_through):
+        lines = self._edges, self._rims, self._borders, self._beside, self._gaps
+        for actor in (*self._bodies, *lines):
             actor.SetVisibility(visible)
 
     def set_own(self, colour: Colour, clear: bool, visible: bool) -> None:
@@ -147,9 +160,10 @@ class Scene:
             actor.SetVisibility(visible)
 
     def set_others(self, meshes: Sequence[tuple[SkinMesh, Colour, bool]]) -> None:
-        """The skins and flat ends of the bodies that are not in hand, each with its colour and whether it is seen through."""
+        """The skins, flat ends and edges of the bodies that are not in hand, each with its colour and whether it is seen through."""
         for clear, actor, data in ((False, self._others, self._others_data), (True, self._clear, self._clear_data)):
             self._set_skins(actor, data, [(mesh, colour) for mesh, colour, through in meshes if through == clear])
+        set_lines(self._beside_data, [line for mesh, _, _ in meshes for line in edge_lines(mesh)])
 
     def _set_skins(self, actor: vtkActor, data: vtkPolyData, meshes: Sequence[tuple[SkinMesh, Colour]]) -> None:
         points, normals, cells, base, colours = [], [], [], 0, []
@@ -174,12 +188,15 @@ class Scene:
         if colours:
             data.GetPointData().SetScalars(numpy_to_vtk(np.vstack(colours), deep=True))
 
-    def set_solids(self, solids: Sequence[Shown]) -> None:
+    def set_solids(self, solids: Sequence[Shown], edges: Array, gaps: Array) -> None:
         """Finished bodies, besides the skins: vertices (n, 3), triangles (m, 3) and normals (n, 3) of each, its colour, where it has one of its
-        own, and whether it is seen through; nothing to be done where they are those that are there."""
+        own, and whether it is seen through; their `edges` (e, 2, 3), and those that are open and were not to be. Nothing to be done
+        where they are those that are there."""
         if [(id(mesh), *look) for mesh, *look in solids] == [(id(mesh), *look) for mesh, *look in self._shown]:
             return
         self._shown = list(solids)
+        set_segments(self._borders_data, edges)
+        set_segments(self._gaps_data, gaps)
         for clear, data in ((False, self._solids_data), (True, self._seen_through_data)):
             set_surfaces(data, [mesh for mesh, _, through in solids if through == clear])
             self._colour_solids(clear)
@@ -240,7 +257,7 @@ class Scene:
             self._grid = (n_v, n_u)
         self._skin_data.Modified()
         self._set_caps(mesh)
-        self._set_edges(mesh)
+        set_lines(self._edges_data, edge_lines(mesh))
 
     def set_scalars(self, values: Array | None, table: NDArray[np.uint8], low: float, high: float) -> None:
         """Colour the skin, or the finished bodies, by a value at each of their points, from `low` to `high` over a table (k, 3); without
@@ -282,23 +299,6 @@ class Scene:
         self._caps_data.SetPoints(points_of(np.vstack(points)))
         self._caps_data.SetPolys(cells_of(np.vstack(cells)))
         self._caps_data.Modified()
-
-    def _set_edges(self, mesh: SkinMesh) -> None:
-        if mesh.cells is not None:
-            set_lines(self._edges_data, mesh_runs(mesh))
-            return
-        lane = mesh.sampling.lane
-        starts = np.flatnonzero(np.r_[True, lane[1:] != lane[:-1]])
-        starts = starts[mesh.sampling.crisp[lane[starts]]]
-        lines = [mesh.points[:, s] for s in starts]
-        lines += [
-            mesh.points[k, run]
-            for k in (() if mesh.ring else (0, -1))
-            for run in (mesh.sampling.rim, *(np.append(h, h[0]) for h in mesh.sampling.holes))
-        ]
-        if mesh.sampling.open:
-            lines.append(mesh.points[:, -1])
-        set_lines(self._edges_data, lines)
 
     def set_curves(self, curves: Sequence[tuple[Array, Colour, bool]]) -> None:
         """Free curves over the body: points (n, 3), colour, and whether it is drawn strong."""

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from functools import lru_cache
 
 import numpy as np
 
+from isotomon.app.viewport.finished_parts import borders_of
 from isotomon.app.viewport.lines import rgb
 from isotomon.arrays import Array, Index
 from isotomon.inspect.results import Quick
@@ -34,6 +35,17 @@ def solid_mesh(built: Built) -> Solid:
         np.add.at(normals, triangles[:, k], square)
     size = np.linalg.norm(normals, axis=1, keepdims=True)
     return points, triangles, normals / np.maximum(size, 1e-300)
+
+
+def edges_drawn(solids: Mapping[Id, Built]) -> tuple[Array, Array]:
+    """(e, 2, 3) mm each: the sharp edges of finished bodies, those between pieces, and those of skins; and the open ones of skins that were to close."""
+    found, gaps = list[Array](), list[Array]()
+    for built in solids.values():
+        borders = borders_of(built)
+        found.append(borders.drawn(built.names))
+        (gaps if built.told and not built.pieces else found).append(borders.open)
+    none = np.empty((0, 2, 3))
+    return np.concatenate([none, *found]), np.concatenate([none, *gaps])
 
 
 def looks(quick: Quick, shown: Iterable[Id], meshes: Sequence[Solid], plain: bool) -> list[Shown]:

@@ -19,7 +19,7 @@ from isotomon.app.viewport.handles import Handle, handle_near, paint_handles
 from isotomon.app.viewport.lines import Lines, Wanted, curves_of, drawn_of, line_near, rgb
 from isotomon.app.viewport.parts import is_edge
 from isotomon.app.viewport.sketch import meanwhile
-from isotomon.app.viewport.solids import looks, solid_mesh
+from isotomon.app.viewport.solids import edges_drawn, looks, solid_mesh
 from isotomon.app.viewport.worked import worked_surfaces
 from isotomon.arrays import Array
 from isotomon.design.datums import BASE_SHOWN
@@ -86,7 +86,7 @@ class View(SceneCanvas):
     def set_theme(self, theme: Theme) -> None:
         """Colours for ground, body and labels."""
         self.theme = theme
-        self.scene.set_colours(rgb(theme.sky), rgb(theme.body), rgb(theme.ink))
+        self.scene.set_colours(*map(rgb, (theme.sky, theme.body, theme.ink, theme.failure)))
         self._refresh_curves()
 
     def show_quick(self, quick: Quick) -> None:
@@ -119,8 +119,8 @@ class View(SceneCanvas):
         kept, self._wanted.sketch = meanwhile(waits, self._last) if waits is not None else ({}, ())
         self._wanted.finished = solids = kept or solids
         meshes = [solid_mesh(built) for built in solids.values()]
-        self.scene.set_solids(looks(quick, solids, meshes, self._colouring is not None) if quick is not None else [])
         if quick is not None:
+            self.scene.set_solids(looks(quick, solids, meshes, self._colouring is not None), *edges_drawn(solids))
             body, own = quick.body, quick.result not in solids
             seen = own and body.seen != "hidden" and not body.aside and self.body_shown
             self.scene.set_own(rgb(body.colour or self.theme.body), body.seen == "see-through", seen)
