@@ -22,19 +22,22 @@ from isotomon.design.records import Design
 from isotomon.errors import DesignError
 from isotomon.exchange.drawing_files import write_drawing
 from isotomon.field.blends import blend
-from isotomon.field.sheet import SIDES, SkinSheet
+from isotomon.field.sheet import SIDES, Side, SkinSheet
 from isotomon.field.spreads import drawn_out, through
 from isotomon.field.strand import strand_of
 from isotomon.field.unrolled import unrolled
 from isotomon.geometry.datums import SpaceCurve
 from isotomon.inspect.quick import rebuild
+from isotomon.inspect.results import Quick
 from isotomon.operations.base import Operation
 from isotomon.operations.lengthen import Lengthen
+from isotomon.operations.match_skin import MatchSkin
 from isotomon.operations.pull_skin import PullSkin
 from isotomon.operations.skins.beside import BesideSkin
 from isotomon.operations.skins.between import BetweenCurves
 from isotomon.operations.skins.drawn_out import DrawnOut
 from isotomon.operations.skins.filled import FillRun
+from isotomon.operations.skins.net import NetSkin
 from isotomon.operations.skins.several import SeveralCurves
 from isotomon.operations.smooth_skin import SmoothSkin
 from isotomon.quantity.record import Ref, refs
@@ -117,6 +120,67 @@ class OnSkins(unittest.TestCase):
         np.testing.assert_allclose(
             sheet.sheet.grid(T, np.zeros(1))[:, 0, 1], 50.0 + 20.0 / np.sqrt(1.0 + 0.8 * lean), atol=1e-4
         )
+
+
+FIELD = (
+    guide("a1", (0, 0, 0), (50, 5, 8), (100, 0, 0)),
+    guide("a2", (0, 40, 10), (50, 42, 20), (100, 40, 6)),
+    guide("a3", (0, 0, 0), (0, 20, 9), (0, 40, 10)),
+    guide("a4", (100, 0, 0), (100, 20, 8), (100, 40, 6)),
+    guide("c1", (-3, 52, 18), (45, 55, 24), (104, 50, 12)),
+    guide("c2", (0, 95, 10), (50, 90, 5), (100, 92, 0)),
+    guide("c3", (130, 0, 0), (128, 25, 12), (133, 45, 9)),
+)
+
+
+class Matched(unittest.TestCase):
+    """Sides brought to the edges of other skins."""
+
+    def match(self, side: Side, to: str, join: str, reach: float, curves: tuple[str, str]) -> Quick:
+        """A skin between two curves beside a net, matched."""
+        net = Body("b1", "net", NetSkin(along=refs("a1", "a2"), across=refs("a3", "a4")))
+        step = MatchSkin(side=side, to=Ref(to), join=join, reach=reach, id="k1")  # type: ignore[arg-type]
+        between = Body("b2", "between", BetweenCurves(first=Ref(curves[0]), second=Ref(curves[1])), steps=(step,))
+        made = Design("field", guides=FIELD, bodies=(net, between))
+        self.assertEqual(decode(encode(made)), made)
+        return rebuild(made, "b2")
+
+    def test_position_direction_curvature(self) -> None:
+        """Each side comes to the edge exactly, into its tangent planes, to its curvature; within the reach alone; how far it went is told."""
+        cases: tuple[tuple[Side, tuple[str, str], float], ...] = (
+            ("first", ("c1", "c2"), 0.9),
+            ("last", ("c2", "c1"), 0.1),
+        )
+        for side, curves, away in cases:
+            to = "b1/side:last"
+            for join, reach in (("free", 20.0), ("flush", 20.0), ("fair", 0.0)):
+                with self.subTest(side, join=join):
+                    quick = self.match(side, to, join, reach, curves)
+                    assert quick.sheet is not None and quick.figures is not None, [f.text for f in quick.findings]
+                    found = dict(quick.figures.joins)["net side along its last curve"]
+                    self.assertLess(found.gap, 1e-7)
+                    self.assertLess(found.angle, 1e-6 if join != "free" else np.inf)
+                    self.assertLess(found.bend, 1e-6 if join == "fair" else np.inf)
+                    self.assertGreater(found.angle + found.bend, 0.01 if join == "free" else -1.0)
+                    self.assertAlmostEqual(quick.figures.moved or 0.0, 14.0, delta=2.0)
+                    bodies = quick.design.bodies[0], replace(quick.body, steps=())
+                    before = rebuild(replace(quick.design, bodies=bodies), "b2")
+                    assert before.sheet is not None
+                    level = np.array([away])
+                    if reach:
+                        np.testing.assert_allclose(
+                            quick.sheet.sheet.grid(T, level), before.sheet.sheet.grid(T, level), atol=1e-9
+                        )
+
+    def test_what_is_refused(self) -> None:
+        """Folded back over the other skin; flush with what is no edge of one; no curve."""
+        for to, join, words in (
+            ("b1/side:first", "flush", "folded back"),
+            ("a2", "flush", "edge of another skin"),
+            ("", "free", "no curve"),
+        ):
+            quick = self.match("last", to, join, 0.0, ("a2", "c1") if "first" in to else ("c1", "c2"))
+            self.assertIn(words, " ".join(f.text for f in quick.findings))
 
 
 class BesideSkins(unittest.TestCase):

@@ -26,11 +26,13 @@ def nearest(sheet: SkinSheet, points: Array) -> tuple[Array, Array]:
         at_u, at_v = place.T
         miss = points - sheet.at(at_u, at_v)
         rates = np.stack([sheet.at(at_u, at_v, 1, 0), sheet.at(at_u, at_v, 0, 1)], axis=2)
-        # At the rim, what would lead over it stays.
         step = np.matmul(np.linalg.pinv(rates, rcond=1e-9), miss[..., None])[..., 0]
-        out = np.clip(place + step, 0.0, 1.0) != place + step
-        if out.any():
-            step = np.matmul(np.linalg.pinv(rates * ~out[:, None], rcond=1e-9), miss[..., None])[..., 0]
+        onto = np.clip(place + step, 0.0, 1.0)
+        out = onto != place + step
+        if out.any():  # what would lead over the rim goes to it, and the other parameter goes as is best then
+            to_rim = np.where(out, onto - place, 0.0)
+            rest = miss - np.matmul(rates, to_rim[..., None])[..., 0]
+            step = to_rim + np.matmul(np.linalg.pinv(rates * ~out[:, None], rcond=1e-9), rest[..., None])[..., 0]
         place = np.clip(place + step, 0.0, 1.0)
     return place[:, 0], place[:, 1]
 

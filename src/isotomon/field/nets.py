@@ -16,8 +16,9 @@ from isotomon.arrays import Array
 from isotomon.errors import FieldError
 from isotomon.field.blends import Blend, Given, blend
 from isotomon.field.crossing import CurveCrossings, crossings
-from isotomon.field.net_joins import Beyond, NetSide, gone_on
+from isotomon.field.net_joins import NetSide, gone_on
 from isotomon.field.sheet import Side, SkinSheet, said_in, union
+from isotomon.field.side_joins import Beyond
 from isotomon.field.spreads import DEGREE, ShareMap, Spread, spread_at
 from isotomon.field.strand import Strand
 from isotomon.geometry.basis import Basis

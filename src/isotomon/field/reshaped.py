@@ -65,13 +65,7 @@ def side_moved(sheet: SkinSheet, side: Side, by: Array, reach: float, tolerance:
 
     Raises: FieldError, where it closes at that side.
     """
-    along_v = side in ("first", "last")
-    if sheet.closed[1 if along_v else 0]:
-        raise FieldError("the skin closes at that side; choose another")
-    t = np.linspace(0.0, 1.0, 33)
-    grid = sheet.grid(t, t)
-    lengths = np.linalg.norm(np.diff(grid, axis=1 if along_v else 0), axis=2).sum(axis=1 if along_v else 0)
-    part = float(min(reach / lengths.mean(), 1.0)) if reach else 1.0
+    part, along_v = reach_share(sheet, side, reach), side in ("first", "last")
     at_end = side in ("last", "end")
 
     def share(u: Array, v: Array) -> Array:
@@ -81,6 +75,19 @@ def side_moved(sheet: SkinSheet, side: Side, by: Array, reach: float, tolerance:
 
     join = {1.0 - part if at_end else part: 2} if part < 1.0 else {}
     return _moved(sheet, share, by, ({} if along_v else join, join if along_v else {}), tolerance)
+
+
+def reach_share(sheet: SkinSheet, side: Side, reach: float) -> float:
+    """How much of the way across from a side, of 1, lies within a reach of it (mm; nought: all).
+
+    Raises: FieldError, where the sheet closes at that side.
+    """
+    across = 1 if side in ("first", "last") else 0
+    if sheet.closed[across]:
+        raise FieldError("the skin closes at that side; choose another")
+    t = np.linspace(0.0, 1.0, 33)
+    lengths = np.linalg.norm(np.diff(sheet.grid(t, t), axis=across), axis=2).sum(axis=across)
+    return float(min(reach / lengths.mean(), 1.0)) if reach else 1.0
 
 
 def place_moved(sheet: SkinSheet, place: tuple[float, float], by: Array, reach: float, tolerance: float) -> SkinSheet:

@@ -126,6 +126,7 @@ def _finished(quick: Quick, built: Built | None) -> dict[str, Any]:
         found = quick.figures
         result["off_its_curves_mm"] = found.off[1] if found.off is not None else None
         result["bends_both_ways_deg"] = None if found.bent is None else math.degrees(found.bent)
+        result["matched_by_mm"] = found.moved
         result["joins"] = [
             {"edge": called, "gap_mm": join.gap, "angle_deg": math.degrees(join.angle), "curvature_1_mm": join.bend}
             for called, join in found.joins

@@ -220,6 +220,24 @@ class Operation(Record, frozen=True, kw_only=True, tag_field="kind"):
         return self.TITLE
 
 
+class SheetStep(Operation, frozen=True):
+    """What is done with a skin made from curves, as arrays, and with nothing else: the common base of such operations."""
+
+    FAMILY = "Skins"
+    STAGE = "Finish"
+    EARLY = True
+
+    def keeps_skin(self, body: Id) -> bool:
+        """One made from curves."""
+        return True
+
+    def asks(self, ask: Ask, called: Callable[[str], str]) -> Asked | None:
+        """Nothing. Raises: DesignError."""
+        raise DesignError(
+            f"{self.TITLE.lower()}: this is done with a skin made from curves that is not trimmed; let it come before all else"
+        )
+
+
 @dataclass(frozen=True, eq=False)
 class Asked:
     """What the kernel is to do with a finished body: a kind of work (`isotomon.kernel.operations`), with which other bodies and

@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import Annotated, Literal
 
 from isotomon.errors import DesignError
 from isotomon.field.lengthened import lengthened
 from isotomon.field.sheet import SkinSheet
-from isotomon.operations.base import Ask, Asked, Length, Operation, Says
-from isotomon.quantity.record import Id
+from isotomon.operations.base import Ask, Length, Says, SheetStep
 
 SIDES = (
     ("first", "along its first curve"),
@@ -20,17 +18,14 @@ SIDES = (
 HOW = (("straight", "straight on"), ("curved", "with the curvature that it has there"))
 
 
-class Lengthen(Operation, frozen=True, tag="lengthen"):
+class Lengthen(SheetStep, frozen=True, tag="lengthen"):
     """A skin made from curves that goes on over a side, `by` so many mm: straight in its own direction, or along circles of the curvature that
     it has there."""
 
     TITLE = "Lengthened"
     COMMAND = "Lengthen the skin"
     HELP = "The skin goes on over one of its sides: past a body that it is to cut, or that it is to stand in"
-    FAMILY = "Skins"
     PLACE = 33
-    STAGE = "Finish"
-    EARLY = True
 
     side: Annotated[Literal["first", "last", "start", "end"], Says("At the side", words=SIDES)] = "last"
     by: Annotated[Length, Says("By")] = 10.0
@@ -42,13 +37,3 @@ class Lengthen(Operation, frozen=True, tag="lengthen"):
         if not by > 0.0:
             raise DesignError(f"by {by:.4g} mm: give a length of more than nought; trim the skin to make it shorter")
         return lengthened(sheet, self.side, by, self.how, ask.tolerance / 10.0)
-
-    def keeps_skin(self, body: Id) -> bool:
-        """One made from curves."""
-        return True
-
-    def asks(self, ask: Ask, called: Callable[[str], str]) -> Asked | None:
-        """Nothing: the kernel lengthens no skins. Raises: DesignError."""
-        raise DesignError(
-            "lengthened: this is done with a skin made from curves that is not trimmed; let it come before all else"
-        )

@@ -13,11 +13,13 @@ R = TypeVar("R", bound=Record)
 
 
 def records_in(package: str, path: Iterable[str], base: type[R]) -> dict[str, type[R]]:
-    """Kind, as it stands in the file → record, of every kind of a base that stands in a file of a package."""
+    """Kind, as it stands in the file → record, of every kind of a base that stands in a module of a package."""
     found: dict[str, type[R]] = {}
     for info in pkgutil.iter_modules(path):
         module = import_module(f"{package}.{info.name}")
         for thing in vars(module).values():
-            if isinstance(thing, type) and issubclass(thing, base) and thing is not base:
-                found[str(thing.__struct_config__.tag)] = thing
+            if isinstance(thing, type) and issubclass(thing, base):
+                kind = str(thing.__struct_config__.tag)
+                if kind != thing.__name__:  # a common base, which says no kind of its own
+                    found[kind] = thing
     return found

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import Annotated, Literal
 
 import numpy as np
@@ -11,27 +10,23 @@ from isotomon.arrays import Array
 from isotomon.errors import DesignError
 from isotomon.field.reshaped import place_moved, side_moved
 from isotomon.field.sheet import SkinSheet
-from isotomon.operations.base import Ask, Asked, Length, Operation, Ratio, Says
+from isotomon.operations.base import Ask, Length, Ratio, Says, SheetStep
 from isotomon.operations.grips import FAR, Grip, along
 from isotomon.operations.lengthen import SIDES
-from isotomon.quantity.record import Id
 
 WHAT = (("place", "a place within it"), *SIDES)
 LEAST = 1e-3
 """mm: a place does not move alone."""
 
 
-class PullSkin(Operation, frozen=True, tag="pull-skin"):
+class PullSkin(SheetStep, frozen=True, tag="pull-skin"):
     """A skin made from curves of which a side, or a place within it at `across` and `along` (0 to 1), is moved by x, y and z (mm). What is nearer than the
     `reach` (mm; nought: all of it) follows, ever less; the other sides stay, and the skin goes on from them as it did."""
 
     TITLE = "Moved in part"
     COMMAND = "Move a part of the skin"
     HELP = "A side of the skin, or a place within it, moved; what is near follows smoothly, and all else stays"
-    FAMILY = "Skins"
     PLACE = 32
-    STAGE = "Finish"
-    EARLY = True
     BEGIN = {"z": 5.0}
 
     what: Annotated[Literal["place", "first", "last", "start", "end"], Says("What is moved", words=WHAT)] = "place"
@@ -58,16 +53,6 @@ class PullSkin(Operation, frozen=True, tag="pull-skin"):
             raise DesignError("the place lies beyond the skin; give shares from 0 to 1")
         size = float(np.ptp(sheet.control.reshape(-1, 3), axis=0).max())
         return place_moved(sheet, place, by, max(reach, LEAST) if reach else 2.0 * size, ask.tolerance / 10.0)
-
-    def keeps_skin(self, body: Id) -> bool:
-        """One made from curves."""
-        return True
-
-    def asks(self, ask: Ask, called: Callable[[str], str]) -> Asked | None:
-        """Nothing. Raises: DesignError."""
-        raise DesignError(
-            "moved in part: this is done with a skin made from curves that is not trimmed; let it come before all else"
-        )
 
     def grips(self, ask: Ask, body: Array) -> dict[str, Grip]:
         """One for each direction, where the part is."""

@@ -2,27 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import Annotated
 
 from isotomon.errors import DesignError
 from isotomon.field.reshaped import smoothed
 from isotomon.field.sheet import SkinSheet
-from isotomon.operations.base import Ask, Asked, Length, Operation, Says
-from isotomon.quantity.record import Id
+from isotomon.operations.base import Ask, Length, Says, SheetStep
 
 
-class SmoothSkin(Operation, frozen=True, tag="smooth-skin"):
+class SmoothSkin(SheetStep, frozen=True, tag="smooth-skin"):
     """A skin made from curves that is as calm as it can be without leaving what it was by more than a length (mm): its creases and steps
     of curvature are gone."""
 
     TITLE = "Smoothed"
     COMMAND = "Smooth the skin"
     HELP = "The skin as calm as it can be within a distance of what it was: creases and steps of curvature go"
-    FAMILY = "Skins"
     PLACE = 31
-    STAGE = "Finish"
-    EARLY = True
 
     within: Annotated[Length, Says("Within", tip="So far it may leave the skin that it was")] = 0.5
 
@@ -32,13 +27,3 @@ class SmoothSkin(Operation, frozen=True, tag="smooth-skin"):
         if not within > 0.0:
             raise DesignError(f"within {within:.4g} mm: give a length of more than nought")
         return smoothed(sheet, within)
-
-    def keeps_skin(self, body: Id) -> bool:
-        """One made from curves."""
-        return True
-
-    def asks(self, ask: Ask, called: Callable[[str], str]) -> Asked | None:
-        """Nothing. Raises: DesignError."""
-        raise DesignError(
-            "smoothed: this is done with a skin made from curves that is not trimmed; let it come before all else"
-        )

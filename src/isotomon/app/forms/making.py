@@ -57,6 +57,8 @@ def _further(figures: SkinFigures | None, unit: str, scale: float) -> list[tuple
     lines = list[tuple[str, str]]()
     if figures.off is not None:
         lines.append((f"Off {figures.off[0]}, most of all its curves", f"{display(figures.off[1] * scale, 6)} {unit}"))
+    if figures.moved is not None:
+        lines.append(("Moved at most where it was matched", f"{display(figures.moved * scale, 4)} {unit}"))
     for called, join in figures.joins:
         turn = f"{display(math.degrees(join.angle), 4)}°"
         bend = f"curvature {join.bend / scale:.3g} 1/{unit}"
