@@ -133,6 +133,38 @@ FIELD = (
 )
 
 
+class UpTo(unittest.TestCase):
+    """Skins that run up to others."""
+
+    def test_up_to_the_saddle(self) -> None:
+        """Drawn down from a curve above it, and lengthened straight on, a skin ends on the saddle by its formula; where it misses that, it is told."""
+        roof = (
+            guide("g9", (-30, -20, 90), (0, -25, 95), (30, -20, 90)),
+            guide("g10", (-30, -15, 70), (0, -20, 72), (30, -15, 70)),
+        )
+        lift = guide("g8", (-40, -30, 60), (0, 10, 70), (30, 40, 65))
+        ways = (
+            Body("b3", "curtain", DrawnOut(curve=Ref("g8"), how="direction", length=-1.0, until=Ref("b1"))),
+            Body(
+                "b3",
+                "roof",
+                BetweenCurves(first=Ref("g9"), second=Ref("g10")),
+                steps=(Lengthen(until=Ref("b1"), id="k1"),),
+            ),
+        )
+        for body in ways:
+            plain = saddle(*roof, lift)
+            made = replace(plain, bodies=(*plain.bodies, body))
+            self.assertEqual(decode(encode(made)), made)
+            quick = rebuild(made, "b3")
+            assert quick.sheet is not None, [f.text for f in quick.findings]
+            end = quick.sheet.sheet.side("last").at(T)
+            np.testing.assert_allclose(end[:, 2], end[:, 0] * end[:, 1] / 100.0, atol=5e-6)
+        beside = replace(made, guides=(*made.guides[:-1], guide("g8", (-90, -30, 60), (-80, 40, 65))))
+        away = replace(beside, bodies=(*plain.bodies, ways[0]))
+        self.assertIn("misses the skin", str([f.text for f in rebuild(away, "b3").findings]))
+
+
 class Matched(unittest.TestCase):
     """Sides brought to the edges of other skins."""
 

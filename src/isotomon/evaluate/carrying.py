@@ -15,9 +15,9 @@ from isotomon.errors import DesignError, FieldError
 from isotomon.evaluate.guides import direction
 from isotomon.evaluate.sources import Sources
 from isotomon.field.carriers import Carrier, Path, Relative, Square, Toward, Turning, path
+from isotomon.field.dropping import normals_at
 from isotomon.field.mesh import sampling, skin_mesh, triangles
 from isotomon.field.mitred import Mitred
-from isotomon.field.skin import normals_at
 from isotomon.geometry.corners import polyline, rounded
 from isotomon.geometry.datums import Axis, Frame, Plane, SpaceCurve
 from isotomon.geometry.space import turned_round

@@ -14,6 +14,7 @@ from isotomon.design.guides import Guide, GuidePoint, check_guide
 from isotomon.errors import DesignError, IsotomonError, QuantityError, named_error
 from isotomon.evaluate.sources import Sources
 from isotomon.field import skin as skins
+from isotomon.field.dropping import dropped
 from isotomon.field.meeting import meeting
 from isotomon.geometry import space
 from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane, SpaceCurve, unit
@@ -274,9 +275,7 @@ _MAKE: dict[str, Callable[[Sources, Guide], SpaceCurve]] = {
     "through": _through,
     "drawn": lambda g, d: drawing_curve(g, d.on[0]),
     "two-views": _two_views,
-    "dropped": lambda g, d: skins.dropped(
-        g.curve(d.on[0]), g.skin(d.on[1]), direction(g, d.on[2]) if d.on[2] else None
-    ),
+    "dropped": lambda g, d: dropped(g.curve(d.on[0]), g.skin(d.on[1]), direction(g, d.on[2]) if d.on[2] else None),
     "on-skin": _on_skin,
     "meets": lambda g, d: meeting(g.skin(d.on[0]), g.skin(d.on[1]), round(_numbers(g, d)[0])),
     "joined": lambda g, d: joined_run(g, d)[0],

@@ -14,7 +14,7 @@ from isotomon.operations.skins.base import Making
 from isotomon.quantity import Kind, read
 from isotomon.quantity.record import Record, Ref, refs
 
-LETTERS = {"A": "an axis", "P": "a plane", "p": "a point", "c": "a curve", "B": "another body"}
+LETTERS = {"A": "an axis", "P": "a plane", "p": "a point", "c": "a curve", "B": "another body", "S": "another body"}
 
 
 def read_operation(kind: str, texts: Sequence[str], unit: str, things: Mapping[str, str]) -> Operation:
@@ -73,6 +73,8 @@ def _value(given: Input, text: str, unit: str, things: Mapping[str, str]) -> Any
             return tuple(read(word.strip(), "length", unit) for word in text.split(","))
         if given.what in ("edges", "faces"):
             return refs(*(_edge(word.strip(), things) for word in text.split(",") if word.strip()))
+        if "S" in given.what:
+            return Ref(things.get(text, text))
         if given.what == "choice" and text not in dict(given.words):
             raise KeyError
     except (IsotomonError, ValueError, KeyError) as error:
@@ -164,6 +166,6 @@ def _described(kind: str, title: str, says: str, record: type[Record]) -> list[s
     lines += ["| field | title | takes | usual |", "|---|---|---|---|"]
     for given in inputs_of(record):
         tip = f" {given.tip}." if given.tip else ""
-        usual = "" if given.what in ("B", "c") else f"`{_usual(given)}`"
+        usual = "" if given.what in ("B", "c", "SP") else f"`{_usual(given)}`"
         lines.append(f"| `{given.name}` | {given.title} | {wanted(given)}.{tip} | {usual} |")
     return lines

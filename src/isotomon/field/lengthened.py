@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import Literal
 
@@ -10,7 +11,8 @@ import numpy as np
 from isotomon.arrays import Array
 from isotomon.errors import FieldError
 from isotomon.field.grid_fit import fit_sheet, joins_of
-from isotomon.field.sheet import Side, SkinSheet, said_in, union
+from isotomon.field.sheet import Side, SkinSheet
+from isotomon.field.side_joins import swapped
 from isotomon.geometry.planar import cross3
 
 GoingOn = Literal["straight", "curved"]
@@ -63,22 +65,40 @@ def _gone_on(over: _Over, lengths: Array, how: GoingOn) -> Array:
     return np.asarray(along[..., None] * over.direction[:, None] + side[..., None] * towards[:, None])
 
 
-def lengthened(sheet: SkinSheet, side: Side, by: float, how: GoingOn, tolerance: float) -> SkinSheet:
-    """The sheet gone on over a side, by a length (mm) more than nought, square to that; the sides beside it go on as they arrive.
+Lengths = Callable[[Array, Array], Array]
+"""How far (n,) mm straight lines go on from points (n, 3) in directions (n, 3) of length 1."""
 
-    Raises: FieldError, for a side at which it closes or comes to a point.
+
+def lengthened(sheet: SkinSheet, side: Side, by: float | Lengths, how: GoingOn, tolerance: float) -> SkinSheet:
+    """The sheet gone on over a side, by a length (mm) more than nought, square to that, or as far as each of its lines goes; the sides beside it go on
+    as they arrive.
+
+    Raises: FieldError, for a side at which it closes or comes to a point, or from which it does not go on to where it should.
     """
     if side in ("start", "end"):
-        return _swapped(lengthened(_swapped(sheet), "first" if side == "start" else "last", by, how, tolerance))
+        return swapped(lengthened(swapped(sheet), "first" if side == "start" else "last", by, how, tolerance))
     if sheet.closed[1]:
         raise FieldError("the skin closes at that side; choose another")
     edge = sheet.grid(np.linspace(0.0, 1.0, 33), np.array([1.0 if side == "last" else 0.0]))
     if np.ptp(edge, axis=0).max() < tolerance:
         raise FieldError("the skin comes to a point at that side; choose another")
-    arrives = _over(sheet, np.linspace(0.0, 1.0, 65), 1.0 if side == "last" else 0.0)
-    # Of the new sheet's v that is the old one: no line goes on more slowly than it arrives.
-    part = 1.0 / (1.0 + by / float((arrives.speed * np.maximum(arrives.slant, LEAST_SLANT)).max()))
     at_end = side == "last"
+    level = np.array([1.0 if at_end else 0.0])
+
+    def whole(u: Array, over: _Over) -> Array:
+        if callable(by):
+            return by(sheet.grid(u, level)[:, 0], over.direction)
+        return np.asarray(by / np.maximum(over.slant, LEAST_SLANT))
+
+    looked = np.linspace(0.0, 1.0, 65)
+    arrives = _over(sheet, looked, float(level[0]))
+    ahead = whole(looked, arrives) / arrives.speed
+    if ahead.min() <= 0.0:
+        raise FieldError(
+            "what it is to come up to lies behind the side, or on it; choose another side, or trim the skin"
+        )
+    # Of the new sheet's v that is the old one: no line goes on more slowly than it arrives.
+    part = 1.0 / (1.0 + float(ahead.min()))
 
     def places(u: Array, v: Array) -> Array:
         along = v if at_end else 1.0 - v
@@ -88,12 +108,12 @@ def lengthened(sheet: SkinSheet, side: Side, by: float, how: GoingOn, tolerance:
             share = along[old] / part
             found[:, old] = sheet.grid(u, share if at_end else 1.0 - share)
         if new.any():
-            over, share = _over(sheet, u, 1.0 if at_end else 0.0), (along[new] - part) / (1.0 - part)
-            whole = by / np.maximum(over.slant, LEAST_SLANT)
+            over, share = _over(sheet, u, float(level[0])), (along[new] - part) / (1.0 - part)
+            lines = whole(u, over)
             # It sets out as fast as it arrives, and keeps to that for a while: straight lines run on as if they were longer.
             begin = over.speed * (1.0 - part) / part
-            lengths = begin[:, None] * share + (whole - begin)[:, None] * share**4
-            found[:, new] = sheet.grid(u, np.array([1.0 if at_end else 0.0])) + _gone_on(over, lengths, how)
+            lengths = begin[:, None] * share + (lines - begin)[:, None] * share**4
+            found[:, new] = sheet.grid(u, level) + _gone_on(over, lengths, how)
         return found
 
     inner = {(p * part if at_end else 1.0 - (1.0 - p) * part): k for p, k in joins_of(sheet.v).items()}
@@ -108,13 +128,3 @@ def _is_straight(sheet: SkinSheet, side: Side) -> bool:
     u, level = np.linspace(0.0, 1.0, 33), np.full(33, 1.0 if side == "last" else 0.0)
     speed, bends = (np.linalg.norm(sheet.at(u, level, 0, order), axis=1) for order in (1, 2))
     return bool(np.all(bends < STRAIGHT * speed))
-
-
-def _swapped(sheet: SkinSheet) -> SkinSheet:
-    """The same with u and v exchanged, so that its normals point to the other side. What closes smoothly along u does so no more."""
-    control = sheet.control
-    u = sheet.u
-    if u.periodic:
-        plain = union([u], u.degree, periodic=False)
-        control, u = said_in(plain, u, control), plain
-    return SkinSheet(sheet.v, u, control.transpose(1, 0, 2))

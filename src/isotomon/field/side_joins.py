@@ -21,8 +21,13 @@ Beyond = Callable[[Array], tuple[Array, Array]]
 
 
 def swapped(sheet: SkinSheet) -> SkinSheet:
-    """The same, v for u; its corners have no names then."""
-    return SkinSheet(sheet.v, sheet.u, sheet.control.transpose(1, 0, 2))
+    """The same with u and v exchanged, so that its normals point to the other side; its corners have no names then, and what closes smoothly along u
+    does so no more."""
+    u, control = sheet.u, sheet.control
+    if u.periodic:
+        plain = union([u], u.degree, periodic=False)
+        control, u = said_in(plain, u, control), plain
+    return SkinSheet(sheet.v, u, control.transpose(1, 0, 2))
 
 
 def lacking(sheet: SkinSheet, at: float, beyond: Beyond, order: int, u: Array) -> Array:

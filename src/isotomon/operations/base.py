@@ -28,7 +28,7 @@ KINDS = ("length", "angle", "ratio")
 @dataclass(frozen=True)
 class Says:
     """What a field of an operation is to those who use it: its title; `what` it takes, where its type does not say so: a kind
-    of number, or letters of what can be referred to (A an axis, P a plane, p a point, c a curve, B another body); its choices
+    of number, or letters of what can be referred to (A an axis, P a plane, p a point, c a curve, B another body, S another body's skin); its choices
     in words; what it does, in a sentence; and the field beside whose items its own stand."""
 
     title: str
@@ -272,6 +272,10 @@ Angle = Annotated[Value, "angle"]
 Ratio = Annotated[Value, "ratio"]
 Other = Annotated[Ref, "B"]
 """Another body."""
+UpTo = Annotated[
+    Ref, Says("Up to", "SP", tip="Another skin or body as it is shaped, or a plane; nothing: by the length")
+]
+"""What something runs up to."""
 Others = Annotated[tuple[Ref, ...], Says("Other skins", "bodies")]
 """Several of them."""
 

@@ -4,10 +4,15 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
+import numpy as np
+
+from isotomon.arrays import Array
 from isotomon.errors import DesignError
+from isotomon.field.dropping import met_along
 from isotomon.field.lengthened import lengthened
 from isotomon.field.sheet import SkinSheet
-from isotomon.operations.base import Ask, Length, Says, SheetStep
+from isotomon.operations.base import Ask, Length, Says, SheetStep, UpTo
+from isotomon.quantity.record import usual
 
 SIDES = (
     ("first", "along its first curve"),
@@ -20,7 +25,7 @@ HOW = (("straight", "straight on"), ("curved", "with the curvature that it has t
 
 class Lengthen(SheetStep, frozen=True, tag="lengthen"):
     """A skin made from curves that goes on over a side, `by` so many mm: straight in its own direction, or along circles of the curvature that
-    it has there."""
+    it has there; or straight `until` it comes to another skin or a plane."""
 
     TITLE = "Lengthened"
     COMMAND = "Lengthen the skin"
@@ -30,10 +35,21 @@ class Lengthen(SheetStep, frozen=True, tag="lengthen"):
     side: Annotated[Literal["first", "last", "start", "end"], Says("At the side", words=SIDES)] = "last"
     by: Annotated[Length, Says("By")] = 10.0
     how: Annotated[Literal["straight", "curved"], Says("It goes on", words=HOW)] = "straight"
+    until: UpTo = usual("")
 
     def on_sheet(self, ask: Ask, sheet: SkinSheet) -> SkinSheet:
         """Fitted to what goes on."""
         by = ask.number(self, "by")
         if not by > 0.0:
             raise DesignError(f"by {by:.4g} mm: give a length of more than nought; trim the skin to make it shorter")
-        return lengthened(sheet, self.side, by, self.how, ask.tolerance / 10.0)
+        near = ask.tolerance / 10.0
+        if not self.until:
+            return lengthened(sheet, self.side, by, self.how, near)
+        if self.how != "straight":
+            raise DesignError("a skin comes up to another one straight on; let it go on so, or by a length")
+        skin = ask.references.skin(self.until)
+
+        def reaching(points: Array, ways: Array) -> Array:
+            return np.asarray(np.sum((met_along(points, skin, ways) - points) * ways, axis=1))
+
+        return lengthened(sheet, self.side, reaching, self.how, near)

@@ -42,7 +42,11 @@ def offers_of(desk: Desk, asked: Input) -> list[tuple[str, str]]:
     if asked.what in ("B", "bodies"):
         design, hand = desk.design, desk.hand
         return [(b.id, b.name) for b in desk.others if bodies.may_receive(design, hand, b.id)]
-    return [offer for letter in asked.what for offer in candidates(desk.design, letter)]
+    found = [offer for letter in asked.what for offer in candidates(desk.design, letter)]
+    if "S" in asked.what:
+        skins = [(b.id, b.name) for b in desk.others if b.has_skin]
+        found = [("", "nothing"), *skins, *found]
+    return found
 
 
 def edge_offers(desk: Desk) -> list[tuple[str, str]]:
