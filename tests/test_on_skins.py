@@ -133,6 +133,36 @@ FIELD = (
 )
 
 
+class Tied(unittest.TestCase):
+    """Curves that ties make correspond."""
+
+    def test_rulings_go_from_tie_to_tie(self) -> None:
+        """Each tie's shares of both lengths are the ends of one ruling, of open curves and round closed ones; the skin still passes both curves; ties
+        that cross are refused."""
+        ring = [(30 * np.cos(a), 30 * np.sin(a)) for a in np.linspace(0.0, 2.0 * np.pi, 13)[:-1]]
+        guides = (
+            guide("g1", (0, 0, 0), (50, 10, 20), (100, 0, 0)),
+            guide("g2", (0, 60, 10), (40, 70, 30), (100, 60, 0)),
+            guide("g3", *((x, y, 0.0) for x, y in ring), closed=True),
+            guide("g4", *((1.3 * x, 0.8 * y, 40.0) for x, y in ring), closed=True),
+        )
+        for pair, ties in ((("g1", "g2"), ((0.5, 0.4), (0.25, 0.3))), (("g3", "g4"), ((0.1, 0.2), (0.95, 0.9)))):
+            body = Body("b1", "skin", BetweenCurves(first=Ref(pair[0]), second=Ref(pair[1]), ties=ties))
+            made = Design("ties", guides=guides, bodies=(body,))
+            self.assertEqual(decode(encode(made)), made)
+            quick = rebuild(made)
+            assert quick.sheet is not None and quick.figures is not None, [f.text for f in quick.findings]
+            assert quick.figures.off is not None
+            self.assertLess(quick.figures.off[1], 1e-4)
+            ends = quick.sheet.tie_lines[:, [0, -1]]
+            for key, end in ((pair[0], 0), (pair[1], 1)):
+                strand = strand_of(quick.guides[key], 1e-7)
+                places = strand.at(strand.at_share(np.array([tie[end] for tie in ties])))
+                np.testing.assert_allclose(ends[:, end], places, atol=1e-4)
+        crossed = replace(made, bodies=(replace(body, shaped=replace(body.shaped, ties=((0.2, 0.6), (0.4, 0.3)))),))
+        self.assertIn("cross each other", str([f.text for f in rebuild(crossed).findings]))
+
+
 class UpTo(unittest.TestCase):
     """Skins that run up to others."""
 

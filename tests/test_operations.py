@@ -86,13 +86,26 @@ class Declared(unittest.TestCase):
     def test_each_says_all_that_is_asked_for(self) -> None:
         """Title, command and help; every field has a title and a kind that a form knows; the usual one comes back from a file; an
         unknown field and a count beyond bounds are refused."""
-        known = {"length", "angle", "ratio", "count", "copies", "yes", "choice", "edges", "faces", "lengths", "bodies"}
+        known = {
+            "length",
+            "angle",
+            "ratio",
+            "count",
+            "copies",
+            "pairs",
+            "yes",
+            "choice",
+            "edges",
+            "faces",
+            "lengths",
+            "bodies",
+        }
         for kind, operation in OPERATIONS.items():
             with self.subTest(kind):
                 self.assertTrue(operation.TITLE and operation.COMMAND and operation.HELP)
                 for given in inputs_of(operation):
                     self.assertTrue(given.title)
-                    self.assertTrue(given.what in known or set(given.what) <= set("APpcB"), given)
+                    self.assertTrue(given.what in known or set(given.what) <= set("APpcBS"), given)
                 made = bodies.add_body(post(), "other")
                 other = {i.name: "b1" for i in inputs_of(operation) if i.what == "B"}
                 made = bodies.add_step(made, "body", operation(**{**operation.BEGIN, **other}))
@@ -104,7 +117,8 @@ class Declared(unittest.TestCase):
                 self.assertTrue(making.TITLE and making.COMMAND and making.HELP and making.ICON)
                 for given in inputs_of(making):
                     self.assertTrue(
-                        given.title and (given.what in {*known, "curves", "points"} or given.what in ("c", "A", "B")),
+                        given.title
+                        and (given.what in {*known, "curves", "points"} or given.what in ("c", "A", "B", "SP")),
                         given,
                     )
                 made = bodies.change_body(post(), "body", shaped=making(), stations=())

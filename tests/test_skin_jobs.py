@@ -8,7 +8,7 @@ import unittest
 import numpy as np
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QCheckBox, QComboBox, QMenu, QToolButton
+from PySide6.QtWidgets import QApplication, QCheckBox, QComboBox, QLineEdit, QMenu, QToolButton
 
 from isotomon.app.forms.design import NumberForm
 from isotomon.app.forms.edges import EdgesRow
@@ -280,6 +280,35 @@ class Jobs(WithWindow):
         self.click("body")
         self.assertGreater(self.solid().volume, 1.2 * first)
         self.kept()
+
+    def test_ties(self) -> None:
+        """Ties of a skin between two curves: added, one dragged along its curve, undone, written, evened out."""
+        self.begin("spray-hood")
+        self.click("u1", "u2")
+        self.action("Skin between two curves")
+        self.action("Add a tie")
+        self.action("Add a tie")
+        ties = self.body.making.ties
+        view = self.window.view
+        view.fit()
+        QApplication.processEvents()
+        at = QPointF(view.seen(view.handles["made tie 0 1"].place)).toPoint()
+        course = view.seen(self.at_rest().sheet.sheet.side("last").at(np.array([0.7]))[0])
+        QTest.mousePress(view, LEFT, NONE, at)
+        for share in np.linspace(0.2, 1.0, 5):
+            QTest.mouseMove(view, at + (QPointF(course).toPoint() - at) * float(share), 10)
+        QTest.mouseRelease(view, LEFT, NONE, QPointF(course).toPoint())
+        self.at_rest()
+        moved = self.body.making.ties
+        self.assertEqual((moved[0][0], moved[1]), (ties[0][0], ties[1]))
+        self.assertGreater(abs(moved[0][1] - ties[0][1]), 0.05)
+        self.keys("Ctrl+Z")
+        self.assertEqual(self.body.making.ties, ties)
+        edit = next(e for e in self.window.details.findChildren(QLineEdit) if e.accessibleName() == "Ties")
+        self.type(edit, "0.2:0.6, 0.5:0.8")
+        self.assertEqual(self.body.making.ties, ((0.2, 0.6), (0.5, 0.8)))
+        self.action("Even ties out")
+        self.assertEqual(self.body.making.ties, ())
 
     def test_trimmed_in_pieces(self) -> None:
         """A skin cut along a curve laid on it, both pieces shown, one of them clicked and left out; that step taken out again."""

@@ -8,7 +8,7 @@ from functools import cached_property
 
 import numpy as np
 
-from isotomon.arrays import Index
+from isotomon.arrays import Array, Index
 from isotomon.errors import DesignError
 from isotomon.evaluate.shape import digest
 from isotomon.evaluate.sources import Sources
@@ -49,6 +49,11 @@ class SheetShape:
         if self.made.trim is not None:
             return trimmed_mesh(self.sheet, self.made.trim, self.moving)
         return sheet_mesh(self.sheet, self.moving)
+
+    @cached_property
+    def tie_lines(self) -> Array:
+        """(ties, places, 3): from curve to curve where they were tied by hand."""
+        return self.sheet.grid(np.array(self.made.ties), np.linspace(0.0, 1.0, 17))
 
     @cached_property
     def borders(self) -> dict[str, Index]:

@@ -7,6 +7,7 @@ from collections.abc import Mapping, Sequence
 from typing import Any, cast
 
 from isotomon.errors import DesignError, IsotomonError
+from isotomon.exchange.lists import numbers, pairs
 from isotomon.operations import OPERATIONS
 from isotomon.operations.base import KINDS, Input, Operation, inputs_of
 from isotomon.operations.skins import MAKINGS
@@ -60,7 +61,9 @@ def _value(given: Input, text: str, unit: str, things: Mapping[str, str]) -> Any
         if given.what == "count":
             return int(text)
         if given.what == "copies":
-            return tuple(int(word) - 1 for word in text.replace(",", " ").split())
+            return numbers(text)
+        if given.what == "pairs":
+            return pairs(text)
         if given.what == "yes":
             return {"yes": True, "no": False}[text]
         if given.what == "B":
@@ -108,6 +111,7 @@ def wanted(given: Input) -> str:
         "ratio": "a ratio or formula",
         "count": "a whole number",
         "copies": "numbers of copies, from 1",
+        "pairs": "pairs of shares of lengths, such as `0.3:0.4, 0.7:0.6`",
         "lengths": f"lengths, a comma between, in the order of `{given.beside}`; nought for none",
         "faces": "faces: `BODY/first`, `BODY/last`, `BODY/face:NAME`, `BODY/faces`…",
         "edges": "edges: `BODY/along`, `BODY/last-rim`, `BODY/meets`, `BODY/all`…",
@@ -125,7 +129,7 @@ def _usual(given: Input) -> str:
         return f"{math.degrees(given.usual):g} deg"
     if given.what == "yes":
         return "yes" if given.usual else "no"
-    if given.what in ("copies", "edges", "faces", "lengths", "curves", "points", "bodies"):
+    if given.what in ("copies", "pairs", "edges", "faces", "lengths", "curves", "points", "bodies"):
         return "none"
     return f"{given.usual:g}" if given.what in KINDS else str(given.usual)
 

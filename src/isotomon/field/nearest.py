@@ -22,18 +22,19 @@ def nearest(sheet: SkinSheet, points: Array) -> tuple[Array, Array]:
     grid = sheet.grid(u, u).reshape(-1, 3)
     start = np.asarray(cKDTree(grid).query(points)[1])
     place = np.stack([u[start // GRID], u[start % GRID]], axis=1)
+    open_ = ~np.array(sheet.closed)  # what closes has no rim
     for _ in range(STEPS):
         at_u, at_v = place.T
         miss = points - sheet.at(at_u, at_v)
         rates = np.stack([sheet.at(at_u, at_v, 1, 0), sheet.at(at_u, at_v, 0, 1)], axis=2)
         step = np.matmul(np.linalg.pinv(rates, rcond=1e-9), miss[..., None])[..., 0]
         onto = np.clip(place + step, 0.0, 1.0)
-        out = onto != place + step
+        out = (onto != place + step) & open_
         if out.any():  # what would lead over the rim goes to it, and the other parameter goes as is best then
             to_rim = np.where(out, onto - place, 0.0)
             rest = miss - np.matmul(rates, to_rim[..., None])[..., 0]
             step = to_rim + np.matmul(np.linalg.pinv(rates * ~out[:, None], rcond=1e-9), rest[..., None])[..., 0]
-        place = np.clip(place + step, 0.0, 1.0)
+        place = np.where(open_, np.clip(place + step, 0.0, 1.0), np.mod(place + step, 1.0))
     return place[:, 0], place[:, 1]
 
 

@@ -24,6 +24,10 @@ EACH = 6
 """Places from corner to corner at which curves are made to correspond by their length; between they do so nearly."""
 NEARLY = 2e-3
 """Curves whose even places differ by no more than that of their parameters correspond as they are."""
+FORGOTTEN = 16
+"""Places after which a spline has forgotten how it began."""
+APART = 1e-3
+"""Of a curve: ties nearer to each other are not told apart."""
 ShareMap = Callable[[Array], Array]
 """The places (n,) on a curve at common places (n,)."""
 Join = Literal["free", "flush", "fair"]
@@ -116,11 +120,35 @@ def spread_at(strands: Sequence[Strand], shares: Array, places: Array, tolerance
     ring = places[-1] < 1.0
     joins, x, y = {float(p): 2 for p in places}, places, shares
     if ring:  # far enough on both sides for the spline to have forgotten its ends
-        x, y = np.concatenate([x + k for k in (-1.0, 0.0, 1.0)]), np.concatenate([y + k for k in (-1, 0, 1)], axis=1)
+        rounds = -(-FORGOTTEN // len(places))
+        turns = np.arange(-rounds, rounds + 1.0)
+        x, y = np.concatenate([x + k for k in turns]), np.concatenate([y + k for k in turns], axis=1)
     even = np.abs(y - x).max(axis=1) < SAME
     courses = [_itself if same else _flat(one.pieces()) for same, one in zip(even, smooth_each(x, y.T), strict=True)]
     straight = all(np.abs(own - places).max() < SAME for own in shares)
     return _fitted(strands, courses, {} if straight else joins, tolerance)
+
+
+def tied(
+    strands: Sequence[Strand], ties: Sequence[tuple[float, float]], tolerance: float
+) -> tuple[Spread, tuple[float, ...]]:
+    """Two curves made to correspond where ties say so, by shares of the lengths of both, smoothly between; of open ones the ends, too. And the common
+    places of the ties.
+
+    Raises: FieldError, for ties that cross each other.
+    """
+    ring = all(s.closed for s in strands)
+    pairs = np.array([*ties, *(() if ring else ((0.0, 0.0), (1.0, 1.0)))])
+    own = np.stack([strand.at_share(np.mod(p, 1.0) if ring else p) for strand, p in zip(strands, pairs.T, strict=True)])
+    if ring:  # the nearer way round, and begun where the common places begin
+        own[1] += np.round(own[0] - own[1])
+        own -= np.floor(own.mean(axis=0))
+    places = tuple(own.mean(axis=0)[: len(ties)].tolist())
+    own = own[:, np.argsort(own.mean(axis=0))]
+    steps = np.diff(np.column_stack([own, own[:, :1] + 1.0]) if ring else own, axis=1)
+    if steps.min() < APART:
+        raise FieldError("two ties cross each other, or lie on one another or on an end; move one, or even them out")
+    return spread_at(strands, own, own.mean(axis=0), tolerance), places
 
 
 def _flat(course: Callable[[Array], Any]) -> ShareMap:
@@ -170,14 +198,18 @@ def _commons(course: ShareMap, places: Array, known: Sequence[float]) -> list[fl
 
 
 def through(
-    strands: Sequence[Strand], across: Blend, tolerance: float, lengths: tuple[float, float] = (0.0, 0.0)
+    strands: Sequence[Strand],
+    across: Blend,
+    tolerance: float,
+    lengths: tuple[float, float] = (0.0, 0.0),
+    own: Spread | None = None,
 ) -> SkinSheet:
     """The skin that passes curves in order, as a blend carries one into the next; where that says that slopes are given at an end, it goes on from
-    the skin that the curve there is an edge of, over a length (mm).
+    the skin that the curve there is an edge of, over a length (mm). `own`: the curves as they correspond, where not by their lengths.
 
     Raises: FieldError, for such a curve that is no edge of a skin.
     """
-    own = spread(strands, tolerance)
+    own = own or spread(strands, tolerance)
     every = [own]
     for end, given in ((0, across.first), (-1, across.last)):
         if given:

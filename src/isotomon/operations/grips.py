@@ -1,11 +1,11 @@
-"""Handles of steps: where each is, the places that it can be dragged to, and what the step's fields are there."""
+"""Handles of steps, and of how skins are made: where each is, the places that it can be dragged to, and what the step's fields are there."""
 
 from __future__ import annotations
 
 import math
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 
@@ -19,12 +19,12 @@ FAR = 20.0
 @dataclass(frozen=True, eq=False)
 class Grip:
     """`course`: places (n, 3), mm, for shares (n,) of the way from one end of its course to the other, 0.5 being where it is;
-    `changes`: the step's fields at a share. `does`: the title of the edit; `words`: what dragging does, to follow "Drag
+    `changes`: the record's fields at a share. `does`: the title of the edit; `words`: what dragging does, to follow "Drag
     to"; `letter`: the direction it is of."""
 
     place: Array
     course: Callable[[Array], Array]
-    changes: Callable[[float], dict[str, float]]
+    changes: Callable[[float], dict[str, Any]]
     does: str
     words: str
     look: Literal["dot", "hub", "square"] = "dot"

@@ -14,6 +14,7 @@ from isotomon.app.forms.subject import Subject
 from isotomon.app.tools.steps import offers_of
 from isotomon.design.records import Design
 from isotomon.errors import DesignError
+from isotomon.exchange.lists import numbers, pairs, said_numbers, said_pairs
 from isotomon.operations.base import KINDS, Input
 from isotomon.quantity import Value
 
@@ -39,8 +40,8 @@ def add_input(form: Form, key: str, subject: Subject, asked: Input) -> None:
         pass  # they stand beside the items that they belong to
     elif asked.what == "yes":
         form.tick(asked.title, value, put, tip=asked.tip)
-    elif asked.what == "copies":
-        _copies(form, asked, value, put)
+    elif asked.what in WRITTEN:
+        _written(form, asked, value, put)
     elif asked.what in LISTED:
         row = EdgesRow(form, key, subject, asked)
         form.row(row, row.refresh)
@@ -55,8 +56,9 @@ def add_input(form: Form, key: str, subject: Subject, asked: Input) -> None:
         )
 
 
-def _copies(form: Form, asked: Input, value: Callable[[], Any], put: Callable[[Any], str]) -> None:
-    """Numbers of copies, from 1 as users count."""
+def _written(form: Form, asked: Input, value: Callable[[], Any], put: Callable[[Any], str]) -> None:
+    """What is written as a list: numbers of copies, or pairs of shares."""
+    said, read_back = WRITTEN[asked.what]
     edit = QLineEdit()
     edit.setAccessibleName(asked.title)
     edit.setPlaceholderText("none")
@@ -66,12 +68,12 @@ def _copies(form: Form, asked: Input, value: Callable[[], Any], put: Callable[[A
         if edit.isModified():
             edit.setModified(False)
             try:
-                put(_numbers(edit.text()))
+                put(read_back(edit.text()))
             except DesignError as error:
                 form.desk.said.emit("error", f"{error}. Nothing was changed.")
 
     edit.editingFinished.connect(done)
-    form.row(titled(asked.title, edit), lambda: edit.setText(", ".join(str(n + 1) for n in value())))
+    form.row(titled(asked.title, edit), lambda: edit.setText(said(value())))
 
 
 def _whole(value: Value | None) -> int:
@@ -80,8 +82,8 @@ def _whole(value: Value | None) -> int:
     return round(value)
 
 
-def _numbers(text: str) -> tuple[int, ...]:
-    words = text.replace(",", " ").split()
-    if not all(w.isdecimal() and 0 < int(w) <= 1000 for w in words):
-        raise DesignError(f"'{text}' is no list of numbers of copies; write such as 2, 5")
-    return tuple(sorted({int(w) - 1 for w in words}))
+WRITTEN: dict[str, tuple[Callable[[Any], str], Callable[[str], Any]]] = {
+    "copies": (said_numbers, numbers),
+    "pairs": (said_pairs, pairs),
+}
+"""What a list is as text, and the list that a text says."""

@@ -37,7 +37,7 @@ def offers_of(desk: Desk, asked: Input) -> list[tuple[str, str]]:
         return curve_offers(desk)
     if asked.what == "points":
         return point_offers(desk)
-    if desk.design is None or asked.what in (*KINDS, "count", "copies", "yes"):
+    if desk.design is None or asked.what in (*KINDS, "count", "copies", "pairs", "yes"):
         return []
     if asked.what in ("B", "bodies"):
         design, hand = desk.design, desk.hand

@@ -10,11 +10,13 @@ from isotomon.app.api import Api
 from isotomon.app.command import Command
 from isotomon.app.state.desk import Desk
 from isotomon.design import edits, loft_edits
+from isotomon.design.bodies import change_body
 from isotomon.design.guides import End
 from isotomon.design.records import Design
 from isotomon.evaluate.placing import Stood, nearest_share
 from isotomon.inspect.results import Quick, Shape
-from isotomon.quantity.record import Ref
+from isotomon.operations.skins.between import BetweenCurves
+from isotomon.quantity.record import Pair, Ref
 
 
 def end_at(station: str, share: float, stand: Stood) -> End:
@@ -66,6 +68,9 @@ class TieTools:
 
     def add(self) -> None:
         """A tie where profiles face the way the widest run between ties faces; its ends can then be dragged."""
+        if isinstance(self.w.desk.held.making, BetweenCurves):
+            self._add_between(self.w.desk.held.making)
+            return
         got = results(self.w.desk)
         if got is None:
             return
@@ -83,6 +88,20 @@ class TieTools:
             ends.append(end_at(n.station.id, nearest_share(stand.outline, x, y), stand))
         self.w.view.show_ties(True)
         self.w.desk.do("add a tie", lambda d: loft_edits.add_tie(d, self.w.desk.hand, tuple(ends)))
+
+    def _add_between(self, making: BetweenCurves) -> None:
+        """One in the middle of the widest gap between those of a skin between two curves."""
+        ties = np.array([(0.0, 0.0), *sorted(making.ties), (1.0, 1.0)])
+        k = int(np.diff(ties[:, 0]).argmax())
+        first, second = (ties[k : k + 2].mean(axis=0)).round(4).tolist()
+        self._set_between((*making.ties, (first, second)), "add a tie")
+        self.w.view.show_ties(True)
+        self.w.show_handles()
+
+    def _set_between(self, ties: tuple[Pair, ...], title: str) -> None:
+        desk, key = self.w.desk, self.w.desk.hand
+        desk.do(title, lambda d: change_body(d, key, shaped=edits.replace(d.body(key).shaped, ties=ties)))
+        desk.select((key,))
 
     def shift(self, way: int) -> None:
         """From the chosen station on, every tie goes to the next corner."""
@@ -121,22 +140,29 @@ class TieTools:
 
     def even_out(self) -> None:
         """All ties automatic again."""
+        if isinstance(self.w.desk.held.making, BetweenCurves):
+            self._set_between((), "even the ties out")
+            return
         self.w.desk.do("even the ties out", lambda d: loft_edits.remove_ties(d, self.w.desk.hand))
 
     def body_reason(self) -> str:
         """Why ties cannot be worked on."""
+        if self.w.desk.design is not None and isinstance(self.w.desk.held.making, BetweenCurves):
+            return ""
         return "" if results(self.w.desk) is not None else "There is no body yet: two stations at least"
 
     def station_reason(self) -> str:
         """Why no whole turn can be added, or ties shifted."""
-        if self.body_reason():
-            return self.body_reason()
+        if results(self.w.desk) is None:
+            return "There is no body yet that goes through stations: two at least"
         return "" if self.w.desk.selected_stations() else "Choose a station first"
 
     def even_reason(self) -> str:
         """Why there is nothing to even out."""
         body = self.w.desk.body
-        return "" if body is not None and body.loft.ties else "No tie is set by hand"
+        making = body.making if body is not None else None
+        tied = making.ties if isinstance(making, BetweenCurves) else body.loft.ties if body is not None else ()
+        return "" if tied else "No tie is set by hand"
 
 
 TIE_COMMANDS: tuple[Command, ...] = (

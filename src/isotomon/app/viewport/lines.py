@@ -136,8 +136,9 @@ def curves_of(quick: Quick | None, drawn: Lines, wanted: Wanted, theme: Theme) -
     for key, reading in quick.readings.items():
         strong = key in wanted.selected
         curves += [(line, attention if strong else soft, strong) for line in reading.lines]
-    if quick.shape is not None and wanted.ties:
-        curves += [(quick.stood(line), ink, False) for line in quick.shape.tie_lines]
+    shape = quick.shape or quick.sheet
+    if shape is not None and wanted.ties:
+        curves += [(quick.stood(line), ink, False) for line in shape.tie_lines]
     return curves + [(line, ink, True) for line in _live_lines(quick, wanted.live)]
 
 

@@ -13,6 +13,7 @@ from isotomon.field.spreads import GIVEN, Join
 from isotomon.field.strand import Strand, strand_of
 from isotomon.field.trims import Trim
 from isotomon.operations.base import Ask, Says
+from isotomon.operations.grips import Grip
 from isotomon.quantity.record import Record, Ref
 
 Curve = Annotated[Ref, "c"]
@@ -38,6 +39,8 @@ class MadeSheet:
     told: tuple[tuple[str, float], ...] = ()
     trim: Trim | None = None
     """What of the sheet there is; None for all of it."""
+    ties: tuple[float, ...] = ()
+    """u where its curves were made to correspond by hand."""
 
 
 class Making(Record, frozen=True, kw_only=True, tag_field="kind"):
@@ -72,6 +75,13 @@ class Making(Record, frozen=True, kw_only=True, tag_field="kind"):
         Raises: IsotomonError.
         """
         raise NotImplementedError
+
+    def grips(self, ask: Ask) -> dict[str, Grip]:
+        """Handles for what can be dragged, by name.
+
+        Raises: IsotomonError.
+        """
+        return {}
 
 
 def strands_of(ask: Ask, curves: Sequence[Ref]) -> list[Strand]:
