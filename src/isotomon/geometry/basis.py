@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from scipy.interpolate import BSpline
@@ -117,6 +119,33 @@ def make_basis(degree: int, breaks: Array, periodic: bool = False, joins: Joins 
     return Basis(degree, breaks, multiplicity, periodic)
 
 
+PROBES = np.array([0.11, 0.29, 0.5, 0.71, 0.89])
+"""Places in each span at which a fit is looked at."""
+MOST_KEPT, MOST_BREAKS_KEPT = 200, 60
+"""Bases that are kept with their weights, which edits of what is fitted do not change; none of so many breaks that it would be large."""
+
+
+@dataclass(frozen=True, eq=False)
+class _Trial:
+    """A basis in which something may be fitted: the places `u` at which that is asked for, the sites before the probes, and the `rows` of weights
+    there, those of the sites by themselves, too."""
+
+    basis: Basis
+    u: Array
+    rows: csr_array
+    at_sites: csr_array
+
+
+@lru_cache(maxsize=MOST_KEPT)
+def _trial(degree: int, breaks: bytes, times: bytes, periodic: bool) -> _Trial:
+    basis = Basis(degree, np.frombuffer(breaks), np.frombuffer(times, dtype=np.int64), periodic)
+    begin, width = basis.breaks[:-1, None], np.diff(basis.breaks)[:, None]
+    # Sites and probes at once: what they cost is mostly the calls.
+    u = np.concatenate([basis.greville(), (begin + width * PROBES).ravel()])
+    rows = basis.sparse(u)
+    return _Trial(basis, u, rows, rows[: basis.size])
+
+
 def fit(
     sample: Callable[[Array], Array],
     tolerance: float,
@@ -143,15 +172,13 @@ def fit(
         x for x in (*usual, *seeds) if all(abs(x - j) > NEAR_JOIN for j in joins) and NEAR_JOIN < x < 1.0 - NEAR_JOIN
     ]
     breaks = np.array(sorted({0.0, 1.0, *joins, *some}))
-    probes = np.array([0.11, 0.29, 0.5, 0.71, 0.89])
     while True:
-        basis = make_basis(degree, breaks, periodic, joins)
-        width, sites = np.diff(breaks), basis.greville()
-        # Sites and probes at once: what they cost is mostly the calls.
-        u = np.concatenate([sites, (breaks[:-1, None] + width[:, None] * probes).ravel()])
-        rows, values = basis.sparse(u), sample(u)
-        control = basis.through(rows[: len(sites)], values[: len(sites)])
-        error = np.abs(rows @ control - values)[len(sites) :].max(axis=1).reshape(len(width), -1).max(axis=1)
+        made = make_basis(degree, breaks, periodic, joins)
+        known = (degree, breaks.tobytes(), made.multiplicity.tobytes(), periodic)
+        trial = _trial(*known) if len(breaks) <= MOST_BREAKS_KEPT else _trial.__wrapped__(*known)
+        basis, width, values = trial.basis, np.diff(breaks), sample(trial.u)
+        control = basis.through(trial.at_sites, values[: basis.size])
+        error = np.abs(trial.rows @ control - values)[basis.size :].max(axis=1).reshape(len(width), -1).max(axis=1)
         parts = _parted(error, tolerance, width, degree)
         if loose is not None and parts.sum() > loose[0]:
             tolerance = max(tolerance, loose[1])
