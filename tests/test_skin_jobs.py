@@ -7,9 +7,11 @@ import unittest
 
 import numpy as np
 from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtGui import QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QCheckBox, QComboBox, QLineEdit, QMenu, QToolButton
 
+from isotomon.app.forms.datum import DatumForm
 from isotomon.app.forms.design import NumberForm
 from isotomon.app.forms.edges import EdgesRow
 from isotomon.app.forms.making import MakingForm
@@ -17,6 +19,7 @@ from isotomon.app.forms.steps import StepsForm
 from isotomon.design.body import Body
 from isotomon.design.edits import replace
 from isotomon.design.file import encode, load
+from isotomon.geometry.face_names import own_name
 from isotomon.inspect.results import Quick
 from isotomon.kernel.protocol import Built
 from isotomon.samples import sample
@@ -279,6 +282,83 @@ class Jobs(WithWindow):
             self.at_rest()
         self.click("body")
         self.assertGreater(self.solid().volume, 1.2 * first)
+        self.kept()
+
+    def zoomed(self, place: np.ndarray, face: str) -> QPoint:
+        """Where a face is seen near a place (3,), once the wheel has brought it near enough to be clicked."""
+        view = self.window.view
+        for _ in range(16):
+            at = QPointF(view.seen(place))
+            near = [at + QPointF(x, y) for x in range(-24, 25, 6) for y in range(-24, 25, 6)]
+            found = next((p for p in near if view.pick_part(p) == face), None)
+            if found is not None:
+                return found.toPoint()
+            turned = QPoint(0, 120), Qt.MouseButton.NoButton, NONE, Qt.ScrollPhase.NoScrollPhase, False
+            QApplication.sendEvent(view, QWheelEvent(at, view.mapToGlobal(at), QPoint(), *turned))
+            QApplication.processEvents()
+        raise AssertionError(f"{face} is not seen")
+
+    def point_at(self, curve: str, which: str) -> str:
+        """A point at an end (0 or 2) of a curve."""
+        self.click(curve)
+        self.action("End or middle of a curve")
+        self.type(self.window.details.findChild(DatumForm).fields["0"].edit, which)
+        self.at_rest()
+        return self.design.datums[-1].id
+
+    def test_pump_wheel(self) -> None:
+        """A hub turned and bevelled; a blade's net of a curve laid on it, one from two views, and two lines between; lengthened into the hub, thick, its
+        inlet edge rounded away, cut by the turned shroud, copied, united with the hub, the roots rounded; three blades, to be quick."""
+        made = ("u1", "u2", "u3", "u4", "d1", "d2", "d3", "d4")
+        self.begin("pump-wheel", without=made)
+        self.click("g1")
+        self.action("Revolve")
+        self.action("Bevel edges")
+        self.step("0 width", "rim_bevel")
+        hub = self.solid().volume
+        self.click("g3", "body")
+        self.action("Curve dropped onto a skin")
+        self.choice("Along 3", "Z axis")
+        self.click("g4", "g5")
+        self.action("Curve from two views")
+        laid, viewed = (g.id for g in self.design.guides)
+        points = [self.point_at(curve, which) for which in ("0", "2") for curve in (laid, viewed)]
+        for pair in (points[:2], points[2:]):
+            self.click(*pair)
+            self.action("Curve through points")
+        self.click(*(g.id for g in self.design.guides))
+        self.keys("Ctrl+Shift+K")
+        self.at_rest()
+        blade = self.window.desk.hand
+        self.action("Lengthen the skin")
+        self.choice("At the side", "along its first curve")
+        self.step("0 by", "sunk")
+        self.action("Give the skin a thickness")
+        self.step("1 thickness", "blade_thickness")
+        self.choice("It lies", "about the skin")
+        self.solid()
+        self.action("Front view")
+        rim = self.at_rest().sheet.sheet.side("end").at(np.array([0.5]))[0]
+        QTest.mouseClick(self.window.view, LEFT, CTRL, self.zoomed(rim, f"{blade}/face:rim of skin end"))
+        self.action("Round faces away")
+        self.assertEqual(self.body.steps[-1].faces, (f"{blade}/face:rim of skin end",))
+        self.click("g2")
+        self.action("Revolve")
+        self.click(blade)
+        self.action("Combine with another body")
+        self.choice("Body", "revolution")
+        self.choice("It is", "cut from it")
+        one = self.solid().volume
+        self.action("Copies round an axis")
+        self.step("4 count", "3")
+        self.click("body")
+        self.action("Combine with another body")
+        self.choice("Body", "skin")
+        self.action("Round edges")
+        self.step("2 radius", "root_radius")
+        whole = self.solid()
+        self.assertGreater(sum(name.startswith("round of") for name in map(own_name, whole.names)), 2)
+        self.assertTrue(hub + one < whole.volume < hub + 3.0 * one)  # a good third of each blade is sunk in the hub
         self.kept()
 
     def test_ties(self) -> None:

@@ -155,11 +155,12 @@ class DatumTools:
 
     def reason(self, kind: str) -> str:
         """Why a kind cannot be made now; empty: it can. Asked often, so it only looks whether there is anything to take."""
-        body = self.w.desk.body
-        if body is None:
+        body, design = self.w.desk.body, self.w.desk.design
+        if body is None or design is None:
             return "Open or begin a design first"
-        curved = set(CONSTRUCTIONS[kind].on) & {"c", "R"}
-        return "This needs a station, a curve or something round first" if curved and not body.stations else ""
+        wanted = set(CONSTRUCTIONS[kind].on) & {"c", "R"}
+        there = bool(body.stations) or (bool(design.guides) and "c" in wanted)
+        return "This needs a station, a curve or something round first" if wanted and not there else ""
 
     def pull(self, key: str, start: Array, now: Array) -> None:
         """A datum dragged in the View from one pixel to another: its first number follows."""

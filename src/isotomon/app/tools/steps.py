@@ -138,9 +138,11 @@ def _made_with(desk: Desk) -> list[Id]:
 
 
 def _usual_edges(desk: Desk) -> tuple[Ref, ...]:
-    """The edges that a new step works on where none are chosen: where bodies meet, else the rim of the last end."""
-    tools = _made_with(desk)
-    return refs(*(chosen_edges(desk) or [f"{tool}/meets" for tool in tools[-1:]] or [f"{desk.hand}/last-rim"]))
+    """The edges that a new step works on where none are chosen: where bodies meet, else the rim of the last end, else those along a body that has
+    no ends."""
+    tools, mesh = _made_with(desk), desk.quick.mesh if desk.quick is not None else None
+    rule = "along" if mesh is not None and mesh.ring else "last-rim"
+    return refs(*(chosen_edges(desk) or [f"{tool}/meets" for tool in tools[-1:]] or [f"{desk.hand}/{rule}"]))
 
 
 def _add(w: Api, kind: type[Operation]) -> None:
