@@ -21,6 +21,7 @@ from isotomon.design.records import Design
 from isotomon.design.station import Station
 from isotomon.design.walk import users
 from isotomon.errors import DesignError
+from isotomon.inspect.finished import with_finished
 from isotomon.inspect.quick import rebuild
 from isotomon.inspect.results import Quick
 from isotomon.kernel.protocol import Built
@@ -38,6 +39,7 @@ from isotomon.profile.section import Circle
 from isotomon.quantity.record import Ref, refs
 from isotomon.samples import SKINS, sample
 from isotomon.solids.checked import checked
+from isotomon.solids.deliver import build_all
 from tests.helpers import WithWorker, enclosed, trials
 from tests.test_window import WithWindow
 
@@ -171,6 +173,43 @@ class Made(WithWorker):
         self.assertIn("bends more tightly", finding.text)
         again = rebuild(finding.mends[0].edit(folds.design))
         self.assertEqual(again.findings, ())
+
+    def test_what_stays_open_is_mended(self) -> None:
+        """A tube with a lid at one end that misses it by 0.3 mm: its open end is offered to be filled, and the gap to be closed; both done it is the
+        frustum. Where three walls meet it is told."""
+
+        def ring(key: str, z: float, radius: float) -> Guide:
+            turns = np.linspace(0.0, 2.0 * math.pi, 25)[:-1].tolist()
+            return guide(key, *((radius * math.cos(a), radius * math.sin(a), z) for a in turns), closed=True)
+
+        tube = Body(
+            "b1", "tube", BetweenCurves(first=Ref("g1"), second=Ref("g2")), steps=(Sew(others=refs("b2"), id="k1"),)
+        )
+        lid = Body("b2", "lid", FillRun(curves=refs("g3")))
+        made = Design(
+            "tube", guides=(ring("g1", 0.0, 20.0), ring("g2", 40.0, 25.0), ring("g3", -0.3, 20.0)), bodies=(tube, lid)
+        )
+        for title in ("Fill the open end", "Close gaps up to 0.303 mm"):
+            finding = next(f for f in self.finished(made).findings if f.mends)
+            made = next(mend for mend in finding.mends if mend.title == title).edit(made)
+        quick = self.finished(made)
+        self.assertEqual(quick.findings, ())
+        self.assertAlmostEqual(quick.finished["b1"].volume / (math.pi * 40.0 / 3.0 * 1525.0), 1.0, delta=0.01)
+        lines = [
+            guide(key, (x, y, 0), (x, y, 50))
+            for key, x, y in (("a", 0, 0), ("b", 50, 0), ("c", -30, 40), ("d", -30, -40))
+        ]
+        walls = [
+            Body(f"b{k}", f"wall {k}", BetweenCurves(first=Ref("a"), second=Ref(key))) for k, key in enumerate("bcd", 1)
+        ]
+        walls[0] = replace(walls[0], steps=(Sew(others=refs("b2", "b3"), id="k1"),))
+        told = str([f.text for f in self.finished(Design("walls", guides=tuple(lines), bodies=tuple(walls))).findings])
+        self.assertIn("three faces or more meet at one edge, as at (0, 0, 25)", told)
+
+    def finished(self, design: Design) -> Quick:
+        """Its results with the solids."""
+        quick = rebuild(design)
+        return with_finished(quick, build_all(quick, self.supervisor))
 
     def test_lengthened_and_trimmed(self) -> None:
         """A flat skin is as large as it is lengthened to, and what a post leaves of it, or holds of it, is the circle's."""

@@ -12,6 +12,7 @@ from isotomon.inspect.finished_laws import judge_finished
 from isotomon.inspect.gauges import read_gauge, wrong_readings
 from isotomon.inspect.looks import ground_of
 from isotomon.inspect.results import Quick, Reading
+from isotomon.inspect.sewn import sew_mends
 from isotomon.inspect.sizes import use_size
 from isotomon.kernel.protocol import Built, Failed
 from isotomon.measure.laws import Finding, Mend
@@ -78,7 +79,7 @@ def _unsound(quick: Quick) -> list[Finding]:
             found.append(Finding("error", name, text, about=body))
         if built.told and not one.body.file:
             text = f"the skins do not close: {'; '.join(_in_names(quick, words) for words in built.told)}"
-            found.append(Finding("note", name, text, about=body))
+            found.append(Finding("note", name, text, about=body, mends=sew_mends(quick, body)))
         if built.united is not None:
             text = (
                 f"its copies overlap: their volumes add up to {built.volume:,.1f} mm³, and united they have "

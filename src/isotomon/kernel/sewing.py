@@ -37,18 +37,24 @@ class Open:
 
 def sewn_together(faces: Sequence[tuple[str, TopoDS_Face]], tolerance: float) -> tuple[NamedShape, tuple[str, ...]]:
     """Named faces sewn where edges are no further apart than the tolerance (mm): a solid where they close, else one skin; and what is to be told
-    of where it is open.
+    of where it is open, and where more than two faces meet.
 
     Raises: SolidError.
     """
-    edges = open_edges(faces, tolerance)
+    edges, branches = _edges(faces, tolerance)
     if not edges:
         return sewn(faces, tolerance), ()
-    return sewn(faces, tolerance, skin=True), _told(edges)
+    told = _told(edges)
+    if branches:
+        x, y, z = (f"{c:.4g}" for c in branches[0].points[PLACES // 2].round(6) + 0.0)
+        told += (
+            f"three faces or more meet at {_counted(branches)}, as at ({x}, {y}, {z}); only two of them can bound a solid",
+        )
+    return sewn(faces, tolerance, skin=True), told
 
 
-def open_edges(faces: Sequence[tuple[str, TopoDS_Face]], tolerance: float) -> list[Open]:
-    """The edges of sewn faces at which there is no other face; none where they close."""
+def _edges(faces: Sequence[tuple[str, TopoDS_Face]], tolerance: float) -> tuple[list[Open], list[Open]]:
+    """The edges of sewn faces at which there is no other face, none where they close; and which of them lie where two others meet."""
     sewing = BRepBuilderAPI_Sewing(tolerance)
     for _, face in faces:
         sewing.Add(face)
@@ -58,13 +64,22 @@ def open_edges(faces: Sequence[tuple[str, TopoDS_Face]], tolerance: float) -> li
     names = dict(zip(map(hash, parts(shape, TopAbs_ShapeEnum.TopAbs_FACE)), names_of(shape, came), strict=True))
     known = Ancestors()
     TopExp.MapShapesAndAncestors_s(shape, TopAbs_ShapeEnum.TopAbs_EDGE, TopAbs_ShapeEnum.TopAbs_FACE, known)
-    found = list[Open]()
+    found, shared = list[Open](), list[Open]()
     for k in range(1, known.Extent() + 1):
         edge, own = TopoDS.Edge(known.FindKey(k)), list(known.FindFromIndex(k))
         seam = len(own) == 1 and BRep_Tool.IsClosed_s(edge, TopoDS.Face(own[0]))
         if len(own) == 1 and not (seam or BRep_Tool.Degenerated_s(edge)):
             found.append(_looked_at(edge, names.get(hash(own[0]), "skin")))
-    return found
+        elif len(own) > 1:
+            shared.append(_looked_at(edge, names.get(hash(own[0]), "skin")))
+    return found, [edge for edge in found if any(_lies_on(edge, other, tolerance) for other in shared)]
+
+
+def _lies_on(edge: Open, other: Open, tolerance: float) -> bool:
+    """Whether an edge lies on another, all along."""
+    middle = edge.points[PLACES // 2]
+    near = float(np.linalg.norm(other.points - middle, axis=1).min()) <= other.length / 2.0
+    return near and edge.length <= (1.0 + NEAR) * other.length and _apart(edge, other)[0] <= tolerance
 
 
 def _looked_at(edge: TopoDS_Edge, name: str) -> Open:
@@ -77,7 +92,7 @@ def _looked_at(edge: TopoDS_Edge, name: str) -> Open:
 def _told(edges: Sequence[Open]) -> tuple[str, ...]:
     """Where skins are open: the widest gap between two open edges that run side by side, and how long the open edges are in all."""
     whole = sum(edge.length for edge in edges)
-    words = f"open along {len(edges)} edges, {whole:.4g} mm in all"
+    words = f"open along {_counted(edges)}, {whole:.4g} mm in all"
     size = float(np.ptp(np.vstack([edge.points for edge in edges]), axis=0).max())
     # Each edge was to be one with that which it runs beside; of these pairs the widest is told.
     pairs = [
@@ -90,6 +105,10 @@ def _told(edges: Sequence[Open]) -> tuple[str, ...]:
     gap, place, a, b = max(near, key=lambda one: one[0])
     x, y, z = (f"{c:.4g}" for c in place)
     return (f"{words}; {_called(a)} and {_called(b)} are up to {gap:.4g} mm apart, at ({x}, {y}, {z})",)
+
+
+def _counted(edges: Sequence[Open]) -> str:
+    return f"{len(edges)} edges" if len(edges) > 1 else "one edge"
 
 
 def _apart(a: Open, b: Open) -> tuple[float, Array]:
