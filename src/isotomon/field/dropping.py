@@ -13,6 +13,8 @@ from isotomon.geometry.planar import cross3
 from isotomon.geometry.space import resampled, samples_of
 
 STEPS = 12
+ON = 1e-3
+"""Of the grid's cells: points no farther off lie on the skin."""
 
 
 def dropped(curve: SpaceCurve, skin: Skin, way: Array | None) -> SpaceCurve:
@@ -34,6 +36,22 @@ def met_along(points: Array, skin: Skin, ways: Array | None) -> Array:
         if ways is None:
             return points - off[:, None] * gradient
         return np.asarray(points + _reach(points, skin, ways)[:, None] * ways)
+    at_u, at_v, cell = _placed(points, skin, ways)
+    found = skin.at(at_u, at_v)[0]
+    if ways is not None:
+        off = found - points
+        beside = np.linalg.norm(off - np.sum(off * ways, axis=1, keepdims=True) * ways, axis=1)
+        if beside.max() > 1e-3 * cell:
+            raise FieldError(_missed(points[int(beside.argmax())]))
+    return found
+
+
+def _placed(points: Array, skin: Charted, ways: Array | None) -> tuple[Array, Array, float]:
+    """(m,) u and v where points come to a skin along ways, or along its normals, by Newton's rule from the places of a grid; and how far apart these
+    are, mm.
+
+    Raises: FieldError, where one comes by none.
+    """
     u, v, grid = skin.grid()
     flat = grid.reshape(-1, 3)
     cell = float(np.median(np.linalg.norm(np.diff(grid, axis=0), axis=2)))
@@ -52,13 +70,7 @@ def met_along(points: Array, skin: Skin, ways: Array | None) -> Array:
             a = np.stack([pu, pv, -ways], axis=2)
         step = np.linalg.solve(a + 1e-12 * np.abs(a).max() * np.eye(3), miss[..., None])[..., 0]
         at_u, at_v = skin.held(at_u + np.clip(step[:, 0], -0.02, 0.02), at_v + step[:, 1])
-    found = skin.at(at_u, at_v)[0]
-    if ways is not None:
-        off = found - points
-        beside = np.linalg.norm(off - np.sum(off * ways, axis=1, keepdims=True) * ways, axis=1)
-        if beside.max() > 1e-3 * cell:
-            raise FieldError(_missed(points[int(beside.argmax())]))
-    return found
+    return at_u, at_v, cell
 
 
 def _first_met(points: Array, places: Array, ways: Array, cell: float) -> Index:
@@ -87,16 +99,14 @@ def _first_met(points: Array, places: Array, ways: Array, cell: float) -> Index:
 
 
 def normals_at(skin: Charted | RoundSkin, points: Array) -> Array:
-    """(n, 3) normals, of length 1, of a skin where points are nearest to it, all on the side of the first."""
+    """(n, 3) normals, of length 1, of a skin where points are nearest to it, all on the side of those that are off it."""
     if isinstance(skin, RoundSkin):
         return level(skin, points)[1]
-    feet = points - met_along(points, skin, None)
-    far = np.linalg.norm(feet, axis=1, keepdims=True)
-    u, v, grid = skin.grid()
-    flat = grid.reshape(-1, 3)
-    start = np.asarray(cKDTree(flat).query(points - feet)[1])
-    rough = _normals(skin, u[start % len(u)], v[start // len(u)])[0]
-    return np.where(far > 1e-6 * far.max(), feet / np.maximum(far, 1e-300), rough)
+    u, v, cell = _placed(points, skin, None)
+    normals = _normals(skin, u, v)[0]
+    off = np.sum((points - skin.at(u, v)[0]) * normals, axis=1)
+    farthest = float(off[np.abs(off).argmax()])
+    return -normals if farthest < -ON * cell else normals
 
 
 def _normals(skin: Charted, u: Array, v: Array) -> tuple[Array, Array, Array]:
