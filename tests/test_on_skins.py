@@ -123,6 +123,26 @@ class OnSkins(unittest.TestCase):
             sheet.sheet.grid(T, np.zeros(1))[:, 0, 1], 50.0 + 20.0 / np.sqrt(1.0 + 0.8 * lean), atol=1e-4
         )
 
+    def test_a_path_on_it_is_held_by_it(self) -> None:
+        """Along a curve that lies on the saddle sections stand with their height along its normal, by its formula, all the way."""
+        above = guide("g4", (-30, -20, 60), (10, 30, 70), (35, -5, 50))
+        laid = Guide("u1", "laid", "dropped", refs("g4", "b1", "z"), (), ())
+        carrier = Carrying("path", Ref("u1"), hold="skin", toward=Ref("b1"))
+        swept = Body(
+            "b3",
+            "swept",
+            Loft(carrier=carrier, span=Span(whole=True)),
+            stations=(Station("s1", "s1", 0.0, Circle(), 5.0),),
+        )
+        plain = saddle(above, laid)
+        quick = rebuild(replace(plain, bodies=(*plain.bodies, swept)), "b3")
+        assert quick.shape is not None, [f.text for f in quick.findings]
+        x, y, _ = quick.shape.sections.origin.T
+        square = np.stack([-y / 100.0, -x / 100.0, np.ones(len(x))], axis=1)
+        square /= np.linalg.norm(square, axis=1, keepdims=True)
+        along = np.sum(quick.shape.sections.up * square, axis=1)
+        np.testing.assert_allclose(along, np.sign(along[0]), atol=1e-5)
+
 
 FIELD = (
     guide("a1", (0, 0, 0), (50, 5, 8), (100, 0, 0)),
@@ -133,21 +153,6 @@ FIELD = (
     guide("c2", (0, 95, 10), (50, 90, 5), (100, 92, 0)),
     guide("c3", (130, 0, 0), (128, 25, 12), (133, 45, 9)),
 )
-
-    def test_a_path_on_it_is_held_by_it(self) -> None:
-        """Along a curve that lies on the saddle sections stand with their height along its normal, by its formula, all the way."""
-        above = guide("g4", (-30, -20, 60), (10, 30, 70), (35, -5, 50))
-        laid = Guide("u1", "laid", "dropped", refs("g4", "b1", "z"), (), ())
-        carrier = Carrying("path", Ref("u1"), hold="skin", toward=Ref("b1"))
-        swept = Body("b3", "swept", Loft(carrier=carrier, span=Span(whole=True)), stations=(Station("s1", "s1", 0.0, Circle(), 5.0),))
-        plain = saddle(above, laid)
-        quick = rebuild(replace(plain, bodies=(*plain.bodies, swept)), "b3")
-        assert quick.shape is not None, [f.text for f in quick.findings]
-        x, y, _ = quick.shape.sections.origin.T
-        square = np.stack([-y / 100.0, -x / 100.0, np.ones(len(x))], axis=1)
-        square /= np.linalg.norm(square, axis=1, keepdims=True)
-        along = np.sum(quick.shape.sections.up * square, axis=1)
-        np.testing.assert_allclose(along, np.sign(along[0]), atol=1e-5)
 
 
 class Tied(unittest.TestCase):
