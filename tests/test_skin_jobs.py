@@ -390,6 +390,22 @@ class Jobs(WithWindow):
         self.action("Even ties out")
         self.assertEqual(self.body.making.ties, ())
 
+    def test_what_lies_beneath(self) -> None:
+        """Where a curve lies on a side of a skin, a click with Ctrl takes the curve, and once more in the same place the side instead."""
+        self.begin("spray-hood")
+        self.click("u1", "u2")
+        self.action("Skin between two curves")
+        view = self.window.view
+        view.fit()
+        QApplication.processEvents()
+        place = self.at_rest().sheet.sheet.side("first").at(np.array([0.4]))[0]
+        at = QPointF(view.seen(place)).toPoint()
+        QTest.mouseClick(view, LEFT, NONE, QPoint(3, view.height() - 3))
+        for taken in ("u1", "body/side:first"):
+            QTest.mouseClick(view, LEFT, CTRL, at)
+            self.assertEqual(self.window.desk.selection, (taken,))
+            QTest.qWait(QApplication.doubleClickInterval() + 50)
+
     def test_trimmed_in_pieces(self) -> None:
         """A skin cut along a curve laid on it, both pieces shown, one of them clicked and left out; that step taken out again."""
         self.window.files.open_design(cut())

@@ -77,13 +77,9 @@ def lengthened(sheet: SkinSheet, side: Side, by: float | Lengths, how: GoingOn, 
     """
     if side in ("start", "end"):
         return swapped(lengthened(swapped(sheet), "first" if side == "start" else "last", by, how, tolerance))
-    if sheet.closed[1]:
-        raise FieldError("the skin closes at that side; choose another")
-    edge = sheet.grid(np.linspace(0.0, 1.0, 33), np.array([1.0 if side == "last" else 0.0]))
-    if np.ptp(edge, axis=0).max() < tolerance:
-        raise FieldError("the skin comes to a point at that side; choose another")
     at_end = side == "last"
     level = np.array([1.0 if at_end else 0.0])
+    _check_side(sheet, level, tolerance)
 
     def whole(u: Array, over: _Over) -> Array:
         if callable(by):
@@ -121,6 +117,14 @@ def lengthened(sheet: SkinSheet, side: Side, by: float | Lengths, how: GoingOn, 
     less = {p: max(k - 1, 0) if k < 4 else k for p, k in joins_of(sheet.u).items()}
     made = fit_sheet(places, less, joins, tolerance, sheet.u.periodic)
     return replace(made, corners=sheet.corners)
+
+
+def _check_side(sheet: SkinSheet, level: Array, tolerance: float) -> None:
+    """Raises: FieldError, for a side at which the sheet closes or comes to a point."""
+    if sheet.closed[1]:
+        raise FieldError("the skin closes at that side; choose another")
+    if np.ptp(sheet.grid(np.linspace(0.0, 1.0, 33), level), axis=0).max() < tolerance:
+        raise FieldError("the skin comes to a point at that side; choose another")
 
 
 def _is_straight(sheet: SkinSheet, side: Side) -> bool:

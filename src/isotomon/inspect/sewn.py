@@ -33,7 +33,7 @@ MORE = 1.01
 
 
 @dataclass(frozen=True, eq=False)
-class _Side:
+class _SideOfSkin:
     """A side of one of the skins, and how far it is from the nearest other one, at most (mm)."""
 
     ref: Ref
@@ -56,16 +56,16 @@ def sew_mends(quick: Quick, body: Id) -> tuple[Mend, ...]:
     return (*(_filled(step, lone, near) or _filled(step, open_, near)), *_widened(step, open_, size))
 
 
-def _sides(quick: Quick, bodies: Sequence[Id]) -> list[_Side]:
+def _sides(quick: Quick, bodies: Sequence[Id]) -> list[_SideOfSkin]:
     """The sides of skins, each with its distance from the others."""
     found = [pair for body in bodies for pair in _own_sides(quick, body)]
     every, looked = np.linspace(0.0, 1.0, FINE), np.linspace(0.0, 1.0, PLACES)
     trees = [cKDTree(strand.at(every)) for _, strand in found]
-    made = list[_Side]()
+    made = list[_SideOfSkin]()
     for k, (ref, strand) in enumerate(found):
         points = strand.at(looked)
         far = [_off(points, tree) for j, tree in enumerate(trees) if j != k]
-        made.append(_Side(ref, strand, float(np.min(far, axis=0).max()) if far else np.inf))
+        made.append(_SideOfSkin(ref, strand, float(np.min(far, axis=0).max()) if far else np.inf))
     return made
 
 
@@ -99,13 +99,13 @@ def _own_sides(quick: Quick, body: Id) -> Iterator[tuple[Ref, Strand]]:
             continue
 
 
-def _size(sides: Sequence[_Side]) -> float:
+def _size(sides: Sequence[_SideOfSkin]) -> float:
     """mm: how large all of it is."""
     ends = np.array([0.0, 0.5, 1.0])
     return float(np.ptp(np.concatenate([s.strand.at(ends) for s in sides]), axis=0).max()) if sides else 0.0
 
 
-def _filled(step: Sew, sides: Sequence[_Side], within: float) -> tuple[Mend, ...]:
+def _filled(step: Sew, sides: Sequence[_SideOfSkin], within: float) -> tuple[Mend, ...]:
     """Fillings of the runs that open sides make, sewn with the others, where they run round."""
     if not sides:
         return ()
@@ -128,7 +128,7 @@ def _filled(step: Sew, sides: Sequence[_Side], within: float) -> tuple[Mend, ...
     return (Mend("Fill the open end" if count == 1 else f"Fill the {count} open ends", fill),)
 
 
-def _widened(step: Sew, sides: Sequence[_Side], size: float) -> tuple[Mend, ...]:
+def _widened(step: Sew, sides: Sequence[_SideOfSkin], size: float) -> tuple[Mend, ...]:
     """Wider gaps closed, where open sides run side by side."""
     wide = max((side.away for side in sides if side.away < NEAR * size), default=0.0)
     if not wide:

@@ -8,6 +8,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QLinearGradient, QPainter, QPen
 
 from isotomon.app.theme import Theme, station_colour
+from isotomon.arrays import Array
 from isotomon.inspect.looks import Colouring
 from isotomon.quantity import display
 
@@ -46,6 +47,18 @@ def stripe_table(theme: Theme) -> Table:
     if theme.name == "slate":
         dark, light = light, dark
     return np.array([(c.red(), c.green(), c.blue()) for c in (dark, light)], dtype=np.uint8)
+
+
+def scalars(
+    theme: Theme, colouring: Colouring | None, bright: Array | None
+) -> tuple[Array | None, Table, float, float]:
+    """What colours a skin, over which table, from which value to which: reflected light before a quality before the body's own colour."""
+    if bright is not None:
+        return bright, stripe_table(theme), -1.0, 1.0
+    if colouring is not None:
+        low, high = colour_range(colouring)
+        return colouring.values, colour_table(theme, low, high), low, high
+    return None, stripe_table(theme), 0.0, 1.0
 
 
 def paint_legend(painter: QPainter, theme: Theme, area: QRectF, colouring: Colouring, title: str) -> None:

@@ -12,7 +12,7 @@ from PySide6.QtGui import QGuiApplication, QMouseEvent, QPainter, QResizeEvent
 from isotomon.app.theme import Theme
 from isotomon.app.viewport import labels
 from isotomon.app.viewport.canvas import SceneCanvas
-from isotomon.app.viewport.colours import colour_range, colour_table, paint_legend, stripe_table
+from isotomon.app.viewport.colours import paint_legend, scalars
 from isotomon.app.viewport.copies import corners, finished_bodies, lying, meshes_beside, placed_mesh
 from isotomon.app.viewport.finished_parts import shown_at
 from isotomon.app.viewport.handles import Handle, handle_near, paint_handles
@@ -58,14 +58,14 @@ class View(SceneCanvas):
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.quick: Quick | None = None
-        self.look = "shaded"
-        self.body_shown = True
+        self.look, self.body_shown = "shaded", True
         self.handles: dict[str, Handle] = {}
         """Places that can be dragged, by name."""
         self._held = ""
         self._pulled = self.handle_pulled
         """The handle, or the datum, that is being dragged."""
         self._pressed: QPointF | None = None
+        self._clicked = QPointF(), ""  # where, with Ctrl, and what that took
         self._drawn = Lines()
         self._wanted = Wanted()
         self._compared = ""
@@ -155,17 +155,10 @@ class View(SceneCanvas):
         self.touch()
 
     def _paint_skin(self) -> None:
-        """The skin's colours: reflected light before a quality before the body's own."""
-        mesh = self.quick.mesh if self.quick is not None else None
+        mesh, bright = self.quick.mesh if self.quick is not None else None, None
         if self._lamps is not None and mesh is not None:
-            _, _, sight = self.camera.axes()
-            bright = reflected(mesh.normals, sight, self._lamps, self._lamp_count)
-            self.scene.set_scalars(bright, stripe_table(self.theme), -1.0, 1.0)
-        elif self._colouring is not None:
-            low, high = colour_range(self._colouring)
-            self.scene.set_scalars(self._colouring.values, colour_table(self.theme, low, high), low, high)
-        else:
-            self.scene.set_scalars(None, stripe_table(self.theme), 0.0, 1.0)
+            bright = reflected(mesh.normals, self.camera.axes()[2], self._lamps, self._lamp_count)
+        self.scene.set_scalars(*scalars(self.theme, self._colouring, bright))
 
     @property
     def selected(self) -> tuple[str, ...]:
@@ -246,10 +239,10 @@ class View(SceneCanvas):
 
     def look_at_station(self, key: str) -> None:
         """Straight at a station's plane."""
-        if self.quick is None or self.quick.shape is None or key not in self._drawn.outlines:
+        line = self._drawn.outlines.get(key)
+        if self.quick is None or self.quick.shape is None or line is None:
             return
         sections, row = self.quick.shape.sections, self.quick.shape.at_stations[self.quick.resolved.row(key)]
-        line = self._drawn.outlines[key]
         self.camera = self.camera.looking_at_plane(sections.normal[row], sections.up[row], line.mean(axis=0))
         self.camera = self.camera.fitting(line, self.aspect, 1.6)
         self.touch()
@@ -300,7 +293,7 @@ class View(SceneCanvas):
             self.fit()
         self.touch()
 
-    # Picking
+    # What is picked, by the mouse
 
     def pick_part(self, at: QPointF) -> str:
         """The edge or face of a body at a pixel, by reference, else what `pick` finds."""
@@ -318,8 +311,6 @@ class View(SceneCanvas):
 
     def _pick_line(self, at: QPointF) -> str:
         return line_near(self._drawn, self._wanted, self.project, np.array([at.x(), at.y()]))
-
-    # Mouse
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         """Take hold of a handle or a chosen datum, or begin to turn or move."""
@@ -381,11 +372,20 @@ class View(SceneCanvas):
             self.let_go.emit()
             return
         drag, self._drag = self._drag, None
-        if drag is not None and not drag[2] and event.button() == Qt.MouseButton.LeftButton:
-            if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
-                self.picked_more.emit(self.pick_part(event.position()))
-            else:
-                self.picked.emit(self.pick(event.position()))
+        if drag is None or drag[2] or event.button() != Qt.MouseButton.LeftButton:
+            return
+        if not event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.picked.emit(self.pick(event.position()))
+            return
+        for key in self._taken(event.position()):
+            self.picked_more.emit(key)
+
+    def _taken(self, at: QPointF) -> tuple[str, ...]:
+        """What a click with Ctrl takes: what is seen there; once more in the same place, what lies beneath instead."""
+        found = [key for key in (self._pick_line(at), self._body_at(at, True)) if key] or [""]
+        again = found[1:] and self._clicked[1] == found[0] and (at - self._clicked[0]).manhattanLength() < STILL_PIXELS
+        self._clicked = at, found[1 if again else 0]
+        return tuple(found) if again else (found[0],)
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         """Open a station's drawing."""
