@@ -10,7 +10,7 @@ from isotomon.design.records import Design
 from isotomon.operations import Step
 from isotomon.operations.faces import face_choices
 from isotomon.profile.draw_edits import next_name
-from isotomon.quantity.record import Ref
+from isotomon.quantity.record import Ref, refs
 
 
 def origin_of(design: Design, body: Body) -> str:
@@ -34,12 +34,13 @@ def cut_in_two(design: Design, key: str, cut: Step) -> Design:
     return change_body(made, made.bodies[-1].id, shaped=Piece(Ref(f"{key}/cut:{made.body(key).steps[-1].id}")))
 
 
-def faces_taken(design: Design, key: str, faces: Sequence[Ref]) -> Design:
+def faces_taken(design: Design, key: str, faces: Sequence[str]) -> Design:
     """The design with a skin more, at the end, that is some faces of a body as its last step leaves it.
 
     Raises: DesignError.
     """
-    face_choices(faces, key)
+    chosen = refs(*faces)
+    face_choices(chosen, key)
     name = next_name({b.name for b in design.bodies}, f"{name_of(design, key)} faces")
     made = add_body(design, name, ())
-    return change_body(made, made.bodies[-1].id, shaped=Taken(Ref(key), tuple(faces)))
+    return change_body(made, made.bodies[-1].id, shaped=Taken(Ref(key), chosen))
