@@ -406,6 +406,20 @@ class Jobs(WithWindow):
             self.assertEqual(self.window.desk.selection, (taken,))
             QTest.qWait(QApplication.doubleClickInterval() + 50)
 
+    def test_laid_flat(self) -> None:
+        """A skin in straight rulings is laid flat by keys: a drawing that is opened at once, and gone when it is undone."""
+        self.begin("spray-hood")
+        self.click("u1", "u2")
+        self.action("Skin between two curves")
+        before = len(self.design.drawings)
+        super().action("Lay the skin flat")
+        self.wait(lambda: self.window.room.editing, "the pattern")
+        self.assertIn("flat", self.design.drawings[before].name)
+        self.assertGreater(len(self.design.drawings[before].parts), 3)
+        self.window.room.leave()
+        self.keys("Ctrl+Z")
+        self.assertEqual(len(self.design.drawings), before)
+
     def test_trimmed_in_pieces(self) -> None:
         """A skin cut along a curve laid on it, both pieces shown, one of them clicked and left out; that step taken out again."""
         self.window.files.open_design(cut())

@@ -29,6 +29,16 @@ class NetSide:
     given: Given
 
 
+@dataclass(frozen=True, eq=False)
+class _Along:
+    """What is known of the way along a pair of sides: the functions of the `curves` that arrive there, where what is added is less smooth, and how
+    many derivatives are `done` already at the sides at its two ends, and stay."""
+
+    curves: Blend
+    joins: Joins
+    done: tuple[Given, Given]
+
+
 def gone_on(
     sheet: SkinSheet, sides: Mapping[Side, NetSide], places: tuple[Array, Array], tolerance: float
 ) -> SkinSheet:
@@ -42,10 +52,10 @@ def gone_on(
     joins = _joins(sheet.u, across[1]), _joins(sheet.v, across[0])
     along = tuple(blend(p, ring=bool(p[-1] < 1.0)) for p in places)
     if any(pairs[0]):
-        sheet = _ends_turned(sheet, pairs[0], along[0], across[0], joins[0], (0, 0), tolerance)
+        sheet = _ends_turned(sheet, pairs[0], across[0], _Along(along[0], joins[0], (0, 0)), tolerance)
     if any(pairs[1]):
         done = across[0].first, across[0].last
-        made = _ends_turned(swapped(sheet), pairs[1], along[1], across[1], joins[1], done, tolerance)
+        made = _ends_turned(swapped(sheet), pairs[1], across[1], _Along(along[1], joins[1], done), tolerance)
         sheet = replace(swapped(made), corners=sheet.corners)
     return sheet
 
@@ -62,41 +72,32 @@ def _joins(own: Basis, other: Blend) -> dict[float, int]:
     return {**dict.fromkeys(inner.tolist(), 2), **joins_beside(own)}
 
 
-def _ends_turned(
-    sheet: SkinSheet, pair: Pair, along: Blend, across: Blend, joins: Joins, done: tuple[Given, Given], tolerance: float
-) -> SkinSheet:
-    """The sheet, turned, and then bent, at its first and last side; the derivatives that are `done` at the sides beside these stay."""
+def _ends_turned(sheet: SkinSheet, pair: Pair, across: Blend, along: _Along, tolerance: float) -> SkinSheet:
+    """The sheet, turned, and then bent, at its first and last side."""
     for order in (1, 2):
         added = list[tuple[Basis, Array, Array]]()
         for end, side in enumerate(pair):
             if side is not None and side.given >= order:
                 course = across.weights[:, len(across.levels) + end * across.first + order - 1]
                 near = tolerance / float(np.abs(course).max())
-                added.append((*_missing(sheet, float(end), side, order, along, joins, done, near), course))
+                added.append((*_missing(sheet, float(end), side, order, along, near), course))
         sheet = with_vectors(sheet, across.basis, added) if added else sheet
     return sheet
 
 
 def _missing(
-    sheet: SkinSheet,
-    at: float,
-    side: NetSide,
-    order: int,
-    along: Blend,
-    joins: Joins,
-    done: tuple[Given, Given],
-    tolerance: float,
+    sheet: SkinSheet, at: float, side: NetSide, order: int, along: _Along, tolerance: float
 ) -> tuple[Basis, Array]:
     """What a derivative across lacks, square to the neighbour, all along a side: its basis and control points (n, 3). It is nought where the curves
-    of the net arrive, and so are as many of its derivatives at its ends as are `done` there."""
-
-    basis, control = vectors_along(partial(lacking, sheet, at, side.beyond, order), joins, sheet.u.periodic, tolerance)
-    there = basis.matrix(along.levels) @ control
-    parts = [(basis, control), (along.basis, -along.weights @ there)]
-    for end, orders in enumerate(done):
+    of the net arrive, and so are as many of its derivatives at its ends as are done there."""
+    lacks = partial(lacking, sheet, at, side.beyond, order)
+    basis, control = vectors_along(lacks, along.joins, sheet.u.periodic, tolerance)
+    curves, levels = along.curves, along.curves.levels
+    parts = [(basis, control), (curves.basis, -curves.weights @ (basis.matrix(levels) @ control))]
+    for end, orders in enumerate(along.done):
         for derivative in range(1, orders + 1):
             rate = sum(b.matrix(np.array([float(end)]), derivative) @ c for b, c in parts[:2])
-            ending_at, course = ending(SETTLED * float(np.diff(along.levels)[-end]), end, derivative)
+            ending_at, course = ending(SETTLED * float(np.diff(levels)[-end]), end, derivative)
             parts.append((ending_at, -course[:, None] * rate))
     both = union([basis for basis, _ in parts], DEGREE)
     return both, np.sum([said_in(both, *part) for part in parts], axis=0)
