@@ -78,7 +78,7 @@ def _unsound(quick: Quick) -> list[Finding]:
             )
             found.append(Finding("error", name, text, about=body))
         if built.told and not one.body.file:
-            text = f"the skins do not close: {'; '.join(_in_names(quick, words) for words in built.told)}"
+            text = f"the skins do not close: {'; '.join(in_names(quick, words) for words in built.told)}"
             found.append(Finding("note", name, text, about=body, mends=sew_mends(quick, body)))
         if built.united is not None:
             text = (
@@ -94,7 +94,7 @@ def _opened(body: Body) -> bool:
     return any(step.OPENS for step in body.done)
 
 
-def _in_names(quick: Quick, words: str) -> str:
+def in_names(quick: Quick, words: str) -> str:
     """What is said by bodies' ids (of b2) by their names."""
     for body in quick.design.bodies:
         words = re.sub(rf"\bof {re.escape(body.id)}\b", f"of {body.name}", words)

@@ -46,9 +46,9 @@ def sewn_together(faces: Sequence[tuple[str, TopoDS_Face]], tolerance: float) ->
         return sewn(faces, tolerance), ()
     told = _told(edges)
     if branches:
-        x, y, z = (f"{c:.4g}" for c in branches[0].points[PLACES // 2].round(6) + 0.0)
+        where = _said(branches[0].points[PLACES // 2])
         told += (
-            f"three faces or more meet at {_counted(branches)}, as at ({x}, {y}, {z}); only two of them can bound a solid",
+            f"three faces or more meet at {_counted(branches)}, as at {where}; only two of them can bound a solid",
         )
     return sewn(faces, tolerance, skin=True), told
 
@@ -103,8 +103,12 @@ def _told(edges: Sequence[Open]) -> tuple[str, ...]:
     if not near:
         return (words,)
     gap, place, a, b = max(near, key=lambda one: one[0])
-    x, y, z = (f"{c:.4g}" for c in place)
-    return (f"{words}; {_called(a)} and {_called(b)} are up to {gap:.4g} mm apart, at ({x}, {y}, {z})",)
+    return (f"{words}; {_called(a)} and {_called(b)} are up to {gap:.4g} mm apart, at {_said(place)}",)
+
+
+def _said(place: Array) -> str:
+    x, y, z = (f"{c:.4g}" for c in place.round(6) + 0.0)
+    return f"({x}, {y}, {z})"
 
 
 def _counted(edges: Sequence[Open]) -> str:

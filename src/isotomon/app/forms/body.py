@@ -20,6 +20,7 @@ from isotomon.design import bodies
 from isotomon.design.body import Loft
 from isotomon.design.materials import MATERIALS
 from isotomon.design.pieces import origin_of
+from isotomon.inspect.finished import in_names
 from isotomon.inspect.results import Quick
 from isotomon.inspect.sections import changes_sections
 from isotomon.kernel.protocol import Built
@@ -179,7 +180,7 @@ def solid_state(desk: Desk) -> tuple[str, bool]:
         return (f"No solid: {errors[0].text}" if errors else "The solid is not built."), False
     if not isinstance(solid, Built):
         return f"No solid: {solid.text}.", False
-    told = "; ".join(solid.told)
+    told = "; ".join(in_names(quick, words) for words in solid.told)
     told = f" Brought in: {told}." if told and quick.body.file else f" {told[:1].upper()}{told[1:]}." if told else ""
     if not solid.pieces:
         words = "valid" if solid.valid else "not valid"

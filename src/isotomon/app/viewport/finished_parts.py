@@ -21,6 +21,8 @@ BEHIND = 4.0
 """Pixels by which an edge may lie behind what is seen where it is: it bounds that."""
 MOST_PICKED = 400_000
 """Bodies of more triangles are not picked in the View: that would take more memory than showing them."""
+SEEN = np.cos(np.radians(12.0))
+"""Edges whose faces' normals have a lesser cosine are drawn."""
 SHARP = np.cos(np.radians(2.0))
 """Faces whose normals have a greater cosine run on smoothly into each other."""
 
@@ -39,9 +41,10 @@ class Borders:
     of_open: Index
 
     def drawn(self, names: Sequence[str]) -> Array:
-        """(e, 2, 3) mm: the sharp ones, and those between pieces."""
+        """(e, 2, 3) mm: those that are seen to be sharp, and those between pieces."""
         piece = np.array([is_piece(name) for name in names], dtype=bool)
-        return np.asarray(self.lines[self.sharp | piece[self.faces].all(axis=1)])
+        seen = np.sum(self.normals[:, 0] * self.normals[:, 1], axis=1) < SEEN
+        return np.asarray(self.lines[seen | piece[self.faces].all(axis=1)])
 
 
 @lru_cache(maxsize=4)
