@@ -135,6 +135,7 @@ def _one(ground: Ground, moving: bool) -> Quick:
     skin = skin_of(shape.field, within, shape.key) if shape is not None and wanted else None
     sheet, left, torn = _sheet(ground, left, moving)
     put, misplaced = _put(ground, left, skin, sheet)
+    misplaced = [] if torn and sheet is None else misplaced  # they could only say that there is no skin
     if shape is not None and not moving:
         worked = any(isinstance(stage, Asked) for stage in put)  # then it is not what lies over itself as it is shaped
         over = None if worked else laid_over(body, shape.mesh, placed_by(put))
