@@ -46,11 +46,12 @@ def matched(sheet: SkinSheet, side: Side, to: Strand, given: Given, reach: float
     part = reach_share(sheet, side, reach)
     sites, course = _course(own, to)
     joins = {**dict.fromkeys(sites, 2), **_joins(course, to, given), **joins_beside(made.u)}
+    over = partial(_over, beyond, course) if beyond is not None else None
     for order in range(given + 1):
         lacks = partial(_away, made, at, to, course)
-        if order and beyond is not None:
-            _check_ahead(made, at, part, partial(_over, beyond, course))
-            lacks = partial(lacking, made, at, partial(_over, beyond, course), order)
+        if order and over is not None:
+            _check_ahead(made, at, part, over)
+            lacks = partial(lacking, made, at, over, order)
         across, rows = ending(part, int(at), order)
         near = tolerance / float(np.abs(rows).max())
         basis, control = vectors_along(lacks, joins, made.u.periodic, near)

@@ -30,7 +30,7 @@ class NetSide:
 
 
 @dataclass(frozen=True, eq=False)
-class _Along:
+class _WayAlong:
     """What is known of the way along a pair of sides: the functions of the `curves` that arrive there, where what is added is less smooth, and how
     many derivatives are `done` already at the sides at its two ends, and stay."""
 
@@ -52,10 +52,10 @@ def gone_on(
     joins = _joins(sheet.u, across[1]), _joins(sheet.v, across[0])
     along = tuple(blend(p, ring=bool(p[-1] < 1.0)) for p in places)
     if any(pairs[0]):
-        sheet = _ends_turned(sheet, pairs[0], across[0], _Along(along[0], joins[0], (0, 0)), tolerance)
+        sheet = _ends_turned(sheet, pairs[0], across[0], _WayAlong(along[0], joins[0], (0, 0)), tolerance)
     if any(pairs[1]):
         done = across[0].first, across[0].last
-        made = _ends_turned(swapped(sheet), pairs[1], across[1], _Along(along[1], joins[1], done), tolerance)
+        made = _ends_turned(swapped(sheet), pairs[1], across[1], _WayAlong(along[1], joins[1], done), tolerance)
         sheet = replace(swapped(made), corners=sheet.corners)
     return sheet
 
@@ -72,7 +72,7 @@ def _joins(own: Basis, other: Blend) -> dict[float, int]:
     return {**dict.fromkeys(inner.tolist(), 2), **joins_beside(own)}
 
 
-def _ends_turned(sheet: SkinSheet, pair: Pair, across: Blend, along: _Along, tolerance: float) -> SkinSheet:
+def _ends_turned(sheet: SkinSheet, pair: Pair, across: Blend, along: _WayAlong, tolerance: float) -> SkinSheet:
     """The sheet, turned, and then bent, at its first and last side."""
     for order in (1, 2):
         added = list[tuple[Basis, Array, Array]]()
@@ -86,7 +86,7 @@ def _ends_turned(sheet: SkinSheet, pair: Pair, across: Blend, along: _Along, tol
 
 
 def _missing(
-    sheet: SkinSheet, at: float, side: NetSide, order: int, along: _Along, tolerance: float
+    sheet: SkinSheet, at: float, side: NetSide, order: int, along: _WayAlong, tolerance: float
 ) -> tuple[Basis, Array]:
     """What a derivative across lacks, square to the neighbour, all along a side: its basis and control points (n, 3). It is nought where the curves
     of the net arrive, and so are as many of its derivatives at its ends as are done there."""

@@ -242,8 +242,8 @@ def drawn_out(strand: Strand, way: Callable[[Array], Array], tolerance: float) -
     Raises: FieldError.
     """
     own = spread([strand], tolerance)
-    sample = lambda u: way(own.courses[0](u))  # noqa: E731
-    ways, rows = vectors_along(sample, joins_beside(own.basis), own.basis.periodic, tolerance)
+    course = own.courses[0]
+    ways, rows = vectors_along(lambda u: way(course(u)), joins_beside(own.basis), own.basis.periodic, tolerance)
     basis, across = union([own.basis, ways], DEGREE), blend([0.0, 1.0])
     begin, rows = said_in(basis, own.basis, own.control), said_in(basis, ways, rows)[:, None]
     control = np.concatenate([begin, begin + rows], axis=1)

@@ -20,7 +20,7 @@ from isotomon.geometry.patch import Patch
 from isotomon.kernel.arrays import surface
 from isotomon.kernel.faces import numbers
 from isotomon.kernel.operations.base import Given, MadeBody
-from isotomon.kernel.parting import parted_skin
+from isotomon.kernel.parting import SideOf, parted_skin
 
 HIGH = 5e-3
 """Of its length: so far the fence on which a skin is cut stands out of it, at least."""
@@ -122,7 +122,7 @@ def _normals(skin: TopoDS_Shape, points: Array) -> tuple[Array, float]:
     return found[known[np.abs(np.arange(len(points))[:, None] - known[None]).argmin(axis=1)]], farthest
 
 
-def _side_of(runs: list[tuple[Basis, Array]]):  # type: ignore[no-untyped-def]
+def _side_of(runs: list[tuple[Basis, Array]]) -> SideOf:
     """What says on which side of a curve a face lies: its border runs along the curve where it lies left of it, and against it where it lies
     right."""
     t = np.linspace(0.0, 1.0, LOOKED)
