@@ -24,6 +24,7 @@ from isotomon.field.mesh import skin_mesh
 from isotomon.field.patches import patches
 from isotomon.geometry.edge import Edge
 from isotomon.inspect.quick import rebuild
+from isotomon.kernel import arrays as kernel_arrays
 from isotomon.kernel import combining, making
 from isotomon.kernel.exact import moved
 from isotomon.kernel.meshing import is_closed, mesh_of, parts, welded
@@ -48,7 +49,9 @@ def main() -> None:
             poles = Array1_gp_Pnt(1, len(row))
             for k, (x, y, z) in enumerate(row.tolist(), 1):
                 poles.SetValue(k, gp_Pnt(x, y, z))
-            curve = Geom_BSplineCurve(poles, making.doubles(lane.basis.breaks), making.ints(times), lane.basis.degree)
+            curve = Geom_BSplineCurve(
+                poles, kernel_arrays.doubles(lane.basis.breaks), kernel_arrays.ints(times), lane.basis.degree
+            )
             maker.AddWire(BRepBuilderAPI_MakeWire(BRepBuilderAPI_MakeEdge(curve).Edge()).Wire())
         maker.Build()
         body = maker.Shape()

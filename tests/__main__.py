@@ -16,6 +16,7 @@ import subprocess
 import sys
 import threading
 import time
+import traceback
 import unittest
 import warnings
 from collections.abc import Iterable
@@ -37,8 +38,10 @@ class _Logged(logging.Handler):
         self.seen: list[str] = []
 
     def emit(self, record: logging.LogRecord) -> None:
-        """Remember."""
+        """Remember, and say at once what was thrown."""
         self.seen.append(record.getMessage())
+        if record.exc_info is not None:
+            print("".join(traceback.format_exception(*record.exc_info)), flush=True)
 
 
 def children() -> list[int]:
