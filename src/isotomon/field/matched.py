@@ -12,7 +12,7 @@ from isotomon.errors import FieldError
 from isotomon.field.blends import Given
 from isotomon.field.reshaped import reach_share
 from isotomon.field.sheet import Side, SkinSheet
-from isotomon.field.side_joins import Beyond, ending, lacking, swapped, with_vectors
+from isotomon.field.side_joins import Beyond, beyond_at, ending, lacking, swapped, with_vectors
 from isotomon.field.spreads import NEARLY, ShareMap, joins_beside, vectors_along
 from isotomon.field.strand import Strand, headed, strand_of
 from isotomon.geometry.hermite import smooth
@@ -46,7 +46,7 @@ def matched(sheet: SkinSheet, side: Side, to: Strand, given: Given, reach: float
     part = reach_share(sheet, side, reach)
     sites, course = _course(own, to)
     joins = {**dict.fromkeys(sites, 2), **_joins(course, to, given), **joins_beside(made.u)}
-    over = partial(_over, beyond, course) if beyond is not None else None
+    over = partial(beyond_at, beyond, course) if beyond is not None else None
     for order in range(given + 1):
         lacks = partial(_away, made, at, to, course)
         if order and over is not None:
@@ -92,8 +92,3 @@ def _joins(course: ShareMap, to: Strand, given: Given) -> dict[float, int]:
 def _away(sheet: SkinSheet, at: float, to: Strand, course: ShareMap, u: Array) -> Array:
     """(n, 3) mm: from the side to the curve."""
     return np.asarray(to.at(course(u)) - sheet.grid(u, np.array([at]))[:, 0])
-
-
-def _over(beyond: Beyond, course: ShareMap, u: Array) -> tuple[Array, Array]:
-    """How the other skin goes on over its edge at places along the side."""
-    return beyond(course(u))

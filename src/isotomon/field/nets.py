@@ -18,7 +18,7 @@ from isotomon.field.blends import Blend, Given, blend
 from isotomon.field.crossing import CurveCrossings, crossings
 from isotomon.field.net_joins import NetSide, gone_on
 from isotomon.field.sheet import Side, SkinSheet, said_in, union
-from isotomon.field.side_joins import Beyond
+from isotomon.field.side_joins import beyond_at
 from isotomon.field.spreads import DEGREE, ShareMap, Spread, spread_at
 from isotomon.field.strand import Strand
 from isotomon.geometry.basis import Basis
@@ -101,13 +101,8 @@ def _sides(
         wanted: Given = next((g for own, g in given if strand in (own, own.turned())), 0)
         beyond = strand.beyond
         if wanted and beyond is not None:
-            found[side] = NetSide(partial(_over, beyond, course), wanted)
+            found[side] = NetSide(partial(beyond_at, beyond, course), wanted)
     return found
-
-
-def _over(beyond: Beyond, course: ShareMap, u: Array) -> tuple[Array, Array]:
-    """How a skin goes on over its edge at common places."""
-    return beyond(course(u))
 
 
 def _check_met(found: CurveCrossings, within: float, called: Called) -> None:

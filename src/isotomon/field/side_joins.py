@@ -10,7 +10,7 @@ from scipy.interpolate import BPoly
 
 from isotomon.arrays import Array
 from isotomon.field.sheet import SkinSheet, said_in, union
-from isotomon.field.spreads import DEGREE
+from isotomon.field.spreads import DEGREE, ShareMap
 from isotomon.geometry.basis import Basis
 from isotomon.geometry.planar import cross3
 
@@ -18,6 +18,11 @@ ASIDE = 1e-5
 """So far beside a place the turn of a neighbour's direction is looked at."""
 Beyond = Callable[[Array], tuple[Array, Array]]
 """How a skin goes on over an edge of it at places (n,) along that: its direction, and its curvature that way, (n, 3) each."""
+
+
+def beyond_at(beyond: Beyond, course: ShareMap, u: Array) -> tuple[Array, Array]:
+    """How a skin goes on over its edge at places u (n,) of another curve, which its `course` brings to places along the edge."""
+    return beyond(course(u))
 
 
 def swapped(sheet: SkinSheet) -> SkinSheet:

@@ -74,11 +74,9 @@ class BetweenCurves(Making, frozen=True, tag="between"):
 
     def grips(self, ask: Ask) -> dict[str, Grip]:
         """The ends of the ties, which slide along the curves."""
-        strands, found = self._strands(ask), dict[str, Grip]()
-        for number in range(len(self.ties)):
-            for end, strand in enumerate(strands):
-                found[f"tie {number} {end}"] = self._grip(strand, number, end)
-        return found
+        strands = self._strands(ask) if self.ties else []
+        pairs = ((number, end) for number in range(len(self.ties)) for end in (0, 1))
+        return {f"tie {number} {end}": self._grip(strands[end], number, end) for number, end in pairs}
 
     def _grip(self, strand: Strand, number: int, end: int) -> Grip:
         """One end of a tie, as far as the ties beside it."""
