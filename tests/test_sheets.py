@@ -136,6 +136,14 @@ class Nets(unittest.TestCase):
         coons = (1 - v) * a + v * b + (1 - u) * c + u * d - corners
         self.assertLess(np.abs(one.grid(other, other) - coons).max(), 1e-12 * 100.0)
 
+    def test_a_side_that_is_a_point(self) -> None:
+        """Of a three-cornered flat skin: at the side that is a point it goes on in its plane and does not bend."""
+        basis = Basis(1, np.array([0.0, 1.0]), np.ones(2, dtype=np.int64), False)
+        fan = SkinSheet(basis, basis, np.array([[[0.0, 0, 0], [3.0, 4, 0]], [[0.0, 0, 0], [-3.0, 4, 0]]]))
+        out, bend = fan.beyond("first", np.array([0.0, 0.5, 1.0]))
+        np.testing.assert_allclose(out, [[-0.6, -0.8, 0.0], [0.0, -1.0, 0.0], [0.6, -0.8, 0.0]], atol=1e-12)
+        np.testing.assert_allclose(bend, 0.0, atol=1e-12)
+
     def test_flush_and_fair_along_their_sides(self) -> None:
         """Nets whose outer curves are cut out of a larger skin go on from that with its tangent planes, and with its curvature, and come nearer to it
         by both; their curves stay on them."""

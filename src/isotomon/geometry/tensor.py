@@ -82,16 +82,22 @@ def _pieces(knots: Array, degree: int) -> tuple[Array, Array]:
 def going_on(first: Array, out: Array, seconds: tuple[Array, Array, Array]) -> tuple[Array, Array]:
     """(n, 3) each: of a skin at an edge of it, the direction of length 1, square to the edge, in which it goes on, and its normal curvature
     that way as a vector. `first`, `out`: (n, 3) the derivatives along the edge and out over it; `seconds`: twice along, once each, twice
-    out."""
-    along = first / np.linalg.norm(first, axis=1, keepdims=True)
+    out. Where the edge stands still, as at a point, every direction is square to it and the skin has no curvature to tell: nought; where
+    the skin stands still both are."""
+    shorter = _one_over(np.linalg.norm(first, axis=1))
+    along = first * shorter[:, None]
     part = np.einsum("nk,nk->n", out, along)
     square = out - part[:, None] * along
-    size = np.linalg.norm(square, axis=1)
-    direction = square / size[:, None]
-    normal = cross3(along, direction)
     # The direction as shares of the two derivatives: the second fundamental form gives its curvature.
-    b = 1.0 / size
-    a = -part * b / np.linalg.norm(first, axis=1)
+    b = _one_over(np.linalg.norm(square, axis=1))
+    direction = square * b[:, None]
+    normal = cross3(along, direction)
+    a = -part * b * shorter
     p, q, r = (np.einsum("nk,nk->n", second, normal) for second in seconds)
     bend = p * a * a + 2.0 * q * a * b + r * b * b
     return direction, bend[:, None] * normal
+
+
+def _one_over(lengths: Array) -> Array:
+    """(n,) their reciprocals; nought of nought."""
+    return np.where(lengths > 0.0, 1.0 / np.where(lengths > 0.0, lengths, 1.0), 0.0)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import cast
 
 import numpy as np
@@ -94,10 +94,7 @@ def _own_sides(quick: Quick, body: Id) -> Iterator[tuple[Ref, Strand]]:
         names = [side for side in SIDES if not (round_v if side in ("first", "last") else round_u)]
     for name in names:
         try:
-            alone = replace(
-                side_of(made, f"side:{name}", name), beyond=None
-            )  # how the skin goes on over it is of no use here
-            yield Ref(f"{body}/side:{name}"), strand_of(alone, quick.design.tolerance)
+            yield Ref(f"{body}/side:{name}"), strand_of(side_of(made, f"side:{name}", name), quick.design.tolerance)
         except (IsotomonError, ValueError):  # a point, where the skin comes together
             continue
 
