@@ -24,8 +24,8 @@ from isotomon.errors import SolidError
 from isotomon.geometry.patch import Patch
 from isotomon.kernel.combining import pieces_side_by_side, split_by
 from isotomon.kernel.edges import NamedEdge
+from isotomon.kernel.enclosed import volume_of
 from isotomon.kernel.faces import numbers, outward
-from isotomon.kernel.finishing import volume_of
 from isotomon.kernel.making import NamedShape, is_valid, sewn, surface
 from isotomon.kernel.meshing import parts
 

@@ -21,6 +21,8 @@ from OCP.TopoDS import TopoDS, TopoDS_Compound, TopoDS_Shape
 
 from isotomon.arrays import Array
 from isotomon.errors import SolidError
+from isotomon.kernel.cores import several
+from isotomon.kernel.enclosed import volume_of
 from isotomon.kernel.making import NamedShape, is_valid, names_of
 from isotomon.kernel.meshing import is_mesh, is_meshed, mapped_face, parts
 from isotomon.kernel.volumes import Lump, doubt, shared
@@ -47,7 +49,7 @@ def combine(
             if not why:
                 raise
             continue
-        why = doubt(*lumps, how, _volume(made.shape))
+        why = doubt(*lumps, how, volume_of(made.shape))
         if not why:
             return made
     raise SolidError(
@@ -75,12 +77,6 @@ class Missed(SolidError):
         self.volume = volume
 
 
-def _volume(shape: TopoDS_Shape) -> float:
-    found = GProp_GProps()
-    BRepGProp.VolumeProperties_s(shape, found, 1e-4, True, False)
-    return float(found.Mass())
-
-
 def _combined_once(
     base: NamedShape, tool: NamedShape, how: str, mark: str, tolerance: float, turned: bool = False
 ) -> NamedShape:
@@ -96,7 +92,7 @@ def _combined_once(
         raise Missed(f"{why}; move one of them", 0.0)
     if how == "cut" and not any(name.startswith(mark) for name in made.names) and len(made.names) == len(base.names):
         text = "the cut misses: nothing is taken away; move one of the bodies, or make the cut longer"
-        raise Missed(text, _volume(made.shape))
+        raise Missed(text, volume_of(made.shape))
     return made
 
 
@@ -116,7 +112,7 @@ def _combined(maker: Any, bases: Sequence[NamedShape], others: Sequence[NamedSha
     maker.SetArguments(arguments)
     maker.SetTools(tools)
     maker.SetFuzzyValue(tolerance)
-    maker.SetRunParallel(False)
+    maker.SetRunParallel(several())
     maker.Build()
     if not maker.IsDone():
         raise SolidError("the kernel cannot combine these bodies; move one a little, or make it a little larger")
@@ -139,7 +135,7 @@ def split_by(
         maker.AddTool(skin.shape)
     maker.SetFuzzyValue(tolerance)
     maker.SetUseOBB(True)
-    maker.SetRunParallel(True)
+    maker.SetRunParallel(several())
     maker.Perform()
     came: list[list[tuple[str, TopoDS_Shape]]] = [[], []]
     for which, one in ((0, body), *((1, skin) for skin in skins)):
@@ -234,6 +230,10 @@ def _all_joined(copies: Sequence[NamedShape], tolerance: float) -> NamedShape:
     return made if is_valid(made) else at_once
 
 
+NEAR_UNITED = 1e-4
+"""Of a volume that is told: how nearly it is worked out at the least."""
+
+
 def united(base: NamedShape, lump: Lump, maps: Array, tolerance: float) -> float | None:
     """mm³ of copies (k, 4, 4) together, what lies in several of them once; None where none overlaps another.
 
@@ -241,7 +241,9 @@ def united(base: NamedShape, lump: Lump, maps: Array, tolerance: float) -> float
     """
     copies = [Lump(lump.points @ m[:3, :3].T + m[:3, 3], lump.triangles, lump.volume) for m in maps]
     if any(shared(one, other)[0] > 0.0 for k, one in enumerate(copies) for other in copies[k + 1 :]):
-        return _volume(placed(base, maps, True, tolerance).shape)
+        found = GProp_GProps()
+        BRepGProp.VolumeProperties_s(placed(base, maps, True, tolerance).shape, found, NEAR_UNITED, True, False)
+        return float(found.Mass())
     return None
 
 

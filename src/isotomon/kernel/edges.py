@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -17,6 +17,7 @@ from OCP.TopoDS import TopoDS, TopoDS_Edge, TopoDS_Face
 from scipy.sparse import csr_array
 from scipy.sparse.csgraph import connected_components
 
+from isotomon.arrays import Array
 from isotomon.errors import SolidError
 from isotomon.geometry.face_names import edge_is_meant, whole_face
 from isotomon.kernel.making import NamedShape
@@ -51,9 +52,14 @@ class NamedEdge:
     @property
     def middle(self) -> tuple[float, float, float]:
         """mm, half way along its parameter."""
-        curve = BRepAdaptor_Curve(self.edge)
-        at = curve.Value((curve.FirstParameter() + curve.LastParameter()) / 2.0)
-        return at.X(), at.Y(), at.Z()
+        return middle_of(self.edge)
+
+
+def middle_of(edge: TopoDS_Edge) -> tuple[float, float, float]:
+    """mm, half way along its parameter."""
+    curve = BRepAdaptor_Curve(edge)
+    at = curve.Value((curve.FirstParameter() + curve.LastParameter()) / 2.0)
+    return at.X(), at.Y(), at.Z()
 
 
 def length_of(edge: TopoDS_Edge) -> float:
@@ -61,8 +67,8 @@ def length_of(edge: TopoDS_Edge) -> float:
     return float(GCPnts_AbscissaPoint.Length_s(BRepAdaptor_Curve(edge)))
 
 
-def crisp_edges(body: NamedShape) -> list[NamedEdge]:
-    """All edges of a body at which two faces meet at an angle."""
+def crisp_edges(body: NamedShape, wanted: Callable[[TopoDS_Edge], bool] = lambda edge: True) -> list[NamedEdge]:
+    """All edges of a body at which two faces meet at an angle, of those that are `wanted`."""
     known = IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher()
     beside: dict[int, list[tuple[TopoDS_Face, str]]] = {}
     for name, face in zip(body.names, parts(body.shape, TopAbs_ShapeEnum.TopAbs_FACE), strict=True):
@@ -71,7 +77,7 @@ def crisp_edges(body: NamedShape) -> list[NamedEdge]:
     found = []
     for number, sides in beside.items():
         edge = TopoDS.Edge(known.FindKey(number))
-        if len(sides) != 2 or sides[0][0].IsSame(sides[1][0]):
+        if len(sides) != 2 or sides[0][0].IsSame(sides[1][0]) or not wanted(edge):
             continue
         (f, a), (g, b) = sides
         if BRepLib.ContinuityOfFaces_s(edge, f, g, SMOOTH) == GeomAbs_Shape.GeomAbs_C0:
@@ -134,15 +140,17 @@ def found_again(body: NamedShape, edges: Sequence[NamedEdge]) -> list[NamedEdge]
 
     Raises: SolidError, for one that is not there any more.
     """
-    there = crisp_edges(body)
-    places = np.array([edge.middle for edge in there]).reshape(-1, 3)
-    found = list[NamedEdge]()
-    for edge in edges:
-        far = np.linalg.norm(places - edge.middle, axis=1)
-        if not len(far) or far.min() > SAME_PLACE:
-            raise SolidError("an edge is gone once the others are worked on")
-        found.append(replace(there[int(far.argmin())], choice=edge.choice))
-    return found
+    places = np.array([edge.middle for edge in edges])
+
+    def off(edge: TopoDS_Edge) -> Array:
+        """(n,) mm from the middles of those that are looked for."""
+        return np.asarray(np.linalg.norm(places - middle_of(edge), axis=1))
+
+    there = crisp_edges(body, lambda edge: off(edge).min() <= SAME_PLACE)
+    far = np.array([off(edge.edge) for edge in there]).reshape(len(there), len(edges))
+    if not len(there) or far.min(axis=0).max() > SAME_PLACE:
+        raise SolidError("an edge is gone once the others are worked on")
+    return [replace(there[k], choice=edge.choice) for k, edge in zip(far.argmin(axis=0), edges, strict=True)]
 
 
 def _in_words(choice: str) -> str:

@@ -17,7 +17,7 @@ from OCP.TopoDS import TopoDS, TopoDS_Edge, TopoDS_Face, TopoDS_Shape
 from isotomon.arrays import Array
 from isotomon.errors import SolidError
 from isotomon.geometry.face_names import own_name, whole_face
-from isotomon.kernel.finishing import volume_of
+from isotomon.kernel.enclosed import volume_of
 from isotomon.kernel.making import NamedShape, names_of
 from isotomon.kernel.meshing import parts
 

@@ -28,6 +28,7 @@ from OCP.TopoDS import TopoDS, TopoDS_Compound, TopoDS_Face, TopoDS_Shape
 
 from isotomon.arrays import Array, Index
 from isotomon.errors import SolidError
+from isotomon.kernel.cores import several
 
 SMOOTH = 1e-3
 """rad: faces whose normals differ by less at an edge have one normal there."""
@@ -66,7 +67,7 @@ def mesh_of(shape: TopoDS_Shape, deflection: float, angle: float = ANGLE, swiftl
     """
     BRepTools.Clean_s(shape)
     fine = IMeshTools_Parameters()
-    fine.Deflection, fine.Angle, fine.InParallel = deflection, angle, True
+    fine.Deflection, fine.Angle, fine.InParallel = deflection, angle, several()
     # Else the kernel takes what it finds at a face's edges for enough, and long triangles lie ten times as far off within.
     fine.ForceFaceDeflection = True
     if swiftly:

@@ -28,6 +28,30 @@ def made_apart(work: Callable[[], bytes], seconds: float) -> bytes | None:
         return made.read()
 
 
+def begun_apart(work: Callable[[], bytes]) -> Callable[[], bytes | None]:
+    """Begin a piece of work in a process of its own, and go on. What is returned waits for it, and gives what it made; None where it failed."""
+    read_end, write_end = os.pipe()
+    pid = os.fork()
+    if pid == 0:
+        status = 1
+        try:
+            with os.fdopen(write_end, "wb") as stream:
+                stream.write(work())
+            status = 0
+        except BaseException:  # noqa: BLE001 - as below
+            pass
+        os._exit(status)
+    os.close(write_end)
+
+    def wait() -> bytes | None:
+        with os.fdopen(read_end, "rb") as stream:
+            made = stream.read()
+        _, status = os.waitpid(pid, 0)
+        return made if os.waitstatus_to_exitcode(status) == 0 else None
+
+    return wait
+
+
 def works(work: Callable[[], object], seconds: float) -> bool:
     """Whether a piece of work ends without an error within so many seconds. What it makes is lost."""
     pid = os.fork()

@@ -50,9 +50,12 @@ from isotomon.kernel.protocol import (
     unpack_patch,
 )
 from isotomon.kernel.reading import read_body
+from isotomon.kernel.tries import begun_apart
 from isotomon.kernel.volumes import Lump
 
 KEPT_BYTES = 256 * 1024 * 1024
+LUMP_COARSER = 3.0
+"""By how much a mesh that nobody sees may be coarser."""
 PULSE_SECONDS = 1.0
 """How often the worker tells, while a step runs, that it lives."""
 _PR_SET_PDEATHSIG = 1
@@ -118,7 +121,7 @@ def run_step(request: Work, bodies: OrderedDict[str, Built]) -> Reply:
 def _lump(built: Built, deflection: float) -> Lump:
     if not built.bare:
         return Lump(unpack(built.vertices).astype(float), unpack(built.triangles), built.volume)
-    return lump_of(making.from_bytes(built.body, built.names), deflection)
+    return lump_of(making.from_bytes(built.body, built.names), LUMP_COARSER * deflection)
 
 
 class NotKept(SolidError):
@@ -139,8 +142,11 @@ def _built(request: Making, body: making.NamedShape, told: tuple[str, ...] = (),
         mesh = mesh or mesh_of(body.shape, request.deflection)
         report = making.mesh_report(mesh)
     else:
+        # The kernel integrates on one core, and meshes on the other meanwhile.
+        figures = begun_apart(lambda: msgspec.msgpack.encode(making.figures_of(body)))
         mesh, closed = (mesh, is_closed(mesh.triangles)) if mesh else _meshed(body, request)
-        report = making.report(body, closed)
+        known = figures()
+        report = making.report(body, closed, msgspec.msgpack.decode(known, type=making.Figures) if known else None)
     measured = (
         isinstance(request, Apply) and FINELY in request.values
     )  # what is only looked at needs half as many digits
@@ -173,6 +179,11 @@ def _bare(request: Making, body: making.NamedShape, told: tuple[str, ...]) -> Bu
     )
 
 
+FINER, OF_WRONG = (1.0, 1.0, 1.6, 4.0, 16.0), 3
+"""How much finer a mesh is made, one try after another, until it is closed; how many of a body that is not valid: it is told as such, and a finer
+mesh does not mend it."""
+
+
 def _meshed(body: making.NamedShape, request: Making) -> tuple[Mesh, bool]:
     """A mesh of a body, and whether it is closed. The kernel leaves gaps in the mesh of very thin faces, or none of them
     at all, unless it is fine enough.
@@ -180,21 +191,22 @@ def _meshed(body: making.NamedShape, request: Making) -> tuple[Mesh, bool]:
     Raises: SolidError, when even the finest leaves a face out.
     """
     found: tuple[Mesh, bool] | None = None
-    # A body that is not valid is told as such; a finer mesh does not mend it.
-    steps = (1.0, 1.0, 1.6, 4.0, 16.0) if making.is_valid(body) else (1.0, 1.6)
+    why = SolidError("there is nothing to be meshed")
     angle = float(request.values.get(FINELY, ANGLE)) if isinstance(request, Apply) else ANGLE
     skin = getattr(request, "skin", False) or making.is_skin(body)
-    for number, finer in enumerate(steps):
+    for number, finer in enumerate(FINER):
+        if number == OF_WRONG and not making.is_valid(body):
+            break
         try:
             mesh = mesh_of(body.shape, request.deflection / finer, angle, swiftly=number == 0)
-        except SolidError:
-            if finer == steps[-1] and found is None:
-                raise
+        except SolidError as error:
+            why = error
             continue
         found = (mesh, is_closed(welded(mesh)[1]))
         if found[1] or skin:
             break
-    assert found is not None
+    if found is None:
+        raise why
     return found
 
 

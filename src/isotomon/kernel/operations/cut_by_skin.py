@@ -10,8 +10,8 @@ from OCP.TopoDS import TopoDS_Shape
 
 from isotomon.errors import SolidError
 from isotomon.kernel.combining import pieces_side_by_side, split_by
+from isotomon.kernel.enclosed import volume_of
 from isotomon.kernel.faces import middle_normal
-from isotomon.kernel.finishing import volume_of
 from isotomon.kernel.making import NamedShape, is_skin, is_valid
 from isotomon.kernel.meshing import parts
 from isotomon.kernel.operations.base import Given, MadeBody

@@ -10,7 +10,7 @@ from OCP.TopAbs import TopAbs_ShapeEnum
 from OCP.TopoDS import TopoDS, TopoDS_Face
 
 from isotomon.errors import SolidError
-from isotomon.kernel.finishing import volume_of
+from isotomon.kernel.enclosed import volume_of
 from isotomon.kernel.making import sewn
 from isotomon.kernel.meshing import parts
 from isotomon.kernel.operations.base import Given, MadeBody

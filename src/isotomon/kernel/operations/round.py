@@ -14,10 +14,12 @@ from OCP.TopoDS import TopoDS_Edge
 
 from isotomon.arrays import Array
 from isotomon.kernel.edges import NamedEdge, chosen_edges, connected, found_again, length_of, running_on
-from isotomon.kernel.finishing import finished, within_limits
+from isotomon.kernel.finishing import come_of, finished, looked_at, within_limits
 from isotomon.kernel.making import NamedShape
 from isotomon.kernel.operations.base import Given, MadeBody
 
+NAMED = "round"
+"""What a new face is called by."""
 MANY = 4
 """So many groups of edges are not rounded at once."""
 SAME = 1e-7
@@ -45,13 +47,16 @@ def _rounded(body: NamedShape, edges: Sequence[NamedEdge], size: float, radii: A
     another: of as many at once the kernel makes nothing, or takes longer."""
     groups = connected(edges)
     if len(groups) < MANY:
-        return _rounded_at_once(body, edges, size, radii)
-    for group in groups:
-        body = _rounded_at_once(body, found_again(body, group), size, radii)
-    return body
+        return finished(body, edges, _maker(body, edges, size, radii), NAMED, size)
+    made = body
+    for group in groups:  # each is looked at with all others, in the end: that takes as long as the rounds
+        left = found_again(made, group)
+        made = come_of(made, left, _maker(made, left, size, radii), NAMED)
+    return looked_at(body, edges, made, size)
 
 
-def _rounded_at_once(body: NamedShape, edges: Sequence[NamedEdge], size: float, radii: Array) -> NamedShape:
+def _maker(body: NamedShape, edges: Sequence[NamedEdge], size: float, radii: Array) -> BRepFilletAPI_MakeFillet:
+    """The kernel's maker, when it is done."""
     maker = BRepFilletAPI_MakeFillet(body.shape)
     # The first edge of a run brings the others along.
     for edge in sorted(edges, key=lambda e: -e.choice):
@@ -62,7 +67,7 @@ def _rounded_at_once(body: NamedShape, edges: Sequence[NamedEdge], size: float, 
         if np.ptp(own) > 0.0:
             _vary(maker, maker.Contour(edge.edge), own)
     maker.Build()
-    return finished(body, edges, maker, "round", size)
+    return maker
 
 
 def _vary(maker: Any, contour: int, radii: Array) -> None:

@@ -23,8 +23,9 @@ from isotomon.arrays import Array
 from isotomon.errors import SolidError
 from isotomon.geometry.face_names import whole_face
 from isotomon.kernel.edges import NamedEdge, crisp_edges, length_of
+from isotomon.kernel.enclosed import volume_of
 from isotomon.kernel.faces import chosen_faces, named_faces, numbers, outward
-from isotomon.kernel.finishing import apart, volume_of
+from isotomon.kernel.finishing import apart
 from isotomon.kernel.making import NamedShape, is_valid, sewn
 from isotomon.kernel.meshing import parts
 from isotomon.kernel.operations.base import Given, MadeBody

@@ -16,8 +16,9 @@ from OCP.TopoDS import TopoDS, TopoDS_Shape
 
 from isotomon.errors import SizeError, SolidError
 from isotomon.geometry.face_names import whole_face
+from isotomon.kernel.enclosed import volume_of
 from isotomon.kernel.faces import lone_solid, named_faces
-from isotomon.kernel.finishing import offered, volume_of
+from isotomon.kernel.finishing import offered
 from isotomon.kernel.making import NamedShape, names_of, sewn
 from isotomon.kernel.meshing import parts
 from isotomon.kernel.operations.base import Given, MadeBody

@@ -15,8 +15,9 @@ from isotomon.arrays import Array
 from isotomon.errors import SizeError, SolidError
 from isotomon.geometry.affine import affine
 from isotomon.kernel.combining import combine, placed
+from isotomon.kernel.enclosed import volume_of
 from isotomon.kernel.faces import chosen_faces, lone_solid, middle_normal, named_faces, sound
-from isotomon.kernel.finishing import lump_of, offered, volume_of
+from isotomon.kernel.finishing import lump_of, offered
 from isotomon.kernel.making import NamedShape, is_valid
 from isotomon.kernel.meshing import COARSE, extent_of, parts
 from isotomon.kernel.operations.base import Given, MadeBody
@@ -24,7 +25,7 @@ from isotomon.kernel.operations.take_out import taken_out
 
 JOIN = 1e-6
 """mm: places that are nearer are one where faces meet anew."""
-SAME_VOLUME = 1e-6
+SAME_VOLUME = 1e-5
 """Of the body: by so much its volume may be off what a hole or boss that is only moved leaves."""
 
 

@@ -11,7 +11,8 @@ from OCP.TopAbs import TopAbs_ShapeEnum
 from OCP.TopoDS import TopoDS, TopoDS_Shape
 
 from isotomon.errors import SizeError, SolidError
-from isotomon.kernel.finishing import offered, volume_of
+from isotomon.kernel.enclosed import volume_of
+from isotomon.kernel.finishing import offered
 from isotomon.kernel.making import UNNAMED, NamedShape, is_valid, names_of
 from isotomon.kernel.meshing import parts
 from isotomon.kernel.operations.base import Given, MadeBody
