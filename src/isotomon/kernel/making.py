@@ -250,7 +250,7 @@ def mesh_report(mesh: Mesh) -> Report:
 
 
 @dataclass(frozen=True, eq=False)
-class Figures:
+class Integrals:
     """What is integrated over a body: mm³ (nought of a skin), mm², mm."""
 
     volume: float
@@ -258,7 +258,7 @@ class Figures:
     centre: tuple[float, float, float]
 
 
-def figures_of(body: NamedShape) -> Figures:
+def integrals_of(body: NamedShape) -> Integrals:
     """The kernel's own figures of a body."""
     volume, area = GProp_GProps(), GProp_GProps()
     faces = len(parts(body.shape, TopAbs_ShapeEnum.TopAbs_FACE))
@@ -269,13 +269,13 @@ def figures_of(body: NamedShape) -> Figures:
     BRepGProp.SurfaceProperties_s(body.shape, area, NEAR_AREA)
     solid = not is_skin(body)
     centre = (volume if solid else area).CentreOfMass()
-    return Figures(volume.Mass() if solid else 0.0, area.Mass(), (centre.X(), centre.Y(), centre.Z()))
+    return Integrals(volume.Mass() if solid else 0.0, area.Mass(), (centre.X(), centre.Y(), centre.Z()))
 
 
-def report(body: NamedShape, closed_mesh: bool, figures: Figures | None = None) -> Report:
+def report(body: NamedShape, closed_mesh: bool, figures: Integrals | None = None) -> Report:
     """What the kernel says of a body whose mesh is closed or not; its `figures` where they are known. What was stretched is valid once it has been
     meshed."""
-    figures = figures or figures_of(body)
+    figures = figures or integrals_of(body)
     faces, solids = (len(parts(body.shape, k)) for k in (TopAbs_ShapeEnum.TopAbs_FACE, TopAbs_ShapeEnum.TopAbs_SOLID))
     sound = is_valid(body) and (figures.volume > 0.0 or not solids)
     return Report(figures.volume, figures.area, figures.centre, sound, closed_mesh, faces, solids)

@@ -24,7 +24,7 @@ from isotomon.errors import SizeError, SolidError
 from isotomon.kernel import exact, making
 from isotomon.kernel.finishing import lump_of
 from isotomon.kernel.meshing import ANGLE, Mesh, is_closed, is_mesh, mesh_of, welded
-from isotomon.kernel.operations.base import Given, apply
+from isotomon.kernel.operations.base import Given, apply, load, names
 from isotomon.kernel.protocol import (
     Alive,
     Apply,
@@ -143,10 +143,10 @@ def _built(request: Making, body: making.NamedShape, told: tuple[str, ...] = (),
         report = making.mesh_report(mesh)
     else:
         # The kernel integrates on one core, and meshes on the other meanwhile.
-        figures = begun_apart(lambda: msgspec.msgpack.encode(making.figures_of(body)))
+        figures = begun_apart(lambda: msgspec.msgpack.encode(making.integrals_of(body)))
         mesh, closed = (mesh, is_closed(mesh.triangles)) if mesh else _meshed(body, request)
         known = figures()
-        report = making.report(body, closed, msgspec.msgpack.decode(known, type=making.Figures) if known else None)
+        report = making.report(body, closed, msgspec.msgpack.decode(known, type=making.Integrals) if known else None)
     measured = (
         isinstance(request, Apply) and FINELY in request.values
     )  # what is only looked at needs half as many digits
@@ -247,6 +247,7 @@ class Worker:
         self.waiting: list[Work] = []
         self.step: Running | None = None
         self.bodies: OrderedDict[str, Built] = OrderedDict()
+        self.unloaded = names()
         self._told = time.monotonic()
 
     def _send(self, reply: Reply) -> None:
@@ -259,7 +260,11 @@ class Worker:
         while True:
             watched: list[int] = [self.source.fileno()] + ([self.step.pipe] if self.step else [])
             patience = min(max(self.step.deadline - time.monotonic(), 0.0), PULSE_SECONDS) if self.step else None
+            if self.unloaded and not self.step:
+                patience = 0.0
             readable, _, _ = select.select(watched, [], [], patience)
+            if self.unloaded and not readable:  # else each child would load it for itself
+                load(self.unloaded.pop())
             if self.step and time.monotonic() - self._told > PULSE_SECONDS:
                 self._send(Alive())
             if self.step and self.step.pipe in readable:

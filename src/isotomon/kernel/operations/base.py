@@ -5,10 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from importlib import import_module
+from pkgutil import iter_modules
 
 from numpy.typing import NDArray
 
 from isotomon.errors import SolidError
+from isotomon.kernel import operations
 from isotomon.kernel.making import NamedShape
 from isotomon.kernel.volumes import Lump
 
@@ -36,12 +38,22 @@ class MadeBody:
     told: tuple[str, ...] = ()
 
 
+def names() -> list[str]:
+    """Of all pieces of work that there are."""
+    return [module.name for module in iter_modules(operations.__path__) if module.name != "base"]
+
+
+def load(operation: str) -> Callable[[Given], MadeBody]:
+    """A piece of work by its name, with all that it is made with. Raises: SolidError."""
+    if not operation.isidentifier():
+        raise SolidError(f"'{operation}' is no kernel work; rebuild the solids")
+    work: Callable[[Given], MadeBody] = import_module(f"isotomon.kernel.operations.{operation}").apply
+    return work
+
+
 def apply(operation: str, given: Given) -> MadeBody:
     """Do a piece of work.
 
     Raises: SolidError, where it cannot be done.
     """
-    if not operation.isidentifier():
-        raise SolidError(f"'{operation}' is no kernel work; rebuild the solids")
-    work: Callable[[Given], MadeBody] = import_module(f"isotomon.kernel.operations.{operation}").apply
-    return work(given)
+    return load(operation)(given)
