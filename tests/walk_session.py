@@ -30,6 +30,7 @@ from isotomon.design.records import Design, Number
 from isotomon.design.station import Station
 from isotomon.errors import IsotomonError
 from isotomon.inspect.quick import rebuild
+from isotomon.inspect.results import Quick
 from isotomon.operations.cut_off import CutOff
 from isotomon.operations.hollow import Hollow
 from isotomon.operations.lengthen import Lengthen
@@ -71,6 +72,33 @@ class Hit(Exception):
     """Something that must not happen: what was done, and what came of it."""
 
 
+def differing(one: Quick, other: Quick) -> str:
+    """What in two results of a design is not the same, in words; nothing where all is."""
+    pairs = list(zip((one, *one.others), (other, *other.others), strict=True))
+    alike = all(a.moving == b.moving for a, b in pairs)  # what was at rest may stay so, and says more
+    # A circle is told from where it was met first.
+    said = [{(f.where, f.text) for f in q.findings if "in a circle" not in f.text} for q in (one, other)]
+    if alike and said[0] != said[1]:
+        return f"a finding ({said[0] ^ said[1]})"
+    if one.datums.keys() != other.datums.keys() or one.guides.keys() != other.guides.keys():
+        return "what datums and guides there are"
+    share = np.linspace(0.0, 1.0, 17)
+    for key, curve in one.guides.items():
+        if not np.array_equal(curve.at(share), other.guides[key].at(share), equal_nan=True):
+            return f"the guide {key}"
+    for a, b in pairs:
+        for what, x, y in (("shape", a.shape, b.shape), ("sheet", a.sheet, b.sheet)):
+            same = (
+                x is None
+                or y is None
+                or a.moving != b.moving
+                or np.array_equal(x.mesh.points, y.mesh.points, equal_nan=True)
+            )
+            if (x is None) != (y is None) or not same:
+                return f"the {what} of {a.body.name}"
+    return ""
+
+
 class Walker:
     """Makes one random edit after another through a session; the same seed makes the same ones."""
 
@@ -79,6 +107,8 @@ class Walker:
         self.start, self.session = encode(design), Session(design)
         self.path = folder / f"walk-{seed}.isotomon"
         self.done: list[str] = []
+        self.last: Quick | None = None
+        """What was rebuilt last, of which the next rebuild takes over what an edit does not touch."""
 
     def one(self, things):  # type: ignore[no-untyped-def]
         """One of some things; None of none."""
@@ -128,11 +158,17 @@ class Walker:
             raise Hit(f"{title}: what was let in is not read again: {error}") from error
         if again != encode(design):
             raise Hit(f"{title}: the design does not come back from its file as it was")
+        hand, moving = self.one(design.bodies).id, bool(self.rng.random() < 0.5)
+        if self.last is not None and self.rng.random() < 0.8 and any(b.id == self.last.body.id for b in design.bodies):
+            hand = self.last.body.id
         begun = time.thread_time()
         try:
-            quick = rebuild(design, self.one(design.bodies).id, moving=bool(self.rng.random() < 0.5))
+            quick = rebuild(design, hand, moving)
+            self.last, last = rebuild(design, hand, moving, self.last), self.last
         except Exception as error:
             raise Hit(f"rebuild after {title}: {type(error).__name__}: {error}") from error
+        if last is not None and (other := differing(self.last, quick)):
+            raise Hit(f"rebuild after {title}: with what was known before, {other} is not as it is made anew")
         if time.thread_time() - begun > SLOW_SECONDS:
             raise Hit(f"rebuild after {title} took {time.thread_time() - begun:.1f} s of work")
         for finding in quick.findings:

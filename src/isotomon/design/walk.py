@@ -6,6 +6,7 @@ import re
 import typing
 from collections.abc import Callable, Iterator
 from functools import lru_cache
+from operator import is_
 from typing import Any, Literal, NamedTuple
 
 import msgspec
@@ -33,6 +34,11 @@ _PLACES = {
 """What fields on the way to a formula are called that are not called as in the record."""
 
 
+MOST_MENTIONS = 1000
+"""Things of which it is known what they refer to."""
+_MENTIONS: dict[int, tuple[tuple[object, ...], frozenset[str]]] = {}
+
+
 class Mention(NamedTuple):
     """A reference or formula: the id of the thing it belongs to, that thing and where in it in words, and its text."""
 
@@ -45,6 +51,17 @@ class Mention(NamedTuple):
 def references(design: Design) -> Iterator[Mention]:
     """Every reference in a design, with the thing that refers."""
     yield from _walk(design, "reference", "", "", "")
+
+
+def mentions(parts: tuple[object, ...]) -> frozenset[str]:
+    """The ids of the things that parts of a design refer to. Of the very same parts they are known."""
+    known = _MENTIONS.get(id(parts[-1]))
+    if known is None or len(known[0]) != len(parts) or not all(map(is_, known[0], parts)):
+        if len(_MENTIONS) >= MOST_MENTIONS:
+            _MENTIONS.clear()
+        known = parts, frozenset(Ref(found.text).thing for found in _walk(parts, "reference", "", "", ""))
+        _MENTIONS[id(parts[-1])] = known
+    return known[1]
 
 
 def formulas(design: Design) -> Iterator[Mention]:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from operator import is_
 
 from isotomon.arrays import Array
 from isotomon.design.bodies import change_loft
@@ -30,46 +29,12 @@ class ShapedBody:
     groups: list[list[Laid]]
 
 
-MOST_LAST = 8
-"""Bodies whose shapes are kept."""
-
-
 @dataclass(frozen=True, eq=False)
 class Shaped:
     """A body as it is shaped, where it can be; and what is wrong with it, its rails and ties."""
 
     made: ShapedBody | None
     findings: tuple[Finding, ...] = ()
-
-
-_LAST: dict[str, tuple[list[object], Shaped]] = {}
-"""Of bodies by their ids: all that their shapes stood on last, and these."""
-
-
-def shape_again(ground: Sources) -> Shaped:
-    """The body shaped; as it was last, as long as all that its shape stands on is the very same: of an edit of what follows, or of what
-    stands beside it, nothing is shaped again."""
-    design, body = ground.design, ground.body
-    if isinstance(body.shaped, Piece):  # which stands on its owner's steps
-        return shape_body(ground)
-    parts: list[object] = [
-        design.unit,
-        design.tolerance,
-        design.numbers,
-        design.outlines,
-        design.datums,
-        design.drawings,
-    ]
-    parts += [design.guides, design.imports, body.name, body.shaped, body.stations]
-    parts += [other for other in design.bodies if other is not body]
-    last = _LAST.get(body.id)
-    if last is not None and len(last[0]) == len(parts) and all(map(is_, last[0], parts)):
-        return last[1]
-    made = shape_body(ground)
-    if len(_LAST) >= MOST_LAST:
-        _LAST.clear()
-    _LAST[body.id] = parts, made
-    return made
 
 
 def shape_body(ground: Sources) -> Shaped:

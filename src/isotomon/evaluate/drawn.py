@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import dataclasses
 import math
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import lru_cache
 from typing import NamedTuple
@@ -15,7 +15,7 @@ import numpy as np
 from isotomon.arrays import Array
 from isotomon.design.resolved import Resolved, StationNumbers
 from isotomon.errors import DesignError, IsotomonError, ProfileError
-from isotomon.geometry.datums import SpaceCurve
+from isotomon.geometry.datums import Plane, SpaceCurve
 from isotomon.profile.curves import piece_of
 from isotomon.profile.drawing import Drawing, replace
 from isotomon.profile.drawn import DrawnShape, drawn_shape
@@ -124,17 +124,23 @@ def to_plane(points: Array, n: StationNumbers, section: SolvedSection) -> Array:
     return np.asarray(flat @ np.array([[c, s], [-s, c]]) + np.array(n.offset))
 
 
-def part_in_space(drawing: Drawing, part: str, in_space: Callable[[Array], Array], station: str) -> Array | SpaceCurve:
-    """A point or part of a solved drawing where `in_space` takes points (n, 2) of it, at a station.
+def part_in_space(drawings: Drawings, section: Drawn, part: str, n: StationNumbers, plane: Plane) -> Array | SpaceCurve:
+    """A point or part of a solved drawing where it lies in space, on the plane of a station.
 
     Raises: DesignError, for one that is gone.
     """
+    drawing, solved = drawings.solutions[section.drawing].drawing, drawings.section(section)
+
+    def in_space(points: Array) -> Array:
+        flat = to_plane(points, n, solved)
+        return plane.origin + flat[:, :1] * plane.across + flat[:, 1:] * plane.up
+
     places = places_of(drawing)
     if part in places:
         return in_space(places[part][None])[0]
     found = next((p for p in drawing.parts if p.id == part), None)
     if found is None:
-        raise DesignError(f"'{part}' is gone from the drawing at station '{station}'; pick something else")
+        raise DesignError(f"'{part}' is gone from the drawing at station '{n.station.name}'; pick something else")
     piece = piece_of(found, places)
     if piece.kind == "line":
         a, b = in_space(piece.at(np.array([0.0, 1.0])))

@@ -88,19 +88,14 @@ class Graph:
         """A value that is given once and not kept."""
         return []
 
-    def take_over(self, other: Graph, kinds: frozenset[str] | None = None) -> None:
-        """Know what another graph knows: of some kinds of nodes, or all of it."""
+    def take_over(self, other: Graph, which: Callable[[Key, object], bool]) -> None:
+        """Know what another graph knows: nodes by their keys and values."""
         known = dict(other._kept)  # another thread may work on it
-        self._kept |= known if kinds is None else {key: value for key, value in known.items() if key[0] in kinds}
+        self._kept |= {key: value for key, value in known.items() if which(key, value)}
 
     def is_under_way(self, kind: str, name: str) -> bool:
         """Whether a node is being worked out now, so that it cannot be asked for."""
         return (kind, name) in self._trail
-
-    @property
-    def is_lone(self) -> bool:
-        """Whether what is being worked out now is all that is under way: nothing is to be found out of what stands on it."""
-        return len(self._trail) == 1
 
     def loosen(self, kind: str, name: str) -> None:
         """Nothing is kept of what is being worked out above a node that is under way, since it does without that node."""

@@ -8,7 +8,6 @@ from functools import cached_property
 
 import numpy as np
 
-from isotomon.arrays import Array
 from isotomon.design.body import Body
 from isotomon.design.datums import BUILT_IN, BUILT_IN_NAMES, Datum
 from isotomon.design.guides import Guide
@@ -17,7 +16,7 @@ from isotomon.design.resolved import Resolved, StationNumbers
 from isotomon.design.station import Station
 from isotomon.errors import DesignError, IsotomonError, QuantityError, named_error
 from isotomon.evaluate.body_ends import Ended, OnEnds, stand_on_ends
-from isotomon.evaluate.body_field import Shaped, shape_again, shape_body
+from isotomon.evaluate.body_field import Shaped, shape_body
 from isotomon.evaluate.body_parts import part_of
 from isotomon.evaluate.carrying import carrier_of, spanned
 from isotomon.evaluate.constructions import CONSTRUCT
@@ -29,7 +28,6 @@ from isotomon.evaluate.drawn import (
     Trouble,
     numbers_so_far,
     part_in_space,
-    to_plane,
 )
 from isotomon.evaluate.graph import Graph, StandsOnItself
 from isotomon.evaluate.guides import drawing_curve, guide_curve
@@ -40,6 +38,7 @@ from isotomon.evaluate.sheets import grown, sheet_of, side_of
 from isotomon.evaluate.solving import Ends, Solutions, solve_drawing
 from isotomon.evaluate.sources import Thing
 from isotomon.evaluate.standing import stand
+from isotomon.evaluate.unchanged import CARRIER, KEPT_FOR_A_LOOK, lasting, unchanged
 from isotomon.field.carriers import STRAIGHT, Carrier, tilted
 from isotomon.field.section_field import SectionField
 from isotomon.field.skin import BodySkin, CurveSkin, RoundSkin, Skin
@@ -50,10 +49,6 @@ from isotomon.profile.drawing import Drawing
 from isotomon.profile.section import Drawn
 from isotomon.quantity import Quantity, resolve
 from isotomon.quantity.record import Ref
-
-AS_THEY_WERE = frozenset({"stand", "settled", "on ends", "ended", "solution", "field"})
-CARRIER = "what carries"
-"""Before a body's name: under which what carries its stations is worked out, so that circles through it are found."""
 
 
 class Ground(Kinds):
@@ -206,8 +201,7 @@ class Ground(Kinds):
 
     def shaped(self) -> Shaped:
         """The body's field, with what is wrong with it."""
-        once = self.worked.once
-        return once("field", self.body.id, lambda: shape_again(self) if self.worked.is_lone else shape_body(self))
+        return self.worked.once("field", self.body.id, lambda: shape_body(self))
 
     def _field(self, what: str) -> SectionField:
         """The body's field, for something that stands on it. What the body itself is made with stands on the body without it.
@@ -319,16 +313,8 @@ class Ground(Kinds):
         resolved = self.resolved
         if resolved is None or section.drawing not in self.drawings.solutions:
             raise DesignError(f"the drawing at station '{station.name}' is not solved yet, or stands on this itself")
-        n = resolved.of(station.id)
-        drawing = self.drawings.solutions[section.drawing].drawing
-        solved = self.drawings.section(section)
-        plane = self._station_plane(station)
-
-        def in_space(points: Array) -> Array:
-            flat = to_plane(points, n, solved)
-            return plane.origin + flat[:, :1] * plane.across + flat[:, 1:] * plane.up
-
-        return part_in_space(drawing, part, in_space, station.name)
+        n, plane = resolved.of(station.id), self._station_plane(station)
+        return part_in_space(self.drawings, section, part, n, plane)
 
     def sheet(self) -> MadeSheet:
         """The skin from curves that the body is made as. Raises: IsotomonError."""
@@ -364,6 +350,7 @@ class Worked(Graph):
 
     def __init__(self, design: Design) -> None:
         self._grounds: dict[str, Ground] = {}
+        self.same: frozenset[str] = frozenset()  # of what is as it was before the edit after which this is, the ids
         called = {"thing": self._called_ref, "field": self._called_shape, "inner field": self._called_shape}
         called |= {"sheet": self._called_shape, "grown": self._called_shape}
         super().__init__(design, called)
@@ -392,9 +379,16 @@ class Worked(Graph):
             self._grounds[body] = Ground(self, self.design.body(body))
         return self._grounds[body]
 
+    def after(self, design: Design) -> Worked:
+        """The graph of what an edit has made of the design: it knows of whatever that does not touch what this one knows."""
+        made = Worked(design)
+        made.same = unchanged(self.design, design)
+        made.take_over(self, lasting(self.design, design, made.same))
+        return made
+
     def branch(self, design: Design | None = None) -> Worked:
         """A graph of its own that knows what this one knows, for another thread; or, of another `design`, as much of it as does
         for a look: stations, drawings and bodies as they were."""
         made = Worked(design or self.design)
-        made.take_over(self, AS_THEY_WERE if design is not None else None)
+        made.take_over(self, lambda key, _: design is None or key[0] in KEPT_FOR_A_LOOK)
         return made

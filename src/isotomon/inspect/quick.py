@@ -13,10 +13,8 @@ import numpy as np
 from isotomon.arrays import Array
 from isotomon.design.bodies import leading
 from isotomon.design.body import Body
-from isotomon.design.edits import replace as replace_record
 from isotomon.design.records import Design
 from isotomon.design.resolved import Resolved
-from isotomon.design.walk import references
 from isotomon.errors import FoldError, IsotomonError, text_beside
 from isotomon.evaluate.body_ends import endings, reached
 from isotomon.evaluate.body_field import ShapedBody, body_finding
@@ -29,6 +27,7 @@ from isotomon.evaluate.shape import CommonForm, make_shape, shape_key
 from isotomon.evaluate.sheets import SheetShape
 from isotomon.evaluate.sources import Thing
 from isotomon.evaluate.stages import Stage, on_field, placed_by, stages, worked_by
+from isotomon.evaluate.unchanged import stands_as_before
 from isotomon.field.ends import Ending
 from isotomon.field.mesh import skin_mesh
 from isotomon.field.parallel import WorkedSkin, skin_of
@@ -52,9 +51,7 @@ from isotomon.measure.body import body_measures
 from isotomon.measure.laws import Finding
 from isotomon.measure.sections import curves, extents, leans, moments
 from isotomon.operations.base import Asked, Operation
-from isotomon.operations.combine import Combine
 from isotomon.quantity import show
-from isotomon.quantity.record import Ref
 
 MOVING, AT_REST = 101, 201
 ROUGHER = 100.0
@@ -63,18 +60,18 @@ PLACES_A_TURN, MOST_PLACES = (60, 36), 2401
 """Of a body that goes round: at rest, and while something moves."""
 
 
-def rebuild(design: Design, hand: str = "", moving: bool = False) -> Quick:
+def rebuild(design: Design, hand: str = "", moving: bool = False, before: Quick | None = None) -> Quick:
     """The quick results of a design for the body in `hand` (the leading one where none is said), with those of the others;
-    fewer of them, on fewer places, while something is `moving`. Bodies on which nothing else bears are remembered.
+    fewer of them, on fewer places, while something is `moving`. Of the design `before` an edit, what the edit does not touch is taken over.
 
     Raises: IsotomonError, when the design's numbers cannot be worked out (nothing that the session lets in).
     """
     body = design.body(hand or leading(design))
-    worked = Worked(design)
+    worked = before.worked.after(design) if before is not None else Worked(design)
     quick = _one(worked.ground(body.id), moving)
     if len(design.bodies) == 1:
         return _gauged(quick, moving)
-    others = tuple(_beside(worked, other, moving) for other in design.bodies if other.id != body.id)
+    others = tuple(_beside(worked, other, moving, before) for other in design.bodies if other.id != body.id)
     told = tuple(replace(f, where=f"{q.body.name}: {f.where}") for q in others for f in q.own_findings)
     twice = _named_twice(design)
     return _gauged(replace(quick, others=others, findings=(*quick.findings, *told, *twice)), moving)
@@ -97,23 +94,13 @@ def _gauged(quick: Quick, moving: bool) -> Quick:
     return replace(quick, readings=readings, findings=(*quick.findings, *wrong))
 
 
-def _beside(worked: Worked, body: Body, moving: bool) -> Quick:
-    """The results of a body that is not in hand; what it is combined with does not bear on them."""
-    others = {key for key, owner in worked.owners.items() if owner != body.id}
-    bare = replace_record(body, steps=tuple(step for step in body.steps if not isinstance(step, Combine)), up_to=None)
-    alone = replace_record(worked.design, bodies=(body,), note="", name="", gauges=())
-    span, straight = body.loft.span, body.loft.carrier.how in ("straight", "plane")
-    bears = any(Ref(found.text).thing in others for found in references(replace_record(alone, bodies=(bare,))))
-    if bears or (span is not None and span.whole and straight):
-        return _one(worked.ground(body.id), moving)
-    found = _alone(alone)
-    worked.keep("field", body.id, found.worked.ground(body.id).shaped())
-    return found
-
-
-@lru_cache(maxsize=64)
-def _alone(design: Design) -> Quick:
-    return _one(Worked(design).ground(design.bodies[0].id), False)
+def _beside(worked: Worked, body: Body, moving: bool, before: Quick | None) -> Quick:
+    """The results of a body that is not in hand; as they were `before`, where nothing that bears on them has changed."""
+    known = (before, *before.others) if before is not None else ()
+    was = next((q for q in known if q.body is body and not q.moving), None)
+    if was is not None and stands_as_before(body, worked.same, worked.owners.keys() | worked.records.keys()):
+        return replace(was, others=()) if was.others else was  # it was in hand: no chain of all that ever was
+    return _one(worked.ground(body.id), moving)
 
 
 def _one(ground: Ground, moving: bool) -> Quick:

@@ -55,6 +55,8 @@ class Engine(QObject):
         self._unwanted = False
         """Whether the user has given up the rebuild under way."""
         self._told_of_progress = False
+        self._last: Quick | None = None
+        """Of which what the next edit does not touch is taken over."""
         told = Told(self._solid_started, self._solid_progress, self._solid_done, self._lost, self._measured)
         self.solids = SolidBuilder(self.supervisor, limit, told)
         self._thread = threading.Thread(target=self._run, name="quick-rebuild", daemon=True)
@@ -90,7 +92,7 @@ class Engine(QObject):
             with watched(self._watch(moving)):
                 if opening:
                     self._show(rebuild(design, hand, moving=True))
-                quick = rebuild(design, hand, moving)
+                self._last = quick = rebuild(design, hand, moving, self._last)
             self._show(quick)
             if not moving and self._newest():
                 self.solids.want(quick)
