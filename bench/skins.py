@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 
 import numpy as np
 
+from bench.live import frame_by_frame
 from isotomon.design import bodies
 from isotomon.design.body import Body
 from isotomon.design.edits import replace
 from isotomon.design.guides import Guide, GuidePoint
 from isotomon.design.records import Design
-from isotomon.inspect.quick import rebuild
 from isotomon.operations.skins.net import NetSkin
 from isotomon.operations.skins.rails import AlongRails
 from isotomon.operations.thicken import Thicken
@@ -69,15 +69,14 @@ CASES = {
 }
 
 
-def frames(design: Design, key: str, place: int) -> Iterator[Design]:
-    """What is rebuilt, one after another."""
-    if key:
-        return dragged(design, key, place)
-    return (bodies.change_step(design, "k1", thickness=2.0 + 0.001 * k) for k in range(1, 1000))
+def frames(design: Design, key: str, place: int) -> Callable[[], None]:
+    """To arrays, frame by frame: the skin's mesh, and what its steps make of it."""
+    thicker = (bodies.change_step(design, "k1", thickness=2.0 + 0.001 * k) for k in range(1, 1000))
+    rebuilt = frame_by_frame(design, dragged(design, key, place) if key else thicker)
 
+    def frame() -> None:
+        quick = rebuilt()
+        assert quick.mesh is not None, quick.findings
+        assert quick.grids is not None or not quick.body.steps
 
-def one(design: Design) -> None:
-    """To arrays: the skin's mesh, and what its steps make of it."""
-    quick = rebuild(design, moving=True)
-    assert quick.mesh is not None, quick.findings
-    assert quick.grids is not None or not quick.body.steps
+    return frame

@@ -6,7 +6,6 @@ import re
 import typing
 from collections.abc import Callable, Iterator
 from functools import lru_cache
-from operator import is_
 from typing import Any, Literal, NamedTuple
 
 import msgspec
@@ -36,7 +35,7 @@ _PLACES = {
 
 MOST_MENTIONS = 1000
 """Things of which it is known what they refer to."""
-_MENTIONS: dict[int, tuple[tuple[object, ...], frozenset[str]]] = {}
+_MENTIONS: dict[tuple[int, ...], tuple[tuple[object, ...], frozenset[str]]] = {}
 
 
 class Mention(NamedTuple):
@@ -55,13 +54,13 @@ def references(design: Design) -> Iterator[Mention]:
 
 def mentions(parts: tuple[object, ...]) -> frozenset[str]:
     """The ids of the things that parts of a design refer to. Of the very same parts they are known."""
-    known = _MENTIONS.get(id(parts[-1]))
-    if known is None or len(known[0]) != len(parts) or not all(map(is_, known[0], parts)):
+    key = tuple(map(id, parts))
+    if key not in _MENTIONS:
         if len(_MENTIONS) >= MOST_MENTIONS:
             _MENTIONS.clear()
-        known = parts, frozenset(Ref(found.text).thing for found in _walk(parts, "reference", "", "", ""))
-        _MENTIONS[id(parts[-1])] = known
-    return known[1]
+        named = frozenset(Ref(found.text).thing for found in _walk(parts, "reference", "", "", ""))
+        _MENTIONS[key] = parts, named  # as long as it is kept, its parts are, and nothing else has their place
+    return _MENTIONS[key][1]
 
 
 def formulas(design: Design) -> Iterator[Mention]:

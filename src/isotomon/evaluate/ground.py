@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping, Sequence, Set
 from functools import cached_property
 
 import numpy as np
@@ -372,6 +372,11 @@ class Worked(Graph):
         d = self.design
         stations = tuple(s for b in d.bodies for s in b.stations)
         return {r.id: r for group in (stations, d.guides, d.drawings, d.datums) for r in group}
+
+    @cached_property
+    def things(self) -> Set[str]:
+        """The ids of all that can be referred to."""
+        return self.owners.keys() | self.records.keys()
 
     def ground(self, body: str) -> Ground:
         """What a body sees. Raises: DesignError, for one that is gone."""

@@ -39,11 +39,14 @@ def _parts(thing: Thing) -> tuple[object, ...]:
     return (thing,)
 
 
-def goes_through_all(body: Body) -> bool:
-    """Whether a body's ends lie beyond all others."""
-    loft = body.shaped
-    whole = isinstance(loft, Loft) and loft.span is not None and loft.span.whole
-    return whole and isinstance(loft, Loft) and loft.carrier.how in ("straight", "plane")
+def _stands_on_more(thing: Thing) -> bool:
+    """Whether a thing may stand on more than it names: a body whose ends lie beyond all others, or one that comes of another's steps."""
+    if not isinstance(thing, Body) or thing.making is not None:
+        return False
+    loft = thing.shaped
+    if not isinstance(loft, Loft):
+        return True
+    return loft.span is not None and loft.span.whole and loft.carrier.how in ("straight", "plane")
 
 
 def unchanged(before: Design, now: Design) -> frozenset[str]:
@@ -60,9 +63,7 @@ def unchanged(before: Design, now: Design) -> frozenset[str]:
     changed = [
         key
         for key, thing in things.items()
-        if key not in was
-        or not all(map(is_, was[key], _parts(thing)))
-        or (isinstance(thing, Body) and goes_through_all(thing))
+        if key not in was or not all(map(is_, was[key], _parts(thing))) or _stands_on_more(thing)
     ]
     changed += was.keys() - things.keys()
     users = dict[str, list[str]]()
@@ -84,9 +85,7 @@ def _ids(thing: Thing) -> tuple[str, ...]:
 def stands_as_before(body: Body, same: Set[str], things: Set[str]) -> bool:
     """Whether a body and all that it names of the `things` that there are, in its steps too, is among what is the `same` as before. What it is
     combined with is the kernel's affair."""
-    if body.making is None and not isinstance(body.shaped, Loft):  # a piece stands on its owner's steps
-        return False
-    if goes_through_all(body):
+    if _stands_on_more(body):
         return False
     steps = (step for step in body.steps if not isinstance(step, Combine))
     return {body.id} | (mentions((body.shaped, body.stations, body.laws, *steps)) & things) <= same
