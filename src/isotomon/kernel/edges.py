@@ -14,8 +14,6 @@ from OCP.GCPnts import GCPnts_AbscissaPoint
 from OCP.GeomAbs import GeomAbs_Shape
 from OCP.TopAbs import TopAbs_ShapeEnum
 from OCP.TopoDS import TopoDS, TopoDS_Edge, TopoDS_Face
-from scipy.sparse import csr_array
-from scipy.sparse.csgraph import connected_components
 
 from isotomon.arrays import Array
 from isotomon.errors import SolidError
@@ -129,10 +127,14 @@ def running_on(body: NamedShape, edges: Sequence[NamedEdge], choices: Sequence[s
 
 def connected(edges: Sequence[NamedEdge]) -> list[list[NamedEdge]]:
     """Edges in groups: those of one hang together by their ends, and with none of the others."""
-    ends = [{hash(corner) for corner in parts(edge.edge, TopAbs_ShapeEnum.TopAbs_VERTEX)} for edge in edges]
-    near = np.array([[bool(a & b) for b in ends] for a in ends], dtype=bool).reshape(len(edges), len(edges))
-    count, group = connected_components(csr_array(near), directed=False)
-    return [[edge for edge, own in zip(edges, group, strict=True) if own == k] for k in range(count)]
+    groups: list[tuple[set[int], list[int]]] = []
+    for k, edge in enumerate(edges):
+        ends, members = {hash(corner) for corner in parts(edge.edge, TopAbs_ShapeEnum.TopAbs_VERTEX)}, [k]
+        for group in [group for group in groups if group[0] & ends]:
+            groups.remove(group)
+            ends, members = ends | group[0], members + group[1]
+        groups.append((ends, members))
+    return [[edges[k] for k in members] for members in sorted(sorted(members) for _, members in groups)]
 
 
 def found_again(body: NamedShape, edges: Sequence[NamedEdge]) -> list[NamedEdge]:

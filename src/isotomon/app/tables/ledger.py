@@ -16,6 +16,7 @@ from isotomon.design import edits
 from isotomon.design.bodies import makes, results
 from isotomon.design.body import Piece
 from isotomon.design.datums import BASE_SHOWN, BUILT_IN_NAMES, Datum
+from isotomon.design.records import Design
 from isotomon.design.walk import users as users_of
 from isotomon.errors import IsotomonError
 from isotomon.inspect.results import Quick
@@ -38,6 +39,14 @@ def _dot(colour: str) -> QIcon:
     painter.drawEllipse(3, 3, 8, 8)
     painter.end()
     return QIcon(pixmap)
+
+
+def _drawing_figure(design: Design, drawing: str) -> str:
+    """Where a drawing is used."""
+    stations = len(edits.drawing_users(design, drawing))
+    if stations:
+        return "at 1 station" if stations == 1 else f"at {stations} stations"
+    return "as a curve" if users_of(design, drawing) else "not used"
 
 
 def _datum_figure(datum: Datum, quick: Quick) -> str:
@@ -160,10 +169,7 @@ class Ledger(QTreeWidget):
         for datum in quick.design.datums:
             rows.append(("Datums", datum.id, datum.name, _datum_figure(datum, quick), None))
         for drawing in quick.design.drawings:
-            users = len(edits.drawing_users(quick.design, drawing.id))
-            ways = "as a curve" if users_of(quick.design, drawing.id) else "not used"
-            where = "at 1 station" if users == 1 else f"at {users} stations" if users else ways
-            rows.append(("Drawings", drawing.id, drawing.name, where, None))
+            rows.append(("Drawings", drawing.id, drawing.name, _drawing_figure(quick.design, drawing.id), None))
         count = max(len(quick.resolved.stations) - 1, 1)
         flagged |= quick.stations_out()
         for index, n in quick.resolved.own:
