@@ -55,12 +55,14 @@ def references(design: Design) -> Iterator[Mention]:
 def mentions(parts: tuple[object, ...]) -> frozenset[str]:
     """The ids of the things that parts of a design refer to. Of the very same parts they are known."""
     key = tuple(map(id, parts))
-    if key not in _MENTIONS:
+    known = _MENTIONS.get(key)
+    if known is None:
         if len(_MENTIONS) >= MOST_MENTIONS:
             _MENTIONS.clear()
-        named = frozenset(Ref(found.text).thing for found in _walk(parts, "reference", "", "", ""))
-        _MENTIONS[key] = parts, named  # as long as it is kept, its parts are, and nothing else has their place
-    return _MENTIONS[key][1]
+        # As long as it is kept, its parts are, and nothing else has their ids.
+        known = parts, frozenset(Ref(found.text).thing for found in _walk(parts, "reference", "", "", ""))
+        _MENTIONS[key] = known
+    return known[1]
 
 
 def formulas(design: Design) -> Iterator[Mention]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ctypes
 import os
 import signal
 import tempfile
@@ -12,6 +13,14 @@ STEPS = 10
 """Halvings of the range in which the largest value that works is looked for: it is then known to a thousandth."""
 PAUSE = 0.002
 """s between two looks whether a try has ended."""
+
+
+_PR_SET_PDEATHSIG = 1
+
+
+def die_with_parent() -> None:
+    """Have the system end this process when its parent ends."""
+    ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGKILL)
 
 
 def made_apart(work: Callable[[], bytes], seconds: float) -> bytes | None:
@@ -34,6 +43,7 @@ def begun_apart(work: Callable[[], bytes]) -> Callable[[], bytes | None]:
     pid = os.fork()
     if pid == 0:
         status = 1
+        die_with_parent()
         try:
             with os.fdopen(write_end, "wb") as stream:
                 stream.write(work())
@@ -57,6 +67,7 @@ def works(work: Callable[[], object], seconds: float) -> bool:
     pid = os.fork()
     if pid == 0:
         status = 1
+        die_with_parent()
         try:
             work()
             status = 0

@@ -6,7 +6,6 @@ process does. Started as `python -m isotomon.kernel.worker`, it speaks the proto
 
 from __future__ import annotations
 
-import ctypes
 import os
 import select
 import signal
@@ -50,7 +49,7 @@ from isotomon.kernel.protocol import (
     unpack_patch,
 )
 from isotomon.kernel.reading import read_body
-from isotomon.kernel.tries import begun_apart
+from isotomon.kernel.tries import begun_apart, die_with_parent
 from isotomon.kernel.volumes import Lump
 
 KEPT_BYTES = 256 * 1024 * 1024
@@ -58,12 +57,6 @@ LUMP_COARSER = 3.0
 """By how much a mesh that nobody sees may be coarser."""
 PULSE_SECONDS = 1.0
 """How often the worker tells, while a step runs, that it lives."""
-_PR_SET_PDEATHSIG = 1
-
-
-def die_with_parent() -> None:
-    """Have the system end this process when its parent ends."""
-    ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGKILL)
 
 
 @dataclass

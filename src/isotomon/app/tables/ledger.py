@@ -250,7 +250,7 @@ class Ledger(QTreeWidget):
                 if item.text(column) != text:
                     item.setText(column, text)
                     item.setToolTip(column, "Has a finding; see the list below" if mark else "")
-            if dot is not None:
+            if dot is not None and item.icon(0).cacheKey() != dot.cacheKey():
                 item.setIcon(0, dot)
         for name, group in self._groups.items():
             of = f" of {self._quick.body.name}" if self._quick is not None and self._quick.others else ""
