@@ -55,6 +55,8 @@ from isotomon.kernel.volumes import Lump
 KEPT_BYTES = 256 * 1024 * 1024
 LUMP_COARSER = 3.0
 """By how much a mesh that nobody sees may be coarser."""
+BEHIND = 5
+"""By how much it gives way to the window where both want a core."""
 PULSE_SECONDS = 1.0
 """How often the worker tells, while a step runs, that it lives."""
 
@@ -338,6 +340,7 @@ class Worker:
 def main() -> None:
     """Serve on the standard streams. Anything the kernel prints goes to standard error."""
     die_with_parent()
+    os.nice(BEHIND)
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     sink = os.fdopen(os.dup(1), "wb")
     os.dup2(2, 1)

@@ -231,6 +231,8 @@ class Ledger(QTreeWidget):
 
     def _fill(self, rows: list[tuple[str, str, str, str, QIcon | None]], flagged: set[str]) -> None:
         self.blockSignals(True)
+        # To find the widest figure takes longer than all else, with each that changes: once, and not while something moves.
+        self.header().setSectionResizeMode(1, QHeaderView.ResizeMode.Fixed)
         wanted = [key for _, key, *_ in rows]
         if wanted != list(self._rows):
             chosen = self.selected_ids()
@@ -258,6 +260,8 @@ class Ledger(QTreeWidget):
             if group.text(0) != text:
                 group.setText(0, text)
             group.setHidden(name in ("Datums", "Drawings", "Guides", "Measures") and not group.childCount())
+        if self._quick is None or not self._quick.moving:
+            self.header().setSectionResizeMode(1, QHeaderView.ResizeMode.ResizeToContents)
         self.blockSignals(False)
 
     def _menu(self, at: QPoint) -> None:
