@@ -24,6 +24,10 @@ MOST_MARKS = 60
 """A law judged at more places shows the worst of them only."""
 
 
+NAMES_HIGH = 16.0
+"""Pixels that the names of curves take of a plot."""
+
+
 class CurvePainter:
     """Paints the curves of one Quick."""
 
@@ -91,7 +95,7 @@ class CurvePainter:
                 self.p.drawText(self.layout.area, Qt.AlignmentFlag.AlignCenter, "No area: the profiles are open")
             return
         low, high = _range([values for _, values, _, _ in drawn] + _reach(laws, 1.0))
-        bounds = (min(low, 0.0) if low < 0.3 * high else low, high)
+        bounds = _with_room((min(low, 0.0) if low < 0.3 * high else low, high), [drawn[-1][1]], self.layout.area)
         self._plot(self.layout.area, bounds, to_unit(1.0, unit) ** 2, drawn, laws, 1.0)
         self._legend(self.layout.area, bounds, [values for _, values, _, _ in drawn[-1:]], entries)
         if shape is not None and not self.otherwise:
@@ -111,6 +115,7 @@ class CurvePainter:
         angles = [j for j in self.quick.judged if j.quality in ("set_angle", "turn")]
         lines = [(c.v, c.set_angle * degree, "accent", solid), (c.v, c.turn * degree, "soft_ink", dashed)]
         bounds = _range([lines[0][1], lines[1][1], *_reach(angles, degree)], 1.0)
+        bounds = _with_room(bounds, [lines[0][1], lines[1][1]], self.layout.angle)
         self._plot(self.layout.angle, bounds, 1.0, lines, angles, degree)
         names = [("Set angle °", solid, "accent"), ("Turn °", dashed, "soft_ink")]
         self._legend(self.layout.angle, bounds, [lines[0][1], lines[1][1]], names)
@@ -128,6 +133,7 @@ class CurvePainter:
         lines = [(at, values, *style) for (_, at, values), style in zip(found, styles, strict=False)]
         low, high = _range([values for _, _, values in found])
         bounds = (min(low, 0.0) if low < 0.3 * high else low, high)
+        bounds = _with_room(bounds, [values for _, _, values in found], self.layout.angle)
         self._plot(self.layout.angle, bounds, 1.0, lines, (), 1.0)
         names = [(title, style, colour) for (title, _, _), (colour, style) in zip(found, styles, strict=False)]
         self._legend(self.layout.angle, bounds, [values for _, _, values in found], names)
@@ -152,11 +158,7 @@ class CurvePainter:
         """Names of the curves with a stroke of each, in the upper corner of the plot that they leave free."""
         p = self.p
         p.setFont(self.small)
-        high = bounds[0] + 0.7 * (bounds[1] - bounds[0])
-        ends = [
-            max((float(np.nanmax(c[part])) for c in curves if np.isfinite(c[part]).any()), default=-math.inf)
-            for part in (slice(0, len(curves[0]) // 4), slice(-len(curves[0]) // 4, None))
-        ]
+        high, ends = _taken_above(bounds), _ends(curves)
         wide = sum(p.fontMetrics().horizontalAdvance(text) + 40 for text, _, _ in entries)
         x = plot.left() + wide - 8 if ends[1] > high and ends[0] < ends[1] else plot.right() - 8
         p.fillRect(QRectF(x - wide + 10, plot.top() + 2, wide - 4, 16), self.colour("paper", 215))
@@ -281,6 +283,27 @@ def _range(values: Sequence[Array], least: float = 0.0) -> tuple[float, float]:
         low, high = (low + high - least) / 2.0, (low + high + least) / 2.0
     pad = 0.08 * (high - low)
     return low - pad, high + pad
+
+
+def _ends(curves: Sequence[Array]) -> list[float]:
+    """The highest values of curves in their first and last quarters."""
+    quarters = slice(0, len(curves[0]) // 4), slice(-len(curves[0]) // 4, None)
+    return [
+        max((float(np.nanmax(c[part])) for c in curves if np.isfinite(c[part]).any()), default=-math.inf)
+        for part in quarters
+    ]
+
+
+def _taken_above(bounds: tuple[float, float]) -> float:
+    """Above this a curve takes the place of the names in a corner."""
+    return bounds[0] + 0.7 * (bounds[1] - bounds[0])
+
+
+def _with_room(bounds: tuple[float, float], curves: Sequence[Array], plot: QRectF) -> tuple[float, float]:
+    """The same with room above the curves for their names, where these leave neither upper corner free."""
+    if min(_ends(curves)) <= _taken_above(bounds) or plot.height() <= 3.0 * NAMES_HIGH:
+        return bounds
+    return bounds[0], bounds[1] + (bounds[1] - bounds[0]) * NAMES_HIGH / (plot.height() - NAMES_HIGH)
 
 
 def _reach(laws: Sequence[Judged], scale: float) -> list[Array]:

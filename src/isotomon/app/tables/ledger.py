@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from functools import lru_cache
 
 from PySide6.QtCore import QPoint, Qt, Signal
-from PySide6.QtGui import QColor, QFont, QIcon, QKeyEvent, QMouseEvent, QPainter, QPen, QPixmap
+from PySide6.QtGui import QColor, QFont, QIcon, QKeyEvent, QMouseEvent, QPainter, QPen, QPixmap, QResizeEvent
 from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTreeWidget, QTreeWidgetItem
 
 from isotomon.app.theme import Theme, station_colour
@@ -69,6 +69,10 @@ _FACING = {"xy": "faces +Z", "yz": "faces +X", "zx": "faces +Y"}
 """Of the base planes, in the figure's place."""
 
 
+FIGURES_MOST = 0.48
+"""Of the Ledger's width."""
+
+
 class Ledger(QTreeWidget):
     """Shows a Quick; tells what is chosen."""
 
@@ -87,7 +91,7 @@ class Ledger(QTreeWidget):
         self.setRootIsDecorated(True)
         self.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.header().setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
-        self.header().setSectionResizeMode(1, QHeaderView.ResizeMode.ResizeToContents)
+        self.header().setSectionResizeMode(1, QHeaderView.ResizeMode.Fixed)
         self.header().setStretchLastSection(False)
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.customContextMenuRequested.connect(self._menu)
@@ -231,8 +235,6 @@ class Ledger(QTreeWidget):
 
     def _fill(self, rows: list[tuple[str, str, str, str, QIcon | None]], flagged: set[str]) -> None:
         self.blockSignals(True)
-        # To find the widest figure takes longer than all else, with each that changes: once, and not while something moves.
-        self.header().setSectionResizeMode(1, QHeaderView.ResizeMode.Fixed)
         wanted = [key for _, key, *_ in rows]
         if wanted != list(self._rows):
             chosen = self.selected_ids()
@@ -251,7 +253,7 @@ class Ledger(QTreeWidget):
             for column, text in ((0, mark + name), (1, figure)):
                 if item.text(column) != text:
                     item.setText(column, text)
-                    item.setToolTip(column, "Has a finding; see the list below" if mark else "")
+                    item.setToolTip(column, "Has a finding; see the list below" if mark else text)
             if dot is not None and item.icon(0).cacheKey() != dot.cacheKey():
                 item.setIcon(0, dot)
         for name, group in self._groups.items():
@@ -260,9 +262,18 @@ class Ledger(QTreeWidget):
             if group.text(0) != text:
                 group.setText(0, text)
             group.setHidden(name in ("Datums", "Drawings", "Guides", "Measures") and not group.childCount())
-        if self._quick is None or not self._quick.moving:
-            self.header().setSectionResizeMode(1, QHeaderView.ResizeMode.ResizeToContents)
         self.blockSignals(False)
+        if self._quick is None or not self._quick.moving:  # to find the widest figure takes longer than all else
+            self._fit()
+
+    def _fit(self) -> None:
+        """Figures take what they need, but leave half of the width to the names."""
+        self.header().resizeSection(1, min(self.sizeHintForColumn(1), int(FIGURES_MOST * self.viewport().width())))
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """Names and figures share what is there now."""
+        super().resizeEvent(event)
+        self._fit()
 
     def _menu(self, at: QPoint) -> None:
         item = self.itemAt(at)
