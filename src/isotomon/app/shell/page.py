@@ -24,7 +24,7 @@ class WorkPage:
         self.middle = _splitter(Qt.Orientation.Horizontal, middle, 0, [560, 270])
         self.tables = tables
         self.centre = _splitter(Qt.Orientation.Vertical, [self.middle, *tables])
-        self.upper = _splitter(Qt.Orientation.Horizontal, [sides[0], self.centre, sides[1]], 1, [232, 778, 268])
+        self.upper = _splitter(Qt.Orientation.Horizontal, [sides[0], self.centre, sides[1]], 1, [256, 754, 268])
         self.outer = _splitter(Qt.Orientation.Vertical, [self.upper, *lower], 0, [430, 262, 64])
         for table in tables:
             table.hide()

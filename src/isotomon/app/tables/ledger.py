@@ -69,7 +69,7 @@ _FACING = {"xy": "faces +Z", "yz": "faces +X", "zx": "faces +Y"}
 """Of the base planes, in the figure's place."""
 
 
-FIGURES_MOST = 0.48
+FIGURES_MOST = 0.52
 """Of the Ledger's width."""
 
 
@@ -267,7 +267,7 @@ class Ledger(QTreeWidget):
             self._fit()
 
     def _fit(self) -> None:
-        """Figures take what they need, but leave half of the width to the names."""
+        """Figures take what they need, but leave about half of the width to the names."""
         self.header().resizeSection(1, min(self.sizeHintForColumn(1), int(FIGURES_MOST * self.viewport().width())))
 
     def resizeEvent(self, event: QResizeEvent) -> None:
