@@ -22,6 +22,7 @@ from isotomon.field.strand import Strand, headed, strand_of
 from isotomon.field.thick import Thick
 from isotomon.field.two_rails import along_rails
 from isotomon.geometry.basis import Basis
+from isotomon.geometry.curvature import curvature_from
 from isotomon.geometry.datums import SpaceCurve
 from isotomon.geometry.space import line, turned_round
 from isotomon.geometry.space import through as curve_through
@@ -143,6 +144,12 @@ class Nets(unittest.TestCase):
         out, bend = fan.beyond("first", np.array([0.0, 0.5, 1.0]))
         np.testing.assert_allclose(out, [[-0.6, -0.8, 0.0], [0.0, -1.0, 0.0], [0.6, -0.8, 0.0]], atol=1e-12)
         np.testing.assert_allclose(bend, 0.0, atol=1e-12)
+
+    def test_directions_that_nearly_agree(self) -> None:
+        """The bowl z = (x² + y²) / 2 by x = u + v and y = 1e-9 v, where e g - f² is nought in figures of 16 digits, still has a curvature."""
+        up = np.array([0.0, 0.0, 1.0])
+        found = curvature_from(np.array([1.0, 0.0, 0.0]), np.array([1.0, 1e-9, 0.0]), up, up, up)
+        self.assertTrue(np.isfinite(found.mean) and np.isfinite(found.gauss))
 
     def test_flush_and_fair_along_their_sides(self) -> None:
         """Nets whose outer curves are cut out of a larger skin go on from that with its tangent planes, and with its curvature, and come nearer to it

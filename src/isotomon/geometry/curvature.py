@@ -23,9 +23,9 @@ class Curvature:
 def curvature_from(pu: Array, pv: Array, puu: Array, puv: Array, pvv: Array) -> Curvature:
     """Curvatures from a surface's first and second derivatives (…, 3) by its parameters."""
     e, f, g = dot(pu, pu), dot(pu, pv), dot(pv, pv)
-    square = e * g - f * f
     normal = cross3(pu, pv)
-    size = np.sqrt(dot(normal, normal))
+    square = dot(normal, normal)  # e g - f²; by that it would be nought where both directions nearly agree
+    size = np.sqrt(square)
     gone = size < 1e-9 * max(float(size.max()), 1e-300)
     normal = normal / np.where(gone, 1.0, size)[..., None]
     # The normal points outward, along which a bulge bends away: the signs are turned so that a bulge counts as positive.
