@@ -67,6 +67,8 @@ NUMBERS = (0.0, 1.0, -1.0, 0.5, 2.0, 3.0, 10.0, 40.0, 100.0, -30.0, 1e-3, 1e6, 5
 SLOW_SECONDS = 20.0
 """A rebuild that takes longer than this, on a busy machine, is a hit."""
 
+OF_CIRCLES = ("in a circle", "stands on this itself")
+
 
 class Hit(Exception):
     """Something that must not happen: what was done, and what came of it."""
@@ -77,7 +79,8 @@ def differing(one: Quick, other: Quick) -> str:
     pairs = list(zip((one, *one.others), (other, *other.others), strict=True))
     alike = all(a.moving == b.moving for a, b in pairs)  # what was at rest may stay so, and says more
     # A circle is told from where it was met first.
-    said = [{(f.where, f.text) for f in q.findings if "in a circle" not in f.text} for q in (one, other)]
+    round_it = {f.where for q in (one, other) for f in q.findings if any(words in f.text for words in OF_CIRCLES)}
+    said = [{(f.where, f.text) for f in q.findings if f.where not in round_it} for q in (one, other)]
     if alike and said[0] != said[1]:
         return f"a finding ({said[0] ^ said[1]})"
     if one.datums.keys() != other.datums.keys() or one.guides.keys() != other.guides.keys():

@@ -59,7 +59,8 @@ def unchanged(before: Design, now: Design) -> frozenset[str]:
         return frozenset()
     was = {thing.id: _parts(thing) for thing in _things(before)}
     things = {thing.id: thing for thing in _things(now)}
-    owner = {key: thing.id for thing in things.values() for key in _ids(thing)}
+    # What names a station that is gone stood on its body as it was.
+    owner = {key: thing.id for design in (before, now) for thing in _things(design) for key in _ids(thing)}
     changed = [
         key
         for key, thing in things.items()
@@ -83,8 +84,8 @@ def _ids(thing: Thing) -> tuple[str, ...]:
 
 
 def stands_as_before(body: Body, same: Set[str], things: Set[str]) -> bool:
-    """Whether a body and all that it names of the `things` that there are, in its steps too, is among what is the `same` as before. What it is
-    combined with is the kernel's affair."""
+    """Whether a body and all that it names of the `things` that there are or were, in its steps too, is among what is the `same` as before.
+    What it is combined with is the kernel's affair."""
     if _stands_on_more(body):
         return False
     steps = (step for step in body.steps if not isinstance(step, Combine))

@@ -98,7 +98,7 @@ def _beside(worked: Worked, body: Body, moving: bool, before: Quick | None) -> Q
     """The results of a body that is not in hand; as they were `before`, where nothing that bears on them has changed."""
     known = (before, *before.others) if before is not None else ()
     was = next((q for q in known if q.body is body and not q.moving), None)
-    if was is not None and stands_as_before(body, worked.same, worked.things):
+    if before and was and stands_as_before(body, worked.same, worked.things | before.worked.things):
         return replace(was, others=()) if was.others else was  # it was in hand: no chain of all that ever was
     return _one(worked.ground(body.id), moving)
 
