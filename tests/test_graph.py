@@ -9,15 +9,19 @@ import numpy as np
 
 from isotomon.design import bodies, edits, loft_edits, station_edits
 from isotomon.design.datums import Datum
+from isotomon.design.edits import replace
 from isotomon.design.guides import Guide, GuidePoint
+from isotomon.design.station import Station
 from isotomon.errors import DesignError
 from isotomon.evaluate.graph import Graph
 from isotomon.evaluate.ground import Worked
 from isotomon.inspect.quick import rebuild
+from isotomon.operations.mirror import Mirror
 from isotomon.pace import GivenUp, watched
-from isotomon.profile.section import BodyEnd
+from isotomon.profile.section import BodyEnd, Circle
+from isotomon.quantity.record import Ref
 from isotomon.samples import SAMPLES, sample
-from tests.helpers import design
+from tests.helpers import body, design
 
 
 class Once(unittest.TestCase):
@@ -28,9 +32,9 @@ class Once(unittest.TestCase):
         a drawing between them: every node of the graph once."""
         for name in SAMPLES:
             made = sample(name)
-            for body in made.bodies:
-                with self.subTest(name, body=body.name):
-                    self.assertEqual(set(rebuild(made, body.id).worked.counts.values()), {1})
+            for one in made.bodies:
+                with self.subTest(name, body=one.name):
+                    self.assertEqual(set(rebuild(made, one.id).worked.counts.values()), {1})
         made = design([(0.0, "polygon:4", 60.0, 0.0), (100.0, "circle", 50.0, 0.0)])
         made = bodies.go_on(made, "body", 180.0, 30.0)
         made = bodies.go_on(made, "b1", 240.0, 20.0)
@@ -115,6 +119,17 @@ class Once(unittest.TestCase):
         self.assertEqual(branch.counts.total(), 0)
         branch.ground("body").plane("body/last")
         self.assertEqual((branch.counts.total(), quick.worked.counts), (1, before))
+
+    def test_what_names_a_station_that_goes_is_not_as_before(self) -> None:
+        """A body whose step names another's station is told of its end, with and without what was known."""
+        made = design([(0.0, "circle", 50.0, 0.0), (40.0, "circle", 40.0, 0.0), (90.0, "circle", 50.0, 0.0)])
+        stations = (Station("t0", "low", 200.0, Circle(), 20.0), Station("t1", "high", 260.0, Circle(), 20.0))
+        other = body("b1", "beside", stations, steps=(Mirror(plane=Ref("s1")),))
+        before = rebuild(replace(made, bodies=(*made.bodies, other)))
+        after = station_edits.remove_stations(before.design, ("s1",))
+        told = [{(f.where, f.text) for f in rebuild(after, before=known).findings} for known in (None, before)]
+        self.assertEqual(told[0], told[1])
+        self.assertTrue(any("is gone" in text for _, text in told[0]), told[0])
 
 
 if __name__ == "__main__":

@@ -67,7 +67,7 @@ NUMBERS = (0.0, 1.0, -1.0, 0.5, 2.0, 3.0, 10.0, 40.0, 100.0, -30.0, 1e-3, 1e6, 5
 SLOW_SECONDS = 20.0
 """A rebuild that takes longer than this, on a busy machine, is a hit."""
 
-OF_CIRCLES = ("in a circle", "stands on this itself")
+OF_CIRCLES = ("in a circle", "stands on this itself", "or stands on it")
 
 
 class Hit(Exception):
