@@ -63,8 +63,8 @@ class WithWorker(unittest.TestCase):
         cls.supervisor = shared_supervisor()
 
 
-def volume_read(path: Path) -> float:
-    """mm³ of the one solid in a STEP file, by another program's reader."""
+def volumes_read(path: Path) -> list[float]:
+    """mm³ of the solids in a STEP or IGES file, smallest first, by another program's reader."""
     import gmsh
 
     gmsh.initialize(interruptible=False)
@@ -72,13 +72,17 @@ def volume_read(path: Path) -> float:
         gmsh.option.setNumber("General.Terminal", 0)
         shapes = gmsh.model.occ.importShapes(str(path))
         gmsh.model.occ.synchronize()
-        volumes = [tag for dim, tag in shapes if dim == 3]
-        assert len(volumes) == 1, shapes
-        return float(gmsh.model.occ.getMass(3, volumes[0]))
+        return sorted(float(gmsh.model.occ.getMass(3, tag)) for dim, tag in shapes if dim == 3)
     finally:
         gmsh.finalize()
         # It takes the interrupt key for itself.
         signal.signal(signal.SIGINT, signal.default_int_handler)
+
+
+def volume_read(path: Path) -> float:
+    """mm³ of the one solid in such a file."""
+    (found,) = volumes_read(path)
+    return found
 
 
 def full_vessel() -> Design:

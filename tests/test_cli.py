@@ -134,7 +134,7 @@ class CommandLine(unittest.TestCase):
                 ("check", "cut.isotomon"),
                 ("open", "cut.isotomon"),
                 ("export", "none.isotomon", "x.step"),
-                ("export", "none.isotomon", "x.obj"),
+                ("export", "none.isotomon", "x.xyz"),
                 ("picture", "none.isotomon", "x.png"),
                 ("demo", "nobody"),
             ):

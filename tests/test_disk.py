@@ -154,7 +154,7 @@ class ExitCodes(WithFolder):
         for words, expected in (
             (("check", str(bad)), "cannot be used|damaged"),
             (("check", str(good), "--json", str(good)), "is the design itself"),
-            (("export", str(good), str(self.folder / "x.obj")), "ending"),
+            (("export", str(good), str(self.folder / "x.xyz")), "ending"),
             (("export", str(good), str(self.folder / "x.stl"), "--fine", "-1"), "mesh"),
             (("picture", str(good), str(self.folder / "no" / "x.png")), "cannot be written"),
         ):

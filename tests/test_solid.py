@@ -176,7 +176,7 @@ class Bodies(WithWorker):
         with tempfile.TemporaryDirectory() as folder:
             for path, words in (
                 (Path(folder) / "no" / "a.step", "folder does not exist"),
-                (Path(folder) / "a.obj", "name it .step or .stl"),
+                (Path(folder) / "a.xyz", "name it .step, .*or .glb"),
                 (Path("/proc/a.step"), "cannot be written"),
             ):
                 with self.subTest(words), self.assertRaisesRegex((FileError, SolidError), words):

@@ -42,7 +42,7 @@ from tests.walk_session import Hit
 
 LOUD = bool(__import__("os").environ.get("LOUD"))
 LEFT = Qt.MouseButton.LeftButton
-LEFT_OUT = {"quit", "export-step", "export-stl", "picture", "write-check", "body-in", "find", "help"}
+LEFT_OUT = {"quit", "export-solid", "export-mesh", "picture", "write-check", "body-in", "find", "help"}
 """Commands that end the window, write files for long, or open what the walk has no hands for."""
 TEXTS = (
     "12",

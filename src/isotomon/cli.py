@@ -6,13 +6,13 @@ import argparse
 import contextlib
 import json
 import logging
-import math
 import os
 import sys
 from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
+from isotomon.cli_deliver import add_deliver_parsers
 from isotomon.cli_steps import add_step_parsers
 from isotomon.design.disk import refuse_same
 from isotomon.errors import FileError, IsotomonError
@@ -60,6 +60,7 @@ def _parser() -> argparse.ArgumentParser:
     for add in _PARSERS:
         add(commands)
     add_step_parsers(commands)
+    add_deliver_parsers(commands)
     return parser
 
 
@@ -143,51 +144,11 @@ def _compare_parser(commands: Any) -> None:
     )
 
 
-def _export_parser(commands: Any) -> None:
-    export = _of_design(commands, "export", _export, "rebuild and write a solid")
-    export.add_argument(
-        "file", type=Path, metavar="FILE.step|.stl", help="where the solid goes; the ending says its form"
-    )
-    export.add_argument(
-        "--fine",
-        type=float,
-        default=0.0,
-        metavar="MM",
-        help="of STL: how far its triangles may lie from the body (default: so near that its volume is right to 0.02 %%)",
-    )
-    export.add_argument(
-        "--angle", type=float, default=12.0, metavar="DEG", help="of STL: by how much neighbouring triangles may turn"
-    )
-
-
 def _numbers_parser(commands: Any) -> None:
     numbers = _of_design(commands, "numbers", _numbers, "print the named numbers, or change them")
     numbers.add_argument("changes", nargs="*", metavar="NAME=VALUE", help="such as span='1.2 m'")
     numbers.add_argument("--csv", type=Path, metavar="FILE", help="also bring in numbers from a CSV")
     numbers.add_argument("--out", type=Path, metavar="DESIGN", help="where the changed design goes (default: back)")
-
-
-def _drawing_parser(commands: Any) -> None:
-    drawing = _of_design(commands, "drawing", _drawing, "write a drawing of a design")
-    drawing.add_argument("name", metavar="NAME", help="the drawing's name")
-    drawing.add_argument(
-        "file", type=Path, metavar="FILE.dxf|.svg|.dat", help="where the drawing goes; the ending says its form"
-    )
-
-
-def _picture_parser(commands: Any) -> None:
-    picture = _of_design(commands, "picture", _picture, "draw a picture of a design")
-    picture.add_argument("file", type=Path, metavar="FILE.png", help="where the picture goes")
-    picture.add_argument(
-        "--size",
-        type=_size,
-        default=(1280, 800),
-        metavar="1280x800",
-        help="width and height in pixels, from 64 to 8192",
-    )
-    picture.add_argument(
-        "--view", default="round", metavar="NAME", help="plan, front, side, round, window or plan of sections: body"
-    )
 
 
 _PARSERS = (
@@ -198,18 +159,8 @@ _PARSERS = (
     _meet_parser,
     _measure_parser,
     _compare_parser,
-    _export_parser,
     _numbers_parser,
-    _drawing_parser,
-    _picture_parser,
 )
-
-
-def _size(text: str) -> tuple[int, int]:
-    width, _, height = text.lower().partition("x")
-    if not (width.isdecimal() and height.isdecimal() and 64 <= int(width) <= 8192 and 64 <= int(height) <= 8192):
-        raise argparse.ArgumentTypeError(f"'{text}' is not a size; write it as 1280x800, from 64 to 8192")
-    return int(width), int(height)
 
 
 def _window(options: argparse.Namespace) -> int:
@@ -271,15 +222,6 @@ def _numbers(options: argparse.Namespace) -> int:
         check_design(design)
         save(design, options.out or options.design)
     print(write_numbers(design), end="")
-    return 0
-
-
-def _drawing(options: argparse.Namespace) -> int:
-    from isotomon import script
-
-    refuse_same(options.file, options.design)
-    script.write_drawing(script.load(options.design), options.name, options.file)
-    print(options.file)
     return 0
 
 
@@ -365,35 +307,6 @@ def _check(options: argparse.Namespace) -> int:
     if options.csv and "finished" in result:
         write_atomically(options.csv, finished_csv(result["finished"]).encode())
     return exit_code(result)
-
-
-def _export(options: argparse.Namespace) -> int:
-    from isotomon.design.file import load
-    from isotomon.inspect.quick import rebuild
-    from isotomon.solids.deliver import Fineness, export, export_form
-    from isotomon.solids.supervisor import Supervisor
-
-    export_form(options.file)
-    refuse_same(options.file, options.design)
-    design = load(options.design)
-    supervisor = Supervisor()
-    try:
-        fine = Fineness(options.fine, math.radians(options.angle))
-        export(rebuild(design), supervisor, options.file, fine)
-    finally:
-        supervisor.close()
-    print(f"{options.file}: {options.file.stat().st_size:,} bytes")
-    return 0
-
-
-def _picture(options: argparse.Namespace) -> int:
-    from isotomon.app.shell.main import draw_picture
-    from isotomon.design.file import load
-
-    refuse_same(options.file, options.design)
-    draw_picture(load(options.design), options.file, options.size, options.view)
-    print(options.file)
-    return 0
 
 
 if __name__ == "__main__":

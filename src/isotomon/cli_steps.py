@@ -27,13 +27,6 @@ def add_step_parsers(commands: Any) -> None:
     skin.add_argument("--name", metavar="NAME", help="what it is to be called")
     skin.add_argument("--out", type=Path, metavar="DESIGN", help="where the changed design goes (default: back)")
     skin.set_defaults(run=_skin)
-    flat = commands.add_parser("unroll", help="lay the skin of a body flat and write its pattern")
-    flat.add_argument("design", type=Path, metavar="DESIGN", help="the design file, DESIGN.isotomon")
-    flat.add_argument("body", metavar="BODY", help="the body whose skin is laid flat")
-    flat.add_argument(
-        "file", type=Path, metavar="FILE.dxf|.svg|.dat", help="where the pattern goes; the ending says its form"
-    )
-    flat.set_defaults(run=_unroll)
     schema = commands.add_parser("schema", help="print the JSON Schema of the design file")
     schema.set_defaults(run=_schema)
 
@@ -93,19 +86,6 @@ def _skin(options: argparse.Namespace) -> int:
             print(f"{one.body.name}: {one.body.making.TITLE.lower()}, {figure}")
             for finding in one.own_findings:
                 print(f"  {finding.text}")
-    return 0
-
-
-def _unroll(options: argparse.Namespace) -> int:
-    from isotomon import script
-    from isotomon.author.unroll import said_of
-    from isotomon.design.disk import refuse_same
-
-    refuse_same(options.file, options.design)
-    made, flat = script.unroll(script.load(options.design), options.body)
-    script.write_drawing(made, made.drawings[-1].id, options.file)
-    print(f"{options.body}: {said_of(flat)}")
-    print(options.file)
     return 0
 
 

@@ -264,7 +264,7 @@ def bring_in(design: Design, path: str | Path) -> Design:
 
 
 def export(design: Design, path: str | Path, solids: Solids, fine: float = 0.0, angle: float = 12.0) -> None:
-    """Write the solid of a design as STEP or STL, by the file's ending. Of STL: `fine`, how far its triangles may lie from the
+    """Write the finished bodies of a design as STEP, IGES, STL, 3MF, OBJ or binary glTF, by the file's ending. Of meshes: `fine`, how far its triangles may lie from the
     body (mm; nought: so near that its volume is right to 0.02 %), and `angle`, by how much neighbouring ones may turn (degrees).
 
     Raises: SolidError, FieldError, FileError.

@@ -53,6 +53,7 @@ def check_design(design: Design) -> None:
     Raises: IsotomonError, when they cannot.
     """
     check_bodies(design)
+    check_numbers(design)  # before anything is worked out of them
     for body in design.bodies:
         if any(s.plane for s in body.stations):
             settle(design, body)

@@ -3,14 +3,11 @@
 from __future__ import annotations
 
 import io
-import os
 from collections.abc import Sequence
 from dataclasses import dataclass
-from pathlib import Path
 from typing import Any
 
 import numpy as np
-from OCP.APIHeaderSection import APIHeaderSection_MakeHeader
 from OCP.BinTools import BinTools
 from OCP.BRep import BRep_Builder
 from OCP.BRepAdaptor import BRepAdaptor_Surface
@@ -31,23 +28,14 @@ from OCP.Geom import Geom_CylindricalSurface
 from OCP.GeomAbs import GeomAbs_SurfaceType
 from OCP.gp import gp_Ax3, gp_Dir, gp_Pln, gp_Pnt
 from OCP.GProp import GProp_GProps
-from OCP.IFSelect import IFSelect_ReturnStatus
-from OCP.Interface import Interface_Static
 from OCP.ShapeFix import ShapeFix_Face, ShapeFix_Solid
-from OCP.STEPCAFControl import STEPCAFControl_Writer
-from OCP.STEPControl import STEPControl_StepModelType
-from OCP.TCollection import TCollection_ExtendedString, TCollection_HAsciiString
-from OCP.TDataStd import TDataStd_Name
-from OCP.TDocStd import TDocStd_Document
 from OCP.TopAbs import TopAbs_ShapeEnum
 from OCP.TopoDS import TopoDS, TopoDS_Face, TopoDS_Shape, TopoDS_Shell, TopoDS_Solid, TopoDS_Wire
-from OCP.XCAFDoc import XCAFDoc_DocumentTool
 
-from isotomon.arrays import Array
 from isotomon.errors import SolidError
 from isotomon.geometry.patch import APART, Patch
 from isotomon.kernel.arrays import surface
-from isotomon.kernel.meshing import Mesh, is_closed, is_mesh, mesh_of, parts, stl_bytes, welded
+from isotomon.kernel.meshing import Mesh, is_closed, parts
 from isotomon.kernel.trimming import flat_face, trimmed_face
 
 
@@ -313,74 +301,3 @@ def from_bytes(data: bytes, names: Sequence[str]) -> NamedShape:
     shape = TopoDS_Shape()
     BinTools.Read_s(shape, io.BytesIO(data))
     return NamedShape(shape, tuple(names))
-
-
-def write_step(bodies: Sequence[tuple[str, NamedShape]], name: str, path: Path) -> None:
-    """A STEP file (AP214, millimetres) with every body by its own name. Written whole or not at all.
-
-    Raises: SolidError.
-    """
-    for own, body in bodies:
-        if is_mesh(body.shape):
-            raise SolidError(f"{own} is a mesh of very many triangles, which STEP does not hold; write it as STL")
-    document = TDocStd_Document(TCollection_ExtendedString("isotomon"))
-    for own, body in bodies:
-        label = XCAFDoc_DocumentTool.ShapeTool_s(document.Main()).AddShape(body.shape, False)
-        TDataStd_Name.Set_s(label, TCollection_ExtendedString(own, True))
-    Interface_Static.SetCVal_s("write.step.schema", "AP214IS")
-    Interface_Static.SetCVal_s("write.step.unit", "MM")
-    Interface_Static.SetCVal_s("write.step.product.name", name.encode("ascii", "replace").decode())
-    writer = STEPCAFControl_Writer()
-    if not writer.Transfer(document, STEPControl_StepModelType.STEPControl_AsIs):
-        raise SolidError("the kernel cannot turn the body into STEP")
-    header = APIHeaderSection_MakeHeader(writer.ChangeWriter().Model())
-    header.SetName(TCollection_HAsciiString(path.name))
-    header.SetOriginatingSystem(TCollection_HAsciiString("Isotomon"))
-    header.SetAuthorValue(1, TCollection_HAsciiString(""))
-    header.SetOrganizationValue(1, TCollection_HAsciiString(""))
-    header.SetDescriptionValue(1, TCollection_HAsciiString("Isotomon solid"))
-    _write(path, lambda part: writer.Write(part) == IFSelect_ReturnStatus.IFSelect_RetDone)
-
-
-def write_stl(
-    bodies: Sequence[tuple[NamedShape, float]], deflection: float, angle: float, share: float, path: Path
-) -> None:
-    """A binary STL file of the meshes of bodies, each with its volume (mm³): no farther from them than `deflection` (mm), neighbouring
-    triangles turned by no more than `angle` (rad), the volume off by no more than a `share` of it unless that is nought. Written
-    whole or not at all.
-
-    Raises: SolidError.
-    """
-    data = stl_bytes(np.concatenate([_triangles(body, volume, deflection, angle, share) for body, volume in bodies]))
-    _write(path, lambda part: Path(part).write_bytes(data) == len(data))
-
-
-FINER = 4
-"""So often a mesh is made finer until its volume is right; once is usual, since it is off in proportion to its distance."""
-
-
-def _triangles(body: NamedShape, volume: float, deflection: float, angle: float, share: float) -> Array:
-    """(m, 3, 3) the triangles of a body's mesh, as `write_stl` wants them."""
-    for _ in range(FINER):
-        points, triangles = welded(mesh_of(body.shape, deflection, angle))
-        corners = points[triangles]
-        a, b, c = corners.transpose(1, 0, 2)
-        off = abs(float(np.einsum("ij,ij->", a, np.cross(b, c))) / 6.0 / volume - 1.0) if volume > 0.0 else 0.0
-        if not share or off <= share or is_mesh(body.shape):
-            break
-        deflection *= min(max(0.8 * share / off, 0.02), 0.5)
-    return corners
-
-
-def _write(path: Path, write: Any) -> None:
-    part = path.with_name(f".{path.name}.{os.getpid()}.part")
-    try:
-        if not write(str(part)) or not part.exists():
-            raise SolidError(f"{path} cannot be written: the place is missing, read-only or full; choose another")
-        with part.open("rb+") as stream:
-            os.fsync(stream.fileno())
-        os.replace(part, path)
-    except OSError as error:
-        raise SolidError(f"{path} cannot be written: {error.strerror}; choose another place or make room") from None
-    finally:
-        part.unlink(missing_ok=True)

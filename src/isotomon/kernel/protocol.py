@@ -15,7 +15,7 @@ from isotomon.geometry.edge import Edge, EdgeKind
 from isotomon.geometry.knots import Knots
 from isotomon.geometry.patch import Patch, TrimPiece
 
-PROTOCOL = 14
+PROTOCOL = 15
 _HEAD = struct.Struct("<Q")
 MOST_BYTES = 1 << 31
 
@@ -183,13 +183,18 @@ class LoftPatches(msgspec.Struct, tag=True):
     version: int = PROTOCOL
 
 
+Form = Literal["step", "iges", "stl", "3mf", "obj", "glb"]
+"""What finished bodies are written as."""
+
+
 class Export(msgspec.Struct, tag=True):
-    """Write the bodies kept under keys, each with its name."""
+    """Write the bodies kept under keys, each with its name and colour."""
 
     id: int
-    bodies: list[tuple[str, str]]
+    bodies: list[tuple[str, str, str]]
+    """Name, colour and key of each."""
     name: str
-    form: Literal["step", "stl"]
+    form: Form
     path: str
     deflection: float
     angle: float

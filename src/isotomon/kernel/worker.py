@@ -20,7 +20,7 @@ import msgspec
 import numpy as np
 
 from isotomon.errors import SizeError, SolidError
-from isotomon.kernel import exact, making
+from isotomon.kernel import exact, making, writing
 from isotomon.kernel.finishing import lump_of
 from isotomon.kernel.meshing import ANGLE, Mesh, is_closed, is_mesh, mesh_of, welded
 from isotomon.kernel.operations.base import Given, apply, load, names
@@ -29,6 +29,7 @@ from isotomon.kernel.protocol import (
     Apply,
     Built,
     Cancel,
+    Export,
     Exported,
     Failed,
     LoftPatches,
@@ -104,13 +105,16 @@ def run_step(request: Work, bodies: OrderedDict[str, Built]) -> Reply:
         )
         made = apply(request.operation, given)
         return msgspec.structs.replace(_built(request, made.body, made.told), united=made.united)
-    found, path = [(name, _kept(bodies, key)) for name, key in request.bodies], Path(request.path)
-    if request.form == "step":
-        making.write_step(found, request.name, path)
-    else:
-        whole = [(body, bodies[key].volume) for (_, body), (_, key) in zip(found, request.bodies, strict=True)]
-        making.write_stl(whole, request.deflection, request.angle, request.share, path)
+    _write(request, bodies)
     return Exported(request.id, request.path)
+
+
+def _write(request: Export, bodies: OrderedDict[str, Built]) -> None:
+    leaving = [
+        writing.Leaving(name, colour, _kept(bodies, key), bodies[key].volume) for name, colour, key in request.bodies
+    ]
+    near = writing.Near(request.deflection, request.angle, request.share)
+    writing.write(leaving, request.name, request.form, near, Path(request.path))
 
 
 def _lump(built: Built, deflection: float) -> Lump:

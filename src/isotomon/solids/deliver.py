@@ -7,19 +7,30 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
-from typing import Literal
 
 from isotomon.design.bodies import name_of, names_by_id
 from isotomon.errors import FileError, SizeError, SolidError
 from isotomon.evaluate.part_words import with_words
 from isotomon.inspect.results import Quick
-from isotomon.kernel.protocol import Built, Export, Failed
+from isotomon.kernel.protocol import Built, Export, Failed, Form
 from isotomon.operations.base import Asked
 from isotomon.solids.plan import plan
 from isotomon.solids.requests import STEP_SECONDS, apply_request, fine_of
 from isotomon.solids.supervisor import Job, Supervisor
 
-Form = Literal["step", "stl"]
+ENDINGS: dict[str, Form] = {
+    ".step": "step",
+    ".stp": "step",
+    ".iges": "iges",
+    ".igs": "iges",
+    ".stl": "stl",
+    ".3mf": "3mf",
+    ".obj": "obj",
+    ".glb": "glb",
+}
+"""The form of a file by its ending."""
+OF_SOLIDS: tuple[Form, ...] = ("step", "iges")
+"""Forms that hold the surfaces themselves; all others hold meshes."""
 
 
 def build_all(quick: Quick, supervisor: Supervisor, limit: float = STEP_SECONDS) -> dict[str, Built]:
@@ -96,12 +107,13 @@ def export_form(path: Path) -> Form:
 
     Raises: FileError.
     """
-    ending = path.suffix.lower()
-    if ending in (".step", ".stp"):
-        return "step"
-    if ending == ".stl":
-        return "stl"
-    raise FileError(f"'{path.name}' has no ending that says its format; name it .step or .stl")
+    form = ENDINGS.get(path.suffix.lower())
+    if form is None:
+        firsts = list(dict(reversed([(form, ending) for ending, form in ENDINGS.items()])).values())
+        raise FileError(
+            f"'{path.name}' has no ending that says its format; name it {', '.join(firsts[::-1][:-1])} or {firsts[0]}"
+        )
+    return form
 
 
 @dataclass(frozen=True)
@@ -116,6 +128,8 @@ class Fineness:
 USUAL = Fineness()
 RIGHT_VOLUME = 2e-4
 """By this share of its volume a body's mesh is off at most, unless it is written as coarse as is asked for."""
+TO_LOOK_AT = 2e-3
+"""The same of meshes that are only looked at."""
 
 
 def check_fineness(fine: Fineness) -> None:
@@ -133,10 +147,14 @@ def export_request(
     design = quick.design
     if not quick.result:
         raise SolidError("every body is set aside, so that there is nothing to deliver; take one back")
-    bodies = [(name_of(design, body), key) for body, key in plan(quick).whole().finished.items()]
-    distance, share = (fine.distance, 0.0) if fine.distance else (fine_of(quick), RIGHT_VOLUME)
+    bodies = [
+        (name_of(design, body), design.body(body).colour, key) for body, key in plan(quick).whole().finished.items()
+    ]
+    form = export_form(path)
+    right = TO_LOOK_AT if form == "glb" else RIGHT_VOLUME
+    distance, share = (fine.distance, 0.0) if fine.distance else (fine_of(quick), right)
     name = bodies[0][0] if len(bodies) == 1 else design.name
-    return Export(request_id, bodies, name, export_form(path), str(path.absolute()), distance, fine.angle, share, limit)
+    return Export(request_id, bodies, name, form, str(path.absolute()), distance, fine.angle, share, limit)
 
 
 def export(quick: Quick, supervisor: Supervisor, path: Path, fine: Fineness = USUAL) -> None:

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import json
+import re
 from dataclasses import replace
 from pathlib import Path
+from typing import Literal
 
 from PySide6.QtCore import QBuffer, QByteArray, QIODevice
 from PySide6.QtWidgets import QFileDialog, QInputDialog, QMessageBox, QWidget
@@ -23,12 +25,16 @@ from isotomon.exchange.table import read_table, write_table
 from isotomon.inspect.check import check_json
 from isotomon.kernel.protocol import Built
 from isotomon.profile.section import Circle
-from isotomon.solids.deliver import USUAL, Fineness, export_form
+from isotomon.solids.deliver import ENDINGS, OF_SOLIDS, USUAL, Fineness, export_form
 from isotomon.solids.plan import finished_key
 
 MOST_RECENT = 8
 DESIGNS = "Isotomon design (*.isotomon)"
 TABLES = "Station table (*.csv *.tsv *.txt)"
+DELIVERED = {
+    "solid": "STEP, names and colours (*.step *.stp);;IGES (*.iges *.igs)",
+    "mesh": "3MF, names and colours (*.3mf);;STL (*.stl);;OBJ, colours beside it (*.obj);;glTF, to be looked at (*.glb)",
+}
 
 
 def new_design() -> Design:
@@ -265,24 +271,24 @@ class Files:
     # Delivering
 
     def _ask_target(self, title: str, ending: str, kinds: str) -> Path | None:
+        """Where something goes; a name without an ending gets that of the kind that is chosen."""
         design = self.w.desk.design
         start = str(Path(self._folder()) / f"{design.name if design else 'design'}{ending}")
-        name, _ = QFileDialog.getSaveFileName(self.w.widget, title, start, kinds)
+        name, kind = QFileDialog.getSaveFileName(self.w.widget, title, start, kinds)
         if not name:
             return None
-        path = Path(name)
-        return path if path.suffix else path.with_name(path.name + ending)
+        path, own = Path(name), re.search(r"\*(\.\w+)", kind)
+        return path if path.suffix else path.with_name(path.name + (own[1] if own else ending))
 
-    def ask_export(self, form: str) -> None:
-        """Choose where the solid goes, and how fine its mesh is to be."""
-        kinds = {"step": "STEP solid (*.step *.stp)", "stl": "STL mesh (*.stl)"}[form]
-        path = self._ask_target("Deliver the solid", f".{form}", kinds)
+    def ask_export(self, forms: Literal["solid", "mesh"]) -> None:
+        """Choose where the solid or its mesh goes, and how fine a mesh is to be."""
+        path = self._ask_target(f"Deliver the {forms}", ".step" if forms == "solid" else ".3mf", DELIVERED[forms])
         if path is None:
             return
         fine = USUAL
-        if form == "stl" and self.w.desk.quick is not None:
+        if ENDINGS.get(path.suffix.lower()) not in OF_SOLIDS and self.w.desk.quick is not None:
             text = "How far the triangles may lie from the body, in mm; 0: so near that its volume is right to 0.02 %"
-            found, go_on = QInputDialog.getDouble(self.w.widget, "Mesh as STL", text, 0.0, 0.0, 100.0, 4)
+            found, go_on = QInputDialog.getDouble(self.w.widget, "Mesh", text, 0.0, 0.0, 100.0, 4)
             if not go_on:
                 return
             fine = replace(USUAL, distance=found)
