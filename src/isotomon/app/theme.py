@@ -14,6 +14,7 @@ from PySide6.QtSvg import QSvgRenderer
 from PySide6.QtWidgets import QApplication
 
 ASSETS = Path(__file__).with_name("assets")
+FONTS = Path(__file__).parents[1] / "assets" / "fonts"
 
 
 @dataclass(frozen=True)
@@ -87,7 +88,7 @@ def station_colour(theme: Theme, share: float) -> QColor:
 
 def load_fonts() -> QFont:
     """The shipped family (Lato, figures of equal width) as the application's font."""
-    for path in sorted((ASSETS / "fonts").glob("*.ttf")):
+    for path in sorted(FONTS.glob("*.ttf")):
         QFontDatabase.addApplicationFont(str(path))
     font = QFont("Lato")
     font.setPixelSize(13)

@@ -1,0 +1,208 @@
+"""What is seen of a body from one side: its sharp edges and its contours, and which of them are hidden. Arrays in, polylines out."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.ndimage import median_filter, minimum_filter
+from scipy.sparse import csr_array
+from scipy.sparse.csgraph import connected_components, depth_first_order
+
+from isotomon.arrays import Array, Index, Mask
+
+SHARP = np.cos(np.radians(20.0))
+"""Edges whose triangles' normals have a lesser cosine are drawn."""
+PIXELS = 1000
+"""Of the depths that lines are held against, along the longer side of what is seen."""
+BEHIND = 2e-3
+"""Of the body's size: so far behind what is seen a line may lie that bounds it."""
+NOTHING = 1e-10
+"""Of the body's size squared: triangles of less, as about a pole, say nothing of where its faces look."""
+STEP = 1.5
+"""Pixels between places at which it is asked whether a line is hidden."""
+CALM = 5
+"""So many such places in a row decide by their majority, so that lines do not flicker."""
+LARGEST = 4_000_000
+"""Pixels of triangles that are looked at in one go."""
+
+
+@dataclass(frozen=True, eq=False)
+class View:
+    """Whence a body is seen: to the right and up on paper, each (3,) of length 1."""
+
+    right: Array
+    up: Array
+
+    @property
+    def toward(self) -> Array:
+        """(3,) towards who looks."""
+        return np.cross(self.right, self.up)
+
+    def flat(self, points: Array) -> Array:
+        """(n, 2) points (n, 3) on paper."""
+        return np.stack([points @ self.right, points @ self.up], axis=1)
+
+
+@dataclass(frozen=True, eq=False)
+class Seen:
+    """Polylines (n, 2) on paper, mm, and whether each is hidden."""
+
+    lines: tuple[Array, ...]
+    hidden: tuple[bool, ...]
+
+
+def sight(points: Array, triangles: Index, normals: Array, same: Index, view: View) -> Seen:
+    """What is seen of a mesh: `points`, `normals` (n, 3), outward; `same` (n,): a number that points have in common which are one.
+
+    Contours run where the normals, between the mesh's own, lie square to the line of sight, so that they are as smooth as the body;
+    hidden is what lies behind the nearest triangle.
+    """
+    nodes, places = _lines(points, triangles, normals, same, view)
+    flat, depth = view.flat(places), places @ view.toward
+    mesh_flat = view.flat(points)
+    low, size = mesh_flat.min(axis=0), float(np.ptp(mesh_flat, axis=0).max())
+    pixel = max(size / PIXELS, 1e-9)
+    nearest = _depths((mesh_flat - low) / pixel, points @ view.toward, triangles)
+    behind = BEHIND * max(size, float(np.ptp(points @ view.toward)))
+    lines, hidden = list[Array](), list[bool]()
+    for chain in _chains(nodes):
+        run, deep = _even(flat[chain], depth[chain], STEP * pixel)
+        at = np.floor((run - low) / pixel).astype(int) + 1
+        column, row = (np.clip(at[:, k], 0, nearest.shape[1 - k] - 1) for k in (0, 1))
+        covered = deep < nearest[row, column] - behind
+        covered = median_filter(covered.astype(np.int8), CALM, mode="nearest").astype(bool)
+        for part in np.split(np.arange(len(run)), np.flatnonzero(np.diff(covered)) + 1):
+            # Each piece goes on to where the next one begins.
+            until = min(part[-1] + 2, len(run))
+            if until - part[0] > 1:
+                lines.append(run[part[0] : until])
+                hidden.append(bool(covered[part[0]]))
+    return Seen(tuple(lines), tuple(hidden))
+
+
+def _lines(points: Array, triangles: Index, normals: Array, same: Index, view: View) -> tuple[Index, Array]:
+    """Pairs of numbers (k, 2) of the places (n, 3) between which lines run."""
+    _, kept, place = np.unique(same, return_index=True, return_inverse=True)
+    welded = place.ravel()[triangles]
+    here, there = welded.ravel(), np.roll(welded, -1, axis=1).ravel()
+    low, high = np.minimum(here, there), np.maximum(here, there)
+    edge, number = np.unique(low * np.int64(len(kept)) + high, return_inverse=True)
+    a, b = np.divmod(edge, len(kept))
+    corners = points[triangles]
+    across = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    sizes = np.linalg.norm(across, axis=1)
+    facing = across / np.maximum(sizes, 1e-300)[:, None]
+    whole = sizes > NOTHING * float(np.ptp(points, axis=0).max()) ** 2
+    order = np.argsort(number, kind="stable")
+    count = np.bincount(number)
+    begin = np.cumsum(count) - count
+    both = np.flatnonzero((count == 2) & (a != b))
+    both = both[whole[order[begin[both]] // 3] & whole[order[begin[both] + 1] // 3]]
+    sharp = np.zeros(len(edge), dtype=bool)
+    # By the surfaces' own normals on both sides, so that what is round is not sharp however coarse its mesh.
+    beside = normals[triangles]
+    beside = (beside + np.roll(beside, -1, axis=1)).reshape(-1, 3)
+    long = np.linalg.norm(beside, axis=1)
+    beside = np.where((long > 1e-9)[:, None], beside / np.maximum(long, 1e-9)[:, None], np.repeat(facing, 3, axis=0))
+    sharp[both] = np.sum(beside[order[begin[both]]] * beside[order[begin[both] + 1]], axis=1) < SHARP
+    sharp[count == 1] = True
+    # Towards whom the normals look: at the corners of each triangle, and along each edge, which parts what looks away where faces
+    # do not run on smoothly.
+    turned = np.sum(normals * view.toward, axis=1)[triangles]
+    turned = np.where(np.abs(turned) < 1e-12, 1e-12, turned)
+    along = (turned + np.roll(turned, -1, axis=1)).ravel()
+    sharp[both] |= along[order[begin[both]]] * along[order[begin[both] + 1]] < 0.0
+    drawn = np.flatnonzero(sharp & (a != b))
+    pairs, places = [np.stack([a[drawn], b[drawn]], axis=1)], [points[kept]]
+    # Contours: where the normal turns from the viewer, between corners of a triangle, each on one of its edges.
+    crossed = turned * np.roll(turned, -1, axis=1) < 0.0
+    some = np.flatnonzero(crossed.sum(axis=1) == 2)
+    sides = np.argsort(~crossed[some], axis=1, kind="stable")[:, :2]
+    rows = some[:, None]
+    value, after = turned[rows, sides], turned[rows, (sides + 1) % 3]
+    share = (value / (value - after))[..., None]
+    spots = corners[rows, sides] * (1.0 - share) + corners[rows, (sides + 1) % 3] * share
+    on = number.reshape(-1, 3)[rows, sides]
+    # Of an edge that two faces share with normals of their own, each has its own place: they are parted there.
+    spot, index = np.unique(on.ravel(), return_inverse=True)
+    first = np.zeros((len(spot), 3))
+    first[index.ravel()] = spots.reshape(-1, 3)
+    pairs.append(len(kept) + index.reshape(-1, 2))
+    places.append(first)
+    return np.vstack(pairs), np.vstack(places)
+
+
+def _chains(pairs: Index) -> list[Index]:
+    """The runs that lines make which follow one another: numbers of places, in order; a closed one ends where it begins."""
+    count = int(pairs.max(initial=-1)) + 1
+    degree = np.bincount(pairs.ravel(), minlength=count)
+    ends = pairs.ravel().copy()
+    fork = degree[ends] != 2  # where lines fork or end, each has an end of its own
+    ends[fork] = count + np.arange(int(fork.sum()))
+    origin = np.concatenate([np.arange(count), pairs.ravel()[fork]])
+    links = ends.reshape(-1, 2)
+    size = len(origin)
+    graph = csr_array((np.ones(len(links)), (links[:, 0], links[:, 1])), shape=(size, size))
+    graph = graph + graph.T
+    _, group = connected_components(graph, directed=False)
+    own = np.unique(links)
+    heads = own[np.argsort(~(own >= count), kind="stable")]  # ends before what lies between
+    first = heads[np.unique(group[heads], return_index=True)[1]]
+    found = []
+    for head in first.tolist():
+        order = depth_first_order(graph, head, directed=False, return_predecessors=False)
+        if head < count:
+            order = np.append(order, head)
+        found.append(origin[order])
+    return found
+
+
+def _even(flat: Array, depth: Array, step: float) -> tuple[Array, Array]:
+    """A polyline with places no farther apart than a step, its own among them, and their depths."""
+    lengths = np.linalg.norm(np.diff(flat, axis=0), axis=1)
+    pieces = np.maximum(np.ceil(lengths / step).astype(int), 1)
+    number = np.repeat(np.arange(len(pieces)), pieces)
+    share = (np.arange(len(number)) - np.repeat(np.cumsum(pieces) - pieces, pieces)) / pieces[number]
+    at = np.append(number + share, float(len(pieces)))
+    own = np.arange(len(flat))
+    return np.stack([np.interp(at, own, flat[:, k]) for k in (0, 1)], axis=1), np.interp(at, own, depth)
+
+
+def _depths(flat: Array, depth: Array, triangles: Index) -> Array:
+    """(rows, columns) for each pixel, one beyond all round, how near the nearest triangle comes about it: the least of its neighbours',
+    so that what bounds the body is not taken for hidden by it. `flat`: points in pixels."""
+    wide, high = (np.ceil(flat.max(axis=0)).astype(int) + 3).tolist()
+    nearest = np.full(wide * high, -np.inf)
+    corners, deep = flat[triangles] + 1.0, depth[triangles]
+    low = np.floor(corners.min(axis=1)).astype(int)
+    span = np.floor(corners.max(axis=1)).astype(int) - low + 1
+    sizes, level = np.unique(2 ** np.ceil(np.log2(span)).astype(int), axis=0, return_inverse=True)
+    for number, (across, along) in enumerate(sizes.tolist()):
+        rows, some = np.flatnonzero(level.ravel() == number), max(LARGEST // (across * along), 1)
+        for begin in range(0, len(rows), some):
+            own = rows[begin : begin + some]
+            index, value = _covered(corners[own], deep[own], low[own], (across, along), wide, high)
+            np.maximum.at(nearest, index, value)
+    return np.asarray(minimum_filter(nearest.reshape(high, wide), 3, mode="constant", cval=-np.inf))
+
+
+def _covered(
+    corners: Array, deep: Array, low: Index, size: tuple[int, int], wide: int, high: int
+) -> tuple[Index, Array]:
+    """The pixels whose middles triangles cover, and how near they come there."""
+    x, y = (low[:, None, k] + np.arange(size[k]) for k in (0, 1))
+    a, b, c = corners[:, 0], corners[:, 1], corners[:, 2]
+    (ux, uy), (vx, vy) = (b - a).T, (c - a).T
+    whole = ux * vy - uy * vx
+    safe = np.where(np.abs(whole) > 1e-12, whole, np.inf)[:, None, None]
+    px, py = (x + 0.5 - a[:, :1])[:, None, :], (y + 0.5 - a[:, 1:])[:, :, None]
+    s = (px * vy[:, None, None] - py * vx[:, None, None]) / safe
+    t = (ux[:, None, None] * py - uy[:, None, None] * px) / safe
+    inside: Mask = (s >= 0.0) & (t >= 0.0) & (s + t <= 1.0) & (np.abs(whole) > 1e-12)[:, None, None]
+    value = (
+        deep[:, :1, None] + s * (deep[:, 1] - deep[:, 0])[:, None, None] + t * (deep[:, 2] - deep[:, 0])[:, None, None]
+    )
+    number, row, column = np.nonzero(inside)
+    index = np.clip(y[number, row], 0, high - 1) * wide + np.clip(x[number, column], 0, wide - 1)
+    return index, value[number, row, column]
