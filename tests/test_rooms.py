@@ -24,6 +24,7 @@ ORDER = (
         "inspect",
         "author",
         "solids",
+        "sheets",
     ),
     *("exchange", "samples", "app"),
 )

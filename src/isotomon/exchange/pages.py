@@ -13,7 +13,7 @@ import numpy as np
 
 from isotomon.design.disk import write_atomically
 from isotomon.errors import FileError
-from isotomon.sheets.page import FACES, FONTS, INK, PENS, Bezier, Line, Page, Picture, Text
+from isotomon.sheets.page import FACES, FONTS, INK, PENS, Bezier, Page, Picture, Stroke, Text
 from isotomon.version import VERSION
 
 POINTS = 72.0 / 25.4
@@ -73,7 +73,7 @@ def pdf_of(pages: Sequence[Page]) -> bytes:
     return data.getvalue()
 
 
-def _on_canvas(canvas: Any, item: Line | Bezier | Text | Picture) -> None:
+def _on_canvas(canvas: Any, item: Stroke | Bezier | Text | Picture) -> None:
     if isinstance(item, Text):
         canvas.saveState()
         canvas.translate(item.x, item.y)
@@ -98,7 +98,7 @@ def _on_canvas(canvas: Any, item: Line | Bezier | Text | Picture) -> None:
                 path.lineTo(*point)
         if item.closed:
             path.close()
-        filled = isinstance(item, Line) and item.filled
+        filled = isinstance(item, Stroke) and item.filled
         canvas.setLineWidth(pen.width)
         canvas.setDash(list(pen.dashes), 0)
         canvas.setStrokeColor(pen.colour)
@@ -159,13 +159,13 @@ def _n(value: float) -> str:
     return f"{value:.4f}".rstrip("0").rstrip(".")
 
 
-def _svg_path(item: Line | Bezier, height: float) -> dict[str, str]:
+def _svg_path(item: Stroke | Bezier, height: float) -> dict[str, str]:
     flipped = np.stack([item.points[:, 0], height - item.points[:, 1]], axis=1)
     told = [f"{_n(x)} {_n(y)}" for x, y in flipped.tolist()]
     way = "C" if isinstance(item, Bezier) else "L"
     path = f"M{told[0]}{way}{' '.join(told[1:])}{'Z' if item.closed else ''}"
     pen = PENS[item.role]
-    if isinstance(item, Line) and item.filled:
+    if isinstance(item, Stroke) and item.filled:
         return {"d": path, "fill": pen.colour, "class": item.role}
     own = {"d": path, "fill": "none", "stroke": pen.colour, "stroke-width": _n(pen.width), "class": item.role}
     own |= {"stroke-linecap": "round", "stroke-linejoin": "round"}
@@ -184,7 +184,7 @@ def dxf_of(page: Page) -> bytes:
     document.units = 4
     document.header["$INSUNITS"] = 4
     space = document.modelspace()
-    for role in {item.role for item in page.items if isinstance(item, Line | Bezier)}:
+    for role in {item.role for item in page.items if isinstance(item, Stroke | Bezier)}:
         pen = PENS[role]
         document.layers.add(role, true_color=int(pen.colour[1:], 16), lineweight=_weight(pen.width))
     document.layers.add("text", true_color=int(INK[1:], 16))
@@ -203,7 +203,7 @@ def dxf_of(page: Page) -> bytes:
             spline = space.add_spline(degree=3, dxfattribs={"layer": item.role})
             spline.control_points = np.column_stack([item.points, np.zeros(len(item.points))])
             spline.knots = knots
-        elif isinstance(item, Line) and not item.filled:
+        elif isinstance(item, Stroke) and not item.filled:
             space.add_lwpolyline(item.points.tolist(), close=item.closed, dxfattribs={"layer": item.role})
     text = io.StringIO()
     document.write(text)

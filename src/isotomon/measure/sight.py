@@ -28,7 +28,7 @@ LARGEST = 4_000_000
 
 
 @dataclass(frozen=True, eq=False)
-class View:
+class Projection:
     """Whence a body is seen: to the right and up on paper, each (3,) of length 1."""
 
     right: Array
@@ -45,14 +45,14 @@ class View:
 
 
 @dataclass(frozen=True, eq=False)
-class Seen:
+class SeenLines:
     """Polylines (n, 2) on paper, mm, and whether each is hidden."""
 
     lines: tuple[Array, ...]
     hidden: tuple[bool, ...]
 
 
-def sight(points: Array, triangles: Index, normals: Array, same: Index, view: View) -> Seen:
+def sight(points: Array, triangles: Index, normals: Array, same: Index, view: Projection) -> SeenLines:
     """What is seen of a mesh: `points`, `normals` (n, 3), outward; `same` (n,): a number that points have in common which are one.
 
     Contours run where the normals, between the mesh's own, lie square to the line of sight, so that they are as smooth as the body;
@@ -78,10 +78,10 @@ def sight(points: Array, triangles: Index, normals: Array, same: Index, view: Vi
             if until - part[0] > 1:
                 lines.append(run[part[0] : until])
                 hidden.append(bool(covered[part[0]]))
-    return Seen(tuple(lines), tuple(hidden))
+    return SeenLines(tuple(lines), tuple(hidden))
 
 
-def _lines(points: Array, triangles: Index, normals: Array, same: Index, view: View) -> tuple[Index, Array]:
+def _lines(points: Array, triangles: Index, normals: Array, same: Index, view: Projection) -> tuple[Index, Array]:
     """Pairs of numbers (k, 2) of the places (n, 3) between which lines run."""
     _, kept, place = np.unique(same, return_index=True, return_inverse=True)
     welded = place.ravel()[triangles]

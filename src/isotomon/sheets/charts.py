@@ -9,7 +9,7 @@ import numpy as np
 
 from isotomon.arrays import Array
 from isotomon.sheets.frame import Box, rectangle, segment
-from isotomon.sheets.page import Item, Line, Role, Text
+from isotomon.sheets.page import Item, Role, Stroke, Text
 
 
 @dataclass(frozen=True, eq=False)
@@ -43,7 +43,7 @@ def chart(
     for band in bands:
         within = np.clip(band.position, first, last)
         edge = np.vstack([placed(within, band.target + band.half), placed(within, band.target - band.half)[::-1]])
-        items.append(Line(edge, "band", closed=True, filled=True))
+        items.append(Stroke(edge, "band", closed=True, filled=True))
     for mark in ticks(low, high):
         y = float(placed(np.array([first]), np.array([mark]))[0, 1])
         items += [segment(plot.left, y, plot.left + plot.width, y, "hair")]
@@ -59,7 +59,7 @@ def chart(
         fine = np.isfinite(values)
         for part in np.split(np.arange(len(values)), np.flatnonzero(np.diff(fine)) + 1):
             if fine[part[0]] and len(part) > 1:
-                items.append(Line(placed(np.clip(x[part], first, last), values[part]), role))
+                items.append(Stroke(placed(np.clip(x[part], first, last), values[part]), role))
     return tuple(items)
 
 

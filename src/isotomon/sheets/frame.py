@@ -9,7 +9,7 @@ import numpy as np
 
 from isotomon.arrays import Array
 from isotomon.errors import DesignError
-from isotomon.sheets.page import Item, Line, Page, Role, Text, shortened, text_width
+from isotomon.sheets.page import Item, Page, Role, Stroke, Text, shortened, text_width
 from isotomon.version import VERSION
 
 Paper = Literal["A4", "A3", "A2", "A1", "A0"]
@@ -80,16 +80,16 @@ def scale_words(scale: float) -> str:
     return f"{scale:g}:1" if scale >= 1.0 else f"1:{1.0 / scale:g}"
 
 
-def rectangle(box: Box, role: Role, filled: bool = False) -> Line:
+def rectangle(box: Box, role: Role, filled: bool = False) -> Stroke:
     """The outline of a box."""
     left, bottom, width, height = box
     corners = [(left, bottom), (left + width, bottom), (left + width, bottom + height), (left, bottom + height)]
-    return Line(np.array(corners), role, closed=True, filled=filled)
+    return Stroke(np.array(corners), role, closed=True, filled=filled)
 
 
-def segment(x: float, y: float, to_x: float, to_y: float, role: Role) -> Line:
+def segment(x: float, y: float, to_x: float, to_y: float, role: Role) -> Stroke:
     """A straight line."""
-    return Line(np.array([[x, y], [to_x, to_y]]), role)
+    return Stroke(np.array([[x, y], [to_x, to_y]]), role)
 
 
 def bar(x: float, y: float) -> tuple[Item, ...]:

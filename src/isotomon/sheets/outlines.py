@@ -10,7 +10,7 @@ from isotomon.arrays import Array
 from isotomon.inspect.results import Quick
 from isotomon.inspect.sections import finished_sections
 from isotomon.measure.sections import curves, extents, moments, quadrature
-from isotomon.sheets.page import Bezier, Line, Role, through
+from isotomon.sheets.page import Bezier, Role, Stroke, through
 
 SPANS = 24
 """Cubics in each span of a lane's spline, at least, over all lanes together some hundreds: 1e-4 mm of a chord of 100."""
@@ -19,13 +19,13 @@ LEAST_SPANS, MOST_SPANS = 12, 120
 
 
 @dataclass(frozen=True, eq=False)
-class Drawn:
+class DrawnSection:
     """A section in its own plane, mm: what bounds it, its nominal leading and trailing points (2, 2), its pivot and centroid (2,), and
     its figures in mm, mm² and rad; NaN where there is none."""
 
     name: str
     position: float
-    runs: tuple[Bezier | Line, ...]
+    runs: tuple[Bezier | Stroke, ...]
     anchor: Array
     pivot: Array
     centroid: Array
@@ -42,7 +42,7 @@ class Drawn:
         return np.array([points.min(axis=0), points.max(axis=0)])
 
 
-def sections_of(quick: Quick, positions: Array, names: tuple[str, ...], role: Role = "outline") -> list[Drawn]:
+def sections_of(quick: Quick, positions: Array, names: tuple[str, ...], role: Role = "outline") -> list[DrawnSection]:
     """Sections of a body as it is shaped, at positions along it (mm).
 
     Each lane is drawn as cubics through even places on it, with the spline's own slopes there: corners stay corners.
@@ -70,7 +70,7 @@ def sections_of(quick: Quick, positions: Array, names: tuple[str, ...], role: Ro
         share = placed.pivot if placed is not None else 0.5
         anchor = sections.anchor[k]
         found.append(
-            Drawn(
+            DrawnSection(
                 name,
                 float(sections.position[k]),
                 tuple(runs),
@@ -87,12 +87,12 @@ def sections_of(quick: Quick, positions: Array, names: tuple[str, ...], role: Ro
     return found
 
 
-def finished_runs(quick: Quick, position: float, role: Role = "outline") -> tuple[tuple[Line, ...], float, float]:
+def finished_runs(quick: Quick, position: float, role: Role = "outline") -> tuple[tuple[Stroke, ...], float, float]:
     """What bounds the section of the finished body at a position along it, mm in its plane; its area and perimeter.
 
     Raises: DesignError, for a body that has no such sections.
     """
     built = quick.finished[quick.body.id]
     sections = finished_sections(quick, built, position=np.array([position]))
-    runs = tuple(Line(run, role, closed=True) for run in sections.outlines(0))
+    runs = tuple(Stroke(run, role, closed=True) for run in sections.outlines(0))
     return runs, float(np.nan_to_num(sections.cuts.area[0])), float(np.nan_to_num(sections.cuts.perimeter[0]))

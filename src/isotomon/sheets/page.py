@@ -19,7 +19,7 @@ Role = Literal[
 Align = Literal["left", "middle", "right"]
 
 
-class Pen(NamedTuple):
+class LineStyle(NamedTuple):
     """How lines of a role are drawn: width and dashes in mm, colour as #RRGGBB."""
 
     width: float
@@ -28,25 +28,25 @@ class Pen(NamedTuple):
 
 
 INK = "#22303A"
-PENS: dict[Role, Pen] = {
-    "outline": Pen(0.35),
-    "edge": Pen(0.25),
-    "hidden": Pen(0.18, "#4C5A63", (2.0, 1.0)),
-    "axis": Pen(0.13, "#4C5A63", (6.0, 1.2, 0.6, 1.2)),
-    "chord": Pen(0.18, "#1F7A6D", (4.0, 1.5)),
-    "mark": Pen(0.25, "#B23A3A"),
-    "frame": Pen(0.35),
-    "hair": Pen(0.1, "#CFC6B2"),
-    "size": Pen(0.18),
-    "law": Pen(0.25, "#B9770E", (2.5, 1.0)),
-    "band": Pen(0.0, "#F3E3C3"),
-    "curve": Pen(0.35, "#1F7A6D"),
-    "cut": Pen(0.25, "#B23A3A", (3.0, 1.5)),
+PENS: dict[Role, LineStyle] = {
+    "outline": LineStyle(0.35),
+    "edge": LineStyle(0.25),
+    "hidden": LineStyle(0.18, "#4C5A63", (2.0, 1.0)),
+    "axis": LineStyle(0.13, "#4C5A63", (6.0, 1.2, 0.6, 1.2)),
+    "chord": LineStyle(0.18, "#1F7A6D", (4.0, 1.5)),
+    "mark": LineStyle(0.25, "#B23A3A"),
+    "frame": LineStyle(0.35),
+    "hair": LineStyle(0.1, "#CFC6B2"),
+    "size": LineStyle(0.18),
+    "law": LineStyle(0.25, "#B9770E", (2.5, 1.0)),
+    "band": LineStyle(0.0, "#F3E3C3"),
+    "curve": LineStyle(0.35, "#1F7A6D"),
+    "cut": LineStyle(0.25, "#B23A3A", (3.0, 1.5)),
 }
 
 
 @dataclass(frozen=True, eq=False)
-class Line:
+class Stroke:
     """A polyline (n, 2); `closed`: back to its beginning; `filled`: what it goes round is painted instead."""
 
     points: Array
@@ -88,7 +88,7 @@ class Picture:
     png: bytes = field(repr=False)
 
 
-Item = Line | Bezier | Text | Picture
+Item = Stroke | Bezier | Text | Picture
 
 
 @dataclass(frozen=True, eq=False)
@@ -137,7 +137,7 @@ def moved(items: tuple[Item, ...], x: float, y: float) -> tuple[Item, ...]:
     by = np.array([x, y])
     return tuple(
         replace(item, points=item.points + by)
-        if isinstance(item, Line | Bezier)
+        if isinstance(item, Stroke | Bezier)
         else replace(item, x=item.x + x, y=item.y + y)
         for item in items
     )

@@ -13,8 +13,8 @@ from isotomon.errors import DesignError
 from isotomon.inspect.results import Quick
 from isotomon.quantity import display, to_unit
 from isotomon.sheets.frame import Block, Box, Fact, Paper, bar, framed, rectangle, room_on, segment
-from isotomon.sheets.outlines import Drawn, finished_runs, sections_of
-from isotomon.sheets.page import Bezier, Item, Line, Page, Text, moved, text_width
+from isotomon.sheets.outlines import DrawnSection, finished_runs, sections_of
+from isotomon.sheets.page import Bezier, Item, Page, Stroke, Text, moved, text_width
 
 Kind = Literal["section", "outside", "inside"]
 KINDS: tuple[Kind, ...] = ("section", "outside", "inside")
@@ -51,7 +51,7 @@ def templates(
     drawn = sections_of(quick, where, names)
     if kind == "inside" or finished:
         drawn = [_as_finished(quick, one) for one in drawn]
-    sheets: list[tuple[Drawn, list[tuple[str, tuple[Item, ...]]]]] = []
+    sheets: list[tuple[DrawnSection, list[tuple[str, tuple[Item, ...]]]]] = []
     for one in drawn:
         figure, box = _figure(one, kind)
         sheets.append((one, _parted(figure, box, paper)))
@@ -100,7 +100,7 @@ def _places(quick: Quick, stations: tuple[str, ...], positions: tuple[float, ...
     return np.array([p for p, _ in kept]), tuple(name for _, name in kept)
 
 
-def _as_finished(quick: Quick, one: Drawn) -> Drawn:
+def _as_finished(quick: Quick, one: DrawnSection) -> DrawnSection:
     """A section with what the finished body has there, holes and walls."""
     if quick.body.id not in quick.finished:
         raise DesignError(f"{quick.body.name} is not finished; wait for its solid, or take it as it is shaped")
@@ -110,7 +110,7 @@ def _as_finished(quick: Quick, one: Drawn) -> Drawn:
     return replace(one, runs=runs, area=area, perimeter=perimeter)
 
 
-def _figure(one: Drawn, kind: Kind) -> tuple[tuple[Item, ...], Array]:
+def _figure(one: DrawnSection, kind: Kind) -> tuple[tuple[Item, ...], Array]:
     """What is drawn of a section in its plane, and the box (2, 2) that it takes, words and all."""
     runs = one.runs
     if kind == "inside":
@@ -133,7 +133,7 @@ def _signed_area(points: Array) -> float:
     return 0.5 * float(x @ np.roll(y, -1) - y @ np.roll(x, -1))
 
 
-def _marks(one: Drawn, low: Array, high: Array) -> list[Item]:
+def _marks(one: DrawnSection, low: Array, high: Array) -> list[Item]:
     """Axes of the plane, chord line, set angle, pivot and centroid."""
     over = 6.0
     items: list[Item] = [
@@ -145,13 +145,13 @@ def _marks(one: Drawn, low: Array, high: Array) -> list[Item]:
     a, b = one.anchor
     if one.chord > 0.0 and not math.isnan(one.set_angle):
         ahead = (b - a) / one.chord
-        items.append(Line(np.array([a - over * ahead, b + over * ahead]), "chord"))
+        items.append(Stroke(np.array([a - over * ahead, b + over * ahead]), "chord"))
         if abs(one.set_angle) > 1e-3:
             reach = min(0.3 * one.chord, 40.0)
             turned = np.linspace(0.0, one.set_angle, 25)
             away = one.pivot if np.isfinite(one.pivot).all() else np.zeros(2)
             arc = away + reach * np.stack([np.cos(turned), np.sin(turned)], axis=1)
-            items += [Line(np.array([away, away + np.array([1.15 * reach, 0.0])]), "axis"), Line(arc, "size")]
+            items += [Stroke(np.array([away, away + np.array([1.15 * reach, 0.0])]), "axis"), Stroke(arc, "size")]
             at = away + (reach + 2.0) * np.array([math.cos(turned[12]), math.sin(turned[12])])
             items.append(Text(float(at[0]), float(at[1]), f"{math.degrees(one.set_angle):.2f}°", 2.2))
     if np.isfinite(one.pivot).all():
@@ -165,7 +165,7 @@ def _marks(one: Drawn, low: Array, high: Array) -> list[Item]:
 
 def _cross(at: Array, arm: float, turn: float = 0.0) -> list[Item]:
     ways = [np.array([math.cos(turn + k * math.pi / 2.0), math.sin(turn + k * math.pi / 2.0)]) for k in (0, 1)]
-    return [Line(np.array([at - arm * way, at + arm * way]), "mark") for way in ways]
+    return [Stroke(np.array([at - arm * way, at + arm * way]), "mark") for way in ways]
 
 
 def _box(low: Array, high: Array) -> Box:
@@ -173,7 +173,7 @@ def _box(low: Array, high: Array) -> Box:
     return Box(left, bottom, wide, tall)
 
 
-def _split(one: Drawn, low: Array, high: Array) -> list[Item]:
+def _split(one: DrawnSection, low: Array, high: Array) -> list[Item]:
     """Where a board that fits round a section is cut in two: along the chord, out to its edges."""
     a, b = one.anchor
     chord = float(np.linalg.norm(b - a))
@@ -182,11 +182,11 @@ def _split(one: Drawn, low: Array, high: Array) -> list[Item]:
     for end, way in ((a, -ahead), (b, ahead)):
         with np.errstate(divide="ignore", invalid="ignore"):
             reach = np.where(way > 0.0, (high - end) / way, np.where(way < 0.0, (low - end) / way, np.inf))
-        found.append(Line(np.array([end, end + float(reach.min()) * way]), "cut"))
+        found.append(Stroke(np.array([end, end + float(reach.min()) * way]), "cut"))
     return found
 
 
-def _head(one: Drawn, room: Box, unit: str) -> tuple[Item, ...]:
+def _head(one: DrawnSection, room: Box, unit: str) -> tuple[Item, ...]:
     """The section's name and figures, along the top of a sheet."""
     y = room.bottom + room.height - 7.0
     items: list[Item] = [Text(room.left + 6.0, y, one.name, 4.0, bold=True)]
@@ -197,7 +197,7 @@ def _head(one: Drawn, room: Box, unit: str) -> tuple[Item, ...]:
     return tuple(items)
 
 
-def figures(one: Drawn, unit: str) -> list[tuple[str, str]]:
+def figures(one: DrawnSection, unit: str) -> list[tuple[str, str]]:
     """What is said of a section, in words; what is undefined is left out."""
     said = [
         ("position", one.position, unit),
@@ -255,13 +255,13 @@ def _clipped(items: tuple[Item, ...], window: Box) -> tuple[Item, ...]:
     high = low + np.array([window.width, window.height])
     kept = list[Item]()
     for item in items:
-        if isinstance(item, Line | Bezier):
+        if isinstance(item, Stroke | Bezier):
             inside = np.all((item.points >= low) & (item.points <= high), axis=1)
             if inside.all():
                 kept.append(item)
                 continue
             points = _flattened(item)
-            kept += [Line(run, item.role) for run in _runs_within(points, low, high)]
+            kept += [Stroke(run, item.role) for run in _runs_within(points, low, high)]
         elif low[0] <= item.x <= high[0] and low[1] <= item.y <= high[1]:
             kept.append(item)
     return tuple(kept)
@@ -271,7 +271,7 @@ FLAT = 16
 """Straight pieces for one cubic where a template is parted: 1e-3 mm off a section of 1 m."""
 
 
-def _flattened(item: Line | Bezier) -> Array:
+def _flattened(item: Stroke | Bezier) -> Array:
     """(n, 2) a polyline of a run, back to its beginning where it is closed."""
     points = item.points
     if isinstance(item, Bezier):

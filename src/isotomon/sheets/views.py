@@ -19,17 +19,17 @@ from isotomon.inspect.results import Quick
 from isotomon.kernel.protocol import unpack
 from isotomon.measure.laws import quality_of
 from isotomon.measure.sections import extents
-from isotomon.measure.sight import Seen, View, sight
+from isotomon.measure.sight import Projection, SeenLines, sight
 from isotomon.quantity import display, to_unit
 from isotomon.sheets.charts import Band, chart
 from isotomon.sheets.frame import Block, Box, Fact, Paper, framed, room_on, scale_for, scale_words, segment
 from isotomon.sheets.outlines import sections_of
-from isotomon.sheets.page import Item, Line, Page, Text
+from isotomon.sheets.page import Item, Page, Stroke, Text
 
 Angle = Literal["first", "third"]
-PROFILE = View(np.array([0.0, 0.0, 1.0]), np.array([0.0, 1.0, 0.0]))
-PLAN = View(np.array([0.0, 0.0, 1.0]), np.array([1.0, 0.0, 0.0]))
-END = View(np.array([1.0, 0.0, 0.0]), np.array([0.0, 1.0, 0.0]))
+PROFILE = Projection(np.array([0.0, 0.0, 1.0]), np.array([0.0, 1.0, 0.0]))
+PLAN = Projection(np.array([0.0, 0.0, 1.0]), np.array([1.0, 0.0, 0.0]))
+END = Projection(np.array([1.0, 0.0, 0.0]), np.array([0.0, 1.0, 0.0]))
 """From the side, from above, and along the body from its last end; stations stand along Z."""
 GAP = 22.0
 """mm on paper between views, for their sizes and names."""
@@ -83,7 +83,7 @@ def _together(meshes: Sequence[Mesh]) -> Mesh:
     return np.vstack(points), np.vstack(triangles), np.vstack(normals), np.concatenate(same)
 
 
-def seen_from(quick: Quick, view: View) -> Seen:
+def seen_from(quick: Quick, view: Projection) -> SeenLines:
     """The edges and contours of all bodies from one side. Raises: DesignError, where there is no body."""
     return sight(*_together(meshes_of(quick)), view)
 
@@ -116,7 +116,7 @@ def views(quick: Quick, block: Block, paper: Paper = "A3", angle: Angle = "first
     for name, seen in drawn.items():
         origin = np.array(at[name]) - scale * np.array(corner[name])
         items += [
-            Line(origin + scale * line, "hidden" if hidden else "edge")
+            Stroke(origin + scale * line, "hidden" if hidden else "edge")
             for line, hidden in zip(seen.lines, seen.hidden, strict=True)
         ]
         items.append(
@@ -175,15 +175,15 @@ def _size(x: float, y: float, length: float, words: str, upright: bool) -> list[
     )
     begin = np.array([x, y])
     end = begin + length * way
-    items: list[Item] = [Line(np.array([begin, end]), "size")]
+    items: list[Item] = [Stroke(np.array([begin, end]), "size")]
     for tip, back in ((begin, way), (end, -way)):
         items.append(
-            Line(
+            Stroke(
                 np.array([tip + arrow * back + 0.35 * arrow * side, tip, tip + arrow * back - 0.35 * arrow * side]),
                 "size",
             )
         )
-        items.append(Line(np.array([tip - 2.0 * side, tip + 4.0 * side]), "hair"))
+        items.append(Stroke(np.array([tip - 2.0 * side, tip + 4.0 * side]), "hair"))
     middle = begin + 0.5 * length * way + (np.array([-1.0, 0.0]) if upright else np.array([0.0, 1.0]))
     items.append(Text(float(middle[0]), float(middle[1]), words, 2.5, "middle", turn=math.pi / 2.0 if upright else 0.0))
     return items
@@ -203,8 +203,8 @@ def body_plan(quick: Quick, block: Block, paper: Paper = "A3") -> Page:
     )
     to = room.middle - scale * (low + high) / 2.0 - np.array([18.0, 0.0])
     items: list[Item] = [
-        Line(to + scale * np.array([[low[0], 0.0], [high[0], 0.0]]), "axis"),
-        Line(to + scale * np.array([[0.0, low[1]], [0.0, high[1]]]), "axis"),
+        Stroke(to + scale * np.array([[low[0], 0.0], [high[0], 0.0]]), "axis"),
+        Stroke(to + scale * np.array([[0.0, low[1]], [0.0, high[1]]]), "axis"),
     ]
     for k, one in enumerate(drawn):
         points = [
