@@ -5,15 +5,17 @@ from __future__ import annotations
 import argparse
 import math
 from collections.abc import Callable
+from contextlib import nullcontext
 from pathlib import Path
 from typing import Any
 
 from isotomon.design.disk import refuse_same
+from isotomon.errors import FileError
 
 
 def add_deliver_parsers(commands: Any) -> None:
-    """The parsers of `export`, `drawing`, `unroll` and `picture`; `commands`: where sub-parsers are added."""
-    for add in (_export_parser, _drawing_parser, _unroll_parser, _picture_parser):
+    """The parsers of `export`, `sheet`, `deliver`, `drawing`, `unroll` and `picture`; `commands`: where sub-parsers are added."""
+    for add in (_export_parser, _sheet_parser, _deliver_parser, _drawing_parser, _unroll_parser, _picture_parser):
         add(commands)
 
 
@@ -45,6 +47,44 @@ def _export_parser(commands: Any) -> None:
         default=12.0,
         metavar="DEG",
         help="of meshes: by how much neighbouring triangles may turn",
+    )
+
+
+WHAT = "general, body-plan, templates, curves, report, stations, sections, blade, duct"
+
+
+def _sheet_parser(commands: Any) -> None:
+    sheet = _of_design(commands, "sheet", _sheet, "write a sheet, a table or the report of a design")
+    sheet.add_argument("what", metavar="WHAT", help=WHAT)
+    sheet.add_argument(
+        "file", type=Path, metavar="FILE.pdf|.svg|.dxf|.png|.html|.csv", help="where it goes; the ending says its form"
+    )
+    _how(sheet)
+    sheet.add_argument("--shaped", action="store_true", help="of the bodies as they are shaped: no solids are built")
+
+
+def _deliver_parser(commands: Any) -> None:
+    deliver = _of_design(
+        commands, "deliver", _deliver, "write solids, meshes, sheets, tables and the report, in one go"
+    )
+    deliver.add_argument("folder", type=Path, metavar="DIR", help="where the files go; it is made where it is missing")
+    deliver.add_argument("--only", default="", metavar="WHAT,…", help=f"some of: solids, {WHAT}")
+    _how(deliver)
+
+
+def _how(parser: Any) -> None:
+    parser.add_argument(
+        "--body", default="", metavar="NAME", help="of which body (default: the one with most stations)"
+    )
+    parser.add_argument("--paper", default="A3", metavar="A4…A0", help="size of sheets (default: A3)")
+    parser.add_argument("--angle", default="first", metavar="first|third", help="projection (default: first)")
+    parser.add_argument(
+        "--kind", default="section", metavar="section|outside|inside", help="of templates: what is cut out"
+    )
+    parser.add_argument("--finished", action="store_true", help="of templates: with holes and walls")
+    parser.add_argument("--at", default="", metavar="STATIONS", help="of templates: names of stations (default: all)")
+    parser.add_argument(
+        "--axis", default="", metavar="ID", help="what a blade turns about (default: its ring's, else Y)"
     )
 
 
@@ -105,6 +145,40 @@ def _export(options: argparse.Namespace) -> int:
     return 0
 
 
+def _wanted(options: argparse.Namespace) -> dict[str, Any]:
+    """How things are to be made, for `script.deliver`."""
+    names = tuple(name.strip() for name in options.at.split(",") if name.strip())
+    own = {name: getattr(options, name) for name in ("paper", "angle", "kind", "finished", "axis")}
+    return own | {"stations": names}
+
+
+def _sheet(options: argparse.Namespace) -> int:
+    from isotomon import script
+
+    refuse_same(options.file, options.design)
+    design = script.load(options.design)
+    with nullcontext() if options.shaped else script.Solids() as solids:
+        for path in script.deliver(design, options.what, options.file, solids, options.body, **_wanted(options)):
+            print(path)
+    return 0
+
+
+def _deliver(options: argparse.Namespace) -> int:
+    from isotomon import script
+
+    design = script.load(options.design)
+    try:
+        options.folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise FileError(f"{options.folder} cannot be made: {error.strerror}; choose another place") from None
+    only = tuple(name.strip() for name in options.only.split(",") if name.strip())
+    with script.Solids() as solids:
+        done = script.deliver_all(design, options.folder, solids, only, options.body, **_wanted(options))
+    for what, written, problem in done:
+        print("\n".join(map(str, written)) if written else f"{what}: not written: {problem}")
+    return 0 if any(written for _, written, _ in done) else 2
+
+
 def _drawing(options: argparse.Namespace) -> int:
     from isotomon import script
 
@@ -117,7 +191,6 @@ def _drawing(options: argparse.Namespace) -> int:
 def _unroll(options: argparse.Namespace) -> int:
     from isotomon import script
     from isotomon.author.unroll import said_of
-    from isotomon.design.disk import refuse_same
 
     refuse_same(options.file, options.design)
     made, flat = script.unroll(script.load(options.design), options.body)

@@ -15,7 +15,6 @@ import math
 from collections.abc import Sequence
 from contextlib import nullcontext
 from pathlib import Path
-from types import TracebackType
 from typing import Any
 
 from isotomon.author import meet as meeting
@@ -25,6 +24,7 @@ from isotomon.author.carry import carry
 from isotomon.author.insert import insert_station
 from isotomon.author.session import Session
 from isotomon.author.skins import make_skin
+from isotomon.delivering import Delivered, Solids, deliver, deliver_all, export
 from isotomon.design import bodies, edits, file, loft_edits, station_edits
 from isotomon.design.body import Along, Body, Carrying, Ending, Loft, Span, Wall
 from isotomon.design.datums import Datum
@@ -76,24 +76,8 @@ from isotomon.profile.shapes import Spot
 from isotomon.profile.solver import freedoms, solve
 from isotomon.quantity.record import Ref
 from isotomon.samples import sample
-from isotomon.solids import deliver
+from isotomon.solids import deliver as building
 from isotomon.solids.checked import checked as _checked
-from isotomon.solids.supervisor import Supervisor
-
-
-class Solids:
-    """A solid worker for a `with` block; it is started when first needed."""
-
-    def __init__(self) -> None:
-        self.supervisor = Supervisor()
-
-    def __enter__(self) -> Solids:
-        return self
-
-    def __exit__(
-        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
-    ) -> None:
-        self.supervisor.close()
 
 
 def read_table(path: str | Path) -> Design:
@@ -165,7 +149,7 @@ def build(design: Design, solids: Solids) -> Built:
 
     Raises: SolidError, FieldError.
     """
-    return deliver.build(rebuilt(design), solids.supervisor)
+    return building.build(rebuilt(design), solids.supervisor)
 
 
 def check(design: Design, solids: Solids | None = None, finished: str | None = None) -> dict[str, Any]:
@@ -225,7 +209,7 @@ def _measured(design: Design, solids: Solids | None) -> Quick:
     if not any(reading.waits for reading in quick.readings.values()):
         return quick
     with nullcontext(solids) if solids is not None else Solids() as own:
-        return with_finished(quick, deliver.build_all(quick, own.supervisor))
+        return with_finished(quick, building.build_all(quick, own.supervisor))
 
 
 def capacity_table(design: Design, name: str, solids: Solids | None = None) -> str:
@@ -263,15 +247,6 @@ def bring_in(design: Design, path: str | Path) -> Design:
     return bodies.bring_in(design, _read_import(Path(path), edits.fresh_id(design, "f")))
 
 
-def export(design: Design, path: str | Path, solids: Solids, fine: float = 0.0, angle: float = 12.0) -> None:
-    """Write the finished bodies of a design as STEP, IGES, STL, 3MF, OBJ or binary glTF, by the file's ending. Of meshes: `fine`, how far its triangles may lie from the
-    body (mm; nought: so near that its volume is right to 0.02 %), and `angle`, by how much neighbouring ones may turn (degrees).
-
-    Raises: SolidError, FieldError, FileError.
-    """
-    deliver.export(rebuilt(design), solids.supervisor, Path(path), deliver.Fineness(fine, math.radians(angle)))
-
-
 __all__ = [
     "Along",
     "Apex",
@@ -281,6 +256,7 @@ __all__ = [
     "Circle",
     "Constraint",
     "Datum",
+    "Delivered",
     "Design",
     "Drawing",
     "Drawn",
@@ -323,6 +299,8 @@ __all__ = [
     "check",
     "compare",
     "copies",
+    "deliver",
+    "deliver_all",
     "draw_edits",
     "edits",
     "export",

@@ -13,6 +13,8 @@ SITES = 801
 """Places along the chord, crowded at its ends, at which both sides are looked at."""
 NEAR_EDGE = 0.02
 """Of the chord: so near its leading or trailing point a section's radius is looked for."""
+ENDS = 0.01
+"""Of the chord, at both ends, where camber is not looked for: both sides are too steep there for their middle to be told."""
 CORNER = 0.3
 """rad by which an outline turns between neighbouring places where it has a corner: an edge that is not rounded."""
 
@@ -40,11 +42,15 @@ def foil(points: Array, slopes: Array, bends: Array, leading: Array, trailing: A
     x_way = along / chord
     y_way = np.array([-x_way[1], x_way[0]])
     x, y = (points - leading) @ x_way, (points - leading) @ y_way
+    nose = int(np.argmin(x * x + y * y))
+    if np.hypot(x[nose], y[nose]) < NEAR_EDGE * chord:  # the outline passes there, between two of the places
+        x[nose], y[nose] = 0.0, 0.0
     upper, lower, at = _sides(x, y)
     gap, line = upper - lower, (upper + lower) / 2.0
     thick, thick_at = _peak(at, gap)
-    sign = 1.0 if line.max() >= -line.min() else -1.0
-    bent, bent_at = _peak(at, sign * line)
+    between = slice(*np.searchsorted(at, [ENDS * chord, (1.0 - ENDS) * chord]))
+    sign = 1.0 if line[between].max() >= -line[between].min() else -1.0
+    bent, bent_at = _peak(at[between], sign * line[between])
     turning = np.abs(cross(slopes, bends)) / np.maximum(np.linalg.norm(slopes, axis=1) ** 3, 1e-300)
     ahead = np.angle((slopes[:, 0] + 1j * slopes[:, 1]) * np.conj(np.roll(slopes[:, 0] + 1j * slopes[:, 1], 1)))
     radii = []

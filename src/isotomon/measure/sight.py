@@ -21,6 +21,8 @@ NOTHING = 1e-10
 """Of the body's size squared: triangles of less, as about a pole, say nothing of where its faces look."""
 STEP = 1.5
 """Pixels between places at which it is asked whether a line is hidden."""
+BESIDE = 2.0
+"""Pixels outward from a contour at which it is asked whether it is hidden."""
 CALM = 5
 """So many such places in a row decide by their majority, so that lines do not flicker."""
 LARGEST = 4_000_000
@@ -58,7 +60,7 @@ def sight(points: Array, triangles: Index, normals: Array, same: Index, view: Pr
     Contours run where the normals, between the mesh's own, lie square to the line of sight, so that they are as smooth as the body;
     hidden is what lies behind the nearest triangle.
     """
-    nodes, places = _lines(points, triangles, normals, same, view)
+    nodes, places, outward = _lines(points, triangles, normals, same, view)
     flat, depth = view.flat(places), places @ view.toward
     mesh_flat = view.flat(points)
     low, size = mesh_flat.min(axis=0), float(np.ptp(mesh_flat, axis=0).max())
@@ -67,8 +69,9 @@ def sight(points: Array, triangles: Index, normals: Array, same: Index, view: Pr
     behind = BEHIND * max(size, float(np.ptp(points @ view.toward)))
     lines, hidden = list[Array](), list[bool]()
     for chain in _chains(nodes):
-        run, deep = _even(flat[chain], depth[chain], STEP * pixel)
-        at = np.floor((run - low) / pixel).astype(int) + 1
+        run, deep, off = _even(flat[chain], depth[chain], view.flat(outward[chain]), STEP * pixel)
+        # A contour is asked for just beside the body, where nothing of what it bounds lies before it.
+        at = np.floor((run - low) / pixel + BESIDE * off).astype(int) + 1
         column, row = (np.clip(at[:, k], 0, nearest.shape[1 - k] - 1) for k in (0, 1))
         covered = deep < nearest[row, column] - behind
         covered = median_filter(covered.astype(np.int8), CALM, mode="nearest").astype(bool)
@@ -81,8 +84,10 @@ def sight(points: Array, triangles: Index, normals: Array, same: Index, view: Pr
     return SeenLines(tuple(lines), tuple(hidden))
 
 
-def _lines(points: Array, triangles: Index, normals: Array, same: Index, view: Projection) -> tuple[Index, Array]:
-    """Pairs of numbers (k, 2) of the places (n, 3) between which lines run."""
+def _lines(
+    points: Array, triangles: Index, normals: Array, same: Index, view: Projection
+) -> tuple[Index, Array, Array]:
+    """Pairs of numbers (k, 2) of the places (n, 3) between which lines run, and of contours the outward normals there; nought of edges."""
     _, kept, place = np.unique(same, return_index=True, return_inverse=True)
     welded = place.ravel()[triangles]
     here, there = welded.ravel(), np.roll(welded, -1, axis=1).ravel()
@@ -126,11 +131,15 @@ def _lines(points: Array, triangles: Index, normals: Array, same: Index, view: P
     on = number.reshape(-1, 3)[rows, sides]
     # Of an edge that two faces share with normals of their own, each has its own place: they are parted there.
     spot, index = np.unique(on.ravel(), return_inverse=True)
-    first = np.zeros((len(spot), 3))
+    first, ways = np.zeros((len(spot), 3)), np.zeros((len(spot), 3))
     first[index.ravel()] = spots.reshape(-1, 3)
+    facing = normals[triangles]
+    facing = facing[rows, sides] * (1.0 - share) + facing[rows, (sides + 1) % 3] * share
+    ways[index.ravel()] = facing.reshape(-1, 3)
     pairs.append(len(kept) + index.reshape(-1, 2))
     places.append(first)
-    return np.vstack(pairs), np.vstack(places)
+    outward = np.vstack([np.zeros((len(kept), 3)), ways])
+    return np.vstack(pairs), np.vstack(places), outward
 
 
 def _chains(pairs: Index) -> list[Index]:
@@ -158,15 +167,16 @@ def _chains(pairs: Index) -> list[Index]:
     return found
 
 
-def _even(flat: Array, depth: Array, step: float) -> tuple[Array, Array]:
-    """A polyline with places no farther apart than a step, its own among them, and their depths."""
+def _even(flat: Array, depth: Array, off: Array, step: float) -> tuple[Array, Array, Array]:
+    """A polyline with places no farther apart than a step, its own among them, their depths and ways off."""
     lengths = np.linalg.norm(np.diff(flat, axis=0), axis=1)
     pieces = np.maximum(np.ceil(lengths / step).astype(int), 1)
     number = np.repeat(np.arange(len(pieces)), pieces)
     share = (np.arange(len(number)) - np.repeat(np.cumsum(pieces) - pieces, pieces)) / pieces[number]
     at = np.append(number + share, float(len(pieces)))
     own = np.arange(len(flat))
-    return np.stack([np.interp(at, own, flat[:, k]) for k in (0, 1)], axis=1), np.interp(at, own, depth)
+    even = [np.stack([np.interp(at, own, both[:, k]) for k in (0, 1)], axis=1) for both in (flat, off)]
+    return even[0], np.interp(at, own, depth), even[1]
 
 
 def _depths(flat: Array, depth: Array, triangles: Index) -> Array:

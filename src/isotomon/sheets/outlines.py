@@ -7,15 +7,16 @@ from dataclasses import dataclass
 import numpy as np
 
 from isotomon.arrays import Array
+from isotomon.geometry.basis import Basis
 from isotomon.inspect.results import Quick
 from isotomon.inspect.sections import finished_sections
 from isotomon.measure.sections import curves, extents, moments, quadrature
 from isotomon.sheets.page import Bezier, Role, Stroke, through
 
-SPANS = 24
-"""Cubics in each span of a lane's spline, at least, over all lanes together some hundreds: 1e-4 mm of a chord of 100."""
-LEAST_SPANS, MOST_SPANS = 12, 120
-"""Of cubics in one lane."""
+IN_A_SPAN = 3
+"""Cubics in each span of a section's own spline: 1e-3 mm off a chord of 100 at most, at the nose of a foil."""
+LEAST = 12
+"""Cubics in a lane of few spans."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -62,10 +63,9 @@ def sections_of(quick: Quick, positions: Array, names: tuple[str, ...], role: Ro
     for k, name in enumerate(names):
         runs = []
         for lane in common.lanes:
-            spans = int(np.clip(SPANS * 10 // len(common.lanes), LEAST_SPANS, MOST_SPANS))
-            u, control = np.linspace(0.0, 1.0, spans + 1), sections.local[k][lane.columns]
-            points, slopes = (lane.basis.sparse(u, d) @ control for d in (0, 1))
-            runs.append(Bezier(through(np.asarray(points), np.asarray(slopes) / spans), role))
+            at = _places(lane.basis)
+            points, slopes = (lane.basis.sparse(at, d) @ sections.local[k][lane.columns] for d in (0, 1))
+            runs.append(Bezier(through(at, np.asarray(points), np.asarray(slopes)), role))
         placed = next((n for n in quick.resolved.stations if abs(n.position - positions[k]) < 1e-9), None)
         share = placed.pivot if placed is not None else 0.5
         anchor = sections.anchor[k]
@@ -85,6 +85,13 @@ def sections_of(quick: Quick, positions: Array, names: tuple[str, ...], role: Ro
             )
         )
     return found
+
+
+def _places(basis: Basis) -> Array:
+    """Where in a lane cubics begin and end: at its knots, and evenly between them."""
+    knots = np.unique(basis.knots[(basis.knots >= 0.0) & (basis.knots <= 1.0)])
+    parts = max(IN_A_SPAN, -(-LEAST // max(len(knots) - 1, 1)))
+    return np.interp(np.arange(parts * (len(knots) - 1) + 1) / parts, np.arange(len(knots)), knots)
 
 
 def finished_runs(quick: Quick, position: float, role: Role = "outline") -> tuple[tuple[Stroke, ...], float, float]:

@@ -4,7 +4,8 @@ What is drawn says what it is (its `Role`), never how it is painted: that is the
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+import logging
+from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from pathlib import Path
 from typing import Literal, NamedTuple
@@ -110,9 +111,10 @@ def _advances(bold: bool) -> tuple[dict[int, float], float]:
     """How far letters of a size of 1 move the pen, by their code; and that of one that the font has not."""
     from fontTools.ttLib import TTFont
 
-    font = TTFont(str(FONTS / FACES[bold]), lazy=True)
-    em, widths = font["head"].unitsPerEm, font["hmtx"].metrics
-    return {code: widths[name][0] / em for code, name in font.getBestCmap().items()}, widths[".notdef"][0] / em
+    logging.getLogger("fontTools").setLevel(logging.ERROR)  # it finds the font's day of birth odd
+    with TTFont(str(FONTS / FACES[bold]), lazy=True) as font:
+        em, widths = font["head"].unitsPerEm, font["hmtx"].metrics
+        return {code: widths[name][0] / em for code, name in font.getBestCmap().items()}, widths[".notdef"][0] / em
 
 
 def text_width(words: str, size: float, bold: bool = False) -> float:
@@ -132,8 +134,6 @@ def shortened(words: str, size: float, room: float, bold: bool = False) -> str:
 
 def moved(items: tuple[Item, ...], x: float, y: float) -> tuple[Item, ...]:
     """What is drawn, elsewhere on the page."""
-    from dataclasses import replace
-
     by = np.array([x, y])
     return tuple(
         replace(item, points=item.points + by)
@@ -143,8 +143,9 @@ def moved(items: tuple[Item, ...], x: float, y: float) -> tuple[Item, ...]:
     )
 
 
-def through(points: Array, slopes: Array) -> Array:
-    """(3 k + 1, 2) cubics through points (k + 1, 2) with their `slopes` by the number of the point: Hermite's form as Bézier's."""
-    ahead, back = points[:-1] + slopes[:-1] / 3.0, points[1:] - slopes[1:] / 3.0
+def through(at: Array, points: Array, slopes: Array) -> Array:
+    """(3 k + 1, 2) cubics through points (k + 1, 2) with their `slopes` by a parameter `at` (k + 1,): Hermite's form as Bézier's."""
+    third = np.diff(at)[:, None] / 3.0
+    ahead, back = points[:-1] + third * slopes[:-1], points[1:] - third * slopes[1:]
     run = np.stack([points[:-1], ahead, back], axis=1).reshape(-1, 2)
     return np.vstack([run, points[-1:]])

@@ -53,9 +53,9 @@ class _Flow:
 def report_pages(report: DesignReport) -> list[Page]:
     """The report on pages of A4, each with its title and number."""
     flow = _Flow()
-    for block in report.blocks:
-        if isinstance(block, Heading):
-            flow.need(13.0 + BEGUN)
+    for block, after in zip(report.blocks, (*report.blocks[1:], None), strict=True):
+        if isinstance(block, Heading):  # not alone at the foot of a page
+            flow.need(13.0 + (after.height + 4.0 if isinstance(after, Page) else BEGUN))
             flow.put((Text(EDGE, flow.y - 8.0, block.words, 4.2, bold=True),), 13.0)
         elif isinstance(block, Paragraph):
             for line in wrapped(block.words, LETTERS, FIGURE):

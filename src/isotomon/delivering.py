@@ -1,0 +1,127 @@
+"""What leaves the program, for scripts and the command line: bodies, sheets, tables and the report. `isotomon.script` gives it out."""
+
+from __future__ import annotations
+
+import math
+import re
+from collections.abc import Sequence
+from datetime import date
+from pathlib import Path
+from types import TracebackType
+from typing import Any, NamedTuple
+
+from isotomon.design.bodies import leading
+from isotomon.design.records import Design
+from isotomon.errors import DesignError, IsotomonError
+from isotomon.exchange.deliveries import write_made
+from isotomon.inspect.finished import with_finished
+from isotomon.inspect.quick import rebuild
+from isotomon.inspect.results import Quick
+from isotomon.sheets.delivery import DELIVERIES, Wanted, make
+from isotomon.solids import deliver as building
+from isotomon.solids.supervisor import Supervisor
+
+
+class Solids:
+    """A solid worker for a `with` block; it is started when first needed."""
+
+    def __init__(self) -> None:
+        self.supervisor = Supervisor()
+
+    def __enter__(self) -> Solids:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        self.supervisor.close()
+
+
+def export(design: Design, path: str | Path, solids: Solids, fine: float = 0.0, angle: float = 12.0) -> None:
+    """Write the finished bodies of a design as STEP, IGES, STL, 3MF, OBJ or binary glTF, by the file's ending. Of meshes: `fine`, how far its triangles may lie from the
+    body (mm; nought: so near that its volume is right to 0.02 %), and `angle`, by how much neighbouring ones may turn (degrees).
+
+    Raises: SolidError, FieldError, FileError.
+    """
+    building.export(rebuild(design), solids.supervisor, Path(path), building.Fineness(fine, math.radians(angle)))
+
+
+def deliver(
+    design: Design, what: str, path: str | Path, solids: Solids | None = None, body: str = "", **how: Any
+) -> list[Path]:
+    """Write a sheet, a table or the report of a design, by the file's ending. `what`: general, body-plan, templates, curves, report,
+    stations, sections, blade or duct; `how`: the fields of `Wanted` (paper, angle, kind, finished, stations, axis). Of a `body`, by its name
+    or id, or the leading one. With `solids`, of the finished bodies. Returns what was written: some forms take a file a page.
+
+    Raises: IsotomonError, for what cannot be made or written.
+    """
+    return write_made(make(_results(design, solids, body), Wanted(what, **how), _today()), Path(path))
+
+
+def _today() -> str:
+    return date.today().isoformat()
+
+
+def _results(design: Design, solids: Solids | None, body: str) -> Quick:
+    """The results of a body in hand, with the finished ones where there are `solids`."""
+    found = next((b.id for b in design.bodies if body in (b.name, b.id)), "") if body else leading(design)
+    if body and not found:
+        raise DesignError(f"the design has no body '{body}'; it has {', '.join(b.name for b in design.bodies)}")
+    quick = rebuild(design, found)
+    return quick if solids is None else with_finished(quick, building.build_all(quick, solids.supervisor))
+
+
+def file_stem(name: str) -> str:
+    """A name as files can have it: letters, digits, blanks, dots and dashes."""
+    return re.sub(r"[^\w .-]", "_", name).strip(" .")[:80] or "design"
+
+
+class Delivered(NamedTuple):
+    """What became of one thing that was to be delivered: the files written, or why there is none."""
+
+    what: str
+    written: tuple[Path, ...]
+    problem: str
+
+
+SOLIDS = (".step", ".3mf", ".glb")
+"""As what the finished bodies are delivered when all is."""
+
+
+def deliver_all(
+    design: Design, folder: Path, solids: Solids, only: Sequence[str] = (), body: str = "", **how: Any
+) -> list[Delivered]:
+    """Write the finished bodies, all sheets and tables, and the report into a folder, or `only` some of them (`solids`, or what `deliver`
+    takes); what cannot be made of the design is told and left out. `body`, `how`: as of `deliver`.
+
+    Raises: DesignError, for something unknown.
+    """
+    unknown = [what for what in only if what not in ("solids", *DELIVERIES)]
+    if unknown:
+        raise DesignError(
+            f"there is nothing called '{unknown[0]}' to deliver; there are solids, {', '.join(DELIVERIES)}"
+        )
+    quick = _results(design, solids, body)
+    wanted = [(what, ending) for what, ending in EVERY if not only or what in only]
+    stem, found = file_stem(design.name), list[Delivered]()
+    for what, ending in wanted:
+        name = folder / (f"{stem}{ending}" if what == "solids" else f"{stem}-{what}{ending}")
+        try:
+            if what == "solids":
+                building.export(quick, solids.supervisor, name)
+                written = [name]
+            else:
+                written = write_made(make(quick, Wanted(what, **how), _today()), name)
+            found.append(Delivered(what, tuple(written), ""))
+        except IsotomonError as error:
+            found.append(Delivered(what, (), str(error)))
+    return found
+
+
+EVERY = (
+    *(("solids", ending) for ending in SOLIDS),
+    *(("report", ending) for ending in (".pdf", ".html")),
+    *((what, ".pdf") for what in ("general", "body-plan", "templates", "curves")),
+    *((what, ".csv") for what in ("stations", "sections", "blade", "duct")),
+)
+"""All that is delivered in one go, with its form."""

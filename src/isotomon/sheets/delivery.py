@@ -1,0 +1,158 @@
+"""What can be delivered besides bodies themselves: sheets, tables and the report, each made from results by one call."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import NamedTuple
+
+from isotomon.errors import DesignError
+from isotomon.inspect.results import Quick
+from isotomon.inspect.trade import blade_tables, duct_table, section_table
+from isotomon.quantity.record import Ref
+from isotomon.quantity.table import Table
+from isotomon.sheets.frame import PAPERS, Block, Paper
+from isotomon.sheets.page import Page
+from isotomon.sheets.report import DesignReport, report, stations_table
+from isotomon.sheets.report_pages import report_pages
+from isotomon.sheets.templates import KINDS, Kind, templates
+from isotomon.sheets.views import Angle, body_plan, curve_sheet, views
+
+ANGLES: tuple[Angle, ...] = ("first", "third")
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """What is to be delivered, and how: `what` is one of `DELIVERIES`. `axis`: the id of what a blade turns about, empty for the usual;
+    `stations`: of templates, by name, all where none is named; `finished`: templates with holes and walls."""
+
+    what: str
+    paper: Paper = "A3"
+    angle: Angle = "first"
+    kind: Kind = "section"
+    finished: bool = False
+    stations: tuple[str, ...] = ()
+    axis: str = ""
+
+
+@dataclass(frozen=True, eq=False)
+class Made:
+    """What has been made: pages of paper, and where it is a report or tables, these themselves."""
+
+    title: str
+    pages: tuple[Page, ...]
+    report: DesignReport | None = None
+    tables: tuple[Table, ...] = ()
+
+    @property
+    def endings(self) -> tuple[str, ...]:
+        """Of the files that it can be written as, the usual one first."""
+        if self.tables:
+            return (".csv", ".pdf")
+        return (".pdf", ".html") if self.report is not None else (".pdf", ".svg", ".dxf", ".png")
+
+
+class Delivery(NamedTuple):
+    """One kind of what is delivered: its title, what it is in words, and which of the choices it asks for."""
+
+    title: str
+    help: str
+    asks: tuple[str, ...]
+    make: Callable[[Quick, Wanted, str, Mapping[str, bytes]], Made]
+
+
+def make(quick: Quick, wanted: Wanted, day: str, pictures: Mapping[str, bytes] | None = None) -> Made:
+    """What is wanted of results, with what is known of the finished bodies. `day`: that it is made on; `pictures`: PNGs of the body by what
+    they show, for the report.
+
+    Raises: DesignError, for what cannot be made of this design.
+    """
+    found = DELIVERIES.get(wanted.what)
+    if found is None:
+        raise DesignError(f"there is nothing called '{wanted.what}' to deliver; there are {', '.join(DELIVERIES)}")
+    for value, known, called in (
+        (wanted.paper, tuple(PAPERS), "size of paper"),
+        (wanted.angle, ANGLES, "projection"),
+        (wanted.kind, KINDS, "kind of template"),
+    ):
+        if value not in known:
+            raise DesignError(f"'{value}' is no {called}; use {', '.join(known)}")
+    return found.make(quick, wanted, day, pictures or {})
+
+
+def _block(quick: Quick, day: str) -> Block:
+    return Block(quick.design.name, day, quick.design.tolerance, quick.design.unit)
+
+
+def _general(quick: Quick, wanted: Wanted, day: str, _: Mapping[str, bytes]) -> Made:
+    return Made("general drawing", (views(quick, _block(quick, day), wanted.paper, wanted.angle),))
+
+
+def _body_plan(quick: Quick, wanted: Wanted, day: str, _: Mapping[str, bytes]) -> Made:
+    return Made("body plan", (body_plan(quick, _block(quick, day), wanted.paper),))
+
+
+def _curves(quick: Quick, wanted: Wanted, day: str, _: Mapping[str, bytes]) -> Made:
+    return Made("curves", (curve_sheet(quick, _block(quick, day), wanted.paper),))
+
+
+def _templates(quick: Quick, wanted: Wanted, day: str, _: Mapping[str, bytes]) -> Made:
+    pages = templates(quick, _block(quick, day), wanted.paper, wanted.kind, wanted.finished, stations=wanted.stations)
+    return Made("templates", tuple(pages))
+
+
+def _report(quick: Quick, wanted: Wanted, day: str, pictures: Mapping[str, bytes]) -> Made:
+    made = report(quick, day, pictures, Ref(wanted.axis) if wanted.axis else None)
+    return Made("report", tuple(report_pages(made)), report=made)
+
+
+def _tables(title: str, tables: tuple[Table, ...], quick: Quick, day: str) -> Made:
+    pages = report_pages(DesignReport(f"{quick.design.name}: {title}", day, tables))
+    return Made(title, tuple(pages), tables=tables)
+
+
+def _stations(quick: Quick, _: Wanted, day: str, __: Mapping[str, bytes]) -> Made:
+    return _tables("stations", (stations_table(quick),), quick, day)
+
+
+def _sections(quick: Quick, _: Wanted, day: str, __: Mapping[str, bytes]) -> Made:
+    return _tables("sections", (section_table(quick),), quick, day)
+
+
+def _blade(quick: Quick, wanted: Wanted, day: str, __: Mapping[str, bytes]) -> Made:
+    return _tables("blade", blade_tables(quick, Ref(wanted.axis) if wanted.axis else None), quick, day)
+
+
+def _duct(quick: Quick, _: Wanted, day: str, __: Mapping[str, bytes]) -> Made:
+    return _tables("duct", (duct_table(quick),), quick, day)
+
+
+DELIVERIES: dict[str, Delivery] = {
+    "general": Delivery(
+        "General drawing",
+        "Profile, plan and end view with stations, sizes and hidden edges",
+        ("paper", "angle"),
+        _general,
+    ),
+    "body-plan": Delivery("Body plan", "All stations' sections laid over each other", ("paper",), _body_plan),
+    "templates": Delivery(
+        "Templates",
+        "Sections at 1:1 to be cut out, a station a sheet, parted where one is too large",
+        ("paper", "kind", "finished", "stations"),
+        _templates,
+    ),
+    "curves": Delivery(
+        "Curves", "Area, set angle, turn and thickness along the body, with laws and bands", ("paper",), _curves
+    ),
+    "report": Delivery(
+        "Report", "All that is to be known of the design: looks, findings, laws, figures, tables", ("axis",), _report
+    ),
+    "stations": Delivery("Stations", "The stations as they are shaped", (), _stations),
+    "sections": Delivery(
+        "Sections", "Area, second moments, torsion constant and mass per length at the stations", (), _sections
+    ),
+    "blade": Delivery(
+        "Blade", "Pitch, thickness, camber, edges, skew, rake; expanded area and solidity", ("axis",), _blade
+    ),
+    "duct": Delivery("Duct", "Hydraulic diameter, area change and cone angle", (), _duct),
+}
