@@ -23,9 +23,9 @@ class Api(Protocol):
     board: Board
     body_plan: BodyPlan
     canvas: QStackedWidget
-    """What fills the middle: the View, or a drawing."""
+    """What fills the middle: the View, a drawing, or a sheet."""
     side: QStackedWidget
-    """What stands at the right: Details, or a drawing's panel."""
+    """What stands at the right: Details, or the panel of a drawing or a sheet."""
     theme: Theme
     stage: str
     settings: QSettings
@@ -43,6 +43,9 @@ class Api(Protocol):
 
     def show_work(self) -> None:
         """The design, instead of the start page."""
+
+    def show_view(self) -> None:
+        """The View in the middle again, whatever stands in its place."""
 
     def set_stage(self, name: str) -> None:
         """Another stage, with its tools in the tray."""

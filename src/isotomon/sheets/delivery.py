@@ -147,7 +147,9 @@ DELIVERIES: dict[str, Delivery] = {
     "report": Delivery(
         "Report", "All that is to be known of the design: looks, findings, laws, figures, tables", ("axis",), _report
     ),
-    "stations": Delivery("Stations", "The stations as they are shaped", (), _stations),
+    "stations": Delivery(
+        "Figures at stations", "Chord, thickness, angles and area at the stations, as they are shaped", (), _stations
+    ),
     "sections": Delivery(
         "Sections", "Area, second moments, torsion constant and mass per length at the stations", (), _sections
     ),

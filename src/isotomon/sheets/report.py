@@ -123,8 +123,9 @@ STATIONS = (
 def _looks(quick: Quick, pictures: Mapping[str, bytes]) -> list[Block]:
     """Pictures, or the same as line drawings, two beside each other."""
     if pictures:
-        cells = [(name, Picture(0.0, 0.0, 86.0, 54.0, png)) for name, png in pictures.items()]
-        return [_beside([(name, (picture,)) for name, picture in cells], 62.0)]
+        wide = {name for name, png in pictures.items() if _aspect(png) > WIDE}
+        beside = [(name, (_fitting(png, 86.0, 54.0),)) for name, png in pictures.items() if name not in wide]
+        return [_beside(beside, 62.0), *(_across(name, pictures[name]) for name in pictures if name in wide)]
     try:
         drawn = [(name, seen_from(quick, view)) for name, view in (("profile", PROFILE), ("plan", PLAN), ("end", END))]
     except DesignError as error:
@@ -141,6 +142,29 @@ def _looks(quick: Quick, pictures: Mapping[str, bytes]) -> list[Block]:
         )
         cells2.append((name, lines))
     return [_beside(cells2, 62.0)]
+
+
+WIDE = 2.2
+"""Pictures that are so much wider than high stand alone."""
+
+
+def _aspect(png: bytes) -> float:
+    """How much wider than high a picture is, as its head says."""
+    wide, high = (int.from_bytes(png[at : at + 4], "big") for at in (16, 20))
+    return wide / max(high, 1)
+
+
+def _fitting(png: bytes, wide: float, high: float) -> Picture:
+    """A picture in the middle of a box, mm, its sides as they are to each other."""
+    own = min(wide, high * _aspect(png))
+    return Picture((wide - own) / 2.0, (high - own / _aspect(png)) / 2.0, own, own / _aspect(png), png)
+
+
+def _across(name: str, png: bytes) -> Page:
+    """A picture as wide as the report."""
+    high = FIGURE / _aspect(png)
+    under = Text(FIGURE / 2.0, 1.0, name, 2.5, "middle")
+    return Page(name, FIGURE, high + 6.0, (Picture(0.0, 6.0, FIGURE, high, png), under))
 
 
 def _beside(cells: Sequence[tuple[str, tuple[Item, ...]]], high: float) -> Page:

@@ -122,6 +122,7 @@ class DrawingRoom:
     def _show(self, begin: Callable[[], None]) -> None:
         w = self.w
         if not self.editing:
+            w.show_view()
             self._plan_shown = not w.body_plan.isHidden()
             w.body_plan.hide()
             w.canvas.setCurrentWidget(self.editor)

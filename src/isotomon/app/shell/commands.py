@@ -5,6 +5,7 @@ from __future__ import annotations
 from isotomon.app.api import Api
 from isotomon.app.command import Command, needs_design
 from isotomon.app.drawing.commands import DRAWING_COMMANDS
+from isotomon.app.paper.room import PAPER_COMMANDS
 from isotomon.app.tools.carrying import carry_otherwise
 from isotomon.app.tools.cutting import CUT_COMMANDS
 from isotomon.app.tools.datums import DATUM_COMMANDS
@@ -262,6 +263,7 @@ COMMANDS: tuple[Command, ...] = (
     *GUIDE_COMMANDS,
     *TIE_COMMANDS,
     *CUT_COMMANDS,
+    *PAPER_COMMANDS,
     UNROLL,
     *CHECK_COMMANDS,
     *GAUGE_COMMANDS,

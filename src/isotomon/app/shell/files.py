@@ -8,10 +8,10 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Literal
 
-from PySide6.QtCore import QBuffer, QByteArray, QIODevice
-from PySide6.QtWidgets import QFileDialog, QInputDialog, QMessageBox, QWidget
+from PySide6.QtWidgets import QFileDialog, QInputDialog, QMessageBox
 
 from isotomon.app.api import Api
+from isotomon.app.shapes import png_of
 from isotomon.app.state.later import read_aside
 from isotomon.author.session import Recovered, Session, open_session, restore
 from isotomon.design import edits
@@ -41,15 +41,6 @@ def new_design() -> Design:
     """What a new design begins with: two round stations, so that there is a body to see."""
     stations = (Station("s1", "root", 0.0, Circle(), 100.0), Station("s2", "tip", 300.0, Circle(), 60.0))
     return Design("untitled", tolerance=1e-4, bodies=(Body("body", "body", stations=stations),))
-
-
-def png_of(widget: QWidget) -> bytes:
-    """What a widget shows, as the bytes of a PNG file."""
-    data = QByteArray()
-    buffer = QBuffer(data)
-    buffer.open(QIODevice.OpenModeFlag.WriteOnly)
-    widget.grab().save(buffer, "PNG")
-    return bytes(data.data())
 
 
 def empty_design() -> Design:
@@ -308,7 +299,7 @@ class Files:
         self.w.desk.said.emit("note", f"Writing {path.name}…")
         self.w.desk.engine.export(quick, path, fine)
 
-    def exported(self, path: Path, problem: str) -> None:
+    def exported(self, path: Path, problem: str, _: object = None) -> None:
         """The worker has written a file, or not."""
         if problem:
             self.w.desk.said.emit("error", problem)

@@ -15,7 +15,7 @@ import platformdirs
 from PySide6.QtCore import QEvent, QSettings, Qt
 from PySide6.QtWidgets import QApplication
 
-from isotomon.app.shell.files import png_of
+from isotomon.app.shapes import png_of
 from isotomon.app.shell.window import Window
 from isotomon.app.state.engine import Engine
 from isotomon.app.theme import THEMES, VELLUM, apply_theme, load_fonts
@@ -160,7 +160,7 @@ def run_demo_off_screen(design: Design, out: Path) -> int:
         picture, solid = out / f"{design.name}.png", out / f"{design.name}.step"
         save_window(window, picture)
         told: list[str] = []
-        desk.engine.exported.connect(lambda _, problem: told.append(problem))
+        desk.engine.exported.connect(lambda _, problem, __: told.append(problem))
         window.files.export_to(solid)
         if not wait_for(lambda: bool(told), 180.0) or told[0]:
             raise IsotomonError(told[0] if told else f"{solid} was not written in time")

@@ -11,13 +11,7 @@ from pathlib import Path
 import numpy as np
 from PySide6.QtCore import QEvent, QSettings, QSize
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QIcon
-from PySide6.QtWidgets import (
-    QApplication,
-    QMainWindow,
-    QStackedWidget,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QApplication, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
 from isotomon.app.board.board import Board
 from isotomon.app.board.bodyplan import BodyPlan
@@ -31,6 +25,7 @@ from isotomon.app.handles.reach import ReachHandles
 from isotomon.app.handles.stations import StationHandles
 from isotomon.app.handles.steps import StepHandles
 from isotomon.app.handles.ties import TieHandles
+from isotomon.app.paper.room import PaperRoom
 from isotomon.app.shell.actions import find_action, make_actions, make_menus, show_help
 from isotomon.app.shell.board_hands import BoardHands
 from isotomon.app.shell.commands import BY_ID, COMMANDS, STAGES
@@ -74,6 +69,7 @@ class Window(QMainWindow):
         self._make_tools()
         self._make_views()
         self.room: DrawingRoom = DrawingRoom(self)
+        self.paper: PaperRoom = PaperRoom(self)
         self.actions_by_id = make_actions(self)
         make_menus(self, self.actions_by_id)
         self.setAcceptDrops(True)
@@ -150,8 +146,10 @@ class Window(QMainWindow):
         self.tray = Tray(self.buttons)
         self.canvas.addWidget(self.view)
         self.canvas.addWidget(self.room.editor)
+        self.canvas.addWidget(self.paper.view)
         self.side.addWidget(self.details)
         self.side.addWidget(self.room.panel)
+        self.side.addWidget(self.paper.panel)
         self.page = WorkPage(
             (self.canvas, self.body_plan),
             (self.grid, self.numbers),
@@ -196,9 +194,6 @@ class Window(QMainWindow):
         self.ledger.opened.connect(self.room.open)
         self.ledger.remove_wanted.connect(partial(self.run_command, "remove"))
         self.ledger.menu_wanted.connect(lambda key, at: self.board_hands.show_menu(key, math.nan, at))
-        self._connect_start()
-
-    def _connect_start(self) -> None:
         page, files = self.start_page, self.files
         page.demo_wanted.connect(lambda name: files.open_design(sample(name), ask=True))
         page.recent_wanted.connect(files.open_path)
@@ -258,6 +253,11 @@ class Window(QMainWindow):
         """A sentence in the foot; severity is empty, note, band or error."""
         self.foot.say(severity, text)
 
+    def show_view(self) -> None:
+        """The View in the middle again, whatever stands in its place."""
+        self.room.leave()
+        self.paper.leave()
+
     def show_start(self) -> None:
         """The start page."""
         recovered = find_recovered(self._recovery) if self._recovery is not None else []
@@ -276,6 +276,8 @@ class Window(QMainWindow):
     def set_stage(self, name: str) -> None:
         """Show a stage's tools in the tray; while a drawing is open, Draw shows its tools."""
         name = name if name in STAGES else STAGES[0]
+        if name != "Deliver":
+            self.paper.leave()
         self.stage = name
         self.strip.stages[name].setChecked(True)
         self.settings.setValue("stage", name)
@@ -301,7 +303,7 @@ class Window(QMainWindow):
         apply_theme(app, self.theme)
         self.view.set_theme(self.theme)
         self.ledger.set_theme(self.theme)
-        for widget in (self.board, self.body_plan, self.room.editor):
+        for widget in (self.board, self.body_plan, self.room.editor, self.paper.view):
             widget.theme = self.theme
             widget.update()
         self.refresh_commands()

@@ -39,8 +39,8 @@ class Engine(QObject):
     """the body's key; Built or Failed"""
     progress = Signal(str, float)
     """what is under way, empty when nothing is; the share that is done"""
-    exported = Signal(object, str)
-    """Path; empty text, or what went wrong"""
+    exported = Signal(object, str, object)
+    """Path; empty text, or what went wrong; the design that was written, and how far off its mesh may lie, mm"""
     trouble = Signal(str)
     """an unexpected error, in words"""
 
@@ -176,7 +176,7 @@ class Engine(QObject):
             else:
                 problem = ""
             if not self._closing:
-                self.exported.emit(path, problem)
+                self.exported.emit(path, problem, (quick.design, fine.distance))
 
         threading.Thread(target=work, daemon=True, name="export").start()
 
