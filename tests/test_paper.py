@@ -32,7 +32,7 @@ from isotomon.operations.ring import Ring
 from isotomon.profile.section import Circle, Naca4, Polygon
 from isotomon.quantity.record import Ref
 from isotomon.samples import sample
-from isotomon.sheets.delivery import DELIVERIES, Wanted, make
+from isotomon.sheets.delivery import DELIVERIES, Requested, make
 from isotomon.sheets.frame import Block
 from isotomon.sheets.page import text_width
 from isotomon.sheets.report import report
@@ -168,8 +168,8 @@ class Paper(unittest.TestCase):
             ("runs from 0 to 100", lambda: templates(quick, BLOCK, positions=(200.0,))),
             ("not finished", lambda: templates(quick, BLOCK, finished=True)),
             ("not finished", lambda: templates(quick, BLOCK, kind="inside")),
-            ("size of paper", lambda: make(quick, Wanted("curves", paper="A9"), DAY)),  # type: ignore[arg-type]
-            ("nothing called", lambda: make(quick, Wanted("dance"), DAY)),
+            ("size of paper", lambda: make(quick, Requested("curves", paper="A9"), DAY)),  # type: ignore[arg-type]
+            ("nothing called", lambda: make(quick, Requested("dance"), DAY)),
         ):
             with self.subTest(words), self.assertRaisesRegex(DesignError, words):
                 call()
@@ -315,7 +315,7 @@ class Reports(unittest.TestCase):
         words.feed(html)
         self.assertEqual(words.fetched, [])
         self.assertNotIn("<b>", html)
-        pages = make(rebuild(design), Wanted("report"), DAY).pages
+        pages = make(rebuild(design), Requested("report"), DAY).pages
         document = pypdfium2.PdfDocument(pdf_of(pages))
         printed = " ".join(page.get_textpage().get_text_bounded() for page in document).split()
         figures = {w for w in words.words if re.fullmatch(r"-?\d+\.\d{2,}", w)}

@@ -17,7 +17,7 @@ from isotomon.exchange.deliveries import write_made
 from isotomon.inspect.finished import with_finished
 from isotomon.inspect.quick import rebuild
 from isotomon.inspect.results import Quick
-from isotomon.sheets.delivery import DELIVERIES, Wanted, make
+from isotomon.sheets.delivery import DELIVERIES, Requested, make
 from isotomon.solids import deliver as building
 from isotomon.solids.supervisor import Supervisor
 
@@ -50,12 +50,12 @@ def deliver(
     design: Design, what: str, path: str | Path, solids: Solids | None = None, body: str = "", **how: Any
 ) -> list[Path]:
     """Write a sheet, a table or the report of a design, by the file's ending. `what`: general, body-plan, templates, curves, report,
-    stations, sections, blade or duct; `how`: the fields of `Wanted` (paper, angle, kind, finished, stations, axis). Of a `body`, by its name
+    stations, sections, blade or duct; `how`: the fields of `Requested` (paper, angle, kind, finished, stations, axis). Of a `body`, by its name
     or id, or the leading one. With `solids`, of the finished bodies. Returns what was written: some forms take a file a page.
 
     Raises: IsotomonError, for what cannot be made or written.
     """
-    return write_made(make(_results(design, solids, body), Wanted(what, **how), _today()), Path(path))
+    return write_made(make(_results(design, solids, body), Requested(what, **how), _today()), Path(path))
 
 
 def _today() -> str:
@@ -111,7 +111,7 @@ def deliver_all(
                 building.export(quick, solids.supervisor, name)
                 written = [name]
             else:
-                written = write_made(make(quick, Wanted(what, **how), _today()), name)
+                written = write_made(make(quick, Requested(what, **how), _today()), name)
             found.append(Delivered(what, tuple(written), ""))
         except IsotomonError as error:
             found.append(Delivered(what, (), str(error)))

@@ -8,10 +8,10 @@ from isotomon.design.disk import write_atomically
 from isotomon.errors import FileError
 from isotomon.exchange.pages import write_pages
 from isotomon.exchange.report_html import report_html
-from isotomon.sheets.delivery import Made
+from isotomon.sheets.delivery import Prepared
 
 
-def write_made(made: Made, path: Path) -> list[Path]:
+def write_made(made: Prepared, path: Path) -> list[Path]:
     """Write what has been made by a file's ending: sheets as PDF, SVG, DXF or PNG, a report as PDF or HTML, tables as CSV or PDF; of
     several tables, one file each. Returns what was written.
 

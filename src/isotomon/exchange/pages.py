@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import math
+import threading
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
@@ -106,15 +107,21 @@ def _on_canvas(canvas: Any, item: Stroke | Bezier | Text | Picture) -> None:
         canvas.drawPath(path, stroke=int(not filled), fill=int(filled))
 
 
+_DRAWING = threading.Lock()
+"""The library that draws PDF may be used by one thread at a time."""
+
+
 def png_of(page: Page, dpi: float = PNG_DPI) -> bytes:
     """A page as a picture: its PDF, drawn."""
     import pypdfium2
 
-    document = pypdfium2.PdfDocument(pdf_of([page]))
-    try:
-        image = document[0].render(scale=dpi / 72.0).to_pil()
-    finally:
-        document.close()
+    written = pdf_of([page])
+    with _DRAWING:
+        document = pypdfium2.PdfDocument(written)
+        try:
+            image = document[0].render(scale=dpi / 72.0).to_pil()
+        finally:
+            document.close()
     data = io.BytesIO()
     image.save(data, "PNG", dpi=(dpi, dpi))
     return data.getvalue()

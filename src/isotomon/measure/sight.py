@@ -93,53 +93,55 @@ def _lines(
     here, there = welded.ravel(), np.roll(welded, -1, axis=1).ravel()
     low, high = np.minimum(here, there), np.maximum(here, there)
     edge, number = np.unique(low * np.int64(len(kept)) + high, return_inverse=True)
-    a, b = np.divmod(edge, len(kept))
-    corners = points[triangles]
+    ends = np.stack(np.divmod(edge, len(kept)), axis=1)
+    turned = np.sum(normals * view.toward, axis=1)[triangles]
+    turned = np.where(np.abs(turned) < 1e-12, 1e-12, turned)
+    drawn = _drawn_edges(points[triangles], normals[triangles], turned, number, ends)
+    contour, spots, outward = _contours(points[triangles], normals[triangles], turned, number.reshape(-1, 3))
+    pairs = np.vstack([ends[drawn], len(kept) + contour])
+    return pairs, np.vstack([points[kept], spots]), np.vstack([np.zeros((len(kept), 3)), outward])
+
+
+def _drawn_edges(corners: Array, normals: Array, turned: Array, number: Index, ends: Index) -> Index:
+    """Which edges are drawn: sharp ones, those of one triangle alone, and those that part what looks away where faces do not run on smoothly.
+    `corners`, `normals` (m, 3, 3), `turned` (m, 3): how far the normals look towards who looks; `number` (3 m,): of each side's edge."""
     across = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
     sizes = np.linalg.norm(across, axis=1)
     facing = across / np.maximum(sizes, 1e-300)[:, None]
-    whole = sizes > NOTHING * float(np.ptp(points, axis=0).max()) ** 2
-    order = np.argsort(number, kind="stable")
-    count = np.bincount(number)
+    whole = sizes > NOTHING * float(np.ptp(corners.reshape(-1, 3), axis=0).max()) ** 2
+    order, count = np.argsort(number, kind="stable"), np.bincount(number)
     begin = np.cumsum(count) - count
-    both = np.flatnonzero((count == 2) & (a != b))
+    lasting = ends[:, 0] != ends[:, 1]
+    both = np.flatnonzero((count == 2) & lasting)
     both = both[whole[order[begin[both]] // 3] & whole[order[begin[both] + 1] // 3]]
-    sharp = np.zeros(len(edge), dtype=bool)
+    one, other = order[begin[both]], order[begin[both] + 1]
     # By the surfaces' own normals on both sides, so that what is round is not sharp however coarse its mesh.
-    beside = normals[triangles]
-    beside = (beside + np.roll(beside, -1, axis=1)).reshape(-1, 3)
+    beside = (normals + np.roll(normals, -1, axis=1)).reshape(-1, 3)
     long = np.linalg.norm(beside, axis=1)
     beside = np.where((long > 1e-9)[:, None], beside / np.maximum(long, 1e-9)[:, None], np.repeat(facing, 3, axis=0))
-    sharp[both] = np.sum(beside[order[begin[both]]] * beside[order[begin[both] + 1]], axis=1) < SHARP
-    sharp[count == 1] = True
-    # Towards whom the normals look: at the corners of each triangle, and along each edge, which parts what looks away where faces
-    # do not run on smoothly.
-    turned = np.sum(normals * view.toward, axis=1)[triangles]
-    turned = np.where(np.abs(turned) < 1e-12, 1e-12, turned)
     along = (turned + np.roll(turned, -1, axis=1)).ravel()
-    sharp[both] |= along[order[begin[both]]] * along[order[begin[both] + 1]] < 0.0
-    drawn = np.flatnonzero(sharp & (a != b))
-    pairs, places = [np.stack([a[drawn], b[drawn]], axis=1)], [points[kept]]
-    # Contours: where the normal turns from the viewer, between corners of a triangle, each on one of its edges.
+    sharp = (count == 1) & lasting
+    sharp[both] = (np.sum(beside[one] * beside[other], axis=1) < SHARP) | (along[one] * along[other] < 0.0)
+    return np.flatnonzero(sharp)
+
+
+def _contours(corners: Array, normals: Array, turned: Array, number: Index) -> tuple[Index, Array, Array]:
+    """Where the normal turns from who looks, from side to side of triangles: pairs (k, 2) of numbers of the spots (n, 3), one on each
+    edge, and the normals there. Where two faces share an edge with normals of their own each has its spot; the last one counts."""
     crossed = turned * np.roll(turned, -1, axis=1) < 0.0
     some = np.flatnonzero(crossed.sum(axis=1) == 2)
-    sides = np.argsort(~crossed[some], axis=1, kind="stable")[:, :2]
-    rows = some[:, None]
-    value, after = turned[rows, sides], turned[rows, (sides + 1) % 3]
-    share = (value / (value - after))[..., None]
-    spots = corners[rows, sides] * (1.0 - share) + corners[rows, (sides + 1) % 3] * share
-    on = number.reshape(-1, 3)[rows, sides]
-    # Of an edge that two faces share with normals of their own, each has its own place: they are parted there.
-    spot, index = np.unique(on.ravel(), return_inverse=True)
-    first, ways = np.zeros((len(spot), 3)), np.zeros((len(spot), 3))
-    first[index.ravel()] = spots.reshape(-1, 3)
-    facing = normals[triangles]
-    facing = facing[rows, sides] * (1.0 - share) + facing[rows, (sides + 1) % 3] * share
-    ways[index.ravel()] = facing.reshape(-1, 3)
-    pairs.append(len(kept) + index.reshape(-1, 2))
-    places.append(first)
-    outward = np.vstack([np.zeros((len(kept), 3)), ways])
-    return np.vstack(pairs), np.vstack(places), outward
+    sides, rows = np.argsort(~crossed[some], axis=1, kind="stable")[:, :2], some[:, None]
+    after = (sides + 1) % 3
+    value = turned[rows, sides]
+    share = (value / (value - turned[rows, after]))[..., None]
+    spot, index = np.unique(number[rows, sides].ravel(), return_inverse=True)
+    found = []
+    for at in (corners, normals):
+        between = at[rows, sides] * (1.0 - share) + at[rows, after] * share
+        own = np.zeros((len(spot), 3))
+        own[index.ravel()] = between.reshape(-1, 3)
+        found.append(own)
+    return index.reshape(-1, 2), found[0], found[1]
 
 
 def _chains(pairs: Index) -> list[Index]:

@@ -22,7 +22,7 @@ ANGLES: tuple[Angle, ...] = ("first", "third")
 
 
 @dataclass(frozen=True)
-class Wanted:
+class Requested:
     """What is to be delivered, and how: `what` is one of `DELIVERIES`. `axis`: the id of what a blade turns about, empty for the usual;
     `stations`: of templates, by name, all where none is named; `finished`: templates with holes and walls."""
 
@@ -36,7 +36,7 @@ class Wanted:
 
 
 @dataclass(frozen=True, eq=False)
-class Made:
+class Prepared:
     """What has been made: pages of paper, and where it is a report or tables, these themselves."""
 
     title: str
@@ -58,10 +58,10 @@ class Delivery(NamedTuple):
     title: str
     help: str
     asks: tuple[str, ...]
-    make: Callable[[Quick, Wanted, str, Mapping[str, bytes]], Made]
+    make: Callable[[Quick, Requested, str, Mapping[str, bytes]], Prepared]
 
 
-def make(quick: Quick, wanted: Wanted, day: str, pictures: Mapping[str, bytes] | None = None) -> Made:
+def make(quick: Quick, wanted: Requested, day: str, pictures: Mapping[str, bytes] | None = None) -> Prepared:
     """What is wanted of results, with what is known of the finished bodies. `day`: that it is made on; `pictures`: PNGs of the body by what
     they show, for the report.
 
@@ -84,46 +84,46 @@ def _block(quick: Quick, day: str) -> Block:
     return Block(quick.design.name, day, quick.design.tolerance, quick.design.unit)
 
 
-def _general(quick: Quick, wanted: Wanted, day: str, _: Mapping[str, bytes]) -> Made:
-    return Made("general drawing", (views(quick, _block(quick, day), wanted.paper, wanted.angle),))
+def _general(quick: Quick, wanted: Requested, day: str, _: Mapping[str, bytes]) -> Prepared:
+    return Prepared("general drawing", (views(quick, _block(quick, day), wanted.paper, wanted.angle),))
 
 
-def _body_plan(quick: Quick, wanted: Wanted, day: str, _: Mapping[str, bytes]) -> Made:
-    return Made("body plan", (body_plan(quick, _block(quick, day), wanted.paper),))
+def _body_plan(quick: Quick, wanted: Requested, day: str, _: Mapping[str, bytes]) -> Prepared:
+    return Prepared("body plan", (body_plan(quick, _block(quick, day), wanted.paper),))
 
 
-def _curves(quick: Quick, wanted: Wanted, day: str, _: Mapping[str, bytes]) -> Made:
-    return Made("curves", (curve_sheet(quick, _block(quick, day), wanted.paper),))
+def _curves(quick: Quick, wanted: Requested, day: str, _: Mapping[str, bytes]) -> Prepared:
+    return Prepared("curves", (curve_sheet(quick, _block(quick, day), wanted.paper),))
 
 
-def _templates(quick: Quick, wanted: Wanted, day: str, _: Mapping[str, bytes]) -> Made:
+def _templates(quick: Quick, wanted: Requested, day: str, _: Mapping[str, bytes]) -> Prepared:
     pages = templates(quick, _block(quick, day), wanted.paper, wanted.kind, wanted.finished, stations=wanted.stations)
-    return Made("templates", tuple(pages))
+    return Prepared("templates", tuple(pages))
 
 
-def _report(quick: Quick, wanted: Wanted, day: str, pictures: Mapping[str, bytes]) -> Made:
+def _report(quick: Quick, wanted: Requested, day: str, pictures: Mapping[str, bytes]) -> Prepared:
     made = report(quick, day, pictures, Ref(wanted.axis) if wanted.axis else None)
-    return Made("report", tuple(report_pages(made)), report=made)
+    return Prepared("report", tuple(report_pages(made)), report=made)
 
 
-def _tables(title: str, tables: tuple[Table, ...], quick: Quick, day: str) -> Made:
+def _tables(title: str, tables: tuple[Table, ...], quick: Quick, day: str) -> Prepared:
     pages = report_pages(DesignReport(f"{quick.design.name}: {title}", day, tables))
-    return Made(title, tuple(pages), tables=tables)
+    return Prepared(title, tuple(pages), tables=tables)
 
 
-def _stations(quick: Quick, _: Wanted, day: str, __: Mapping[str, bytes]) -> Made:
+def _stations(quick: Quick, _: Requested, day: str, __: Mapping[str, bytes]) -> Prepared:
     return _tables("stations", (stations_table(quick),), quick, day)
 
 
-def _sections(quick: Quick, _: Wanted, day: str, __: Mapping[str, bytes]) -> Made:
+def _sections(quick: Quick, _: Requested, day: str, __: Mapping[str, bytes]) -> Prepared:
     return _tables("sections", (section_table(quick),), quick, day)
 
 
-def _blade(quick: Quick, wanted: Wanted, day: str, __: Mapping[str, bytes]) -> Made:
+def _blade(quick: Quick, wanted: Requested, day: str, __: Mapping[str, bytes]) -> Prepared:
     return _tables("blade", blade_tables(quick, Ref(wanted.axis) if wanted.axis else None), quick, day)
 
 
-def _duct(quick: Quick, _: Wanted, day: str, __: Mapping[str, bytes]) -> Made:
+def _duct(quick: Quick, _: Requested, day: str, __: Mapping[str, bytes]) -> Prepared:
     return _tables("duct", (duct_table(quick),), quick, day)
 
 

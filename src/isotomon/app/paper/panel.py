@@ -9,11 +9,13 @@ from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QLineEdit, QListWi
 
 from isotomon.app.forms.choices import choice, column_of, titled
 from isotomon.app.paper.written import Written
-from isotomon.sheets.delivery import DELIVERIES, Wanted
+from isotomon.sheets.delivery import DELIVERIES, Requested
 from isotomon.sheets.frame import PAPERS
 
 ANGLES = {"first": "First angle", "third": "Third angle"}
 KINDS = {"section": "The section itself", "outside": "Board round its outside", "inside": "What fits inside"}
+ASKED = ("paper", "angle", "kind", "finished", "stations", "axis")
+"""Choices that not everything has."""
 STATES = {"": "As shaped", "finished": "As finished"}
 
 
@@ -32,29 +34,45 @@ class PaperPanel(QScrollArea):
         self.setAccessibleName("Delivery")
         self.setWidgetResizable(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self._make_choices()
         inner = QWidget()
         column = column_of(inner, 6)
         column.setContentsMargins(14, 12, 14, 12)
-        self.what = choice("What is delivered", {key: one.title for key, one in DELIVERIES.items()})
         self.help = QLabel()
         self.help.setWordWrap(True)
         self.help.setProperty("soft", True)
+        self.write = self._button("Write…", self.write_wanted.emit)
+        self.again = self._button("Write all again", self.again_wanted.emit)
+        self.list = QListWidget()
+        self.list.setAccessibleName("Written files")
+        self.list.setMinimumHeight(72)
+        self.list.setMaximumHeight(92)
+        head, title = QLabel("Deliver"), QLabel("Written")
+        head.setProperty("head", True)
+        title.setProperty("group", True)
+        for widget in (head, self.rows["what"], self.help, *(self.rows[key] for key in ASKED), self.shaded):
+            column.addWidget(widget)
+        back = self._button("Back to the View", self.closed.emit)
+        for widget in (self._pages(), self.write, title, self.list, self.again, back):
+            column.addWidget(widget)
+        column.addStretch(1)
+        self.setWidget(inner)
+
+    def _make_choices(self) -> None:
+        self.what = choice("What is delivered", {key: one.title for key, one in DELIVERIES.items()})
         self.paper = choice("Paper", dict(zip(PAPERS, PAPERS, strict=True)))
         self.paper.setCurrentText("A3")
         self.angle = choice("Projection", ANGLES)
         self.kind = choice("Template", KINDS)
         self.state = choice("State", STATES)
+        self.axis = choice("Turns about")
         self.stations = QLineEdit()
         self.stations.setPlaceholderText("all")
         self.stations.setAccessibleName("Stations")
         self.stations.setToolTip("Names of the stations that are wanted, with commas between them; empty for all")
-        self.axis = choice("Turns about")
         self.shaded = QCheckBox("Pictures of the View")
         self.shaded.setChecked(True)
         self.shaded.setToolTip("Shaded, from four sides, and the Board; else line drawings")
-        head = QLabel("Deliver")
-        head.setProperty("head", True)
-        column.addWidget(head)
         self.rows = {
             "what": titled("What", self.what),
             "paper": titled("Paper", self.paper),
@@ -64,27 +82,6 @@ class PaperPanel(QScrollArea):
             "stations": titled("Stations", self.stations),
             "axis": titled("Turns about", self.axis),
         }
-        column.addWidget(self.rows["what"])
-        column.addWidget(self.help)
-        for key in ("paper", "angle", "kind", "finished", "stations", "axis"):
-            column.addWidget(self.rows[key])
-        column.addWidget(self.shaded)
-        column.addWidget(self._pages())
-        self.write = self._button("Write…", self.write_wanted.emit)
-        column.addWidget(self.write)
-        title = QLabel("Written")
-        title.setProperty("group", True)
-        column.addWidget(title)
-        self.list = QListWidget()
-        self.list.setAccessibleName("Written files")
-        self.list.setMinimumHeight(72)
-        self.list.setMaximumHeight(140)
-        column.addWidget(self.list)
-        self.again = self._button("Write all again", self.again_wanted.emit)
-        column.addWidget(self.again)
-        column.addWidget(self._button("Back to the View", self.closed.emit))
-        column.addStretch(1)
-        self.setWidget(inner)
         for box in (self.what, self.paper, self.angle, self.kind, self.state, self.axis):
             box.activated.connect(lambda _: self._changed())
         self.stations.editingFinished.connect(self._changed)
@@ -120,7 +117,7 @@ class PaperPanel(QScrollArea):
         """Only the choices that what is delivered has."""
         one = DELIVERIES[self.what.currentData()]
         self.help.setText(one.help)
-        for key in ("paper", "angle", "kind", "finished", "stations", "axis"):
+        for key in ASKED:
             self.rows[key].setVisible(key in one.asks)
         self.shaded.setVisible(self.what.currentData() == "report")
 
@@ -138,10 +135,10 @@ class PaperPanel(QScrollArea):
         self.what.setCurrentIndex(self.what.findData(what))
         self.show_asked()
 
-    def wanted(self) -> Wanted:
+    def wanted(self) -> Requested:
         """What is chosen."""
         names = tuple(name.strip() for name in self.stations.text().split(",") if name.strip())
-        return Wanted(
+        return Requested(
             self.what.currentData(),
             self.paper.currentData(),
             self.angle.currentData(),

@@ -35,9 +35,14 @@ class PaperView(QWidget):
         self._middle = QPoint()
         self._from: QPoint | None = None
 
-    def show_page(self, image: QImage, width: float, height: float) -> None:
-        """The picture of a page of a width and height, mm."""
-        self.image, self.text, self.size_mm = image, "", (width, height)
+    def lay(self, width: float, height: float) -> None:
+        """A page of a width and height, mm, is to be shown: asks for its picture."""
+        self.size_mm, self.text = (width, height), ""
+        self._ask()
+
+    def show_page(self, image: QImage) -> None:
+        """The picture of the page."""
+        self.image = image
         self.update()
 
     def say(self, text: str) -> None:

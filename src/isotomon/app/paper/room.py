@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import replace
 from datetime import date
 from functools import partial
@@ -28,7 +27,7 @@ from isotomon.exchange.deliveries import write_made
 from isotomon.exchange.pages import png_of as png_of_page
 from isotomon.inspect.results import Quick
 from isotomon.pace import checkpoint
-from isotomon.sheets.delivery import DELIVERIES, Made, Wanted, make
+from isotomon.sheets.delivery import DELIVERIES, Prepared, Requested, make
 from isotomon.solids.deliver import USUAL, export
 
 SIDES = {"round": "from all round", "side": "from the side", "plan": "from above", "front": "from its end"}
@@ -51,12 +50,10 @@ class PaperRoom(QObject):
         self.w = api
         self.view: PaperView = PaperView(api.theme)
         self.panel: PaperPanel = PaperPanel()
-        self.made: Made | None = None
+        self.made: Prepared | None = None
         self.written: tuple[Written, ...] = ()
         self.number = 0
         """Of the page that is shown, from nought."""
-        self._pictures: Mapping[str, bytes] = {}
-        self._width = 800
         self._plan_shown = True
         self._making = Later("sheet", self.view)
         self._making.answered.connect(self._took)
@@ -131,8 +128,7 @@ class PaperRoom(QObject):
         self._show_written()
         if quick is None or quick.moving:
             return
-        self._pictures = self._sides() if wanted.what == "report" and self.panel.shaded.isChecked() else {}
-        pictures = self._pictures
+        pictures = self._sides() if wanted.what == "report" and self.panel.shaded.isChecked() else {}
         self._making.ask(lambda: make(quick, wanted, date.today().isoformat(), pictures))
 
     def _sides(self) -> dict[str, bytes]:
@@ -149,11 +145,10 @@ class PaperRoom(QObject):
         return found | {"the Board": png_of(self.w.board)}
 
     def _took(self, answer: object) -> None:
-        if isinstance(answer, Made):
+        if isinstance(answer, Prepared):
             self.made = answer
             self.number = min(self.number, len(answer.pages) - 1)
-            self.panel.show_page(self.number + 1, len(answer.pages))
-            self._draw(self._width)
+            self._lay()
         else:
             self.made = None
             self.view.say(str(answer))
@@ -163,11 +158,15 @@ class PaperRoom(QObject):
         """So many pages on."""
         if self.made is not None:
             self.number = min(max(self.number + step, 0), len(self.made.pages) - 1)
-            self.panel.show_page(self.number + 1, len(self.made.pages))
-            self._draw(self._width)
+            self._lay()
+
+    def _lay(self) -> None:
+        assert self.made is not None
+        page = self.made.pages[self.number]
+        self.panel.show_page(self.number + 1, len(self.made.pages))
+        self.view.lay(page.width, page.height)
 
     def _draw(self, width: int) -> None:
-        self._width = width
         if self.made is None or not self.open_now:
             return
         page = self.made.pages[self.number]
@@ -177,7 +176,8 @@ class PaperRoom(QObject):
     def _took_picture(self, answer: object) -> None:
         if isinstance(answer, tuple):
             page, png = answer
-            self.view.show_page(QImage.fromData(png), page.width, page.height)
+            if self.made is not None and page is self.made.pages[self.number]:  # no other was wanted meanwhile
+                self.view.show_page(QImage.fromData(png))
 
     # Writing
 
@@ -189,7 +189,7 @@ class PaperRoom(QObject):
         design = self.w.desk.design
         self.panel.show_written(self.written, state_of(design) if design is not None else "")
 
-    def note(self, path: Path, wanted: Wanted | None, design: Design | None, distance: float = 0.0) -> None:
+    def note(self, path: Path, wanted: Requested | None, design: Design | None, distance: float = 0.0) -> None:
         """Something has been written of a state of the design."""
         if design is not None:
             self.written = with_one(self.written, Written(str(path.absolute()), wanted, state_of(design), distance))

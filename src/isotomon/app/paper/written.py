@@ -11,7 +11,7 @@ from PySide6.QtCore import QSettings
 
 from isotomon.design.file import encode
 from isotomon.design.records import Design
-from isotomon.sheets.delivery import Wanted
+from isotomon.sheets.delivery import Requested
 
 MOST = 60
 """Files of one design that are remembered."""
@@ -23,7 +23,7 @@ class Written:
     it shows."""
 
     path: str
-    wanted: Wanted | None
+    wanted: Requested | None
     state: str
     distance: float = 0.0
 
