@@ -21,6 +21,8 @@ NOTHING = 1e-10
 """Of the body's size squared: triangles of less, as about a pole, say nothing of where its faces look."""
 STEP = 1.5
 """Pixels between places at which it is asked whether a line is hidden."""
+SPECK = 6.0
+"""Pixels: lines that are shorter than this in all are no lines, but what the mesh leaves where faces run on smoothly."""
 BESIDE = 2.0
 """Pixels outward from a contour at which it is asked whether it is hidden."""
 CALM = 5
@@ -75,6 +77,8 @@ def sight(points: Array, triangles: Index, normals: Array, same: Index, view: Pr
         column, row = (np.clip(at[:, k], 0, nearest.shape[1 - k] - 1) for k in (0, 1))
         covered = deep < nearest[row, column] - behind
         covered = median_filter(covered.astype(np.int8), CALM, mode="nearest").astype(bool)
+        if float(np.linalg.norm(np.diff(run, axis=0), axis=1).sum()) < SPECK * pixel:
+            continue
         for part in np.split(np.arange(len(run)), np.flatnonzero(np.diff(covered)) + 1):
             # Each piece goes on to where the next one begins.
             until = min(part[-1] + 2, len(run))

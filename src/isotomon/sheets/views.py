@@ -152,6 +152,10 @@ def _stations(quick: Quick, scale: float, origin: Array, tall: float, low: float
     return items
 
 
+SIZES = {"mm": 1, "cm": 2, "m": 4, "in": 2}
+"""Decimals of sizes over all, which are those of the bodies' meshes."""
+
+
 def _sizes(
     at: dict[str, tuple[float, float]],
     wide: float,
@@ -162,7 +166,7 @@ def _sizes(
 ) -> list[Item]:
     """The sizes over all, in profile and plan."""
     (x, y), (px, py) = at["profile"], at["plan"]
-    said = [f"{display(to_unit(size, unit), 3)} {unit}" for size in sizes]
+    said = [f"{display(to_unit(size, unit), SIZES[unit])} {unit}" for size in sizes]
     items = _size(x, y - 7.0, wide, said[0], False)
     items += _size(x - 5.0, y, tall, said[1], True)
     return items + _size(px - 5.0, py, deep, said[2], True)
