@@ -25,6 +25,7 @@ ORDER = (
         "author",
         "solids",
         "sheets",
+        "studies",
     ),
     *("exchange", "samples", "app"),
 )

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import math
+import sys
 from collections.abc import Callable
 from contextlib import nullcontext
 from pathlib import Path
@@ -14,8 +15,16 @@ from isotomon.errors import FileError
 
 
 def add_deliver_parsers(commands: Any) -> None:
-    """The parsers of `export`, `sheet`, `deliver`, `drawing`, `unroll` and `picture`; `commands`: where sub-parsers are added."""
-    for add in (_export_parser, _sheet_parser, _deliver_parser, _drawing_parser, _unroll_parser, _picture_parser):
+    """The parsers of `export`, `sheet`, `deliver`, `study`, `drawing`, `unroll` and `picture`; `commands`: where sub-parsers are added."""
+    for add in (
+        _export_parser,
+        _sheet_parser,
+        _deliver_parser,
+        _study_parser,
+        _drawing_parser,
+        _unroll_parser,
+        _picture_parser,
+    ):
         add(commands)
 
 
@@ -70,6 +79,14 @@ def _deliver_parser(commands: Any) -> None:
     deliver.add_argument("folder", type=Path, metavar="DIR", help="where the files go; it is made where it is missing")
     deliver.add_argument("--only", default="", metavar="WHAT,…", help=f"some of: solids, {WHAT}")
     _how(deliver)
+
+
+def _study_parser(commands: Any) -> None:
+    study = _of_design(commands, "study", _study, "run a variant study; one that was ended goes on where it was")
+    study.add_argument("study", type=Path, metavar="STUDY.toml|.csv", help="which numbers take which values")
+    study.add_argument("--out", type=Path, required=True, metavar="DIR", help="where the results go")
+    study.add_argument("--workers", type=int, metavar="N", help="processes on this machine (default: one a core)")
+    study.add_argument("--scheduler", default="", metavar="ADDRESS", help="of Dask's distributed scheduler, as tcp://…")
 
 
 def _how(parser: Any) -> None:
@@ -177,6 +194,33 @@ def _deliver(options: argparse.Namespace) -> int:
     for what, written, problem in done:
         print("\n".join(map(str, written)) if written else f"{what}: not written: {problem}")
     return 0 if any(written for _, written, _ in done) else 2
+
+
+def _study(options: argparse.Namespace) -> int:
+    from isotomon import script
+    from isotomon.studies.run import TABLE, best_of, run_study
+    from isotomon.studies.study import read_study
+
+    if options.workers is not None and not 1 <= options.workers <= 256:
+        raise FileError(f"{options.workers} processes cannot be used; give 1 to 256")
+    design = script.load(options.design)
+    study = read_study(options.study, design)
+
+    def told(row: Any, done: int, count: int) -> None:
+        if row.problem:
+            print(f"variant {row.number + 1}: {row.problem}", file=sys.stderr)
+        if done == count or done % 50 == 0:
+            print(f"{done} of {count}", file=sys.stderr, flush=True)
+
+    rows = run_study(design, study, options.out, told, options.workers, options.scheduler)
+    print(options.out / TABLE)
+    if study.how == "search":
+        best = best_of(study, rows)
+        if best is None:
+            print("no variant keeps all limits")
+            return 1
+        print(f"best: variant {best.number + 1}, {study.aim} {best.figures[study.aim]:.10g}")
+    return 0
 
 
 def _drawing(options: argparse.Namespace) -> int:

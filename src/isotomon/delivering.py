@@ -20,6 +20,9 @@ from isotomon.inspect.results import Quick
 from isotomon.sheets.delivery import DELIVERIES, Requested, make
 from isotomon.solids import deliver as building
 from isotomon.solids.supervisor import Supervisor
+from isotomon.studies.figures import Row
+from isotomon.studies.run import run_study
+from isotomon.studies.study import read_study
 
 
 class Solids:
@@ -125,3 +128,14 @@ EVERY = (
     *((what, ".csv") for what in ("stations", "sections", "blade", "duct")),
 )
 """All that is delivered in one go, with its form."""
+
+
+def study(
+    design: Design, path: str | Path, out: str | Path, workers: int | None = None, scheduler: str = ""
+) -> list[Row]:
+    """Run a variant study (TOML, or CSV with a row a variant) into a folder; a run that was ended goes on where it was. Its processes begin
+    by loading the script that calls this, which is to be guarded by `if __name__ == "__main__":`. `scheduler`: the address of Dask's.
+
+    Raises: FileError.
+    """
+    return run_study(design, read_study(Path(path), design), Path(out), workers=workers, scheduler=scheduler)

@@ -24,7 +24,7 @@ from isotomon.author.carry import carry
 from isotomon.author.insert import insert_station
 from isotomon.author.session import Session
 from isotomon.author.skins import make_skin
-from isotomon.delivering import Delivered, Solids, deliver, deliver_all, export
+from isotomon.delivering import Delivered, Solids, deliver, deliver_all, export, study
 from isotomon.design import bodies, edits, file, loft_edits, station_edits
 from isotomon.design.body import Along, Body, Carrying, Ending, Loft, Span, Wall
 from isotomon.design.datums import Datum
@@ -325,6 +325,7 @@ __all__ = [
     "shaping",
     "solve",
     "station_edits",
+    "study",
     "unroll",
     "write_drawing",
     "write_numbers",
