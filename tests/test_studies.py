@@ -17,9 +17,10 @@ from isotomon.design.records import Design, Number
 from isotomon.design.station import Station
 from isotomon.errors import FileError
 from isotomon.profile.section import Circle
-from isotomon.studies import run as running
-from isotomon.studies.figures import Row, run_variant
-from isotomon.studies.run import LOG, TABLE, best_of, run_study
+from isotomon.studies import search as searching
+from isotomon.studies.figures import VariantRow, run_variant
+from isotomon.studies.run import LOG, TABLE, run_study
+from isotomon.studies.search import best_of
 from isotomon.studies.study import read_study, variants
 from tests.helpers import body
 
@@ -116,7 +117,7 @@ class Studies(unittest.TestCase):
         wanted = [run_variant(cone(), names, k, v) for k, v in enumerate(variants(study))]
         killed: list[int] = []
 
-        def told(row: Row, done: int, count: int) -> None:
+        def told(row: VariantRow, done: int, count: int) -> None:
             if done in (5, 12):
                 found = running_children()
                 if found:
@@ -138,7 +139,7 @@ class Studies(unittest.TestCase):
         ) as cluster:
             pids = [worker.process.process.pid for worker in cluster.workers.values()]
 
-            def told(row: Row, done: int, count: int) -> None:
+            def told(row: VariantRow, done: int, count: int) -> None:
                 if done == 6:
                     os.kill(pids[0], signal.SIGKILL)
 
@@ -176,7 +177,7 @@ class Studies(unittest.TestCase):
             "--out",
             str(self.folder / "out"),
         ]
-        with mock.patch.object(running, "run_variant", side_effect=AssertionError("worked out anew")):
+        with mock.patch.object(searching, "run_variant", side_effect=AssertionError("worked out anew")):
             self.assertEqual(main(arguments), 0)
         unknown = replace(study, aim="beauty")
         with self.assertRaisesRegex(FileError, "no figure 'beauty'; there are volume_mm3"):

@@ -198,7 +198,8 @@ def _deliver(options: argparse.Namespace) -> int:
 
 def _study(options: argparse.Namespace) -> int:
     from isotomon import script
-    from isotomon.studies.run import TABLE, best_of, run_study
+    from isotomon.studies.run import TABLE, run_study
+    from isotomon.studies.search import best_of
     from isotomon.studies.study import read_study
 
     if options.workers is not None and not 1 <= options.workers <= 256:

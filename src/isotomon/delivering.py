@@ -20,7 +20,7 @@ from isotomon.inspect.results import Quick
 from isotomon.sheets.delivery import DELIVERIES, Requested, make
 from isotomon.solids import deliver as building
 from isotomon.solids.supervisor import Supervisor
-from isotomon.studies.figures import Row
+from isotomon.studies.figures import VariantRow
 from isotomon.studies.run import run_study
 from isotomon.studies.study import read_study
 
@@ -132,7 +132,7 @@ EVERY = (
 
 def study(
     design: Design, path: str | Path, out: str | Path, workers: int | None = None, scheduler: str = ""
-) -> list[Row]:
+) -> list[VariantRow]:
     """Run a variant study (TOML, or CSV with a row a variant) into a folder; a run that was ended goes on where it was. Its processes begin
     by loading the script that calls this, which is to be guarded by `if __name__ == "__main__":`. `scheduler`: the address of Dask's.
 

@@ -22,7 +22,7 @@ CURVE_PLACES = 61
 
 
 @dataclass(frozen=True)
-class Row:
+class VariantRow:
     """What has become of a variant: its number in the study, its values, its figures as far as they are defined, or why there are none;
     and what runs along the body in hand, None where that is undefined."""
 
@@ -47,17 +47,17 @@ def varied_design(design: Design, names: Sequence[str], values: Variant) -> Desi
     return design
 
 
-def run_variant(design: Design, names: Sequence[str], number: int, values: Variant) -> Row:
+def run_variant(design: Design, names: Sequence[str], number: int, values: Variant) -> VariantRow:
     """A variant worked out from nothing, so that it comes to the same wherever and after whatever it is; what fails is a row with its
     reason."""
     try:
         quick = rebuild(varied_design(design, names, values))
     except IsotomonError as error:
-        return Row(number, values, {}, str(error))
+        return VariantRow(number, values, {}, str(error))
     errors = [finding for finding in quick.findings if finding.severity == "error"]
     if not quick.there or (errors and quick.mesh is None):
-        return Row(number, values, {}, errors[0].text if errors else "there is no body")
-    row = Row(number, values, figures_of(quick), errors[0].text if errors else "")
+        return VariantRow(number, values, {}, errors[0].text if errors else "there is no body")
+    row = VariantRow(number, values, figures_of(quick), errors[0].text if errors else "")
     if quick.shape is None:
         return row
     curves = quick.shape.curves

@@ -7,28 +7,25 @@ import hashlib
 import io
 import math
 import os
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
 from concurrent.futures.process import BrokenProcessPool
 from dataclasses import replace
+from functools import partial
 from multiprocessing import get_context
 from pathlib import Path
-from typing import Any
 
 import msgspec
-import numpy as np
-from scipy.optimize import NonlinearConstraint, minimize
 
 from isotomon.design.disk import write_atomically
 from isotomon.design.file import decode, encode
 from isotomon.design.records import Design
 from isotomon.errors import FileError
-from isotomon.studies.figures import Row, run_variant
+from isotomon.studies.figures import VariantRow, run_variant
+from isotomon.studies.search import Told, searched
 from isotomon.studies.study import Study, Variant, variants
 
 LOG, TABLE, DESIGN = "variants.jsonl", "variants.csv", "design.isotomon"
-Told = Callable[[Row, int, int], None]
-"""Takes a row as it comes, how many are there, and how many there will be."""
 AHEAD = 4
 """Variants for each process that are asked for before the first of them is there."""
 
@@ -44,7 +41,7 @@ def run_study(
     told: Told = lambda row, done, count: None,
     workers: int | None = None,
     scheduler: str = "",
-) -> list[Row]:
+) -> list[VariantRow]:
     """Run a study into a folder and return its rows, in order; rows that are there from an earlier run of the very same are not run again.
     `scheduler`: the address of Dask's, empty for processes of this machine (`workers`, or one a core).
 
@@ -54,7 +51,7 @@ def run_study(
     known = dict(_read(log))
     names = tuple(one.name for one in study.varied)
     if study.how == "search":
-        rows = _search(design, study, names, known, log, told)
+        rows = searched(design, study, known, partial(_keep, log), told)
     else:
         rows = _all(design, variants(study), names, known, log, told, workers, scheduler)
     write_atomically(out / TABLE, table_of(study, rows).encode())
@@ -90,17 +87,17 @@ def _opened(design: Design, study: Study, out: Path) -> Path:
     return log
 
 
-def _read(log: Path) -> Iterator[tuple[Variant, Row]]:
+def _read(log: Path) -> Iterator[tuple[Variant, VariantRow]]:
     """The rows that are there, by their values. What was cut off in the middle of a line is left out."""
     for line in log.read_bytes().splitlines()[1:]:
         try:
-            row = msgspec.json.decode(line, type=Row)
+            row = msgspec.json.decode(line, type=VariantRow)
         except (msgspec.DecodeError, UnicodeDecodeError):
             continue
         yield row.values, row
 
 
-def _keep(log: Path, row: Row) -> None:
+def _keep(log: Path, row: VariantRow) -> None:
     with log.open("ab") as lines:
         lines.write(msgspec.json.encode(row) + b"\n")
         lines.flush()
@@ -110,12 +107,12 @@ def _all(
     design: Design,
     wanted: Sequence[Variant],
     names: tuple[str, ...],
-    known: Mapping[Variant, Row],
+    known: Mapping[Variant, VariantRow],
     log: Path,
     told: Told,
     workers: int | None,
     scheduler: str,
-) -> list[Row]:
+) -> list[VariantRow]:
     rows = {k: replace(known[v], number=k) for k, v in enumerate(wanted) if v in known}
     for row in rows.values():
         told(row, len(rows), len(wanted))
@@ -131,7 +128,7 @@ def _all(
 # Where variants are worked out
 
 
-def _run_coded(data: bytes, names: tuple[str, ...], number: int, values: Variant) -> Row:
+def _run_coded(data: bytes, names: tuple[str, ...], number: int, values: Variant) -> VariantRow:
     """The same function for processes and clusters: the design goes as the bytes of its file."""
     return run_variant(decode(data, "the study's design"), names, number, values)
 
@@ -144,14 +141,14 @@ def _begin(data: bytes, names: tuple[str, ...]) -> None:
     _DESIGN[:] = [(decode(data, "the study's design"), names)]
 
 
-def _run_here(number: int, values: Variant) -> Row:
+def _run_here(number: int, values: Variant) -> VariantRow:
     ((design, names),) = _DESIGN
     return run_variant(design, names, number, values)
 
 
 def _on_cores(
     design: Design, names: tuple[str, ...], wanted: Iterable[tuple[int, Variant]], workers: int | None
-) -> Iterator[Row]:
+) -> Iterator[VariantRow]:
     """Rows as they come, from processes of this machine. A process that ends unexpectedly takes nothing with it: what was under way is done
     again, one by one, and what it was that ends it is a row that says so."""
     count, begun = workers or os.cpu_count() or 1, (encode(design), names)
@@ -163,9 +160,9 @@ def _on_cores(
                 try:
                     yield pool.submit(_run_here, *asked).result()
                 except BrokenProcessPool:
-                    yield Row(*asked, {}, "the process that worked it out ended unexpectedly")
+                    yield VariantRow(*asked, {}, "the process that worked it out ended unexpectedly")
             continue
-        waiting: dict[Future[Row], tuple[int, Variant]] = {}
+        waiting: dict[Future[VariantRow], tuple[int, Variant]] = {}
         with _pool(count, begun) as pool:
             try:
                 while left or waiting:
@@ -188,7 +185,7 @@ def _pool(count: int, begun: tuple[bytes, tuple[str, ...]]) -> ProcessPoolExecut
 
 def _on_cluster(
     design: Design, names: tuple[str, ...], wanted: Iterable[tuple[int, Variant]], scheduler: str
-) -> Iterator[Row]:
+) -> Iterator[VariantRow]:
     """The same from workers of Dask's scheduler, which sends what a lost worker was at to another.
 
     Raises: FileError, where Dask is not installed, or its scheduler is not reached.
@@ -211,97 +208,7 @@ def _on_cluster(
             yield future.result()
 
 
-# Searching
-
-
-def _search(
-    design: Design,
-    study: Study,
-    names: tuple[str, ...],
-    known: Mapping[Variant, Row],
-    log: Path,
-    told: Told,
-) -> list[Row]:
-    """Rows of a search, one by one: Powell's linear approximations within bounds and limits (COBYLA, as scipy has it). A search that was ended
-    takes the same steps again from what is kept, and goes on."""
-    rows: dict[Variant, Row] = {}
-    low, high = (np.array([getattr(one, end) for one in study.varied]) for end in ("low", "high"))
-
-    def row_at(share: Any) -> Row:
-        values = tuple(float(v) for v in low + np.clip(share, 0.0, 1.0) * (high - low))
-        if values not in rows:
-            if len(rows) >= study.count:
-                raise _Enough
-            row = known.get(values)
-            if row is None:
-                row = run_variant(design, names, len(rows), values)
-                _keep(log, row)
-            rows[values] = replace(row, number=len(rows))
-            told(rows[values], len(rows), study.count)
-        return rows[values]
-
-    first = row_at(np.full(len(low), 0.5))
-    for figure in (study.aim, *(limit.figure for limit in study.limits)):
-        if figure not in first.figures:
-            raise FileError(f"there is no figure '{figure}'; there are {', '.join(first.figures) or first.problem}")
-    size = max(abs(first.figures[study.aim]), 1e-12)
-    sign = -1.0 if study.greatest else 1.0
-
-    def aim(share: Any) -> float:
-        value = row_at(share).figures.get(study.aim, math.nan)
-        return sign * value / size if math.isfinite(value) else WORST
-
-    limits = [
-        NonlinearConstraint(
-            lambda share, one=one: [row_at(share).figures.get(one.figure, math.inf) / _scale(one)],
-            one.least / _scale(one),
-            one.most / _scale(one),
-        )
-        for one in study.limits
-    ]
-    bounds = [(0.0, 1.0)] * len(low)
-    try:
-        minimize(
-            aim,
-            np.full(len(low), 0.5),
-            method="COBYLA",
-            bounds=bounds,
-            constraints=limits,
-            options={"rhobeg": 0.25, "tol": 1e-6, "maxiter": study.count},
-        )
-    except _Enough:
-        pass
-    return list(rows.values())
-
-
-class _Enough(Exception):
-    """All steps of a search have been taken."""
-
-
-WORST = 1e6
-"""What a variant counts for that has no such figure."""
-
-
-def _scale(limit: Any) -> float:
-    return max(*(abs(end) for end in (limit.least, limit.most) if math.isfinite(end)), 1e-12)
-
-
-def best_of(study: Study, rows: Sequence[Row]) -> Row | None:
-    """The best row of a search that keeps all limits; None where none does."""
-    good = [
-        row
-        for row in rows
-        if math.isfinite(row.figures.get(study.aim, math.nan))
-        and all(one.least - SLACK <= row.figures.get(one.figure, math.nan) <= one.most + SLACK for one in study.limits)
-    ]
-    return min(good, key=lambda row: row.figures[study.aim] * (-1.0 if study.greatest else 1.0), default=None)
-
-
-SLACK = 1e-9
-"""By which a limit may be passed: what is at it is within it."""
-
-
-def table_of(study: Study, rows: Sequence[Row]) -> str:
+def table_of(study: Study, rows: Sequence[VariantRow]) -> str:
     """Rows as CSV: the varied numbers in mm, degrees or as they stand, then all figures; what is undefined is left blank."""
     figures = list(dict.fromkeys(name for row in rows for name in row.figures))
     units = {"length": "_mm", "angle": "_deg", "ratio": ""}
