@@ -43,7 +43,7 @@ NOT = {
 ALLOWED = {room: set(ORDER[:k]) - NOT.get(room, set()) for k, room in enumerate(ORDER)}
 WITHIN_APP = (
     *("theme", "shapes", "state", "viewport", "board", "api", "command", "tools", "forms", "handles", "tables"),
-    *("drawing", "paper", "shell"),
+    *("drawing", "paper", "study", "shell"),
 )
 """The rooms of the window, as above: nothing imports the shell."""
 MOST_LINES, LONGEST = 400, 50

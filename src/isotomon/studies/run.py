@@ -78,13 +78,26 @@ def _opened(design: Design, study: Study, out: Path) -> Path:
             first = lines.readline(4096)
     except OSError as error:
         raise FileError(f"{log} cannot be used: {error.strerror}") from None
-    try:
-        same = msgspec.json.decode(first, type=dict[str, str]).get("study") == state
-    except msgspec.DecodeError:
-        same = False
-    if not same:
+    if not _is_of(first, state):
         raise FileError(f"{out} holds another study, or one of another state of the design; choose another folder")
     return log
+
+
+def _is_of(first: bytes, state: str) -> bool:
+    """Whether the first line of a log says that it is of a study."""
+    try:
+        return msgspec.json.decode(first, type=dict[str, str]).get("study") == state
+    except msgspec.DecodeError:
+        return False
+
+
+def holds(out: Path, design: Design, study: Study) -> bool:
+    """Whether a folder holds this very study of this very design."""
+    try:
+        with (out / LOG).open("rb") as lines:
+            return _is_of(lines.readline(4096), state_of_study(design, study))
+    except OSError:
+        return False
 
 
 def _read(log: Path) -> Iterator[tuple[Variant, VariantRow]]:

@@ -112,6 +112,14 @@ def _study(told: Mapping[str, Any], folder: Path, design: Design) -> Study:
     return found
 
 
+def study_of(told: Mapping[str, Any], design: Design) -> Study:
+    """A study of a design as its file would say it, without tables beside it.
+
+    Raises: IsotomonError, that says what is wrong and what to do.
+    """
+    return _study({name: value for name, value in told.items() if name != "table"}, Path(), design)
+
+
 def _known(told: Mapping[str, Any], names: tuple[str, ...], where: str) -> None:
     unknown = next((name for name in told if name not in names), None)
     if unknown is not None:

@@ -6,6 +6,7 @@ from isotomon.app.api import Api
 from isotomon.app.command import Command, needs_design
 from isotomon.app.drawing.commands import DRAWING_COMMANDS
 from isotomon.app.paper.room import PAPER_COMMANDS
+from isotomon.app.study.room import STUDY_COMMANDS
 from isotomon.app.tools.carrying import carry_otherwise
 from isotomon.app.tools.cutting import CUT_COMMANDS
 from isotomon.app.tools.datums import DATUM_COMMANDS
@@ -233,7 +234,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("export-mesh", "Mesh…", lambda w: w.files.ask_export("mesh"), "", "Deliver", "download",
             "Watertight meshes of the finished bodies: 3MF, STL, OBJ, or glTF to be looked at in a browser", needs_body),
     Command("export-table", "Table of stations…", lambda w: w.files.ask_write_table(), "", "Deliver", "table-2",
-            "The stations as CSV", needs_design),
+            "The stations as CSV, from which a design can be made again", needs_design, None, "Tables"),
     Command("export-check", "Check…", lambda w: w.files.ask_write_check(), "", "Deliver", "report",
             "All figures as JSON", needs_body),
     Command("picture", "Picture…", lambda w: w.files.ask_picture(), "", "Deliver", "camera", "The View as PNG",
@@ -264,6 +265,7 @@ COMMANDS: tuple[Command, ...] = (
     *TIE_COMMANDS,
     *CUT_COMMANDS,
     *PAPER_COMMANDS,
+    *STUDY_COMMANDS,
     UNROLL,
     *CHECK_COMMANDS,
     *GAUGE_COMMANDS,

@@ -37,6 +37,7 @@ from isotomon.app.shell.start import StartPage
 from isotomon.app.shell.tray import StageStrip, ToolButtons, Tray
 from isotomon.app.state.desk import Desk
 from isotomon.app.state.engine import Engine
+from isotomon.app.study.room import StudyRoom
 from isotomon.app.tables.ledger import Ledger
 from isotomon.app.tables.numbers import NumberTable
 from isotomon.app.tables.stations import StationGrid
@@ -70,6 +71,7 @@ class Window(QMainWindow):
         self._make_views()
         self.room: DrawingRoom = DrawingRoom(self)
         self.paper: PaperRoom = PaperRoom(self)
+        self.study: StudyRoom = StudyRoom(self)
         self.actions_by_id = make_actions(self)
         make_menus(self, self.actions_by_id)
         self.setAcceptDrops(True)
@@ -144,12 +146,10 @@ class Window(QMainWindow):
         self.buttons = ToolButtons(self, self.actions_by_id)
         self.strip = StageStrip(self.buttons, self.set_stage, partial(self.run_command, "find"))
         self.tray = Tray(self.buttons)
-        self.canvas.addWidget(self.view)
-        self.canvas.addWidget(self.room.editor)
-        self.canvas.addWidget(self.paper.view)
-        self.side.addWidget(self.details)
-        self.side.addWidget(self.room.panel)
-        self.side.addWidget(self.paper.panel)
+        for middle in (self.view, self.room.editor, self.paper.view, self.study.view):
+            self.canvas.addWidget(middle)
+        for side in (self.details, self.room.panel, self.paper.panel, self.study.panel):
+            self.side.addWidget(side)
         self.page = WorkPage(
             (self.canvas, self.body_plan),
             (self.grid, self.numbers),
@@ -255,8 +255,8 @@ class Window(QMainWindow):
 
     def show_view(self) -> None:
         """The View in the middle again, whatever stands in its place."""
-        self.room.leave()
-        self.paper.leave()
+        for room in (self.room, self.paper, self.study):
+            room.leave()
 
     def show_start(self) -> None:
         """The start page."""
@@ -278,6 +278,7 @@ class Window(QMainWindow):
         name = name if name in STAGES else STAGES[0]
         if name != "Deliver":
             self.paper.leave()
+            self.study.leave()
         self.stage = name
         self.strip.stages[name].setChecked(True)
         self.settings.setValue("stage", name)
@@ -303,7 +304,7 @@ class Window(QMainWindow):
         apply_theme(app, self.theme)
         self.view.set_theme(self.theme)
         self.ledger.set_theme(self.theme)
-        for widget in (self.board, self.body_plan, self.room.editor, self.paper.view):
+        for widget in (self.board, self.body_plan, self.room.editor, self.paper.view, self.study.plot):
             widget.theme = self.theme
             widget.update()
         self.refresh_commands()
@@ -393,6 +394,7 @@ class Window(QMainWindow):
             self.desk.session.drop_recovery()
         self.settings.setValue("geometry", self.saveGeometry())
         self.page.save(self.settings)
+        self.study.stop()
         self.desk.engine.close()
         self.view.close_scene()
         event.accept()

@@ -327,5 +327,6 @@ CUT_COMMANDS: tuple[Command, ...] = (
         icon="table-2",
         tip="Areas, moments, stiffness and mass per length of the finished body's sections as CSV, cut as on the Board",
         reason=_needs_finished,
+        family="Tables",
     ),
 )
