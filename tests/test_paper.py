@@ -19,15 +19,20 @@ from PIL import Image
 from scipy.spatial import cKDTree
 
 from isotomon.delivering import deliver, deliver_all, file_stem
+from isotomon.design import bodies
+from isotomon.design.edits import replace
+from isotomon.design.gauges import Gauge
 from isotomon.design.law import Law, LawPoint
 from isotomon.design.records import Design
 from isotomon.design.station import Station
 from isotomon.errors import DesignError, FileError
 from isotomon.exchange.pages import POINTS, dxf_of, pdf_of, png_of, svg_of, write_pages
 from isotomon.exchange.report_html import report_html
+from isotomon.inspect.finished import with_finished
 from isotomon.inspect.quick import rebuild
-from isotomon.inspect.trade import blade_tables, duct_table, section_table
+from isotomon.inspect.trade import blade_tables, duct_table, point_table, pour_table, section_table
 from isotomon.measure.sight import Projection, sight
+from isotomon.operations.hollow import Hollow
 from isotomon.operations.ring import Ring
 from isotomon.profile.section import Circle, Naca4, Polygon
 from isotomon.quantity.record import Ref
@@ -37,7 +42,8 @@ from isotomon.sheets.frame import Block
 from isotomon.sheets.page import text_width
 from isotomon.sheets.report import report
 from isotomon.sheets.templates import templates
-from tests.helpers import body
+from isotomon.solids.deliver import build_all
+from tests.helpers import body, shared_supervisor
 
 BLOCK = Block("proof", "2026-12-01", 1e-4)
 DAY = "2026-12-01"
@@ -157,6 +163,20 @@ class Paper(unittest.TestCase):
             self.assertTrue((low >= 9.99).all() and (high <= (287.01, 200.01)).all())
         self.assertTrue(math.pi * 700.0 < length < math.pi * 700.0 * 1.2, length)
 
+    def test_a_flat_pattern_has_its_true_size(self) -> None:
+        """A prism laid flat is as wide as its girth and as high as it is; parted over sheets where it is larger than one."""
+        square = tuple(Station(f"s{k}", f"st{k}", 90.0 * k, Polygon(4), 30.0 * math.sqrt(2.0)) for k in (0, 1))
+        quick = rebuild(Design("proof", bodies=(body("body", "bar", square, ruled=True),)))
+        assert quick.full is not None
+        (page,) = make(quick, Requested("flat", "A4"), DAY).pages
+        runs = [item.points for item in page.items if type(item).__name__ == "Bezier" and item.role == "outline"]
+        wide, high = np.ptp(np.vstack(runs), axis=0).tolist()
+        girth = float(quick.full.moments.perimeter[0])
+        self.assertAlmostEqual(max(wide, high), max(girth, 90.0), delta=0.01)
+        self.assertAlmostEqual(min(wide, high), min(girth, 90.0), delta=0.01)
+        self.assertEqual(sum(getattr(item, "role", "") == "cut" for item in page.items), 3)
+        self.assertGreater(len(make(rebuild(rounds(300.0, 300.0, gap=400.0)), Requested("flat", "A4"), DAY).pages), 4)
+
     def test_holes_walls_and_boards(self) -> None:
         """What cannot be drawn is said in words; a board that fits outside has the outline, its edge, and two cuts."""
         quick = rebuild(rounds(60.0, 40.0))
@@ -273,6 +293,37 @@ class Trades(unittest.TestCase):
             section_table(rebuild(rounds(60.0, 40.0))).csv().startswith("station,position_mm,area_mm2,perimeter_mm,")
         )
 
+    def test_what_is_left_of_a_tilted_cylinder(self) -> None:
+        """Tilted by an angle, a hollow cylinder keeps all below the plane through its lowest rim; what cannot be told is said."""
+        gauge = Gauge("m1", "fill", "capacity", ("body", "z"), (60.0, 0.0, 1.0), ("level",))
+        solid = replace(rounds(80.0, 80.0, gap=120.0), gauges=(gauge,))
+        with self.assertRaisesRegex(DesignError, "hollow it out"):
+            pour_table(rebuild(solid))
+        cup = bodies.add_step(solid, "body", Hollow(wall=2.0, floor=4.0))
+        with self.assertRaisesRegex(DesignError, "not finished yet"):
+            pour_table(rebuild(cup))
+        quick = rebuild(cup)
+        quick = with_finished(quick, build_all(quick, shared_supervisor()))
+        told = 0
+        for tilt, left, _ in pour_table(quick).rows:
+            if abs(tilt) <= 50.0:  # the water's plane does not reach the floor
+                wanted = math.pi * 38.0**2 * (116.0 - 38.0 * abs(math.tan(math.radians(tilt)))) * 1e-6
+                self.assertAlmostEqual(left / wanted, 1.0, delta=5e-3, msg=tilt)
+                told += 1
+        self.assertEqual(told, 11)
+        with self.assertRaisesRegex(DesignError, "not level"):
+            pour_table(quick, Ref("z"))
+
+    def test_points_lie_on_their_sections(self) -> None:
+        """All points of a round station lie at its radius and height, a point a row."""
+        table = point_table(rebuild(rounds(60.0, 40.0)))
+        for name, run, x, y, z in table.rows:
+            at = int(name[2:])
+            self.assertEqual(run, 1.0)
+            self.assertAlmostEqual(z, 100.0 * at, delta=1e-9)
+            self.assertAlmostEqual(math.hypot(x, y), 30.0 - 10.0 * at, delta=1e-5)
+        self.assertGreater(len(table.rows), 400)
+
 
 class Words(HTMLParser):
     """The words of a page, and where it would fetch something from."""
@@ -331,7 +382,7 @@ class Reports(unittest.TestCase):
             path = Path(folder)
             only = tuple(DELIVERIES)
             done = deliver_all(design, path, None, only)  # type: ignore[arg-type]
-            self.assertEqual([(d.what, d.problem) for d in done if d.problem], [])
+            self.assertEqual([d.what for d in done if d.problem], ["pour"])
             self.assertEqual(sorted(p.name for p in path.iterdir()), sorted(p.name for d in done for p in d.written))
             self.assertTrue((path / "a_.._b_ c-report.html").stat().st_size > 10_000)
             self.assertEqual(len(deliver(design, "templates", path / "t.svg")), 2)

@@ -59,7 +59,7 @@ def _export_parser(commands: Any) -> None:
     )
 
 
-WHAT = "general, body-plan, templates, curves, report, stations, sections, blade, duct"
+WHAT = "general, body-plan, templates, flat, curves, report, stations, sections, blade, duct, points, pour"
 
 
 def _sheet_parser(commands: Any) -> None:

@@ -52,8 +52,8 @@ def export(design: Design, path: str | Path, solids: Solids, fine: float = 0.0, 
 def deliver(
     design: Design, what: str, path: str | Path, solids: Solids | None = None, body: str = "", **how: Any
 ) -> list[Path]:
-    """Write a sheet, a table or the report of a design, by the file's ending. `what`: general, body-plan, templates, curves, report,
-    stations, sections, blade or duct; `how`: the fields of `Requested` (paper, angle, kind, finished, stations, axis). Of a `body`, by its name
+    """Write a sheet, a table or the report of a design, by the file's ending. `what`: general, body-plan, templates, flat, curves,
+    report, stations, sections, blade, duct, points or pour; `how`: the fields of `Requested` (paper, angle, kind, finished, stations, axis). Of a `body`, by its name
     or id, or the leading one. With `solids`, of the finished bodies. Returns what was written: some forms take a file a page.
 
     Raises: IsotomonError, for what cannot be made or written.
@@ -124,8 +124,8 @@ def deliver_all(
 EVERY = (
     *(("solids", ending) for ending in SOLIDS),
     *(("report", ending) for ending in (".pdf", ".html")),
-    *((what, ".pdf") for what in ("general", "body-plan", "templates", "curves")),
-    *((what, ".csv") for what in ("stations", "sections", "blade", "duct")),
+    *((what, ".pdf") for what in ("general", "body-plan", "templates", "flat", "curves")),
+    *((what, ".csv") for what in ("stations", "sections", "blade", "duct", "points", "pour")),
 )
 """All that is delivered in one go, with its form."""
 

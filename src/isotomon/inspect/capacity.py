@@ -58,15 +58,16 @@ def read_capacity(ground: Ground, quick: Quick, gauge: Gauge) -> Reading:
     return Reading(figures, lines)
 
 
-def inside_of(ground: Ground, quick: Quick, gauge: Gauge) -> Inside:
-    """The inside of the vessel that a capacity is taken of, where its first copy stands; of a hollow one of all of it, as finished.
+def inside_of(ground: Ground, quick: Quick, gauge: Gauge, up: Array | None = None) -> Inside:
+    """The inside of the vessel that a capacity is taken of, where its first copy stands; of a hollow one of all of it, as finished. `up`:
+    (3,) what is up, where that is not what the measure says.
 
     Raises: IsotomonError.
     """
     one = quick.of(gauge.on[0])
     if one is None or one.shape is None:
         raise DesignError("the vessel is not there; choose another body")
-    up, wall = ground.axis(gauge.on[1]).way, number_of(ground, gauge, 1)
+    up, wall = ground.axis(gauge.on[1]).way if up is None else up, number_of(ground, gauge, 1)
     if any(isinstance(step, Hollow) for step in one.body.done):
         if one.result not in quick.finished:
             raise WaitsForSolid("the solid is not finished yet")

@@ -8,14 +8,16 @@ from typing import NamedTuple
 import numpy as np
 
 from isotomon.arrays import Array
-from isotomon.errors import DesignError
-from isotomon.geometry.datums import Axis
+from isotomon.errors import DesignError, FieldError
+from isotomon.geometry.datums import Axis, turned_about
+from isotomon.inspect.capacity import inside_of
 from isotomon.inspect.looks import ground_of
 from isotomon.inspect.results import Quick
 from isotomon.inspect.section_figures import stiff
 from isotomon.inspect.sections import FinishedSections, finished_sections
 from isotomon.measure.foils import Foil, foil
 from isotomon.measure.sections import curves, moments, quadrature
+from isotomon.operations.hollow import Hollow
 from isotomon.operations.ring import Ring
 from isotomon.quantity.record import Ref
 from isotomon.quantity.table import Cell, Column, Table
@@ -252,6 +254,75 @@ def _finished(quick: Quick, places: Array) -> FinishedSections | None:
     except DesignError:
         return None
 
+
+TILTS = np.radians(np.arange(-90.0, 91.0, 10.0))
+"""By which a vessel is tilted, to pour."""
+
+
+def pour_table(quick: Quick, about: Ref | None = None) -> Table:
+    """What is left in a vessel that is tilted about a level axis (X, where none is said): of the first capacity that the design measures, by
+    angles about that axis, to the brim as it lies then.
+
+    Raises: DesignError, for a design that measures none, a vessel that is not hollowed out and finished, or an axis that is not level.
+    """
+    gauge = next((g for g in quick.design.gauges if g.kind == "capacity"), None)
+    if gauge is None:
+        raise DesignError("the design measures no capacity; put one on the vessel first")
+    vessel = quick.of(gauge.on[0])
+    if vessel is None or not any(isinstance(step, Hollow) for step in vessel.body.done):
+        raise DesignError("what a leaning vessel holds is told of one that is hollowed out; hollow it out first")
+    if vessel.result not in quick.finished:
+        raise DesignError("the vessel is not finished yet; wait for its solid")
+    ground = ground_of(quick)
+    way, up = ground.axis(about or Ref("x")).way, ground.axis(gauge.on[1]).way
+    if abs(float(way @ up)) > LEVEL:
+        raise DesignError("the axis to pour about is not level; choose one square to what is up")
+    rows: list[tuple[Cell, ...]] = []
+    for angle in TILTS.tolist():
+        # The vessel turns one way, and what is up the other, as seen from it.
+        seen = turned_about(up, way, -angle)
+        try:
+            found = inside_of(ground, quick, gauge, seen)
+            brim = np.array([found.brim])
+            left, wet = float(found.volumes(brim)[0]) * 1e-6, float(found.wetted(brim)[0])
+        except FieldError:  # open at its lowest place: nothing stays in it
+            left, wet = 0.0, 0.0
+        rows.append((math.degrees(angle), left, wet))
+    called = "X" if about is None else ground.called(about)
+    return Table(f"{gauge.name}: what is left when it is tilted about {called}", POUR, tuple(rows))
+
+
+LEVEL = 1e-6
+"""Cosine of the angle to what is up of an axis that counts as level."""
+POUR = (Column("tilt", "°"), Column("left", "l"), Column("wetted area", "mm²"))
+POINTS = 240
+"""Places round a section whose coordinates are told."""
+
+
+def point_table(quick: Quick) -> Table:
+    """Places round the sections at the stations, where the body's first copy stands, for a machine or a lofting floor; run by run, evenly
+    by the parameter of each lane, corners among them.
+
+    Raises: DesignError, for a body without stations.
+    """
+    if quick.shape is None:
+        raise DesignError(f"{quick.body.name} has no stations, and so no points of sections")
+    field, common = quick.shape.field, quick.shape.form.common
+    places = np.array([n.position for n in quick.resolved.stations])
+    sections = field.sections(field.params(places))
+    count = max(POINTS // len(common.lanes), 2)
+    share = np.arange(count) / count
+    matrix = common.matrix([share] * len(common.lanes))
+    loop = np.repeat([lane.loop for lane in common.lanes], count)
+    rows = [
+        (n.station.name, float(run + 1), *quick.stood(place[None])[0].tolist())
+        for n, control in zip(quick.resolved.stations, sections.control, strict=True)
+        for run, place in zip(loop.tolist(), matrix @ control, strict=True)
+    ]
+    return Table(f"{quick.body.name}: points of the stations", POINT, tuple(rows))
+
+
+POINT = (Column("station"), Column("run"), Column("x", "mm"), Column("y", "mm"), Column("z", "mm"))
 
 # All bodies
 

@@ -8,9 +8,10 @@ from typing import NamedTuple
 
 from isotomon.errors import DesignError
 from isotomon.inspect.results import Quick
-from isotomon.inspect.trade import blade_tables, duct_table, section_table
+from isotomon.inspect.trade import blade_tables, duct_table, point_table, pour_table, section_table
 from isotomon.quantity.record import Ref
 from isotomon.quantity.table import Table
+from isotomon.sheets.flat import flat_pattern
 from isotomon.sheets.frame import PAPERS, Block, Paper
 from isotomon.sheets.page import Page
 from isotomon.sheets.report import DesignReport, report, stations_table
@@ -127,6 +128,18 @@ def _duct(quick: Quick, _: Requested, day: str, __: Mapping[str, bytes]) -> Prep
     return _tables("duct", (duct_table(quick),), quick, day)
 
 
+def _flat(quick: Quick, wanted: Requested, day: str, _: Mapping[str, bytes]) -> Prepared:
+    return Prepared("flat pattern", tuple(flat_pattern(quick, _block(quick, day), wanted.paper)))
+
+
+def _points(quick: Quick, _: Requested, day: str, __: Mapping[str, bytes]) -> Prepared:
+    return _tables("points", (point_table(quick),), quick, day)
+
+
+def _pour(quick: Quick, wanted: Requested, day: str, __: Mapping[str, bytes]) -> Prepared:
+    return _tables("pouring", (pour_table(quick, Ref(wanted.axis) if wanted.axis else None),), quick, day)
+
+
 DELIVERIES: dict[str, Delivery] = {
     "general": Delivery(
         "General drawing",
@@ -140,6 +153,9 @@ DELIVERIES: dict[str, Delivery] = {
         "Sections at 1:1 to be cut out, a station a sheet, parted where one is too large",
         ("paper", "kind", "finished", "stations"),
         _templates,
+    ),
+    "flat": Delivery(
+        "Flat pattern", "The skin laid flat at 1:1, with the lines at which it is folded", ("paper",), _flat
     ),
     "curves": Delivery(
         "Curves", "Area, set angle, turn and thickness along the body, with laws and bands", ("paper",), _curves
@@ -157,4 +173,6 @@ DELIVERIES: dict[str, Delivery] = {
         "Blade", "Pitch, thickness, camber, edges, skew, rake; expanded area and solidity", ("axis",), _blade
     ),
     "duct": Delivery("Duct", "Hydraulic diameter, area change and cone angle", (), _duct),
+    "points": Delivery("Points of sections", "Places round the sections at the stations, in space", (), _points),
+    "pour": Delivery("Pouring", "What is left in a vessel that is tilted about a level axis", ("axis",), _pour),
 }

@@ -54,7 +54,7 @@ def templates(
     sheets: list[tuple[DrawnSection, list[tuple[str, tuple[Item, ...]]]]] = []
     for one in drawn:
         figure, box = _figure(one, kind)
-        sheets.append((one, _parted(figure, box, paper)))
+        sheets.append((one, parted_sheets(figure, box, paper)))
     count = sum(len(parts) for _, parts in sheets)
     if count > MOST_SHEETS:
         raise DesignError(f"this would be {count} sheets of {paper}; take larger paper, or fewer stations")
@@ -216,7 +216,7 @@ def figures(one: DrawnSection, unit: str) -> list[tuple[str, str]]:
     return found
 
 
-def _parted(figure: tuple[Item, ...], box: Array, paper: Paper) -> list[tuple[str, tuple[Item, ...]]]:
+def parted_sheets(figure: tuple[Item, ...], box: Array, paper: Paper) -> list[tuple[str, tuple[Item, ...]]]:
     """What is drawn, on one sheet or on as many as it takes, each with its mark (A1, A2, B1…) and the crosses that join it."""
     room = room_on(paper)
     room = Box(room.left, room.bottom + FOOT, room.width, room.height - FOOT - HEAD)

@@ -291,8 +291,8 @@ def _open(what: str, w: Any) -> None:
 
 
 FAMILY = {
-    **dict.fromkeys(("general", "body-plan", "templates", "curves"), "Sheets"),
-    **dict.fromkeys(("stations", "sections", "blade", "duct"), "Tables"),
+    **dict.fromkeys(("general", "body-plan", "templates", "flat", "curves"), "Sheets"),
+    **dict.fromkeys(("stations", "sections", "blade", "duct", "points", "pour"), "Tables"),
 }
 PAPER_COMMANDS = (
     *(
