@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 import os
 import sys
+import tempfile
 from collections.abc import Callable
 from pathlib import Path
 
@@ -71,17 +72,8 @@ def _grid(w: Window) -> None:
     w.page.toggle_table(w.grid)
 
 
-def _hover(w: Window) -> None:
-    w.page.toggle_table(w.grid)
-    w.set_stage("Shape")
-    w.desk.select(("body",))
-    w.board._pointer = 640.0
-    w.cuts.show_live(640.0)
-
-
 def _numbers(w: Window) -> None:
-    w.board._pointer = None
-    w.cuts.show_live(float("nan"))
+    w.page.toggle_table(w.grid)
     w.set_stage("Set out")
     w.page.toggle_table(w.numbers)
     w.desk.select(("n2",))
@@ -112,7 +104,6 @@ SHOTS: dict[str, Callable[[Window], None]] = {
     "check": _check,
     "meet": _meet,
     "grid": _grid,
-    "live-section": _hover,
     "numbers": _numbers,
     "datums": _datums,
     "slate": _slate,
@@ -167,9 +158,26 @@ def _finished(w: Window, below: str) -> None:
     wait_for(lambda: w.board.cut is not None and not (w.board.cut.stale or w.board.cut.waits), 120.0)
 
 
-def _body(w: Window) -> None:
-    w.set_stage("Shape")
-    w.desk.select((w.desk.held.id,) if w.desk.design is not None else ())
+def _deliver(w: Window) -> None:
+    w.run_command("paper-general")
+    wait_for(lambda: w.paper.made is not None and not w.paper.view.image.isNull(), 30.0)
+
+
+def _variants(w: Window) -> None:
+    """A small study, its curves over each other, one of them chosen."""
+    assert w.desk.design is not None
+    with tempfile.TemporaryDirectory() as folder:
+        w.files.save_to(Path(folder) / "reach-blade.isotomon")
+        w.run_command("study")
+        panel = w.study.panel
+        for name in ("span", "widest_chord", "tip_chord"):
+            panel.varies[name][0].setChecked(True)
+        panel.count.setText("40")
+        w.study.run()
+        wait_for(lambda: not w.study.running, 120.0)
+    panel.up.setCurrentIndex(0)
+    panel.plot_changed.emit()
+    w.study.table.choose(7)
 
 
 def _compare(w: Window) -> None:
@@ -206,7 +214,7 @@ OTHERS: tuple[tuple[Callable[[], Design], tuple[tuple[str, Callable[[Window], No
     ),
     (lambda: sample("signal-mast"), (("drawing", _drawing),)),
     (lambda: sample("kelp-steeper"), (("finish", _finish),)),
-    (lambda: sample("vapour-duct"), (("duct", _body),)),
+    (lambda: sample("reach-blade"), (("deliver", _deliver), ("variants", _variants))),
     (lambda: sample("reach-rotor"), (("rotor", _rotor),)),
     (lambda: sample("spray-hood"), (("skin", _skin),)),
     (_oval, (("compare", _compare),)),

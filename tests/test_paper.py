@@ -98,8 +98,9 @@ class Paper(unittest.TestCase):
 
     def test_a_template_has_its_true_size_in_every_form(self) -> None:
         """A circle of 60 mm: in PDF, SVG and DXF its outline lies on the circle to 0.01 mm, and the bar that is measured is 100.0 mm."""
-        (page, _) = templates(rebuild(rounds(60.0, 40.0)), BLOCK, "A4")
+        (page, _, between) = templates(rebuild(rounds(60.0, 40.0)), BLOCK, "A4", places=("st0", "st1", "25 mm"))
         data = pdf_of([page])
+        self.assertAlmostEqual(circle_through(outlines(pdf_of([between])))[1], 27.5, delta=0.001)
         points = outlines(data)
         self.assertLess(np.abs(np.linalg.norm(points - circle_through(points)[0], axis=1) - 30.0).max(), 0.01)
         bars = [np.ptp(path, axis=0) for path in paths_of(data) if len(path) == 2]
@@ -149,7 +150,7 @@ class Paper(unittest.TestCase):
     def test_a_large_one_is_parted(self) -> None:
         """A circle of 700 mm on A4: on every sheet its piece has that radius, all pieces together are its length and what overlaps, and
         each sheet but a lone one bears marks."""
-        pages = templates(rebuild(rounds(700.0, 690.0)), BLOCK, "A4", stations=("st0",))
+        pages = templates(rebuild(rounds(700.0, 690.0)), BLOCK, "A4", places=("st0",))
         self.assertGreater(len(pages), 8)
         length = 0.0
         for number, page in enumerate(pages):
@@ -184,8 +185,8 @@ class Paper(unittest.TestCase):
         roles = [getattr(item, "role", "") for item in page.items]
         self.assertEqual(roles.count("cut"), 2)
         for words, call in (
-            ("no station", lambda: templates(quick, BLOCK, stations=("nowhere",))),
-            ("runs from 0 to 100", lambda: templates(quick, BLOCK, positions=(200.0,))),
+            ("no station", lambda: templates(quick, BLOCK, places=("nowhere",))),
+            ("runs from 0 to 100", lambda: templates(quick, BLOCK, places=("20 cm",))),
             ("not finished", lambda: templates(quick, BLOCK, finished=True)),
             ("not finished", lambda: templates(quick, BLOCK, kind="inside")),
             ("size of paper", lambda: make(quick, Requested("curves", paper="A9"), DAY)),  # type: ignore[arg-type]

@@ -99,7 +99,9 @@ def _how(parser: Any) -> None:
         "--kind", default="section", metavar="section|outside|inside", help="of templates: what is cut out"
     )
     parser.add_argument("--finished", action="store_true", help="of templates: with holes and walls")
-    parser.add_argument("--at", default="", metavar="STATIONS", help="of templates: names of stations (default: all)")
+    parser.add_argument(
+        "--at", default="", metavar="STATIONS", help="of templates: names of stations, or lengths along (default: all)"
+    )
     parser.add_argument(
         "--axis", default="", metavar="ID", help="what a blade turns about (default: its ring's, else Y)"
     )

@@ -25,7 +25,7 @@ ANGLES: tuple[Angle, ...] = ("first", "third")
 @dataclass(frozen=True)
 class Requested:
     """What is to be delivered, and how: `what` is one of `DELIVERIES`. `axis`: the id of what a blade turns about, empty for the usual;
-    `stations`: of templates, by name, all where none is named; `finished`: templates with holes and walls."""
+    `stations`: of templates, by name, or lengths along the body, all stations where none is said; `finished`: templates with holes and walls."""
 
     what: str
     paper: Paper = "A3"
@@ -98,7 +98,7 @@ def _curves(quick: Quick, wanted: Requested, day: str, _: Mapping[str, bytes]) -
 
 
 def _templates(quick: Quick, wanted: Requested, day: str, _: Mapping[str, bytes]) -> Prepared:
-    pages = templates(quick, _block(quick, day), wanted.paper, wanted.kind, wanted.finished, stations=wanted.stations)
+    pages = templates(quick, _block(quick, day), wanted.paper, wanted.kind, wanted.finished, places=wanted.stations)
     return Prepared("templates", tuple(pages))
 
 

@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from dataclasses import replace
 from typing import Literal
 
 import numpy as np
 
 from isotomon.arrays import Array
-from isotomon.errors import DesignError
+from isotomon.errors import DesignError, QuantityError
 from isotomon.inspect.results import Quick
-from isotomon.quantity import display, to_unit
+from isotomon.quantity import display, read, to_unit
 from isotomon.sheets.frame import Block, Box, Fact, Paper, bar, framed, rectangle, room_on, segment
 from isotomon.sheets.outlines import DrawnSection, finished_runs, sections_of
 from isotomon.sheets.page import Bezier, Item, Page, Stroke, Text, moved, text_width
@@ -39,15 +40,15 @@ def templates(
     paper: Paper = "A3",
     kind: Kind = "section",
     finished: bool = False,
-    stations: tuple[str, ...] = (),
-    positions: tuple[float, ...] = (),
+    places: tuple[str, ...] = (),
 ) -> list[Page]:
-    """Sheets with the sections of a body at stations (by name; all, where neither is said) and at `positions` along it (mm), at 1:1.
+    """Sheets with the sections of a body at 1:1, at `places`: names of stations, or lengths along it such as 640 mm; all stations, where none
+    is said.
 
     `outside`: the board that fits round the section, in two halves along its chord; `inside`: what fits into the finished body's hollow.
     `finished`: with holes and walls. Raises: DesignError, for what cannot be drawn.
     """
-    where, names = _places(quick, stations, positions)
+    where, names = _places(quick, places)
     drawn = sections_of(quick, where, names)
     if kind == "inside" or finished:
         drawn = [_as_finished(quick, one) for one in drawn]
@@ -76,28 +77,35 @@ def templates(
     return pages
 
 
-def _places(quick: Quick, stations: tuple[str, ...], positions: tuple[float, ...]) -> tuple[Array, tuple[str, ...]]:
+def _places(quick: Quick, places: tuple[str, ...]) -> tuple[Array, tuple[str, ...]]:
     """Where sections are drawn, and what they are called."""
     if quick.shape is None:
         raise DesignError(f"{quick.body.name} has no stations, and so no sections of its own to make templates of")
     field, known = quick.shape.field, {n.station.name: n.position for n in quick.resolved.stations}
-    missing = [name for name in stations if name not in known]
-    if missing:
-        raise DesignError(f"there is no station '{missing[0]}'; there are {', '.join(known)}")
-    off = next((p for p in positions if not field.first <= p <= field.last), None)
-    if off is not None:
-        raise DesignError(
-            f"{off:g} mm is not on {quick.body.name}, which runs from {field.first:g} to {field.last:g} mm"
-        )
-    chosen = stations or (tuple(known) if not positions else ())
-    unit, one = quick.along_unit
-    names = (*chosen, *(f"at {display(p * one, 3)} {unit}" for p in positions))
-    sizes = {n.station.name for n in quick.resolved.stations if n.chord == 0.0}
-    where = [known[name] for name in chosen] + list(positions)
-    kept = [(p, name) for p, name in zip(where, names, strict=True) if name not in sizes]
-    if not kept:
+    points = {n.station.name for n in quick.resolved.stations if n.chord == 0.0}
+    names = tuple(name for name in places or known if name not in points)
+    where = np.array([known[name] if name in known else _position(name, known, quick) for name in names])
+    if not names:
         raise DesignError("all that is chosen is points, of which there is nothing to draw; choose other stations")
-    return np.array([p for p, _ in kept]), tuple(name for _, name in kept)
+    off = np.flatnonzero((where < field.first) | (where > field.last))
+    if len(off):
+        raise DesignError(
+            f"{names[off[0]]} is not on {quick.body.name}, which runs from {field.first:g} to {field.last:g} mm"
+        )
+    return where, tuple(name if name in known else f"at {name}" for name in names)
+
+
+def _position(text: str, known: Mapping[str, float], quick: Quick) -> float:
+    """mm along the body of a length in words. Raises: DesignError, for what is neither that nor a station."""
+    try:
+        found = read(text, "length", quick.design.unit)
+    except QuantityError:
+        found = text
+    if isinstance(found, str):
+        raise DesignError(
+            f"there is no station '{text}', nor is it a length along {quick.body.name}; there are {', '.join(known)}"
+        )
+    return found
 
 
 def _as_finished(quick: Quick, one: DrawnSection) -> DrawnSection:

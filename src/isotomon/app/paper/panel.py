@@ -69,7 +69,9 @@ class PaperPanel(QScrollArea):
         self.stations = QLineEdit()
         self.stations.setPlaceholderText("all")
         self.stations.setAccessibleName("Stations")
-        self.stations.setToolTip("Names of the stations that are wanted, with commas between them; empty for all")
+        self.stations.setToolTip(
+            "Names of stations, or lengths along the body, with commas between them; empty for all stations"
+        )
         self.shaded = QCheckBox("Pictures of the View")
         self.shaded.setChecked(True)
         self.shaded.setToolTip("Shaded, from four sides, and the Board; else line drawings")

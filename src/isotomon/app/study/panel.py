@@ -28,7 +28,7 @@ HOWS = {"sample": "Fill the ranges", "all": "All combinations", "search": "Searc
 ENDS = {"least": "as small as can be", "greatest": "as great as can be"}
 SPREAD = 0.1
 """Of a number: by how much it varies to both sides, as long as nothing is said."""
-CURVES = {"area": "section area along it", "set_angle": "set angle along it"}
+CURVES = {"area": "area along it", "set_angle": "angle along it"}
 
 
 class StudyPanel(QScrollArea):
