@@ -45,14 +45,15 @@ class _Logged(logging.Handler):
 
 
 def children() -> list[int]:
-    """Process ids of this process's living children."""
+    """Process ids of this process's living children; what watches over the processes of Python's own pools lives as long as the program."""
     found = []
     for stat in Path("/proc").glob("[0-9]*/stat"):
         try:
             fields = stat.read_text().rsplit(")", 1)[1].split()
+            command = stat.with_name("cmdline").read_bytes()
         except OSError:
             continue
-        if int(fields[1]) == os.getpid() and fields[0] != "Z":
+        if int(fields[1]) == os.getpid() and fields[0] != "Z" and b"resource_tracker" not in command:
             found.append(int(stat.parent.name))
     return found
 

@@ -185,7 +185,7 @@ class CommandLine(unittest.TestCase):
             before = Path.cwd()
             os.chdir(folder)
             try:
-                with mock.patch("isotomon.script.Supervisor", _Lent), contextlib.redirect_stdout(io.StringIO()):
+                with mock.patch("isotomon.delivering.Supervisor", _Lent), contextlib.redirect_stdout(io.StringIO()):
                     exec("\n".join(blocks), {})
             finally:
                 os.chdir(before)

@@ -42,7 +42,20 @@ NOT = {
 """What a room does without, though it stands before it."""
 ALLOWED = {room: set(ORDER[:k]) - NOT.get(room, set()) for k, room in enumerate(ORDER)}
 WITHIN_APP = (
-    *("theme", "shapes", "state", "viewport", "board", "api", "command", "tools", "forms", "handles", "tables"),
+    *(
+        "theme",
+        "shapes",
+        "state",
+        "viewport",
+        "board",
+        "api",
+        "middle",
+        "command",
+        "tools",
+        "forms",
+        "handles",
+        "tables",
+    ),
     *("drawing", "paper", "study", "shell"),
 )
 """The rooms of the window, as above: nothing imports the shell."""

@@ -21,7 +21,7 @@ from isotomon.app.shell.commands import COMMANDS, MENUS, STAGES
 from isotomon.app.shell.finder import HELP, matches
 from isotomon.app.shell.main import application, run_events, wait_for
 from isotomon.app.state.later import Later
-from isotomon.app.theme import ASSETS, SLATE, VELLUM, station_colour
+from isotomon.app.theme import ASSETS, FONTS, SLATE, VELLUM, station_colour
 from isotomon.design import edits, station_edits
 from isotomon.design.file import encode, save
 from isotomon.design.station import Station
@@ -80,7 +80,7 @@ class Tables(unittest.TestCase):
 
     def test_fonts_icons_and_licences_are_shipped(self) -> None:
         """The font and the icons lie in the package with their licences."""
-        self.assertTrue((ASSETS / "fonts" / "Lato-LICENSE.txt").read_text().count("OFL"))
+        self.assertTrue((FONTS / "Lato-LICENSE.txt").read_text().count("OFL"))
         self.assertIn("ISC License", (ASSETS / "icons" / "LICENSE-lucide.txt").read_text())
 
     def test_round_steps_and_the_finder(self) -> None:

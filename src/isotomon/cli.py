@@ -8,11 +8,11 @@ import json
 import logging
 import os
 import sys
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
-from isotomon.cli_deliver import add_deliver_parsers
+from isotomon.cli_deliver import add_deliver_parsers, of_design
 from isotomon.cli_steps import add_step_parsers
 from isotomon.design.disk import refuse_same
 from isotomon.errors import FileError, IsotomonError
@@ -64,14 +64,6 @@ def _parser() -> argparse.ArgumentParser:
     return parser
 
 
-def _of_design(commands: Any, name: str, run: Callable[[argparse.Namespace], int], words: str) -> Any:
-    """A command about a design."""
-    parser = commands.add_parser(name, help=words)
-    parser.add_argument("design", type=Path, metavar="DESIGN", help="the design file, DESIGN.isotomon")
-    parser.set_defaults(run=run)
-    return parser
-
-
 def _demo_parser(commands: Any) -> None:
     demo = commands.add_parser("demo", help="open the window with a demo")
     demo.add_argument(
@@ -88,7 +80,7 @@ def _demo_parser(commands: Any) -> None:
 
 
 def _show_parser(commands: Any) -> None:
-    _of_design(commands, "open", _open, "open the window with a design")
+    of_design(commands, "open", _open, "open the window with a design")
 
 
 def _table_parser(commands: Any) -> None:
@@ -100,7 +92,7 @@ def _table_parser(commands: Any) -> None:
 
 
 def _check_parser(commands: Any) -> None:
-    check = _of_design(
+    check = of_design(
         commands, "check", _check, "rebuild and print the check table; exit 0 in band, 1 out of band, 2 error"
     )
     check.add_argument("--json", metavar="FILE", help="write the check as JSON; '-' prints the JSON alone")
@@ -113,7 +105,7 @@ def _check_parser(commands: Any) -> None:
 
 
 def _meet_parser(commands: Any) -> None:
-    meet = _of_design(
+    meet = of_design(
         commands, "meet", _meet, "change as little as will do until a law is met; exit 0 met, 1 not met, 2 error"
     )
     meet.add_argument("law", metavar="LAW", help="the law's name")
@@ -132,12 +124,12 @@ def _meet_parser(commands: Any) -> None:
 
 
 def _measure_parser(commands: Any) -> None:
-    measure = _of_design(commands, "measure", _measure, "print what the measures kept on a design read")
+    measure = of_design(commands, "measure", _measure, "print what the measures kept on a design read")
     measure.add_argument("--table", nargs=2, metavar=("NAME", "FILE.csv"), help="write a capacity's table of levels")
 
 
 def _compare_parser(commands: Any) -> None:
-    compare = _of_design(commands, "compare", _compare, "print the figures of two bodies or two designs side by side")
+    compare = of_design(commands, "compare", _compare, "print the figures of two bodies or two designs side by side")
     compare.add_argument("other", type=Path, nargs="?", metavar="OTHER", help="another design (default: the same one)")
     compare.add_argument(
         "--bodies", nargs="+", default=[], metavar="NAME", help="names of the two bodies (default: those in hand)"
@@ -145,7 +137,7 @@ def _compare_parser(commands: Any) -> None:
 
 
 def _numbers_parser(commands: Any) -> None:
-    numbers = _of_design(commands, "numbers", _numbers, "print the named numbers, or change them")
+    numbers = of_design(commands, "numbers", _numbers, "print the named numbers, or change them")
     numbers.add_argument("changes", nargs="*", metavar="NAME=VALUE", help="such as span='1.2 m'")
     numbers.add_argument("--csv", type=Path, metavar="FILE", help="also bring in numbers from a CSV")
     numbers.add_argument("--out", type=Path, metavar="DESIGN", help="where the changed design goes (default: back)")

@@ -28,7 +28,8 @@ def add_deliver_parsers(commands: Any) -> None:
         add(commands)
 
 
-def _of_design(commands: Any, name: str, run: Callable[[argparse.Namespace], int], words: str) -> Any:
+def of_design(commands: Any, name: str, run: Callable[[argparse.Namespace], int], words: str) -> Any:
+    """A command about a design."""
     parser = commands.add_parser(name, help=words)
     parser.add_argument("design", type=Path, metavar="DESIGN", help="the design file, DESIGN.isotomon")
     parser.set_defaults(run=run)
@@ -36,7 +37,7 @@ def _of_design(commands: Any, name: str, run: Callable[[argparse.Namespace], int
 
 
 def _export_parser(commands: Any) -> None:
-    export = _of_design(commands, "export", _export, "rebuild and write the finished bodies")
+    export = of_design(commands, "export", _export, "rebuild and write the finished bodies")
     export.add_argument(
         "file",
         type=Path,
@@ -63,7 +64,7 @@ WHAT = "general, body-plan, templates, flat, curves, report, stations, sections,
 
 
 def _sheet_parser(commands: Any) -> None:
-    sheet = _of_design(commands, "sheet", _sheet, "write a sheet, a table or the report of a design")
+    sheet = of_design(commands, "sheet", _sheet, "write a sheet, a table or the report of a design")
     sheet.add_argument("what", metavar="WHAT", help=WHAT)
     sheet.add_argument(
         "file", type=Path, metavar="FILE.pdf|.svg|.dxf|.png|.html|.csv", help="where it goes; the ending says its form"
@@ -73,16 +74,14 @@ def _sheet_parser(commands: Any) -> None:
 
 
 def _deliver_parser(commands: Any) -> None:
-    deliver = _of_design(
-        commands, "deliver", _deliver, "write solids, meshes, sheets, tables and the report, in one go"
-    )
+    deliver = of_design(commands, "deliver", _deliver, "write solids, meshes, sheets, tables and the report, in one go")
     deliver.add_argument("folder", type=Path, metavar="DIR", help="where the files go; it is made where it is missing")
     deliver.add_argument("--only", default="", metavar="WHAT,…", help=f"some of: solids, {WHAT}")
     _how(deliver)
 
 
 def _study_parser(commands: Any) -> None:
-    study = _of_design(commands, "study", _study, "run a variant study; one that was ended goes on where it was")
+    study = of_design(commands, "study", _study, "run a variant study; one that was ended goes on where it was")
     study.add_argument("study", type=Path, metavar="STUDY.toml|.csv", help="which numbers take which values")
     study.add_argument("--out", type=Path, required=True, metavar="DIR", help="where the results go")
     study.add_argument("--workers", type=int, metavar="N", help="processes on this machine (default: one a core)")
@@ -108,7 +107,7 @@ def _how(parser: Any) -> None:
 
 
 def _drawing_parser(commands: Any) -> None:
-    drawing = _of_design(commands, "drawing", _drawing, "write a drawing of a design")
+    drawing = of_design(commands, "drawing", _drawing, "write a drawing of a design")
     drawing.add_argument("name", metavar="NAME", help="the drawing's name")
     drawing.add_argument(
         "file", type=Path, metavar="FILE.dxf|.svg|.dat", help="where the drawing goes; the ending says its form"
@@ -116,7 +115,7 @@ def _drawing_parser(commands: Any) -> None:
 
 
 def _unroll_parser(commands: Any) -> None:
-    flat = _of_design(commands, "unroll", _unroll, "lay the skin of a body flat and write its pattern")
+    flat = of_design(commands, "unroll", _unroll, "lay the skin of a body flat and write its pattern")
     flat.add_argument("body", metavar="BODY", help="the body whose skin is laid flat")
     flat.add_argument(
         "file", type=Path, metavar="FILE.dxf|.svg|.dat", help="where the pattern goes; the ending says its form"
@@ -124,7 +123,7 @@ def _unroll_parser(commands: Any) -> None:
 
 
 def _picture_parser(commands: Any) -> None:
-    picture = _of_design(commands, "picture", _picture, "draw a picture of a design")
+    picture = of_design(commands, "picture", _picture, "draw a picture of a design")
     picture.add_argument("file", type=Path, metavar="FILE.png", help="where the picture goes")
     picture.add_argument(
         "--size",

@@ -15,6 +15,7 @@ from isotomon.app.drawing.panel import DrawingPanel
 from isotomon.app.drawing.pens import BY_ID as DRAW_TOOLS
 from isotomon.app.drawing.picks import BY_ID as PICK_TOOLS
 from isotomon.app.drawing.ties import tie_chosen
+from isotomon.app.middle import Middle
 from isotomon.app.state.later import read_aside
 from isotomon.app.tools.datums import candidates
 from isotomon.design import edits, station_edits
@@ -63,16 +64,16 @@ class DrawingRoom:
         self.w = api
         self.editor: DrawingEditor = DrawingEditor(api.desk, api.theme)
         self.panel: DrawingPanel = DrawingPanel(self.editor)
+        self.middle = Middle(api, self.editor, self.panel)
         self.editor.closed.connect(self.leave)
         api.desk.session_changed.connect(self.leave)
         self.editor.changed.connect(api.refresh_commands)
         self.editor.hinted.connect(lambda text: api.say("", text))
-        self._plan_shown = True
 
     @property
     def editing(self) -> bool:
         """Whether the canvas stands in the View's place."""
-        return self.w.canvas.currentWidget() is self.editor
+        return self.middle.shown
 
     # Opening and leaving
 
@@ -120,15 +121,9 @@ class DrawingRoom:
             self._show(lambda: self.editor.open(key, users[0].id if users else ""))
 
     def _show(self, begin: Callable[[], None]) -> None:
-        w = self.w
-        if not self.editing:
-            w.show_view()
-            self._plan_shown = not w.body_plan.isHidden()
-            w.body_plan.hide()
-            w.canvas.setCurrentWidget(self.editor)
-            w.side.setCurrentWidget(self.panel)
+        self.middle.show()
         begin()
-        w.set_stage("Draw")
+        self.w.set_stage("Draw")
 
     def leave(self) -> None:
         """Back to the View."""
@@ -141,12 +136,9 @@ class DrawingRoom:
         design = w.desk.design
         if design is not None and any(d.id == drawn for d in design.drawings):
             w.desk.select((station or drawn,))
-        w.canvas.setCurrentWidget(w.view)
-        w.side.setCurrentWidget(w.forms)
-        w.body_plan.setVisible(self._plan_shown)
+        self.middle.leave()
         w.say("", "")
         w.set_stage(w.stage)
-        w.view.setFocus()
 
     # Tools
 

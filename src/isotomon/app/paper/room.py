@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QFileDialog
 
 from isotomon.app.api import Api
 from isotomon.app.command import Command
+from isotomon.app.middle import Middle
 from isotomon.app.paper.panel import PaperPanel
 from isotomon.app.paper.preview import PaperView
 from isotomon.app.paper.written import Written, remember, remembered, state_of, with_one
@@ -50,11 +51,11 @@ class PaperRoom(QObject):
         self.w = api
         self.view: PaperView = PaperView(api.theme)
         self.panel: PaperPanel = PaperPanel()
+        self.middle = Middle(api, self.view, self.panel)
         self.made: Prepared | None = None
         self.written: tuple[Written, ...] = ()
         self.number = 0
         """Of the page that is shown, from nought."""
-        self._plan_shown = True
         self._making = Later("sheet", self.view)
         self._making.answered.connect(self._took)
         self._drawing = Later("sheet picture", self.view)
@@ -74,19 +75,14 @@ class PaperRoom(QObject):
     @property
     def open_now(self) -> bool:
         """Whether a sheet stands in the View's place."""
-        return self.w.canvas.currentWidget() is self.view
+        return self.middle.shown
 
     # Opening and leaving
 
     def open(self, what: str) -> None:
         """Show something that can be delivered."""
         w = self.w
-        if not self.open_now:
-            w.show_view()
-            self._plan_shown = not w.body_plan.isHidden()
-            w.body_plan.hide()
-            w.canvas.setCurrentWidget(self.view)
-            w.side.setCurrentWidget(self.panel)
+        self.middle.show()
         if w.desk.design is not None:
             self.panel.show_axes(dict(candidates(w.desk.design, "A")))
         self.panel.take(what)
@@ -96,14 +92,8 @@ class PaperRoom(QObject):
 
     def leave(self) -> None:
         """Back to the View."""
-        if not self.open_now:
-            return
-        w = self.w
-        w.canvas.setCurrentWidget(w.view)
-        w.side.setCurrentWidget(w.forms)
-        w.body_plan.setVisible(self._plan_shown)
-        w.refresh_commands()
-        w.view.setFocus()
+        if self.open_now:
+            self.middle.leave()
 
     def _other_design(self) -> None:
         session = self.w.desk.session

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QFileDialog, QSplitter
 
 from isotomon.app.api import Api
 from isotomon.app.command import Command, needs_design
+from isotomon.app.middle import Middle
 from isotomon.app.state.later import read_aside
 from isotomon.app.study.panel import CURVES, StudyPanel
 from isotomon.app.study.plot import StudyPlot
@@ -46,7 +47,7 @@ class StudyRoom(QObject):
         self.view.addWidget(self.plot)
         self.view.addWidget(self.table)
         self.view.setSizes([260, 160])
-        self._plan_shown = True
+        self.middle = Middle(api, self.view, self.panel)
         self._stop: threading.Event | None = None
         self.came.connect(self._took)
         self.ended.connect(self._ended)
@@ -66,7 +67,7 @@ class StudyRoom(QObject):
     @property
     def open_now(self) -> bool:
         """Whether the study stands in the View's place."""
-        return self.w.canvas.currentWidget() is self.view
+        return self.middle.shown
 
     @property
     def running(self) -> bool:
@@ -76,12 +77,7 @@ class StudyRoom(QObject):
     def open(self) -> None:
         """Show the study of the design."""
         w = self.w
-        if not self.open_now:
-            w.show_view()
-            self._plan_shown = not w.body_plan.isHidden()
-            w.body_plan.hide()
-            w.canvas.setCurrentWidget(self.view)
-            w.side.setCurrentWidget(self.panel)
+        self.middle.show()
         w.set_stage("Deliver")
         if w.desk.quick is not None:
             self._results_changed(w.desk.quick)
@@ -89,14 +85,8 @@ class StudyRoom(QObject):
 
     def leave(self) -> None:
         """Back to the View; what is under way goes on."""
-        if not self.open_now:
-            return
-        w = self.w
-        w.canvas.setCurrentWidget(w.view)
-        w.side.setCurrentWidget(w.forms)
-        w.body_plan.setVisible(self._plan_shown)
-        w.refresh_commands()
-        w.view.setFocus()
+        if self.open_now:
+            self.middle.leave()
 
     def _other_design(self) -> None:
         self.stop()
