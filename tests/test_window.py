@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import math
 import os
@@ -15,7 +16,7 @@ from pathlib import Path
 from unittest import mock
 
 import shiboken6
-from PySide6.QtCore import QEvent, QMimeData, QPoint, QPointF, Qt, QUrl
+from PySide6.QtCore import QEvent, QMimeData, QPoint, QPointF, Qt, QTimer, QUrl
 from PySide6.QtGui import QDropEvent, QGuiApplication, QKeySequence, QMouseEvent, QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QFileDialog, QLineEdit, QMenu, QMessageBox, QWidget
@@ -24,6 +25,7 @@ from isotomon.app.board.board import Board
 from isotomon.app.shell.main import make_window, scratch_settings, solid_ready, wait_for
 from isotomon.app.shell.window import Window
 from isotomon.app.state.engine import Engine
+from isotomon.design import station_edits
 from isotomon.design.file import encode, load
 from isotomon.kernel.protocol import Built, Failed
 from isotomon.samples import sample
@@ -499,6 +501,34 @@ class Survival(WithWindow):
         self.keys("F5")
         self.wait(lambda: isinstance(w.desk.solid, Built) and solid_ready(w), "the solid")
         self.assertEqual(self.station("mid").chord, chord)
+
+    def test_the_window_never_waits_for_a_stopped_worker(self) -> None:
+        """While the whole worker stands still, and does not even read what it is sent, edits are shown at rest, one by one, undone and saved, by
+        a window that goes on; once it runs again, or another does, the solid of the newest design comes."""
+        w = self.window
+        self.with_solids()
+        self.wait(lambda: solid_ready(w), "the first solid")
+        worker = w.desk.engine.supervisor.pid
+        os.kill(worker, signal.SIGSTOP)
+        ticks: list[int] = []
+        timer = QTimer()
+        timer.timeout.connect(lambda: ticks.append(1))
+        timer.start(1)
+        before = w.desk.solid_key
+        for step in range(8):
+            told, was = len(ticks), w.desk.quick
+            w.desk.do("wider", lambda d, k=step: station_edits.change_station(d, "s2", chord=101.0 + k))  # type: ignore[misc]
+            self.settle()
+            self.assertIsNot(w.desk.quick, was)
+            self.assertGreater(len(ticks), told)  # it went on between
+        self.assertEqual(w.desk.solid_key, before)
+        self.keys("Ctrl+Z")
+        self.settle()
+        w.files.save_to(self.folder / "while.isotomon")
+        self.assertEqual(load(self.folder / "while.isotomon"), w.desk.design)
+        with contextlib.suppress(ProcessLookupError):  # it has been replaced meanwhile
+            os.kill(worker, signal.SIGCONT)
+        self.wait(lambda: isinstance(w.desk.solid, Built) and solid_ready(w), "the newest solid", 90)
 
     def test_what_cannot_be_opened_changes_nothing(self) -> None:
         """A bad table dropped, a missing design opened: one sentence, the design stays."""
