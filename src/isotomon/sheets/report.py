@@ -130,7 +130,7 @@ def _looks(quick: Quick, pictures: Mapping[str, bytes]) -> list[Block]:
         drawn = [(name, seen_from(quick, view)) for name, view in (("profile", PROFILE), ("plan", PLAN), ("end", END))]
     except DesignError as error:
         return [Paragraph(str(error))]
-    cells2 = []
+    cells = []
     for name, seen in drawn:
         points = np.vstack(seen.lines)
         low, size = points.min(axis=0), np.maximum(np.ptp(points, axis=0), 1e-9)
@@ -140,8 +140,8 @@ def _looks(quick: Quick, pictures: Mapping[str, bytes]) -> list[Block]:
             Stroke(corner + scale * (line - low), "hidden" if hidden else "edge")
             for line, hidden in zip(seen.lines, seen.hidden, strict=True)
         )
-        cells2.append((name, lines))
-    return [_beside(cells2, 62.0)]
+        cells.append((name, lines))
+    return [_beside(cells, 62.0)]
 
 
 WIDE = 2.2
@@ -178,11 +178,9 @@ def _beside(cells: Sequence[tuple[str, tuple[Item, ...]]], high: float) -> Page:
 
 
 def _findings(quick: Quick) -> list[Block]:
-    if not quick.findings:
-        return [Paragraph("None.")]
     words = {"error": "error", "band": "out of band", "note": "note"}
-    rows = tuple((words[f.severity], f.where, f.text) for f in quick.findings)
-    return [Paragraph(f"{severity}: {where}: {text}") for severity, where, text in rows]
+    found = [Paragraph(f"{words[f.severity]}: {f.where}: {f.text}") for f in quick.findings]
+    return list(found) or [Paragraph("None.")]
 
 
 def _laws(quick: Quick) -> list[Block]:
