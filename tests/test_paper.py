@@ -34,14 +34,14 @@ from isotomon.inspect.trade import blade_tables, duct_table, point_table, pour_t
 from isotomon.measure.sight import Projection, sight
 from isotomon.operations.hollow import Hollow
 from isotomon.operations.ring import Ring
+from isotomon.paper.delivery import DELIVERIES, Requested, make
+from isotomon.paper.frame import Block
+from isotomon.paper.page import text_width
+from isotomon.paper.report import report
+from isotomon.paper.templates import templates
 from isotomon.profile.section import Circle, Naca4, Polygon
 from isotomon.quantity.record import Ref
 from isotomon.samples import sample
-from isotomon.sheets.delivery import DELIVERIES, Requested, make
-from isotomon.sheets.frame import Block
-from isotomon.sheets.page import text_width
-from isotomon.sheets.report import report
-from isotomon.sheets.templates import templates
 from isotomon.solids.deliver import build_all
 from tests.helpers import body, shared_supervisor
 

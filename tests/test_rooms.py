@@ -24,7 +24,7 @@ ORDER = (
         "inspect",
         "author",
         "solids",
-        "sheets",
+        "paper",
         "studies",
     ),
     *("exchange", "samples", "app"),

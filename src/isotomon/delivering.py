@@ -17,7 +17,7 @@ from isotomon.exchange.deliveries import write_made
 from isotomon.inspect.finished import with_finished
 from isotomon.inspect.quick import rebuild
 from isotomon.inspect.results import Quick
-from isotomon.sheets.delivery import DELIVERIES, Requested, make
+from isotomon.paper.delivery import DELIVERIES, Requested, make
 from isotomon.solids import deliver as building
 from isotomon.solids.supervisor import Supervisor
 from isotomon.studies.figures import VariantRow

@@ -8,7 +8,7 @@ from isotomon.design.disk import write_atomically
 from isotomon.errors import FileError
 from isotomon.exchange.pages import write_pages
 from isotomon.exchange.report_html import report_html
-from isotomon.sheets.delivery import Prepared
+from isotomon.paper.delivery import Prepared
 
 
 def write_made(made: Prepared, path: Path) -> list[Path]:

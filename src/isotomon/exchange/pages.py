@@ -14,7 +14,7 @@ import numpy as np
 
 from isotomon.design.disk import write_atomically
 from isotomon.errors import FileError
-from isotomon.sheets.page import FACES, FONTS, INK, PENS, Bezier, Page, Picture, Stroke, Text
+from isotomon.paper.page import FACES, FONTS, INK, PENS, Bezier, Page, Picture, Stroke, Text
 from isotomon.version import VERSION
 
 POINTS = 72.0 / 25.4

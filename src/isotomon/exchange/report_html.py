@@ -5,9 +5,9 @@ from __future__ import annotations
 from html import escape
 
 from isotomon.exchange.pages import svg_of
+from isotomon.paper.page import Page
+from isotomon.paper.report import Block, DesignReport, Heading, Paragraph
 from isotomon.quantity.table import Table, said
-from isotomon.sheets.page import Page
-from isotomon.sheets.report import Block, DesignReport, Heading, Paragraph
 
 STYLE = """
 body { font: 15px/1.5 Lato, "Noto Sans", sans-serif; color: #22303A; background: #F6F2E8; max-width: 62rem; margin: 2rem auto; padding: 0 1rem }

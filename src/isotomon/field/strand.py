@@ -177,7 +177,7 @@ def _strand(known: _Known) -> Strand:
         basis,
         control,
         float(lengths.sum()),
-        curve.closed,
+        bool(curve.closed),  # numpy has one of its own, which cannot be sent to the worker
         tuple(float(at[int(np.abs(ends - c).argmin())]) for c in curve.corners),
         curve.names,
         tuple(sorted(joins.items())),

@@ -9,8 +9,8 @@ from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QLineEdit, QListWi
 
 from isotomon.app.forms.choices import choice, column_of, titled
 from isotomon.app.paper.written import Written
-from isotomon.sheets.delivery import DELIVERIES, Requested
-from isotomon.sheets.frame import PAPERS
+from isotomon.paper.delivery import DELIVERIES, Requested
+from isotomon.paper.frame import PAPERS
 
 ANGLES = {"first": "First angle", "third": "Third angle"}
 KINDS = {"section": "The section itself", "outside": "Board round its outside", "inside": "What fits inside"}

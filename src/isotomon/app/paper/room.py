@@ -28,7 +28,7 @@ from isotomon.exchange.deliveries import write_made
 from isotomon.exchange.pages import png_of as png_of_page
 from isotomon.inspect.results import Quick
 from isotomon.pace import checkpoint
-from isotomon.sheets.delivery import DELIVERIES, Prepared, Requested, make
+from isotomon.paper.delivery import DELIVERIES, Prepared, Requested, make
 from isotomon.solids.deliver import USUAL, export
 
 SIDES = {"round": "from all round", "side": "from the side", "plan": "from above", "front": "from its end"}

@@ -11,7 +11,7 @@ from PySide6.QtCore import QSettings
 
 from isotomon.design.file import encode
 from isotomon.design.records import Design
-from isotomon.sheets.delivery import Requested
+from isotomon.paper.delivery import Requested
 
 MOST = 60
 """Files of one design that are remembered."""

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QWidget
 from isotomon.app.shapes import polygon
 from isotomon.app.theme import Theme
 from isotomon.arrays import Array
-from isotomon.sheets.charts import number, ticks
+from isotomon.paper.charts import number, ticks
 from isotomon.studies.figures import VariantRow
 
 NEAR = 12.0

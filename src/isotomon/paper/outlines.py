@@ -11,7 +11,7 @@ from isotomon.geometry.basis import Basis
 from isotomon.inspect.results import Quick
 from isotomon.inspect.sections import finished_sections
 from isotomon.measure.sections import curves, extents, moments, quadrature
-from isotomon.sheets.page import Bezier, Role, Stroke, through
+from isotomon.paper.page import Bezier, Role, Stroke, through
 
 IN_A_SPAN = 3
 """Cubics in each span of a section's own spline: 1e-3 mm off a chord of 100 at most, at the nose of a foil."""

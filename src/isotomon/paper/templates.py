@@ -12,10 +12,10 @@ import numpy as np
 from isotomon.arrays import Array
 from isotomon.errors import DesignError, QuantityError
 from isotomon.inspect.results import Quick
+from isotomon.paper.frame import Block, Box, Fact, Paper, bar, framed, rectangle, room_on, segment
+from isotomon.paper.outlines import DrawnSection, finished_runs, sections_of
+from isotomon.paper.page import Bezier, Item, Page, Stroke, Text, moved, text_width
 from isotomon.quantity import display, read, to_unit
-from isotomon.sheets.frame import Block, Box, Fact, Paper, bar, framed, rectangle, room_on, segment
-from isotomon.sheets.outlines import DrawnSection, finished_runs, sections_of
-from isotomon.sheets.page import Bezier, Item, Page, Stroke, Text, moved, text_width
 
 Kind = Literal["section", "outside", "inside"]
 KINDS: tuple[Kind, ...] = ("section", "outside", "inside")

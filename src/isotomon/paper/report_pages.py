@@ -6,10 +6,10 @@ from dataclasses import replace
 
 import numpy as np
 
+from isotomon.paper.grid import laid, parted
+from isotomon.paper.page import Item, Page, Stroke, Text, moved, shortened, text_width
+from isotomon.paper.report import FIGURE, DesignReport, Heading, Paragraph
 from isotomon.quantity.table import Table
-from isotomon.sheets.grid import laid, parted
-from isotomon.sheets.page import Item, Page, Stroke, Text, moved, shortened, text_width
-from isotomon.sheets.report import FIGURE, DesignReport, Heading, Paragraph
 
 WIDTH, HEIGHT = 210.0, 297.0
 EDGE = 15.0

@@ -8,8 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from isotomon.arrays import Array
-from isotomon.sheets.frame import Box, rectangle, segment
-from isotomon.sheets.page import Item, Role, Stroke, Text
+from isotomon.paper.frame import Box, rectangle, segment
+from isotomon.paper.page import Item, Role, Stroke, Text
 
 
 @dataclass(frozen=True, eq=False)

@@ -9,7 +9,7 @@ import numpy as np
 
 from isotomon.arrays import Array
 from isotomon.errors import DesignError
-from isotomon.sheets.page import Item, Page, Role, Stroke, Text, shortened, text_width
+from isotomon.paper.page import Item, Page, Role, Stroke, Text, shortened, text_width
 from isotomon.version import VERSION
 
 Paper = Literal["A4", "A3", "A2", "A1", "A0"]

@@ -7,11 +7,11 @@ import numpy as np
 from isotomon.author.unroll import said_of, unroll
 from isotomon.errors import DesignError
 from isotomon.inspect.results import Quick
+from isotomon.paper.frame import Block, Fact, Paper, bar, framed, room_on
+from isotomon.paper.page import Bezier, Item, Page, Text, through
+from isotomon.paper.templates import ROUND_IT, parted_sheets
 from isotomon.profile.curves import piece_of
 from isotomon.profile.loops import places_of
-from isotomon.sheets.frame import Block, Fact, Paper, bar, framed, room_on
-from isotomon.sheets.page import Bezier, Item, Page, Text, through
-from isotomon.sheets.templates import ROUND_IT, parted_sheets
 
 PIECES = 96
 """Cubics for each curve of a pattern, between which it is smooth."""

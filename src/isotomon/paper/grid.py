@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import NamedTuple
 
+from isotomon.paper.frame import segment
+from isotomon.paper.page import Align, Item, Text, text_width
 from isotomon.quantity.table import Column, Table, said
-from isotomon.sheets.frame import segment
-from isotomon.sheets.page import Align, Item, Text, text_width
 
 SIZE, LEAST = 2.3, 1.9
 """mm of letters in a table, and how small they may become for it to fit."""

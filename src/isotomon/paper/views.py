@@ -20,11 +20,11 @@ from isotomon.kernel.protocol import unpack
 from isotomon.measure.laws import quality_of
 from isotomon.measure.sections import extents
 from isotomon.measure.sight import Projection, SeenLines, sight
+from isotomon.paper.charts import Band, chart
+from isotomon.paper.frame import Block, Box, Fact, Paper, framed, room_on, scale_for, scale_words, segment
+from isotomon.paper.outlines import sections_of
+from isotomon.paper.page import Item, Page, Stroke, Text
 from isotomon.quantity import display, to_unit
-from isotomon.sheets.charts import Band, chart
-from isotomon.sheets.frame import Block, Box, Fact, Paper, framed, room_on, scale_for, scale_words, segment
-from isotomon.sheets.outlines import sections_of
-from isotomon.sheets.page import Item, Page, Stroke, Text
 
 Angle = Literal["first", "third"]
 PROFILE = Projection(np.array([0.0, 0.0, 1.0]), np.array([0.0, 1.0, 0.0]))

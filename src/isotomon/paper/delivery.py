@@ -9,15 +9,15 @@ from typing import NamedTuple
 from isotomon.errors import DesignError
 from isotomon.inspect.results import Quick
 from isotomon.inspect.trade import blade_tables, duct_table, point_table, pour_table, section_table
+from isotomon.paper.flat import flat_pattern
+from isotomon.paper.frame import PAPERS, Block, Paper
+from isotomon.paper.page import Page
+from isotomon.paper.report import DesignReport, report, stations_table
+from isotomon.paper.report_pages import report_pages
+from isotomon.paper.templates import KINDS, Kind, templates
+from isotomon.paper.views import Angle, body_plan, curve_sheet, views
 from isotomon.quantity.record import Ref
 from isotomon.quantity.table import Table
-from isotomon.sheets.flat import flat_pattern
-from isotomon.sheets.frame import PAPERS, Block, Paper
-from isotomon.sheets.page import Page
-from isotomon.sheets.report import DesignReport, report, stations_table
-from isotomon.sheets.report_pages import report_pages
-from isotomon.sheets.templates import KINDS, Kind, templates
-from isotomon.sheets.views import Angle, body_plan, curve_sheet, views
 
 ANGLES: tuple[Angle, ...] = ("first", "third")
 

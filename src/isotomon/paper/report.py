@@ -15,13 +15,13 @@ from isotomon.design.file import encode
 from isotomon.errors import DesignError, IsotomonError
 from isotomon.inspect.results import Quick
 from isotomon.inspect.trade import blade_tables, duct_table, section_table
+from isotomon.paper.frame import Box
+from isotomon.paper.page import Item, Page, Picture, Stroke, Text, moved
+from isotomon.paper.views import END, PLAN, PROFILE, QUALITIES, curve_items, seen_from
 from isotomon.profile.section import FromPoints, Naca4
 from isotomon.quantity import to_unit
 from isotomon.quantity.record import Ref
 from isotomon.quantity.table import Cell, Column, Table
-from isotomon.sheets.frame import Box
-from isotomon.sheets.page import Item, Page, Picture, Stroke, Text, moved
-from isotomon.sheets.views import END, PLAN, PROFILE, QUALITIES, curve_items, seen_from
 from isotomon.version import VERSION
 
 FIGURE = 180.0
