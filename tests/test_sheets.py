@@ -431,7 +431,9 @@ class Others(unittest.TestCase):
 
     def test_lengths_of_strands(self) -> None:
         """A curve by its length goes evenly, from corner to corner, either way round."""
-        ring = SpaceCurve(lambda t: np.stack([np.cos(math.tau * t), np.sin(math.tau * t), 0.0 * t], 1), np.bool_(True))  # type: ignore[arg-type]
+        ring = SpaceCurve(
+            lambda t: np.stack([np.cos(2.0 * np.pi * t), np.sin(2.0 * np.pi * t), 0.0 * t], 1), np.bool_(True)
+        )  # type: ignore[arg-type]
         self.assertIs(strand_of(ring, 1e-6).closed, True)  # numpy's own could not be sent to the worker
         for _ in range(trials(200, 20)):
             a, b, phase = rng.uniform(20.0, 60.0), rng.uniform(20.0, 60.0), rng.uniform(0.0, 6.0)
