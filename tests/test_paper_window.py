@@ -87,13 +87,13 @@ class Delivering(WithWindow):
         """Its pictures are of four sides and the Board; the View's camera is where it was; drawing and sheet give way to each other."""
         window, room = self.window, self.window.paper
         window.view.look_from("side")
-        before, plan = window.view.camera, window.body_plan.isHidden()
+        before, plan = window.view.stance, window.body_plan.isHidden()
         window.run_command("paper-report")
         self.wait(lambda: room.made is not None and room.made.title == "report", "the report")
         pictures = [item for page in room.made.pages for item in page.items if type(item).__name__ == "Picture"]
         self.assertEqual(len(pictures), 5)
         self.assertEqual(len({picture.png for picture in pictures}), 5)
-        self.assertEqual(window.view.camera, before)
+        self.assertEqual(window.view.stance, before)
         window.room.open("s2")
         self.assertIs(window.canvas.currentWidget(), window.room.editor)
         window.run_command("paper-curves")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 from dataclasses import replace
 from datetime import date
 from functools import partial
@@ -43,6 +44,9 @@ FILES = {
 }
 
 
+log = logging.getLogger(__name__)
+
+
 class PaperRoom(QObject):
     """Knows the window; view and panel know nothing but what they are given."""
 
@@ -53,6 +57,9 @@ class PaperRoom(QObject):
         self.panel: PaperPanel = PaperPanel()
         self.middle = Middle(api, self.view, self.panel)
         self.made: Prepared | None = None
+        self._wanted: Requested | None = None
+        self._design: Design | None = None
+        """What was asked for when this was made, and of which state of the design."""
         self.written: tuple[Written, ...] = ()
         self.number = 0
         """Of the page that is shown, from nought."""
@@ -119,25 +126,25 @@ class PaperRoom(QObject):
         if quick is None or quick.moving:
             return
         pictures = self._sides() if wanted.what == "report" and self.panel.shaded.isChecked() else {}
-        self._making.ask(lambda: make(quick, wanted, date.today().isoformat(), pictures))
+        self._making.ask(lambda: _prepared(quick, wanted, pictures))
 
     def _sides(self) -> dict[str, bytes]:
         """Pictures of the body from four sides, and of the Board. The View is left as it was."""
         view = self.w.view
-        kept = view.camera
+        kept = view.stance
         found = {}
         for name, words in SIDES.items():
             view.look_from(name)
             view.draw_smooth()
             found[words] = png_of(view)
-        view.camera = kept
+        view.stance = kept
         view.draw_smooth()
         return found | {"the Board": png_of(self.w.board)}
 
     def _took(self, answer: object) -> None:
-        if isinstance(answer, Prepared):
-            self.made = answer
-            self.number = min(self.number, len(answer.pages) - 1)
+        if isinstance(answer, tuple):
+            self._wanted, self._design, self.made = answer
+            self.number = min(self.number, len(self.made.pages) - 1)
             self._lay()
         else:
             self.made = None
@@ -192,8 +199,8 @@ class PaperRoom(QObject):
 
     def ask_write(self) -> None:
         """Choose where what is shown goes."""
-        made, wanted, design = self.made, self.panel.wanted(), self.w.desk.design
-        if made is None or design is None:
+        made, wanted, design = self.made, self._wanted, self._design
+        if made is None or wanted is None or design is None:
             return
         own = self._own()
         folder = own.parent if own is not None else Path(str(self.w.settings.value("folder", str(Path.home()))))
@@ -206,7 +213,7 @@ class PaperRoom(QObject):
 
     def write_to(self, path: Path) -> None:
         """Write what is shown; what comes of it is said at the foot of the window."""
-        made, said = self.made, self.w.desk.said
+        made, wanted, design, said = self.made, self._wanted, self._design, self.w.desk.said
         if made is None:
             return
         try:
@@ -215,7 +222,7 @@ class PaperRoom(QObject):
         except IsotomonError as error:
             said.emit("error", str(error))
             return
-        self.note(path, self.panel.wanted(), self.w.desk.design)
+        self.note(path, wanted, design)
         said.emit(
             "note", f"Wrote {path.name}." if len(files) == 1 else f"Wrote {len(files)} files, {files[0].name} on."
         )
@@ -267,7 +274,19 @@ class PaperRoom(QObject):
             said.emit("note", f"Wrote {len(again)} file{'s' if len(again) > 1 else ''} again.")
 
 
+def _prepared(quick: Quick, wanted: Requested, pictures: dict[str, bytes]) -> object:
+    """What is wanted with what it is of, or why it cannot be made, in words."""
+    try:
+        return wanted, quick.design, make(quick, wanted, date.today().isoformat(), pictures)
+    except IsotomonError as error:
+        return str(error)
+    except Exception as error:  # told where the user looks, not only logged
+        log.exception("a sheet was not made")
+        return f"this could not be made ({type(error).__name__}); please report it with the design"
+
+
 MOST_DPI = 400.0
+"""Dots an inch at which a page is drawn at most, however large it is shown."""
 
 
 def _needs_body(w: Api) -> str:

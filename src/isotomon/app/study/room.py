@@ -124,7 +124,7 @@ class StudyRoom(QObject):
     def run(self) -> None:
         """Run what is chosen in the panel."""
         design = self.w.desk.design
-        if design is None or self.running:
+        if design is None:
             return
         try:
             self.begin(design, study_of(self.panel.told(), design))
@@ -134,7 +134,10 @@ class StudyRoom(QObject):
     def begin(self, design: Design, study: Study) -> None:
         """Run a study beside the window, into a folder beside the design's file: the one that holds it already, or a new one."""
         session, said = self.w.desk.session, self.w.desk.said
-        if session is None or self.running:
+        if session is None:
+            return
+        if self.running:
+            said.emit("note", "A study is being worked out, or ended, still; try again in a moment.")
             return
         if session.path is None:
             said.emit("note", "Save the design first: the study's results go into a folder beside it.")
@@ -160,8 +163,7 @@ class StudyRoom(QObject):
             except Exception as error:  # told where the user looks, not only logged
                 log.exception("study failed")
                 answer = f"the study stopped unexpectedly ({type(error).__name__})"
-            if not stop.is_set() or not isinstance(answer, Path):
-                self.ended.emit(answer)
+            self.ended.emit(answer)
 
         self.panel.show_running(0, 1, True)
         self.panel.said.setText(f"Into {out.name}")

@@ -33,6 +33,16 @@ class SceneCanvas(QWidget):
         self._still.timeout.connect(self.draw_smooth)
 
     @property
+    def stance(self) -> tuple[Camera, bool]:
+        """Whence one looks, and whether the user has chosen that."""
+        return self.camera, self._camera_taken
+
+    @stance.setter
+    def stance(self, kept: tuple[Camera, bool]) -> None:
+        """Look from there again."""
+        self.camera, self._camera_taken = kept
+
+    @property
     def aspect(self) -> float:
         """Its width over its height."""
         return self.width() / max(self.height(), 1)
