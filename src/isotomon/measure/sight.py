@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.ndimage import median_filter, minimum_filter
 from scipy.sparse import csr_array
 from scipy.sparse.csgraph import connected_components, depth_first_order
 
@@ -62,6 +61,8 @@ def sight(points: Array, triangles: Index, normals: Array, same: Index, view: Pr
     Contours run where the normals, between the mesh's own, lie square to the line of sight, so that they are as smooth as the body;
     hidden is what lies behind the nearest triangle.
     """
+    from scipy.ndimage import median_filter  # loaded when something is drawn, not when the window starts
+
     nodes, places, outward = _lines(points, triangles, normals, same, view)
     flat, depth = view.flat(places), places @ view.toward
     mesh_flat = view.flat(points)
@@ -188,6 +189,8 @@ def _even(flat: Array, depth: Array, off: Array, step: float) -> tuple[Array, Ar
 def _depths(flat: Array, depth: Array, triangles: Index) -> Array:
     """(rows, columns) for each pixel, one beyond all round, how near the nearest triangle comes about it: the least of its neighbours',
     so that what bounds the body is not taken for hidden by it. `flat`: points in pixels."""
+    from scipy.ndimage import minimum_filter
+
     wide, high = (np.ceil(flat.max(axis=0)).astype(int) + 3).tolist()
     nearest = np.full(wide * high, -np.inf)
     corners, deep = flat[triangles] + 1.0, depth[triangles]

@@ -13,7 +13,6 @@ from pathlib import Path
 from typing import Any, Literal
 
 import numpy as np
-from scipy.stats import qmc
 
 from isotomon.design.disk import decode_text, read_bytes
 from isotomon.design.records import Design, Number
@@ -241,6 +240,8 @@ def variants(study: Study) -> tuple[Variant, ...]:
         return study.rows
     if study.how == "all":
         return tuple(itertools.product(*(one.values for one in study.varied)))
+    from scipy.stats import qmc  # half a second of loading, which the window's start does without
+
     # Stein's Latin hypercube: each number's range is parted evenly, and each part is taken once.
     places = qmc.LatinHypercube(len(study.varied), rng=np.random.default_rng(study.seed)).random(study.count)
     low, high = (np.array([getattr(one, end) for one in study.varied]) for end in ("low", "high"))
