@@ -10,6 +10,7 @@ import numpy as np
 from isotomon.arrays import Array
 from isotomon.errors import DesignError, FieldError
 from isotomon.geometry.datums import Axis, turned_about
+from isotomon.geometry.planar import signed_area
 from isotomon.inspect.capacity import inside_of
 from isotomon.inspect.looks import ground_of
 from isotomon.inspect.results import Quick
@@ -239,9 +240,7 @@ def _flow(quick: Quick, places: Array) -> tuple[Array, Array, str]:
 
 
 def _ring(run: Array) -> tuple[float, float]:
-    x, y = run.T
-    area = 0.5 * float(x @ np.roll(y, -1) - y @ np.roll(x, -1))
-    return area, float(np.linalg.norm(np.roll(run, -1, axis=0) - run, axis=1).sum())
+    return float(signed_area(run)), float(np.linalg.norm(np.roll(run, -1, axis=0) - run, axis=1).sum())
 
 
 def _finished(quick: Quick, places: Array) -> FinishedSections | None:

@@ -11,6 +11,7 @@ import numpy as np
 
 from isotomon.arrays import Array
 from isotomon.errors import DesignError, QuantityError
+from isotomon.geometry.planar import signed_area
 from isotomon.inspect.results import Quick
 from isotomon.paper.frame import Block, Box, Fact, Paper, bar, framed, rectangle, room_on, segment
 from isotomon.paper.outlines import DrawnSection, finished_runs, sections_of
@@ -122,7 +123,7 @@ def _figure(one: DrawnSection, kind: Kind) -> tuple[tuple[Item, ...], Array]:
     """What is drawn of a section in its plane, and the box (2, 2) that it takes, words and all."""
     runs = one.runs
     if kind == "inside":
-        holes = [run for run in runs if _signed_area(run.points) < 0.0]
+        holes = [run for run in runs if signed_area(run.points) < 0.0]
         if not holes:
             raise DesignError(
                 f"'{one.name}' is not hollow, so that nothing fits into it; take the section, or its outside"
@@ -134,11 +135,6 @@ def _figure(one: DrawnSection, kind: Kind) -> tuple[tuple[Item, ...], Array]:
         low, high = low - CARD, high + CARD
         items += [rectangle(_box(low, high), "outline"), *_split(one, low, high)]
     return tuple(items), np.array([low - ROUND_IT, high + ROUND_IT])
-
-
-def _signed_area(points: Array) -> float:
-    x, y = points.T
-    return 0.5 * float(x @ np.roll(y, -1) - y @ np.roll(x, -1))
 
 
 def _marks(one: DrawnSection, low: Array, high: Array) -> list[Item]:

@@ -206,7 +206,7 @@ def _on_cluster(
     try:
         from distributed import Client, as_completed
     except ImportError:
-        raise FileError("a cluster needs Dask: install isotomon[cluster]") from None
+        raise FileError("a cluster needs Dask: install its package 'distributed' here") from None
     try:
         client = Client(scheduler, timeout=20)
     except (OSError, TimeoutError, ValueError) as error:

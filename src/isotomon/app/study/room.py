@@ -7,7 +7,7 @@ import math
 import threading
 from pathlib import Path
 
-from PySide6.QtCore import QObject, Qt, Signal
+from PySide6.QtCore import QObject, Qt, QTimer, Signal
 from PySide6.QtWidgets import QFileDialog, QSplitter
 
 from isotomon.app.api import Api
@@ -26,6 +26,8 @@ from isotomon.studies.search import best_of
 from isotomon.studies.study import Study, read_study, study_of
 
 log = logging.getLogger(__name__)
+SOON = 150
+"""ms after which variants that have come are plotted, however many: not all of them anew for each."""
 
 
 class StudyRoom(QObject):
@@ -49,6 +51,10 @@ class StudyRoom(QObject):
         self.view.setSizes([260, 160])
         self.middle = Middle(api, self.view, self.panel)
         self._stop: threading.Event | None = None
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.setInterval(SOON)
+        self._soon.timeout.connect(self._draw)
         self.came.connect(self._took)
         self.ended.connect(self._ended)
         self.plot.picked.connect(self.table.choose)
@@ -171,6 +177,7 @@ class StudyRoom(QObject):
 
     def stop(self) -> None:
         """End what is under way; what is there stays."""
+        self._soon.stop()
         if self._stop is not None:
             self._stop.set()
 
@@ -183,10 +190,12 @@ class StudyRoom(QObject):
             self.panel.show_figures(self.model.figures, self.model.titles[:-1])
             self.table.resizeColumnsToContents()
         self.panel.show_running(done, count, True)
-        self._draw()
+        if not self._soon.isActive():
+            self._soon.start()
 
     def _ended(self, answer: object) -> None:
         self._stop = None
+        self._draw()
         self.panel.show_running(0, 0, False)
         study = self.model.study
         if not isinstance(answer, Path):
