@@ -41,7 +41,8 @@ def one_window(seed: int, steps: int, folder: Path) -> int:
         run_events()  # what threads have said meanwhile is still taken, and may have another begin
         while others := set(threading.enumerate()) - before:
             for thread in others:
-                thread.join(60.0)
+                if thread.ident is not None:  # one that is about to begin cannot be waited for yet
+                    thread.join(60.0)
             run_events()
         for teller in (window.desk.engine, window.desk):  # their timers may run on
             teller.blockSignals(True)

@@ -95,3 +95,7 @@ class SizeError(SolidError):
     ) -> None:
         super().__init__(text)
         self.fits, self.culprit, self.place = fits, culprit, place
+
+
+class MachineError(IsotomonError, RuntimeError):
+    """A measuring machine that does not answer, or answers what cannot be understood."""
