@@ -34,8 +34,12 @@ APART = 4.0
 """Times the points' spacing that neighbours lie apart for each unit by which they face another way."""
 NEAR = 1.5
 """Times as far as one is wide, what is found beside it is the same."""
-BROADEST = 0.2
-"""Of the body's size: what is wider is no dent."""
+KNOWN = 0.1
+"""To so much of it what a section was moved is known between the stations."""
+BORNE = 0.8
+"""Of what a point must lie off, a dent must be deep."""
+BROADEST = 0.6
+"""Of the mean distance of stations: what is wider may be theirs, between them."""
 MOST_SPOTS = 8
 FITTED = 2.5
 """Times as far from its middle as a dent's points lie are those by which its shape is found."""
@@ -146,6 +150,12 @@ def levels(value: Array, doubt: Array) -> list[tuple[int, int, float, float]]:
 # Dents and bumps
 
 
+def widest_dent(sections: Sequence[SectionMade], size: float) -> float:
+    """mm: what is wider is no dent, of a body of this size with these sections."""
+    places = [s.position for s in sections]
+    return BROADEST * (max(places) - min(places)) / (len(places) - 1) if len(places) > 1 else 0.2 * size
+
+
 @dataclass(frozen=True, eq=False)
 class Spots:
     """Points by a surface: `foot` and `normal` (n, 3), and how far out, `off` (n,) mm."""
@@ -175,14 +185,16 @@ def sided(spots: Spots, apart: float) -> Array:
     return np.hstack([spots.foot, spots.normal * apart])
 
 
-def dents(spots: Spots, spacing: float, spread: float) -> list[Change]:
-    """Where neighbouring points lie off, deepest first. `spacing`: of the points; `spread`: of their noise, mm."""
+def dents(spots: Spots, spacing: float, spread: float, moved: Array, widest: float) -> list[Change]:
+    """Where neighbouring points lie off, deepest first. `spacing`: of the points; `spread`: of their noise, mm; `moved` (n,): how far their sections
+    were moved back, which is known to a share of that only; `widest`: mm, of what is told."""
     rest = spots.off
     tree = cKDTree(sided(spots, APART * spacing))
     broad = min(BROAD, len(rest))
     near = np.asarray(tree.query(tree.data, k=broad, workers=-1)[1])
     even = rest - np.median(rest[near], axis=1)
-    strong = np.flatnonzero(np.abs(even) > SPOT * spread)
+    least = SPOT * spread + KNOWN * moved
+    strong = np.flatnonzero(np.abs(even) > least)
     if not len(strong):
         return []
     pairs = cKDTree(tree.data[strong]).query_pairs(2.5 * spacing, output_type="ndarray")
@@ -195,15 +207,12 @@ def dents(spots: Spots, spacing: float, spread: float) -> list[Change]:
     for k in range(count):
         members = strong[group == k]
         if len(members) >= CLUSTER:
-            found.append(_dent(spots, members, tree.data, spacing, spread))
+            one = _dent(spots, members, tree.data, spacing, spread)
+            found += [one] if abs(one.size) > BORNE * float(least[members].min()) else []
     told = list[Change]()
     for one in sorted(found, key=lambda one: -abs(one.size)):
         beside = [math.dist(one.place or (), other.place or ()) < NEAR * max(one.wide, other.wide) for other in told]
-        if (
-            abs(one.size) > 0.8 * SPOT * spread
-            and one.wide < BROADEST * float(np.ptp(spots.foot, axis=0).max())
-            and not any(beside)
-        ):
+        if one.wide < widest and not any(beside):
             told.append(one)
     return told[:MOST_SPOTS]
 

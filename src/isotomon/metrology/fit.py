@@ -29,7 +29,7 @@ MOST_FITTED = 20_000
 """Points by which a fit is found; of more, evenly chosen ones."""
 FEW = 1_500
 """Points by which it is seen from where a fit is to begin."""
-ROUNDS, FEW_ROUNDS = 60, 12
+ROUNDS, FEW_ROUNDS, ROUGH_ROUNDS = 60, 12, 20
 STILL = 1e-8
 """Of the body's size: a step smaller than this is none."""
 TUKEY = 4.685
@@ -114,9 +114,11 @@ def by_names(target: Target, named: Mapping[str, Array], freedom: Freedom) -> Ar
     return found
 
 
-def best_fit(target: Target, points: Array, freedom: Freedom, start: Array, rounds: int = ROUNDS) -> Fit:
+def best_fit(
+    target: Target, points: Array, freedom: Freedom, start: Array, rounds: int = ROUNDS, rough: bool = False
+) -> Fit:
     """Points (n, 3) brought as near to the body's surface as can be, from a `start` (4, 4), by least squares of their distances to it, those far
-    off counting little.
+    off counting little. `rough`: by places spread over the surface alone, to see where to begin.
 
     Source: Chen and Medioni, Image and Vision Computing 10 (1992), 145, with the biweight.
     """
@@ -126,9 +128,9 @@ def best_fit(target: Target, points: Array, freedom: Freedom, start: Array, roun
     for _ in range(rounds):
         checkpoint(0.0)
         here = points @ matrix[:3, :3].T + matrix[:3, 3]
-        found = onto(target.surface, here)
+        found = _roughly(target, here) if rough else onto(target.surface, here)
         off = found.off
-        scale = float(np.median(np.abs(off)))
+        scale = float(np.median(np.hypot(off, found.aside) if rough else np.abs(off)))
         if scale < least:
             least, best = scale, matrix
         middle = here.mean(axis=0)
@@ -138,8 +140,8 @@ def best_fit(target: Target, points: Array, freedom: Freedom, start: Array, roun
             columns.append(np.cross(away, found.normal))
         if freedom == "size":
             columns.append(np.einsum("nk,nk->n", away, found.normal)[:, None])
-        grows = _growing(target, found)
-        if grows is not None and freedom != "none":
+        grows = None if rough else _growing(target, found)
+        if grows is not None:
             columns.append(grows[:, None])
         share = off / (TUKEY * max(1.4826 * scale, 1e-9 * target.size))
         root = np.where(np.abs(share) < 1.0, 1.0 - share * share, 0.0)
@@ -161,6 +163,8 @@ def best_fit(target: Target, points: Array, freedom: Freedom, start: Array, roun
         matrix = move @ matrix
         if np.abs(step).max() < STILL * target.size:
             break
+    if rough:
+        return Fit(best, 1.0, least, FREEDOMS[freedom])
     here = points @ matrix[:3, :3].T + matrix[:3, 3]
     last = float(np.median(np.abs(onto(target.surface, here).off)))
     matrix = matrix if last <= least * 1.05 else best
@@ -170,6 +174,18 @@ def best_fit(target: Target, points: Array, freedom: Freedom, start: Array, roun
 
 GROWN = 0.05
 """By so much of their size sections may be other than designed before a fit is held back."""
+
+
+def _roughly(target: Target, points: Array) -> Onto:
+    """Points by the nearest of the places spread over the surface, and its plane there."""
+    spots, places, normals = target.coarse
+    near = np.asarray(spots.query(points)[1])
+    foot, normal = places[near], normals[near]
+    away = points - foot
+    off = np.einsum("nk,nk->n", away, normal)
+    aside = np.sqrt(np.maximum(np.einsum("nk,nk->n", away, away) - off * off, 0.0))
+    share, rim = np.full((len(points), 3), 1.0 / 3.0), np.zeros(len(points), dtype=bool)
+    return Onto(near, share, foot, normal, off, aside, rim)
 
 
 def _growing(target: Target, found: Onto) -> Array | None:
@@ -196,9 +212,9 @@ def _from_axes(target: Target, points: Array, freedom: Freedom, mirrored: bool) 
                 continue
             start = np.eye(4)
             start[:3, :3], start[:3, 3] = turned, there - turned @ middle
-            fits.append(best_fit(target, points[::3], freedom, start, FEW_ROUNDS))
+            fits.append(best_fit(target, points[::3], freedom, start, ROUGH_ROUNDS, rough=True))
     near = sorted(fits, key=lambda fit: fit.middle)[:2]
-    return min((best_fit(target, points, freedom, one.matrix, ROUNDS) for one in near), key=lambda fit: fit.middle)
+    return min((best_fit(target, points, freedom, one.matrix, FEW_ROUNDS) for one in near), key=lambda fit: fit.middle)
 
 
 def _axes(points: Array) -> tuple[Array, Array]:

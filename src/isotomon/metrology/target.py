@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
+from scipy.spatial import cKDTree
 
 from isotomon.arrays import Array, Index, Mask
 from isotomon.errors import DesignError
@@ -17,6 +18,7 @@ from isotomon.measure.onto import Surface, surface
 
 ROUND, ALONG = 480, 241
 """Places round and along the skin of a body that is shaped: the surface between them is right to a thousandth of a mm for its size of a metre."""
+COARSE = 4000
 
 
 @dataclass(frozen=True, eq=False)
@@ -35,6 +37,19 @@ class Target:
         """(spots,) mm² of the surface that each of its spots stands for."""
         owner = self.surface.owner
         return np.asarray(self.surface.areas[owner] / np.bincount(owner, minlength=len(self.surface.areas))[owner])
+
+    @cached_property
+    def coarse(self) -> tuple[cKDTree, Array, Array]:
+        """Some of the spots, with their places and normals (n, 3): for what is to be known roughly, of points far off, too, from which very many places
+        are equally far."""
+        spots = np.asarray(self.surface.spots.data)
+        some = slice(None, None, max(len(spots) // COARSE, 1))
+        normal = self.surface.normals[self.surface.owner[some]].mean(axis=1)
+        return (
+            cKDTree(spots[some]),
+            spots[some],
+            normal / np.maximum(np.linalg.norm(normal, axis=1, keepdims=True), 1e-300),
+        )
 
     @cached_property
     def size(self) -> float:
