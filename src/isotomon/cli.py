@@ -13,6 +13,7 @@ from pathlib import Path
 from typing import Any
 
 from isotomon.cli_deliver import add_deliver_parsers, of_design
+from isotomon.cli_measure import add_measure_parsers
 from isotomon.cli_steps import add_step_parsers
 from isotomon.design.disk import refuse_same
 from isotomon.errors import FileError, IsotomonError
@@ -61,6 +62,7 @@ def _parser() -> argparse.ArgumentParser:
         add(commands)
     add_step_parsers(commands)
     add_deliver_parsers(commands)
+    add_measure_parsers(commands)
     return parser
 
 

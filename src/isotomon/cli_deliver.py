@@ -60,7 +60,7 @@ def _export_parser(commands: Any) -> None:
     )
 
 
-WHAT = "general, body-plan, templates, flat, curves, report, stations, sections, blade, duct, points, pour"
+WHAT = "general, body-plan, templates, flat, curves, report, as-made, stations, sections, blade, duct, points, pour"
 
 
 def _sheet_parser(commands: Any) -> None:
@@ -70,6 +70,7 @@ def _sheet_parser(commands: Any) -> None:
         "file", type=Path, metavar="FILE.pdf|.svg|.dxf|.png|.html|.csv", help="where it goes; the ending says its form"
     )
     _how(sheet)
+    _points(sheet)
     sheet.add_argument("--shaped", action="store_true", help="of the bodies as they are shaped: no solids are built")
 
 
@@ -78,6 +79,7 @@ def _deliver_parser(commands: Any) -> None:
     deliver.add_argument("folder", type=Path, metavar="DIR", help="where the files go; it is made where it is missing")
     deliver.add_argument("--only", default="", metavar="WHAT,…", help=f"some of: solids, {WHAT}")
     _how(deliver)
+    _points(deliver)
 
 
 def _study_parser(commands: Any) -> None:
@@ -104,6 +106,22 @@ def _how(parser: Any) -> None:
     parser.add_argument(
         "--axis", default="", metavar="ID", help="what a blade turns about (default: its ring's, else Y)"
     )
+
+
+def points_options(parser: Any) -> None:
+    """How a file of measured points is read and fitted."""
+    parser.add_argument("--unit", default="", metavar="mm|cm|m|in", help="of the points (default: as the file says)")
+    parser.add_argument(
+        "--fit",
+        default="turn",
+        metavar="none|shift|turn|size",
+        help="what the fit may do with the points (default: turn, and shift)",
+    )
+
+
+def _points(parser: Any) -> None:
+    parser.add_argument("--points", type=Path, metavar="FILE", help="measured points, for as-made and the report")
+    points_options(parser)
 
 
 def _drawing_parser(commands: Any) -> None:
@@ -170,13 +188,23 @@ def _wanted(options: argparse.Namespace) -> dict[str, Any]:
     return own | {"stations": names}
 
 
+def _made(design: Any, options: argparse.Namespace, solids: Any) -> Any:
+    """The part as it was made, where measured points are given."""
+    from isotomon import script
+
+    if options.points is None:
+        return None
+    return script.as_made(design, options.points, options.unit, options.fit, solids=solids, body=options.body)
+
+
 def _sheet(options: argparse.Namespace) -> int:
     from isotomon import script
 
     refuse_same(options.file, options.design)
     design = script.load(options.design)
     with nullcontext() if options.shaped else script.Solids() as solids:
-        for path in script.deliver(design, options.what, options.file, solids, options.body, **_wanted(options)):
+        made = _made(design, options, solids)
+        for path in script.deliver(design, options.what, options.file, solids, options.body, made, **_wanted(options)):
             print(path)
     return 0
 
@@ -191,7 +219,8 @@ def _deliver(options: argparse.Namespace) -> int:
         raise FileError(f"{options.folder} cannot be made: {error.strerror}; choose another place") from None
     only = tuple(name.strip() for name in options.only.split(",") if name.strip())
     with script.Solids() as solids:
-        done = script.deliver_all(design, options.folder, solids, only, options.body, **_wanted(options))
+        made = _made(design, options, solids)
+        done = script.deliver_all(design, options.folder, solids, only, options.body, made, **_wanted(options))
     for what, written, problem in done:
         print("\n".join(map(str, written)) if written else f"{what}: not written: {problem}")
     return 0 if any(written for _, written, _ in done) else 2

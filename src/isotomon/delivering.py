@@ -17,6 +17,7 @@ from isotomon.exchange.deliveries import write_made
 from isotomon.inspect.finished import with_finished
 from isotomon.inspect.quick import rebuild
 from isotomon.inspect.results import Quick
+from isotomon.metrology.compare import AsMade
 from isotomon.paper.delivery import DELIVERIES, Requested, make
 from isotomon.solids import deliver as building
 from isotomon.solids.supervisor import Supervisor
@@ -50,22 +51,29 @@ def export(design: Design, path: str | Path, solids: Solids, fine: float = 0.0, 
 
 
 def deliver(
-    design: Design, what: str, path: str | Path, solids: Solids | None = None, body: str = "", **how: Any
+    design: Design,
+    what: str,
+    path: str | Path,
+    solids: Solids | None = None,
+    body: str = "",
+    made: AsMade | None = None,
+    **how: Any,
 ) -> list[Path]:
     """Write a sheet, a table or the report of a design, by the file's ending. `what`: general, body-plan, templates, flat, curves,
-    report, stations, sections, blade, duct, points or pour; `how`: the fields of `Requested` (paper, angle, kind, finished, stations, axis). Of a `body`, by its name
-    or id, or the leading one. With `solids`, of the finished bodies. Returns what was written: some forms take a file a page.
+    report, as-made, stations, sections, blade, duct, points or pour; `how`: the fields of `Requested` (paper, angle, kind, finished, stations, axis). Of a `body`, by its name
+    or id, or the leading one. With `solids`, of the finished bodies. `made`: a part as it was made, which the report tells
+    of, too. Returns what was written: some forms take a file a page.
 
     Raises: IsotomonError, for what cannot be made or written.
     """
-    return write_made(make(_results(design, solids, body), Requested(what, **how), _today()), Path(path))
+    return write_made(make(results_of(design, solids, body), Requested(what, **how), _today(), made=made), Path(path))
 
 
 def _today() -> str:
     return date.today().isoformat()
 
 
-def _results(design: Design, solids: Solids | None, body: str) -> Quick:
+def results_of(design: Design, solids: Solids | None, body: str) -> Quick:
     """The results of a body in hand, with the finished ones where there are `solids`."""
     found = next((b.id for b in design.bodies if body in (b.name, b.id)), "") if body else leading(design)
     if body and not found:
@@ -92,10 +100,16 @@ SOLIDS = (".step", ".3mf", ".glb")
 
 
 def deliver_all(
-    design: Design, folder: Path, solids: Solids, only: Sequence[str] = (), body: str = "", **how: Any
+    design: Design,
+    folder: Path,
+    solids: Solids,
+    only: Sequence[str] = (),
+    body: str = "",
+    made: AsMade | None = None,
+    **how: Any,
 ) -> list[Delivered]:
     """Write the finished bodies, all sheets and tables, and the report into a folder, or `only` some of them (`solids`, or what `deliver`
-    takes); what cannot be made of the design is told and left out. `body`, `how`: as of `deliver`.
+    takes); what cannot be made of the design is told and left out. `body`, `made`, `how`: as of `deliver`.
 
     Raises: DesignError, for something unknown.
     """
@@ -104,8 +118,9 @@ def deliver_all(
         raise DesignError(
             f"there is nothing called '{unknown[0]}' to deliver; there are solids, {', '.join(DELIVERIES)}"
         )
-    quick = _results(design, solids, body)
-    wanted = [(what, ending) for what, ending in EVERY if not only or what in only]
+    quick = results_of(design, solids, body)
+    every = (*EVERY, *(("as-made", ending) for ending in (".pdf", ".csv"))) if made is not None else EVERY
+    wanted = [(what, ending) for what, ending in every if not only or what in only]
     stem, found = file_stem(design.name), list[Delivered]()
     for what, ending in wanted:
         name = folder / (f"{stem}{ending}" if what == "solids" else f"{stem}-{what}{ending}")
@@ -114,7 +129,7 @@ def deliver_all(
                 building.export(quick, solids.supervisor, name)
                 written = [name]
             else:
-                written = write_made(make(quick, Requested(what, **how), _today()), name)
+                written = write_made(make(quick, Requested(what, **how), _today(), made=made), name)
             found.append(Delivered(what, tuple(written), ""))
         except IsotomonError as error:
             found.append(Delivered(what, (), str(error)))

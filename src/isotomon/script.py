@@ -50,6 +50,8 @@ from isotomon.inspect.finished import with_finished
 from isotomon.inspect.quick import rebuild as rebuilt
 from isotomon.inspect.results import Quick
 from isotomon.kernel.protocol import Built
+from isotomon.measuring import as_made, probe, simulated_machine, write_points
+from isotomon.metrology.machine import Dent, Faults, Habits
 from isotomon.operations import OPERATIONS
 from isotomon.operations.skins import MAKINGS
 from isotomon.profile import change, copies, draw_edits, shapes
@@ -257,16 +259,19 @@ __all__ = [
     "Constraint",
     "Datum",
     "Delivered",
+    "Dent",
     "Design",
     "Drawing",
     "Drawn",
     "Ellipse",
     "End",
     "Ending",
+    "Faults",
     "FromPoints",
     "Gauge",
     "Guide",
     "GuidePoint",
+    "Habits",
     "IsotomonError",
     "Law",
     "LawPoint",
@@ -290,6 +295,7 @@ __all__ = [
     "Tie",
     "Wall",
     "add_dimension",
+    "as_made",
     "bodies",
     "bring_in",
     "build",
@@ -313,6 +319,7 @@ __all__ = [
     "measures",
     "meet_law",
     "parse_section",
+    "probe",
     "read_drawing",
     "read_numbers",
     "read_table",
@@ -323,12 +330,14 @@ __all__ = [
     "settled",
     "shapes",
     "shaping",
+    "simulated_machine",
     "solve",
     "station_edits",
     "study",
     "unroll",
     "write_drawing",
     "write_numbers",
+    "write_points",
     "write_table",
 ]
 RECORDS = (*OPERATIONS.values(), *MAKINGS.values())

@@ -79,7 +79,7 @@ class AsMade:
         )
 
 
-def as_made(
+def held_against(
     quick: Quick,
     points: Array,
     freedom: Freedom = "turn",

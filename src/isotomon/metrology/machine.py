@@ -59,6 +59,9 @@ class Habits:
     seed: int = 1
 
 
+USUAL_HABITS, AS_DESIGNED = Habits(), Faults()
+
+
 def part_of(quick: Quick, faults: Faults) -> Surface:
     """The body in hand as it was made, one of its copies: sections are sized and turned about the middles of their chords, from the bay before a station
     smoothly up to it, and dents pressed in.

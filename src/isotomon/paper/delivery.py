@@ -9,10 +9,12 @@ from typing import NamedTuple
 from isotomon.errors import DesignError
 from isotomon.inspect.results import Quick
 from isotomon.inspect.trade import blade_tables, duct_table, point_table, pour_table, section_table
+from isotomon.metrology.compare import AsMade
+from isotomon.paper.as_made import made_tables
 from isotomon.paper.flat import flat_pattern
 from isotomon.paper.frame import PAPERS, Block, Paper
 from isotomon.paper.page import Page
-from isotomon.paper.report import DesignReport, report, stations_table
+from isotomon.paper.report import DesignReport, made_blocks, report, stations_table
 from isotomon.paper.report_pages import report_pages
 from isotomon.paper.templates import KINDS, Kind, templates
 from isotomon.paper.views import Angle, body_plan, curve_sheet, views
@@ -48,9 +50,16 @@ class Prepared:
     @property
     def endings(self) -> tuple[str, ...]:
         """Of the files that it can be written as, the usual one first."""
-        if self.tables:
-            return (".csv", ".pdf")
-        return (".pdf", ".html") if self.report is not None else (".pdf", ".svg", ".dxf", ".png")
+        if self.report is not None:
+            return (".pdf", ".html", ".csv") if self.tables else (".pdf", ".html")
+        return (".csv", ".pdf") if self.tables else (".pdf", ".svg", ".dxf", ".png")
+
+
+class Beside(NamedTuple):
+    """What is known beside the design's results: pictures of the body, PNGs by what they show; and a part as it was made."""
+
+    pictures: Mapping[str, bytes]
+    made: AsMade | None
 
 
 class Delivery(NamedTuple):
@@ -59,12 +68,18 @@ class Delivery(NamedTuple):
     title: str
     help: str
     asks: tuple[str, ...]
-    make: Callable[[Quick, Requested, str, Mapping[str, bytes]], Prepared]
+    make: Callable[[Quick, Requested, str, Beside], Prepared]
 
 
-def make(quick: Quick, wanted: Requested, day: str, pictures: Mapping[str, bytes] | None = None) -> Prepared:
-    """What is wanted of results, with what is known of the finished bodies. `day`: that it is made on; `pictures`: PNGs of the body by what
-    they show, for the report.
+def make(
+    quick: Quick,
+    wanted: Requested,
+    day: str,
+    pictures: Mapping[str, bytes] | None = None,
+    made: AsMade | None = None,
+) -> Prepared:
+    """What is wanted of results, with what is known of the finished bodies. `day`: that it is made on; `pictures`: PNGs of the body by what they
+    show, for the report; `made`: a part of it as it was made.
 
     Raises: DesignError, for what cannot be made of this design.
     """
@@ -78,32 +93,32 @@ def make(quick: Quick, wanted: Requested, day: str, pictures: Mapping[str, bytes
     ):
         if value not in known:
             raise DesignError(f"'{value}' is no {called}; use {', '.join(known)}")
-    return found.make(quick, wanted, day, pictures or {})
+    return found.make(quick, wanted, day, Beside(pictures or {}, made))
 
 
 def _block(quick: Quick, day: str) -> Block:
     return Block(quick.design.name, day, quick.design.tolerance, quick.design.unit)
 
 
-def _general(quick: Quick, wanted: Requested, day: str, _: Mapping[str, bytes]) -> Prepared:
+def _general(quick: Quick, wanted: Requested, day: str, _: Beside) -> Prepared:
     return Prepared("general drawing", (views(quick, _block(quick, day), wanted.paper, wanted.angle),))
 
 
-def _body_plan(quick: Quick, wanted: Requested, day: str, _: Mapping[str, bytes]) -> Prepared:
+def _body_plan(quick: Quick, wanted: Requested, day: str, _: Beside) -> Prepared:
     return Prepared("body plan", (body_plan(quick, _block(quick, day), wanted.paper),))
 
 
-def _curves(quick: Quick, wanted: Requested, day: str, _: Mapping[str, bytes]) -> Prepared:
+def _curves(quick: Quick, wanted: Requested, day: str, _: Beside) -> Prepared:
     return Prepared("curves", (curve_sheet(quick, _block(quick, day), wanted.paper),))
 
 
-def _templates(quick: Quick, wanted: Requested, day: str, _: Mapping[str, bytes]) -> Prepared:
+def _templates(quick: Quick, wanted: Requested, day: str, _: Beside) -> Prepared:
     pages = templates(quick, _block(quick, day), wanted.paper, wanted.kind, wanted.finished, places=wanted.stations)
     return Prepared("templates", tuple(pages))
 
 
-def _report(quick: Quick, wanted: Requested, day: str, pictures: Mapping[str, bytes]) -> Prepared:
-    made = report(quick, day, pictures, Ref(wanted.axis) if wanted.axis else None)
+def _report(quick: Quick, wanted: Requested, day: str, beside: Beside) -> Prepared:
+    made = report(quick, day, beside.pictures, Ref(wanted.axis) if wanted.axis else None, beside.made)
     return Prepared("report", tuple(report_pages(made)), report=made)
 
 
@@ -112,31 +127,40 @@ def _tables(title: str, tables: tuple[Table, ...], quick: Quick, day: str) -> Pr
     return Prepared(title, tuple(pages), tables=tables)
 
 
-def _stations(quick: Quick, _: Requested, day: str, __: Mapping[str, bytes]) -> Prepared:
+def _stations(quick: Quick, _: Requested, day: str, __: Beside) -> Prepared:
     return _tables("stations", (stations_table(quick),), quick, day)
 
 
-def _sections(quick: Quick, _: Requested, day: str, __: Mapping[str, bytes]) -> Prepared:
+def _sections(quick: Quick, _: Requested, day: str, __: Beside) -> Prepared:
     return _tables("sections", (section_table(quick),), quick, day)
 
 
-def _blade(quick: Quick, wanted: Requested, day: str, __: Mapping[str, bytes]) -> Prepared:
+def _blade(quick: Quick, wanted: Requested, day: str, __: Beside) -> Prepared:
     return _tables("blade", blade_tables(quick, Ref(wanted.axis) if wanted.axis else None), quick, day)
 
 
-def _duct(quick: Quick, _: Requested, day: str, __: Mapping[str, bytes]) -> Prepared:
+def _duct(quick: Quick, _: Requested, day: str, __: Beside) -> Prepared:
     return _tables("duct", (duct_table(quick),), quick, day)
 
 
-def _flat(quick: Quick, wanted: Requested, day: str, _: Mapping[str, bytes]) -> Prepared:
+def _flat(quick: Quick, wanted: Requested, day: str, _: Beside) -> Prepared:
     return Prepared("flat pattern", tuple(flat_pattern(quick, _block(quick, day), wanted.paper)))
 
 
-def _points(quick: Quick, _: Requested, day: str, __: Mapping[str, bytes]) -> Prepared:
+def _points(quick: Quick, _: Requested, day: str, __: Beside) -> Prepared:
     return _tables("points", (point_table(quick),), quick, day)
 
 
-def _pour(quick: Quick, wanted: Requested, day: str, __: Mapping[str, bytes]) -> Prepared:
+def _as_made(quick: Quick, _: Requested, day: str, beside: Beside) -> Prepared:
+    if beside.made is None:
+        raise DesignError(
+            "nothing has been measured of this design; open As made, and read points or take them from a machine"
+        )
+    told = DesignReport(f"{quick.design.name}: as made", day, tuple(made_blocks(beside.made)))
+    return Prepared("as made", tuple(report_pages(told)), told, made_tables(beside.made))
+
+
+def _pour(quick: Quick, wanted: Requested, day: str, __: Beside) -> Prepared:
     return _tables("pouring", (pour_table(quick, Ref(wanted.axis) if wanted.axis else None),), quick, day)
 
 
@@ -162,6 +186,9 @@ DELIVERIES: dict[str, Delivery] = {
     ),
     "report": Delivery(
         "Report", "All that is to be known of the design: looks, findings, laws, figures, tables", ("axis",), _report
+    ),
+    "as-made": Delivery(
+        "As made", "Measured points against the design: deviations, sections, laws, what is other", (), _as_made
     ),
     "stations": Delivery(
         "Figures at stations", "Chord, thickness, angles and area at the stations, as they are shaped", (), _stations

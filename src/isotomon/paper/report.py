@@ -15,6 +15,9 @@ from isotomon.design.file import encode
 from isotomon.errors import DesignError, IsotomonError
 from isotomon.inspect.results import Quick
 from isotomon.inspect.trade import blade_tables, duct_table, section_table
+from isotomon.measure.laws import Finding
+from isotomon.metrology.compare import AsMade
+from isotomon.paper.as_made import FIGURE, fit_words, made_pages, made_tables
 from isotomon.paper.frame import Box
 from isotomon.paper.page import Item, Page, Picture, Stroke, Text, moved
 from isotomon.paper.views import END, PLAN, PROFILE, QUALITIES, curve_items, seen_from
@@ -23,9 +26,6 @@ from isotomon.quantity import to_unit
 from isotomon.quantity.record import Ref
 from isotomon.quantity.table import Cell, Column, Table
 from isotomon.version import VERSION
-
-FIGURE = 180.0
-"""mm: width of what is drawn in a report."""
 
 
 @dataclass(frozen=True)
@@ -56,15 +56,19 @@ class DesignReport:
 
 
 def report(
-    quick: Quick, day: str, pictures: Mapping[str, bytes] | None = None, axis: Ref | None = None
+    quick: Quick,
+    day: str,
+    pictures: Mapping[str, bytes] | None = None,
+    axis: Ref | None = None,
+    made: AsMade | None = None,
 ) -> DesignReport:
     """The report on a design from its results, with what is known of its finished bodies. `pictures`: PNGs by what they show, which stand in
-    place of line drawings; `axis`: what blades turn about."""
+    place of line drawings; `axis`: what blades turn about; `made`: a part as it was made."""
     design = quick.design
     ok = quick.ok and not quick.empty
-    made = hashlib.sha256(encode(design)).hexdigest()[:12]
+    state = hashlib.sha256(encode(design)).hexdigest()[:12]
     blocks: list[Block] = [
-        Paragraph(f"Made with Isotomon {VERSION} on {day}; tolerance {design.tolerance:.3g} mm; design {made}"),
+        Paragraph(f"Made with Isotomon {VERSION} on {day}; tolerance {design.tolerance:.3g} mm; design {state}"),
         Paragraph("All checks are met." if ok else "NOT all checks are met: see the findings."),
         Heading("What it looks like"),
         *_looks(quick, pictures or {}),
@@ -81,7 +85,18 @@ def report(
         one = quick.of(body.id)
         if one is not None and one.shape is not None and not body.aside:
             blocks += _body_blocks(replace(one, finished=quick.finished), axis)
+    if made is not None:
+        blocks += made_blocks(made)
     return DesignReport(design.name, day, tuple(blocks))
+
+
+def made_blocks(made: AsMade) -> Iterable[Block]:
+    """What the report tells of a part as it was made."""
+    yield Heading(f"{made.quick.body.name} as made")
+    yield Paragraph(fit_words(made))
+    yield from _told(made.findings)
+    yield from made_pages(made)
+    yield from made_tables(made)
 
 
 def _body_blocks(one: Quick, axis: Ref | None) -> Iterable[Block]:
@@ -178,9 +193,12 @@ def _beside(cells: Sequence[tuple[str, tuple[Item, ...]]], high: float) -> Page:
 
 
 def _findings(quick: Quick) -> list[Block]:
+    return _told(quick.findings) or [Paragraph("None.")]
+
+
+def _told(findings: Iterable[Finding]) -> list[Block]:
     words = {"error": "error", "band": "out of band", "note": "note"}
-    found = [Paragraph(f"{words[f.severity]}: {f.where}: {f.text}") for f in quick.findings]
-    return list(found) or [Paragraph("None.")]
+    return [Paragraph(f"{words[f.severity]}: {f.where}: {f.text}") for f in findings]
 
 
 def _laws(quick: Quick) -> list[Block]:
