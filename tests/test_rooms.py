@@ -24,6 +24,7 @@ ORDER = (
         "inspect",
         "author",
         "solids",
+        "metrology",
         "paper",
         "studies",
     ),
@@ -56,7 +57,7 @@ WITHIN_APP = (
         "handles",
         "tables",
     ),
-    *("drawing", "paper", "study", "shell"),
+    *("drawing", "paper", "study", "made", "shell"),
 )
 """The rooms of the window, as above: nothing imports the shell."""
 MOST_LINES, LONGEST = 400, 50

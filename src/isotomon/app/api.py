@@ -15,6 +15,16 @@ from isotomon.app.theme import Theme
 from isotomon.app.viewport.view import View
 
 
+class Checks(Protocol):
+    """The checks of shape, to those who do not know them."""
+
+    def refresh(self) -> None:
+        """Look again."""
+
+    def read_reference(self, path: Path) -> None:
+        """A design file whose body is compared with."""
+
+
 class Api(Protocol):
     """The window, to its tools."""
 
@@ -62,5 +72,9 @@ class Api(Protocol):
     def recovery_file(self) -> Path | None:
         """Where unsaved work is kept for the case of a crash; None for nowhere."""
 
-    def read_reference(self, path: Path) -> None:
-        """A design file whose body is compared with."""
+    def run_command(self, key: str) -> None:
+        """Do a command by its id, if it can be done now."""
+
+    @property
+    def checks(self) -> Checks:
+        """What the skin is looked at by."""

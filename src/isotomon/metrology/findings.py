@@ -31,6 +31,7 @@ def findings_made(
     freedom: Freedom,
     changes: list[Change],
 ) -> Iterable[Finding]:
+    """Wrong units and hands, points that do not count, what was not measured, laws that are not kept, what is other: worst first."""
     quick = target.quick
     name, key = quick.body.name, quick.body.id
     unit = other_unit(target, points)

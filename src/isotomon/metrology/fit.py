@@ -133,33 +133,7 @@ def best_fit(
         scale = float(np.median(np.hypot(off, found.aside) if rough else np.abs(off)))
         if scale < least:
             least, best = scale, matrix
-        middle = here.mean(axis=0)
-        away = (here - middle) / target.size
-        columns = [found.normal]
-        if freedom in ("turn", "size"):
-            columns.append(np.cross(away, found.normal))
-        if freedom == "size":
-            columns.append(np.einsum("nk,nk->n", away, found.normal)[:, None])
-        grows = None if rough else _growing(target, found)
-        if grows is not None:
-            columns.append(grows[:, None])
-        share = off / (TUKEY * max(1.4826 * scale, 1e-9 * target.size))
-        root = np.where(np.abs(share) < 1.0, 1.0 - share * share, 0.0)
-        root = np.where(found.at_rim & (found.aside > np.abs(scale)), 0.0, root)
-        rows = root[:, None] * np.hstack(columns)
-        if grows is not None:
-            # Sections that are all larger, or smaller, are no place elsewhere along a body that tapers; by how much they are is held back a little.
-            held = np.zeros((1, rows.shape[1]))
-            held[0, -1] = scale * np.sqrt(float((root * root).sum())) / (GROWN * target.size)
-            rows = np.vstack([rows, held])
-            off, root = np.append(off, 0.0), np.append(root, 0.0)
-        step = np.linalg.lstsq(rows, -root * off, rcond=1e-6)[0]
-        step = step if grows is None else step[:-1]
-        grown = 1.0 + float(step[6]) / target.size if freedom == "size" else 1.0
-        turn = Rotation.from_rotvec(step[3:6] / target.size).as_matrix() if len(step) > 3 else np.eye(3)
-        move = np.eye(4)
-        move[:3, :3] = grown * turn
-        move[:3, 3] = middle + step[:3] - move[:3, :3] @ middle
+        step, move = _step(target, here, found, freedom, scale, rough)
         matrix = move @ matrix
         if np.abs(step).max() < STILL * target.size:
             break
@@ -174,6 +148,38 @@ def best_fit(
 
 GROWN = 0.05
 """By so much of their size sections may be other than designed before a fit is held back."""
+
+
+def _step(target: Target, here: Array, found: Onto, freedom: Freedom, scale: float, rough: bool) -> tuple[Array, Array]:
+    """One step of Gauss and Newton's towards a body, and the map (4, 4) that it is. `scale`: the middle deviation, mm."""
+    off, middle = found.off, here.mean(axis=0)
+    away = (here - middle) / target.size
+    columns = [found.normal]
+    if freedom in ("turn", "size"):
+        columns.append(np.cross(away, found.normal))
+    if freedom == "size":
+        columns.append(np.einsum("nk,nk->n", away, found.normal)[:, None])
+    grows = None if rough else _growing(target, found)
+    if grows is not None:
+        columns.append(grows[:, None])
+    share = off / (TUKEY * max(1.4826 * scale, 1e-9 * target.size))
+    root = np.where(np.abs(share) < 1.0, 1.0 - share * share, 0.0)
+    root = np.where(found.at_rim & (found.aside > np.abs(scale)), 0.0, root)
+    rows = root[:, None] * np.hstack(columns)
+    if grows is not None:
+        # Sections that are all larger, or smaller, are no place elsewhere along a body that tapers; by how much they are is held back a little.
+        held = np.zeros((1, rows.shape[1]))
+        held[0, -1] = scale * np.sqrt(float((root * root).sum())) / (GROWN * target.size)
+        rows = np.vstack([rows, held])
+        off, root = np.append(off, 0.0), np.append(root, 0.0)
+    step = np.linalg.lstsq(rows, -root * off, rcond=1e-6)[0]
+    step = step if grows is None else step[:-1]
+    grown = 1.0 + float(step[6]) / target.size if freedom == "size" else 1.0
+    turn = Rotation.from_rotvec(step[3:6] / target.size).as_matrix() if len(step) > 3 else np.eye(3)
+    move = np.eye(4)
+    move[:3, :3] = grown * turn
+    move[:3, 3] = middle + step[:3] - move[:3, :3] @ middle
+    return step, move
 
 
 def _roughly(target: Target, points: Array) -> Onto:

@@ -188,7 +188,7 @@ DELIVERIES: dict[str, Delivery] = {
         "Report", "All that is to be known of the design: looks, findings, laws, figures, tables", ("axis",), _report
     ),
     "as-made": Delivery(
-        "As made", "Measured points against the design: deviations, sections, laws, what is other", (), _as_made
+        "As-made report", "Measured points against the design: deviations, sections, laws, what is other", (), _as_made
     ),
     "stations": Delivery(
         "Figures at stations", "Chord, thickness, angles and area at the stations, as they are shaped", (), _stations

@@ -28,6 +28,7 @@ from isotomon.errors import IsotomonError
 from isotomon.exchange.deliveries import write_made
 from isotomon.exchange.pages import png_of as png_of_page
 from isotomon.inspect.results import Quick
+from isotomon.metrology.compare import AsMade
 from isotomon.pace import checkpoint
 from isotomon.paper.delivery import DELIVERIES, Prepared, Requested, make
 from isotomon.solids.deliver import USUAL, export
@@ -126,7 +127,13 @@ class PaperRoom(QObject):
         if quick is None or quick.moving:
             return
         pictures = self._sides() if wanted.what == "report" and self.panel.shaded.isChecked() else {}
-        self._making.ask(lambda: _prepared(quick, wanted, pictures))
+        made = self._made_of(quick)
+        self._making.ask(lambda: _prepared(quick, wanted, pictures, made))
+
+    def _made_of(self, quick: Quick) -> AsMade | None:
+        """The part as it was made, where that was held against this very design."""
+        made = self.w.desk.made
+        return made if made is not None and made.quick.design is quick.design else None
 
     def _sides(self) -> dict[str, bytes]:
         """Pictures of the body from four sides, and of the Board. The View is left as it was."""
@@ -236,6 +243,7 @@ class PaperRoom(QObject):
             said.emit("note", "The design is being worked out still; try again in a moment.")
             return
         again, supervisor, own = self.written, self.w.desk.engine.supervisor, self._own()
+        part = self._made_of(quick)
         pictures = self._sides() if any(one.wanted and one.wanted.what == "report" for one in again) else {}
 
         def one_of(one: Written) -> str:
@@ -244,7 +252,7 @@ class PaperRoom(QObject):
                 if one.wanted is None:
                     export(quick, supervisor, Path(one.path), replace(USUAL, distance=one.distance))
                 else:
-                    write_made(make(quick, one.wanted, date.today().isoformat(), pictures), Path(one.path))
+                    write_made(make(quick, one.wanted, date.today().isoformat(), pictures, part), Path(one.path))
             except IsotomonError as error:
                 return f"{one.name}: {error}"
             return ""
@@ -274,10 +282,10 @@ class PaperRoom(QObject):
             said.emit("note", f"Wrote {len(again)} file{'s' if len(again) > 1 else ''} again.")
 
 
-def _prepared(quick: Quick, wanted: Requested, pictures: dict[str, bytes]) -> object:
+def _prepared(quick: Quick, wanted: Requested, pictures: dict[str, bytes], part: AsMade | None) -> object:
     """What is wanted with what it is of, or why it cannot be made, in words."""
     try:
-        return wanted, quick.design, make(quick, wanted, date.today().isoformat(), pictures)
+        return wanted, quick.design, make(quick, wanted, date.today().isoformat(), pictures, part)
     except IsotomonError as error:
         return str(error)
     except Exception as error:  # told where the user looks, not only logged
@@ -300,7 +308,7 @@ def _open(what: str, w: Any) -> None:
 
 
 FAMILY = {
-    **dict.fromkeys(("general", "body-plan", "templates", "flat", "curves"), "Sheets"),
+    **dict.fromkeys(("general", "body-plan", "templates", "flat", "curves", "as-made"), "Sheets"),
     **dict.fromkeys(("stations", "sections", "blade", "duct", "points", "pour"), "Tables"),
 }
 PAPER_COMMANDS = (

@@ -5,6 +5,7 @@ from __future__ import annotations
 from isotomon.app.api import Api
 from isotomon.app.command import Command, needs_design
 from isotomon.app.drawing.commands import DRAWING_COMMANDS
+from isotomon.app.made.room import MADE_COMMANDS
 from isotomon.app.paper.room import PAPER_COMMANDS
 from isotomon.app.study.room import STUDY_COMMANDS
 from isotomon.app.tools.carrying import carry_otherwise
@@ -266,6 +267,7 @@ COMMANDS: tuple[Command, ...] = (
     *CUT_COMMANDS,
     *PAPER_COMMANDS,
     *STUDY_COMMANDS,
+    *MADE_COMMANDS,
     UNROLL,
     *CHECK_COMMANDS,
     *GAUGE_COMMANDS,

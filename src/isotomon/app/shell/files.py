@@ -239,7 +239,7 @@ class Files:
             session.drop_recovery()
             self._take(newer)
         elif chosen is compare:
-            self.w.read_reference(path)
+            self.w.checks.read_reference(path)
         return False
 
     def _saved(self, path: Path) -> bool:

@@ -25,6 +25,7 @@ from isotomon.app.handles.reach import ReachHandles
 from isotomon.app.handles.stations import StationHandles
 from isotomon.app.handles.steps import StepHandles
 from isotomon.app.handles.ties import TieHandles
+from isotomon.app.made.room import MadeRoom
 from isotomon.app.paper.room import PaperRoom
 from isotomon.app.shell.actions import find_action, make_actions, make_menus, show_help
 from isotomon.app.shell.board_hands import BoardHands
@@ -72,6 +73,7 @@ class Window(QMainWindow):
         self.room: DrawingRoom = DrawingRoom(self)
         self.paper: PaperRoom = PaperRoom(self)
         self.study: StudyRoom = StudyRoom(self)
+        self.made: MadeRoom = MadeRoom(self)
         self.actions_by_id = make_actions(self)
         make_menus(self, self.actions_by_id)
         self.setAcceptDrops(True)
@@ -133,10 +135,6 @@ class Window(QMainWindow):
         """What Details shows has changed."""
         self.details.refresh()
 
-    def read_reference(self, path: Path) -> None:
-        """A design file whose body is compared with."""
-        self.checks.read_reference(path)
-
     def _make_layout(self) -> None:
         shell = QWidget()
         shell.setObjectName("shell")
@@ -148,7 +146,7 @@ class Window(QMainWindow):
         self.tray = Tray(self.buttons)
         for middle in (self.view, self.room.editor, self.paper.view, self.study.view):
             self.canvas.addWidget(middle)
-        for side in (self.details, self.room.panel, self.paper.panel, self.study.panel):
+        for side in (self.details, self.room.panel, self.paper.panel, self.study.panel, self.made.panel):
             self.side.addWidget(side)
         self.page = WorkPage(
             (self.canvas, self.body_plan),
@@ -255,7 +253,7 @@ class Window(QMainWindow):
 
     def show_view(self) -> None:
         """The View in the middle again, whatever stands in its place."""
-        for room in (self.room, self.paper, self.study):
+        for room in (self.room, self.paper, self.study, self.made):
             room.leave()
 
     def show_start(self) -> None:
@@ -276,9 +274,9 @@ class Window(QMainWindow):
     def set_stage(self, name: str) -> None:
         """Show a stage's tools in the tray; while a drawing is open, Draw shows its tools."""
         name = name if name in STAGES else STAGES[0]
-        if name != "Deliver":
-            self.paper.leave()
-            self.study.leave()
+        for room, own in ((self.paper, "Deliver"), (self.study, "Deliver"), (self.made, "Check")):
+            if own != name:
+                room.leave()
         self.stage = name
         self.strip.stages[name].setChecked(True)
         self.settings.setValue("stage", name)
@@ -304,7 +302,8 @@ class Window(QMainWindow):
         apply_theme(app, self.theme)
         self.view.set_theme(self.theme)
         self.ledger.set_theme(self.theme)
-        for widget in (self.board, self.body_plan, self.room.editor, self.paper.view, self.study.plot):
+        papers = self.paper.view, self.study.plot, self.made.panel.histogram
+        for widget in (self.board, self.body_plan, self.room.editor, *papers):
             widget.theme = self.theme
             widget.update()
         self.refresh_commands()
@@ -394,7 +393,8 @@ class Window(QMainWindow):
             self.desk.session.drop_recovery()
         self.settings.setValue("geometry", self.saveGeometry())
         self.page.save(self.settings)
-        self.study.stop()
+        for room in (self.study, self.made):
+            room.stop()
         self.desk.engine.close()
         self.view.close_scene()
         event.accept()

@@ -17,6 +17,7 @@ from isotomon.inspect.looks import ground_of
 from isotomon.inspect.results import Quick
 from isotomon.kernel.protocol import Built, Failed
 from isotomon.measure.laws import Finding
+from isotomon.metrology.compare import AsMade
 from isotomon.quantity.record import Ref
 
 MOST_HANDS = 50
@@ -44,6 +45,8 @@ class Desk(QObject):
         self.engine = engine
         self.session: Session | None = None
         self.quick: Quick | None = None
+        self.made: AsMade | None = None
+        """A part of the design as it was made, as it was held against it last."""
         self.selection: tuple[str, ...] = ()
         self.hand = ""
         """The body in hand: what the Board, the Ledger and the forms are of."""
