@@ -36,6 +36,8 @@ class Colouring:
     greatest: tuple[float, tuple[float, float, float]]
     of_solid: bool = False
     """At the vertices of the finished bodies, in order, instead."""
+    even: bool = False
+    """Colours run as far down as up, whatever the values."""
 
 
 def ground_of(quick: Quick) -> Ground:

@@ -157,4 +157,4 @@ def coloured(made: AsMade) -> Colouring:
         x, y, z = spots.foot[row].tolist()
         ends.append((float(spots.off[row]), (x, y, z)))
     shape = quick.mesh.points.shape[:2] if not made.target.finished and quick.mesh is not None else value.shape
-    return Colouring(value.reshape(shape), "mm", True, ends[0], ends[1], made.target.finished)
+    return Colouring(value.reshape(shape), "mm", True, ends[0], ends[1], made.target.finished, True)

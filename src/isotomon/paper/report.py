@@ -95,8 +95,10 @@ def made_blocks(made: AsMade) -> Iterable[Block]:
     yield Heading(f"{made.quick.body.name} as made")
     yield Paragraph(fit_words(made))
     yield from _told(made.findings)
-    yield from made_pages(made)
+    spread, *outlines = made_pages(made)
+    yield spread
     yield from made_tables(made)
+    yield from outlines
 
 
 def _body_blocks(one: Quick, axis: Ref | None) -> Iterable[Block]:

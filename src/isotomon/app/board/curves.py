@@ -76,9 +76,9 @@ class CurvePainter:
             c, faint = shape.curves, cut is not None
             laws = [j for j in self.quick.judged if j.quality == "area"]
             if self.over is not None:
-                place = c.v[0] + self.over.share * (c.v[-1] - c.v[0])
-                drawn.append((place, self.over.area, "attention", dotted))
-                entries.append(("Reference", dotted, "attention"))
+                if not self.over.angle.size:
+                    drawn.append((self._over_at(c.v), self.over.area, "attention", dotted))
+                entries.append((self.over.name, dotted, "attention"))
             parts = self._shared_by(c.area) if cut is not None and not laws else 1
             drawn.append((c.v, c.area / parts, "soft_ink" if faint else "accent", dotted if faint else solid))
             words = f"Area {unit}²" if not faint else f"As shaped ÷ {parts}" if parts > 1 else "As shaped"
@@ -100,6 +100,10 @@ class CurvePainter:
         self._legend(self.layout.area, bounds, [values for _, values, _, _ in drawn[-1:]], entries)
         if shape is not None and not self.otherwise:
             self._bends(self.layout.area, bounds, self.bends.get("area"), shape.curves.v, shape.curves.area / parts)
+            if self.over is not None and self.over.angle.size:
+                self._marks(
+                    self.layout.area, bounds, self._over_at(shape.curves.v), self.over.area / parts, "attention"
+                )
 
     def _shared_by(self, shaped: Array) -> int:
         """By how much the area as shaped is divided, so that it stands behind the finished one and does not flatten it."""
@@ -120,6 +124,13 @@ class CurvePainter:
         names = [("Set angle °", solid, "accent"), ("Turn °", dashed, "soft_ink")]
         self._legend(self.layout.angle, bounds, [lines[0][1], lines[1][1]], names)
         self._bends(self.layout.angle, bounds, self.bends.get("turn"), c.v, lines[1][1])
+        if self.over is not None and self.over.angle.size:
+            self._marks(self.layout.angle, bounds, self._over_at(c.v), self.over.angle * degree, "attention")
+
+    def _over_at(self, v: Array) -> Array:
+        """Where along the body what lies over it is told."""
+        assert self.over is not None
+        return np.asarray(v[0] + self.over.share * (v[-1] - v[0]))
 
     def _finished_below(self, cut: CutShown) -> None:
         """A figure of the finished body's sections in the lower plot."""
@@ -140,12 +151,18 @@ class CurvePainter:
 
     def _bends(self, plot: QRectF, bounds: tuple[float, float], at: Array | None, v: Array, values: Array) -> None:
         """Open diamonds where a curve changes the way it bends."""
-        self.p.setPen(QPen(self.colour("ink"), 1.5))
+        if at is not None:
+            self._marks(plot, bounds, at, np.interp(at, v, values), "ink")
+
+    def _marks(self, plot: QRectF, bounds: tuple[float, float], at: Array, values: Array, colour: str) -> None:
+        """Open diamonds at places along the body, where there is a value."""
+        self.p.setPen(QPen(self.colour(colour), 1.5))
         self.p.setBrush(self.colour("paper"))
-        for z in at.tolist() if at is not None else ():
-            y = plot.bottom() - (float(np.interp(z, v, values)) - bounds[0]) / (bounds[1] - bounds[0]) * plot.height()
-            x = float(self.layout.x(z))
-            self.p.drawPolygon(polygon(np.array([[x - 5, y], [x, y - 5], [x + 5, y], [x, y + 5]])))
+        for z, value in zip(at.tolist(), values.tolist(), strict=True):
+            if math.isfinite(value):
+                y = plot.bottom() - (value - bounds[0]) / (bounds[1] - bounds[0]) * plot.height()
+                x = float(self.layout.x(z))
+                self.p.drawPolygon(polygon(np.array([[x - 5, y], [x, y - 5], [x + 5, y], [x, y + 5]])))
         self.p.setBrush(Qt.BrushStyle.NoBrush)
 
     def _legend(

@@ -4,7 +4,7 @@ the View; and both in figures."""
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
@@ -23,13 +23,16 @@ LINES = 13
 @dataclass(frozen=True, eq=False)
 class Overlay:
     """The other body laid over the one in hand: (share of its length, area, turn) for the Board; for the body plan pieces of
-    line (n, 2, 2) in which the stations' planes cut it; and lines (n, 3) for the View."""
+    line (n, 2, 2) in which the stations' planes cut it; and lines (n, 3) for the View. `name`: what it is; `angle`: set angles, of what is known at
+    some places only, which are marked on the Board instead of a curve."""
 
     share: Array
     area: Array
     turn: Array
     outlines: tuple[Array, ...]
     lines: tuple[Array, ...]
+    name: str = "Reference"
+    angle: Array = field(default_factory=lambda: np.zeros(0))
 
 
 def overlay(quick: Quick, other: Quick) -> Overlay | None:

@@ -48,13 +48,15 @@ MACHINE = {
     "twist": ("Turn more", "0 deg", "By which the simulated part is turned more than designed"),
 }
 SIMULATED = ("accuracy", "bias", "drift", "missing", "chord", "twist", "from")
-COLUMNS = ("Station", "Chord mm", "Angle °", "Area %", "Thick mm")
+COLUMNS = ("At", "Chord", "Angle", "Area", "Thick")
+ROW = 22
+"""Pixels of a row of the stations."""
 TIPS = (
     "",
-    "Chord as made, more than designed",
-    "Set angle as made, more than designed",
-    "Section area as made, more than designed",
-    "Thickness as made, more than designed",
+    "Chord as made, more than designed, mm",
+    "Set angle as made, more than designed, °",
+    "Section area as made, more than designed, %",
+    "Thickness as made, more than designed, mm",
 )
 
 
@@ -90,11 +92,13 @@ class MadePanel(QScrollArea):
         self.again = self._button("Compare again", self.changed)
         self.write = self._button("Write the points…", self.write_wanted)
         self.report = self._button("Report", self.report_wanted)
-        for widget in (head, self._button("Read points…", self.file_wanted), self.source, *self.fit_rows, self.again):
-            column.addWidget(widget)
-        for widget in (self.histogram, self.figures, self.findings, self.table, self.report, self.write):
-            column.addWidget(widget)
-        for widget in (self.with_machine, *self.machine_rows.values(), self.touch, self.stop, self.progress, self.said):
+        shown: tuple[QWidget, ...] = (
+            *(head, self._button("Read points…", self.file_wanted), self.source, self.again),
+            *(self.findings, self.histogram, self.figures, self.table, self.report, self.write),
+            *self.fit_rows,
+            *(self.with_machine, *self.machine_rows.values(), self.touch, self.stop, self.progress, self.said),
+        )
+        for widget in shown:
             column.addWidget(widget)
         column.addWidget(self._button("Back to Details", self.closed))
         column.addStretch(1)
@@ -142,7 +146,9 @@ class MadePanel(QScrollArea):
         self.findings = QListWidget()
         self.findings.setAccessibleName("What is told of the part")
         self.findings.setWordWrap(True)
-        self.findings.setMaximumHeight(150)
+        self.findings.setMaximumHeight(110)
+        self.findings.setResizeMode(QListWidget.ResizeMode.Adjust)
+        self.findings.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.findings.itemActivated.connect(self._finding_chosen)
         self.findings.itemClicked.connect(self._finding_chosen)
         self.table = QTableWidget(0, len(COLUMNS))
@@ -155,8 +161,11 @@ class MadePanel(QScrollArea):
         self.table.verticalHeader().hide()
         self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-        self.table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
-        self.table.horizontalHeader().setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
+        self.table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+        self.table.horizontalHeader().setMinimumSectionSize(20)
+        self.table.verticalHeader().setDefaultSectionSize(ROW)
+        self.table.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.table.setShowGrid(False)
         self.table.cellClicked.connect(lambda row, _: self.chosen.emit(self._stations[row]))
         self._stations: list[str] = []
 
@@ -221,7 +230,7 @@ class MadePanel(QScrollArea):
         unit = made.quick.design.unit
         keys = ("mean deviation", "root of the mean square", "least deviation", "greatest deviation")
         mean, root, least, most = (f"{to_unit(figures[key], unit):.4g}" for key in keys)
-        self.figures.setText(f"Mean {mean}, root mean square {root}, from {least} to {most} {unit}")
+        self.figures.setText(f"Mean {mean}, root of the mean square {root}, from {least} to {most} {unit}")
         for finding in made.findings or (Finding("note", "", "Nothing is other than designed."),):
             item = QListWidgetItem(f"{finding.where}: {finding.text}" if finding.where else finding.text)
             item.setData(Qt.ItemDataRole.UserRole, finding)
@@ -242,10 +251,10 @@ class MadePanel(QScrollArea):
                 share,
                 now.thickness - was.thickness,
             )
-            cells = [one.name, *("–" if math.isnan(x) else f"{x:+.3f}" for x in more)]
+            cells = [one.name, *("–" if math.isnan(x) else f"{x + 0.0 if abs(x) >= 0.005 else 0.0:+.2f}" for x in more)]
             for column, text in enumerate(cells):
                 item = QTableWidgetItem(text)
                 if column:
                     item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
                 self.table.setItem(row, column, item)
-        self.table.setMinimumHeight(min(24 * (len(made.sections) + 1) + 6, 260))
+        self.table.setFixedHeight(min(ROW * (len(made.sections) + 2), 15 * ROW))

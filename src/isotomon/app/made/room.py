@@ -77,7 +77,7 @@ class MadeRoom(QObject):
         """Show the panel; the points that were held against this design last are read again."""
         w = self.w
         w.show_view()
-        w.set_stage("Check")
+        w.set_stage("Deliver")
         w.side.setCurrentWidget(self.panel)
         quick = w.desk.quick
         if quick is not None:
@@ -332,8 +332,8 @@ def overlay_of(made: AsMade) -> Overlay | None:
         for n in made.quick.resolved.stations
     )
     share = np.array([(one.position - first) / (last - first) for one in told])
-    area, turn = (np.array([getattr(one.made, name) for one in told]) for name in ("area", "turn"))
-    return Overlay(share, area, turn, outlines, ())
+    area, turn, angle = (np.array([getattr(one.made, name) for one in told]) for name in ("area", "turn", "set_angle"))
+    return Overlay(share, area, turn, outlines, (), "As made", angle)
 
 
 def _needs_body(w: Api) -> str:
@@ -352,7 +352,7 @@ MADE_COMMANDS = (
         "As made",
         lambda w: w.made.open(),
         "Ctrl+Shift+M",
-        "Check",
+        "Deliver",
         "target",
         "Measured points against the design: deviations on the skin, sections as made, what is other",
         _needs_body,

@@ -274,9 +274,8 @@ class Window(QMainWindow):
     def set_stage(self, name: str) -> None:
         """Show a stage's tools in the tray; while a drawing is open, Draw shows its tools."""
         name = name if name in STAGES else STAGES[0]
-        for room, own in ((self.paper, "Deliver"), (self.study, "Deliver"), (self.made, "Check")):
-            if own != name:
-                room.leave()
+        for room in () if name == "Deliver" else (self.paper, self.study, self.made):
+            room.leave()
         self.stage = name
         self.strip.stages[name].setChecked(True)
         self.settings.setValue("stage", name)

@@ -20,8 +20,8 @@ def colour_range(colouring: Colouring) -> tuple[float, float]:
     """From which to which value colours run: all but the outermost three hundredths, and as far down as up where the sign tells."""
     values = colouring.values[np.isfinite(colouring.values)]
     low, high = (float(x) for x in np.percentile(values, [3.0, 97.0])) if len(values) else (0.0, 1.0)
-    if colouring.signed and low < 0.0 < high:
-        reach = max(-low, high)
+    if colouring.even or (colouring.signed and low < 0.0 < high):
+        reach = max(-low, high, 1e-9)
         return -reach, reach
     if high - low < 1e-9 * max(abs(high), 1e-9):
         pad = max(abs(high) * 0.05, 1e-6)
