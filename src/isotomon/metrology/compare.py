@@ -104,7 +104,7 @@ def held_against(
     with stage("Deviations"):
         found = onto(target.surface, placed)
     rest = weighed(target, found)
-    inside = placed[~rest.far]
+    inside = placed[~rest.far & target.measurable[found.triangle]]
     with stage("Sections"):
         sections = sections_made(quick, inside)
     turned = freedom in ("turn", "size") and not named

@@ -169,7 +169,7 @@ def _step(target: Target, here: Array, found: Onto, freedom: Freedom, scale: flo
     if grows is not None:
         # Sections that are all larger, or smaller, are no place elsewhere along a body that tapers; by how much they are is held back a little.
         held = np.zeros((1, rows.shape[1]))
-        held[0, -1] = scale * np.sqrt(float((root * root).sum())) / (GROWN * target.size)
+        held[0, -1] = scale / (GROWN * target.size)
         rows = np.vstack([rows, held])
         off, root = np.append(off, 0.0), np.append(root, 0.0)
     step = np.linalg.lstsq(rows, -root * off, rcond=1e-6)[0]
