@@ -65,6 +65,7 @@ def _meet(w: Window) -> None:
 
 
 def _grid(w: Window) -> None:
+    _meet(w)
     w.details.findChildren(MeetForm)[0].accept.click()
     w.view.set_finding(None)
     w.set_stage("Set out")
@@ -102,7 +103,6 @@ SHOTS: dict[str, Callable[[Window], None]] = {
     "start": _start,
     "station": _work,
     "check": _check,
-    "meet": _meet,
     "grid": _grid,
     "numbers": _numbers,
     "datums": _datums,
@@ -163,6 +163,21 @@ def _deliver(w: Window) -> None:
     wait_for(lambda: w.paper.made is not None and not w.paper.view.image.isNull(), 30.0)
 
 
+def _as_made(w: Window) -> None:
+    """A part that is turned more than designed from a station on, touched by the simulated machine."""
+    w.run_command("as-made")
+    made = w.made
+    made.panel.with_machine.setChecked(True)
+    made.panel.edits["twist"].setText("0.4 deg")
+    made.panel.turned_from.setCurrentText("r6")
+    made.panel.edits["missing"].setText("0.03")
+    made.touch()
+    wait_for(lambda: not made.touching.running and w.desk.made is not None, 200.0)
+    made.panel.with_machine.setChecked(False)
+    made.panel.verticalScrollBar().setValue(0)
+    w.view.look_from("round")
+
+
 def _variants(w: Window) -> None:
     """A small study, its curves over each other, one of them chosen."""
     assert w.desk.design is not None
@@ -214,7 +229,7 @@ OTHERS: tuple[tuple[Callable[[], Design], tuple[tuple[str, Callable[[Window], No
     ),
     (lambda: sample("signal-mast"), (("drawing", _drawing),)),
     (lambda: sample("kelp-steeper"), (("finish", _finish),)),
-    (lambda: sample("reach-blade"), (("deliver", _deliver), ("variants", _variants))),
+    (lambda: sample("reach-blade"), (("deliver", _deliver), ("variants", _variants), ("as-made", _as_made))),
     (lambda: sample("reach-rotor"), (("rotor", _rotor),)),
     (lambda: sample("spray-hood"), (("skin", _skin),)),
     (_oval, (("compare", _compare),)),

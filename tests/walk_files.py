@@ -12,6 +12,7 @@ import numpy as np
 from isotomon.design.file import encode, load
 from isotomon.design.imports import read_import
 from isotomon.errors import IsotomonError
+from isotomon.exchange.clouds import read_cloud
 from isotomon.exchange.drawing_files import read_drawing
 from isotomon.exchange.numbers import read_numbers
 from isotomon.exchange.space_points import read_points
@@ -37,6 +38,11 @@ NUMBERS = "name,value,kind,note\nspan,1200,length,all of it\nlean,5 deg,angle,\n
 POINTS = "# mm\n" + "\n".join(
     f"{30 * np.cos(t):.4f} {20 * np.sin(t):.4f} {50 + 5 * np.cos(t):.4f}" for t in np.linspace(0, 6.2, 24)
 )
+MEASURED = "# unit: in\nname,x,y,z\ntip,1,2,3\n,4.5,5,6\n" + ",1e0,2,3\n" * 9
+SCANNED = b"ply\nformat ascii 1.0\ncomment unit mm\nelement vertex 3\n" + b"".join(
+    b"property float %s\n" % axis for axis in (b"x", b"y", b"z")
+)
+SCANNED += b"end_header\n0 0 1.5\n1 0 0\n0 1 0\n"
 
 
 def dxf() -> bytes:
@@ -66,6 +72,8 @@ def sources() -> dict[str, tuple[str, bytes, Callable[[Path], object]]]:
         "table": ("a.csv", TABLE.encode(), read_table),
         "numbers": ("n.csv", NUMBERS.encode(), lambda p: read_numbers(p, "mm")),
         "points": ("p.txt", POINTS.encode(), lambda p: read_points(p, "mm")),
+        "measured": ("m.csv", MEASURED.encode(), read_cloud),
+        "scanned": ("m.ply", SCANNED, read_cloud),
         "body": ("b.stl", b"solid x\n" * 20, lambda p: read_import(p, "f1")),
         "design": ("a.isotomon", design, lambda p: rebuild(load(p), moving=True)),
     }

@@ -351,7 +351,7 @@ MADE_COMMANDS = (
         "as-made",
         "As made",
         lambda w: w.made.open(),
-        "Ctrl+Shift+M",
+        "Ctrl+Shift+A",
         "Deliver",
         "target",
         "Measured points against the design: deviations on the skin, sections as made, what is other",
