@@ -42,6 +42,7 @@ class Bases(unittest.TestCase):
             naive = [[de_boor(basis.knots, degree, k, x) for k in range(basis.size)] for x in u]
             np.testing.assert_allclose(basis.matrix(u), naive, atol=1e-12)
             np.testing.assert_allclose(basis.matrix(u).sum(axis=1), 1.0, atol=1e-12)
+            self.assertEqual(basis.matrix(u[:0], 1).shape, (0, basis.size))
 
     def test_derivatives_are_differences(self) -> None:
         """First and second derivatives against central differences, clamped and periodic."""

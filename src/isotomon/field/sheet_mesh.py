@@ -22,9 +22,10 @@ INSIDE = 1e-9
 """So far inside a run its ends are looked at, so that the skin beyond a crease has no part in its normals."""
 
 
-def sheet_mesh(sheet: SkinSheet, moving: bool = False) -> SkinMesh:
-    """A sheet at places crowded where its knots crowd; at fewer while something is `moving`. Creases are looked at from both sides."""
-    (u, lane), (v, _) = _places(sheet.u, moving), _places(sheet.v, moving)
+def sheet_mesh(sheet: SkinSheet, moving: bool = False, finer: int = 1) -> SkinMesh:
+    """A sheet at places crowded where its knots crowd; at fewer while something is `moving`, at `finer` times as many each way to be measured. Creases
+    are looked at from both sides."""
+    (u, lane), (v, _) = _places(sheet.u, moving, finer), _places(sheet.v, moving, finer)
     points = sheet.grid(u, v).transpose(1, 0, 2)
     normals = _whole(sheet.normals(u, v)).transpose(1, 0, 2)
     pairs = np.stack([np.arange(len(u) - 1), np.arange(1, len(u))], axis=1)
@@ -48,9 +49,9 @@ def step_of(moving: bool) -> float:
     return 2.0 * STEP if moving else STEP
 
 
-def trimmed_mesh(sheet: SkinSheet, trim: Trim, moving: bool = False) -> SkinMesh:
-    """What of a sheet lies within a run, as triangles; fewer while something is `moving`."""
-    places, cells, runs = trim.triangles(step_of(moving))
+def trimmed_mesh(sheet: SkinSheet, trim: Trim, moving: bool = False, finer: int = 1) -> SkinMesh:
+    """What of a sheet lies within a run, as triangles; fewer while something is `moving`, `finer` times smaller ones to be measured."""
+    places, cells, runs = trim.triangles(step_of(moving) / finer)
     u, v = places.T
     across = cross3(sheet.at(u, v, 1, 0), sheet.at(u, v, 0, 1))
     normals = across / np.maximum(np.linalg.norm(across, axis=1, keepdims=True), 1e-300)
@@ -74,12 +75,12 @@ def looked_at(basis: Basis, moving: bool) -> Array:
     return _places(basis, moving)[0]
 
 
-def _places(basis: Basis, moving: bool) -> tuple[Array, Index]:
+def _places(basis: Basis, moving: bool, finer: int = 1) -> tuple[Array, Index]:
     """Where a direction is looked at (n,), and the number of the smooth run that each place belongs to."""
     every = 2 if moving else 1
     places, lane = list[Array](), list[int]()
     for k, (low, high) in enumerate(basis.runs):
-        count = min(max(EACH * (high - low), LEAST), MOST) // every + 1
+        count = min(max(EACH * (high - low), LEAST), MOST) * finer // every + 1
         if basis.degree == 1:
             count = 2
         share = np.interp(np.linspace(0.0, high - low, count), np.arange(high - low + 1), basis.breaks[low : high + 1])

@@ -32,7 +32,7 @@ class Basis(Knots):
         knots, p = self.knots, self.degree
         u = np.mod(u, 1.0) if self.periodic else np.clip(u, 0.0, 1.0)
         count = len(knots) - p - 1
-        if derivative > p:
+        if derivative > p or not len(u):
             return csr_array((len(u), self.size))
         inner = knots[derivative : len(knots) - derivative]
         full = BSpline.design_matrix(u, inner, p - derivative)

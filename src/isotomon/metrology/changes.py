@@ -34,6 +34,8 @@ APART = 4.0
 """Times the points' spacing that neighbours lie apart for each unit by which they face another way."""
 NEAR = 1.5
 """Times as far as one is wide, what is found beside it is the same."""
+GRAIN = 5e-6
+"""Of the body's size: so near its surface is known here."""
 KNOWN = 0.1
 """To so much of it what a section was moved is known between the stations."""
 BORNE = 0.8
@@ -157,7 +159,7 @@ def widest_dent(sections: Sequence[SectionMade], size: float) -> float:
 
 
 @dataclass(frozen=True, eq=False)
-class Spots:
+class NearPoints:
     """Points by a surface: `foot` and `normal` (n, 3), and how far out, `off` (n,) mm."""
 
     foot: Array
@@ -179,13 +181,13 @@ def undone(quick: Quick, sections: Sequence[SectionMade], points: Array) -> Arra
     return np.asarray(points + step @ quick.placed[0][:3, :3].T)
 
 
-def sided(spots: Spots, apart: float) -> Array:
+def sided(spots: NearPoints, apart: float) -> Array:
     """(n, 6): places and ways they face, so that those on both sides of something thin are far from each other: `apart` mm for each unit by which
     they face another way."""
     return np.hstack([spots.foot, spots.normal * apart])
 
 
-def dents(spots: Spots, spacing: float, spread: float, moved: Array, widest: float) -> list[Change]:
+def dents(spots: NearPoints, spacing: float, spread: float, moved: Array, widest: float) -> list[Change]:
     """Where neighbouring points lie off, deepest first. `spacing`: of the points; `spread`: of their noise, mm; `moved` (n,): how far their sections
     were moved back, which is known to a share of that only; `widest`: mm, of what is told."""
     rest = spots.off
@@ -193,6 +195,7 @@ def dents(spots: Spots, spacing: float, spread: float, moved: Array, widest: flo
     broad = min(BROAD, len(rest))
     near = np.asarray(tree.query(tree.data, k=broad, workers=-1)[1])
     even = rest - np.median(rest[near], axis=1)
+    spread = max(spread, GRAIN * float(np.ptp(spots.foot, axis=0).max()))
     least = SPOT * spread + KNOWN * moved
     strong = np.flatnonzero(np.abs(even) > least)
     if not len(strong):
@@ -217,7 +220,7 @@ def dents(spots: Spots, spacing: float, spread: float, moved: Array, widest: flo
     return told[:MOST_SPOTS]
 
 
-def _dent(spots: Spots, members: Index, sides: Array, spacing: float, spread: float) -> Change:
+def _dent(spots: NearPoints, members: Index, sides: Array, spacing: float, spread: float) -> Change:
     """A dent or bump by the bell that comes nearest to the points about it."""
     rest = spots.off
     peak = members[int(np.argmax(np.abs(rest[members])))]

@@ -16,13 +16,13 @@ from isotomon.inspect.looks import Colouring
 from isotomon.inspect.results import Quick
 from isotomon.kernel.protocol import unpack
 from isotomon.measure.laws import Finding
-from isotomon.measure.onto import onto
-from isotomon.metrology.changes import Change, Spots, dents, section_changes, sided, undone, widest_dent
+from isotomon.measure.onto import Onto, onto
+from isotomon.metrology.changes import Change, NearPoints, dents, section_changes, sided, undone, widest_dent
 from isotomon.metrology.findings import findings_made
 from isotomon.metrology.fit import FREEDOMS, Fit, Freedom, fitted
 from isotomon.metrology.sections import SectionMade, sections_made
 from isotomon.metrology.target import Target, target_of
-from isotomon.metrology.weighed import ACROSS, GAP, LEAST_POINTS, MOST_WEIGHED, missing, weighed
+from isotomon.metrology.weighed import ACROSS, GAP, JUMP, LEAST_POINTS, MOST_WEIGHED, missing, weighed
 from isotomon.pace import stage
 
 MOST_POINTS = 5_000_000
@@ -104,7 +104,7 @@ def held_against(
     with stage("Deviations"):
         found = onto(target.surface, placed)
     rest = weighed(target, found)
-    inside = placed[~rest.far & target.measurable[found.triangle]]
+    inside = placed[~rest.far & target.measurable[found.triangle] & _outside(target, found, placed, rest.spread)]
     with stage("Sections"):
         sections = sections_made(quick, inside)
     turned = freedom in ("turn", "size") and not named
@@ -116,13 +116,31 @@ def held_against(
             back = undone(quick, sections, here)
             again = onto(target.surface, back)
         moved, widest = np.linalg.norm(back - here, axis=1), widest_dent(sections, target.size)
-        changes += dents(Spots(again.foot, again.normal, again.off), rest.spacing, rest.spread, moved, widest)
+        changes += dents(NearPoints(again.foot, again.normal, again.off), rest.spacing, rest.spread, moved, widest)
     bare = missing(target, kept, rest.spacing)
     findings = tuple(findings_made(target, fit, points, rest.far, sections, bare, freedom, changes))
     return AsMade(
         target, freedom, fit, placed, found.off, found.foot, found.normal, rest.far, rest.spacing, rest.spread,
         sections, tuple(changes), bare, findings,
     )  # fmt: skip
+
+
+def _outside(target: Target, found: Onto, placed: Array, spread: float) -> Mask:
+    """(n,) of points on a finished body: whether they are on its skin as it is shaped, of which its sections are told, not on a wall within it or a face
+    that was made later."""
+    if not target.finished or target.quick.shape is None:
+        return np.ones(len(placed), dtype=bool)
+    skin = target_of(target.quick, finished=False)
+    shaped = onto(skin.surface, placed)
+    same = np.abs(shaped.off - found.off) < SAME + JUMP * spread
+    return np.asarray(
+        same & skin.measurable[shaped.triangle] & (np.einsum("nk,nk->n", shaped.normal, found.normal) > FACING)
+    )
+
+
+SAME, FACING = 0.02, 0.9
+"""mm to which points lie as far off a finished body as off its skin as it is shaped, and the cosine of the angle to which both face alike, where they
+are the same there."""
 
 
 def coloured(made: AsMade) -> Colouring:
@@ -136,7 +154,7 @@ def coloured(made: AsMade) -> Colouring:
         raise DesignError("all points lie far off, so that nothing can be coloured by them")
     some = np.flatnonzero(keep)
     some = some[np.linspace(0, len(some) - 1, min(len(some), MOST_WEIGHED)).round().astype(int)]
-    spots = Spots(made.foot[some], made.normal[some], made.off[some])
+    spots = NearPoints(made.foot[some], made.normal[some], made.off[some])
     spacing = max(made.spacing, math.sqrt(made.target.surface.area / len(some)))
     if made.target.finished:
         built = list(quick.finished.values())
@@ -145,7 +163,7 @@ def coloured(made: AsMade) -> Colouring:
     else:
         mesh = quick.stood_mesh
         places, facing = mesh.points.reshape(-1, 3), mesh.normals.reshape(-1, 3)
-    own = Spots(places, facing, np.zeros(len(places)))
+    own = NearPoints(places, facing, np.zeros(len(places)))
     count, reach = min(COLOURED, len(some)), GAP * spacing
     away, near = cKDTree(sided(spots, ACROSS * reach)).query(sided(own, ACROSS * reach), k=count, workers=-1)
     away, near = np.atleast_2d(away.T).T, np.atleast_2d(near.T).T

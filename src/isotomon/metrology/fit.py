@@ -32,6 +32,8 @@ FEW = 1_500
 ROUNDS, FEW_ROUNDS, ROUGH_ROUNDS = 60, 12, 20
 STILL = 1e-8
 """Of the body's size: a step smaller than this is none."""
+WEAK = 3e-3
+"""Of the strongest: so weakly held a motion is not made, as a body of revolution's about its axis."""
 TUKEY = 4.685
 """Residuals beyond so many times their spread do not count (Beaton and Tukey's biweight at 95 % efficiency)."""
 ROUGH = 1e-3
@@ -74,8 +76,10 @@ def fitted(target: Target, points: Array, freedom: Freedom = "turn", named: Mapp
     first = best_fit(target, few, freedom, start, FEW_ROUNDS)
     mirrored = False
     if first.middle > ROUGH * target.size and freedom in ("turn", "size"):
-        if not named:
-            first = min((first, _from_axes(target, few, freedom, False)), key=lambda fit: fit.middle)
+        first = best_fit(target, few, freedom, first.matrix)
+        if not named and first.middle > ROUGH * target.size:
+            other = _from_axes(target, few, freedom, False)
+            first = other if other.middle < CLEARLY * first.middle else first
         if first.middle > ROUGH * target.size:
             other = _from_axes(target, few, freedom, True)
             mirrored = other.middle < CLEARLY * first.middle
@@ -172,7 +176,7 @@ def _step(target: Target, here: Array, found: Onto, freedom: Freedom, scale: flo
         held[0, -1] = scale / (GROWN * target.size)
         rows = np.vstack([rows, held])
         off, root = np.append(off, 0.0), np.append(root, 0.0)
-    step = np.linalg.lstsq(rows, -root * off, rcond=1e-6)[0]
+    step = np.linalg.lstsq(rows, -root * off, rcond=WEAK)[0]
     step = step if grows is None else step[:-1]
     grown = 1.0 + float(step[6]) / target.size if freedom == "size" else 1.0
     turn = Rotation.from_rotvec(step[3:6] / target.size).as_matrix() if len(step) > 3 else np.eye(3)

@@ -91,5 +91,8 @@ def probe_plan(quick: Quick, around: int = 60, between: int = 2) -> ProbePlan:
         normals.append(normal)
     matrix = quick.placed[0]
     whole = np.vstack(normals) @ np.linalg.inv(matrix[:3, :3])
-    whole /= np.linalg.norm(whole, axis=1, keepdims=True)
-    return ProbePlan(quick.stood(np.vstack(places)), whole)
+    size = np.linalg.norm(whole, axis=1, keepdims=True)
+    there = (
+        size[:, 0] > 0.5
+    )  # at a crease both sides may face away from each other, and there is no way to come against
+    return ProbePlan(quick.stood(np.vstack(places))[there], whole[there] / size[there])

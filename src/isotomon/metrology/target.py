@@ -4,14 +4,17 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cached_property
+from weakref import WeakKeyDictionary
 
 import numpy as np
 from scipy.spatial import cKDTree
 
 from isotomon.arrays import Array, Index, Mask
 from isotomon.errors import DesignError
+from isotomon.evaluate.sheets import SheetShape
 from isotomon.field.mesh import SkinMesh, sampling, skin_mesh, taken, triangles
 from isotomon.field.section_field import Sections
+from isotomon.field.sheet_mesh import sheet_mesh, trimmed_mesh
 from isotomon.inspect.results import Quick, Shape
 from isotomon.kernel.protocol import unpack
 from isotomon.measure.onto import Surface, surface
@@ -19,6 +22,8 @@ from isotomon.measure.onto import Surface, surface
 ROUND, ALONG = 480, 241
 """Places round and along the skin of a body that is shaped: the surface between them is right to a thousandth of a mm for its size of a metre."""
 COARSE = 4000
+FINER = 4
+"""Times as many places each way as are shown of a skin made from curves are looked at to be measured."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -71,9 +76,33 @@ def target_of(quick: Quick, finished: bool = True) -> Target:
         return Target(quick, whole, True, named_places(quick), ~ends[unpack(built.owner)[whole.kept]])
     if quick.mesh is None:
         raise DesignError(f"{quick.body.name} is not there yet, so that nothing can be held against it")
-    fine = quick.mesh if quick.shape is None else fine_mesh(quick.shape)[1]
-    whole, skin = surface_of(fine, quick.placed)
+    whole, skin = _shaped(quick)
     return Target(quick, whole, False, named_places(quick), skin)
+
+
+_KNOWN: WeakKeyDictionary[object, tuple[Array, Surface, Mask]] = WeakKeyDictionary()
+"""Surfaces of shapes that are still there, with where their copies stand: they are held against points again and again."""
+
+
+def _shaped(quick: Quick) -> tuple[Surface, Mask]:
+    """The skin with its flat ends, and which triangles are not of these."""
+    shape = quick.shape or quick.sheet or quick.mesh
+    known = _KNOWN.get(shape)
+    if known is not None and np.array_equal(known[0], quick.placed):
+        return known[1:]
+    if quick.shape is not None:
+        fine = fine_mesh(quick.shape)[1]
+    else:
+        assert quick.mesh is not None
+        fine = _fine_sheet(quick.sheet) if quick.sheet is not None else quick.mesh
+    made = surface_of(fine, quick.placed)
+    _KNOWN[shape] = (quick.placed, *made)
+    return made
+
+
+def _fine_sheet(shape: SheetShape) -> SkinMesh:
+    trim = shape.made.trim
+    return sheet_mesh(shape.sheet, finer=FINER) if trim is None else trimmed_mesh(shape.sheet, trim, finer=FINER)
 
 
 def fine_mesh(shape: Shape) -> tuple[Sections, SkinMesh]:

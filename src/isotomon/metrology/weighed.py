@@ -12,7 +12,7 @@ from scipy.spatial import cKDTree
 
 from isotomon.arrays import Array, Index, Mask
 from isotomon.measure.onto import Onto
-from isotomon.metrology.changes import APART, Spots, sided
+from isotomon.metrology.changes import APART, NearPoints, sided
 from isotomon.metrology.target import Target
 
 MOST_PLACES = 20_000
@@ -43,7 +43,7 @@ class Weighed:
 
     far: Mask
     some: Index
-    spots: Spots
+    spots: NearPoints
     spacing: float
     spread: float
 
@@ -53,13 +53,13 @@ def weighed(target: Target, found: Onto) -> Weighed:
     far = (np.abs(found.off) > FAR * target.size) | (found.at_rim & (found.aside > np.abs(found.off) * 0.9))
     near = np.flatnonzero(~far)
     if len(near) < LEAST_POINTS:
-        return Weighed(far, near, Spots(found.foot[near], found.normal[near], found.off[near]), target.size, 0.0)
+        return Weighed(far, near, NearPoints(found.foot[near], found.normal[near], found.off[near]), target.size, 0.0)
     some = near[np.linspace(0, len(near) - 1, min(len(near), MOST_WEIGHED)).round().astype(int)]
-    spots = Spots(found.foot[some], found.normal[some], found.off[some])
+    spots = NearPoints(found.foot[some], found.normal[some], found.off[some])
     plain = cKDTree(spots.foot).query(spots.foot, k=2, workers=-1)[0][:, 1]
     spacing = max(float(np.median(plain)), 1e-6 * target.size)
     tree = cKDTree(sided(spots, APART * spacing))
-    every = Spots(found.foot[near], found.normal[near], found.off[near])
+    every = NearPoints(found.foot[near], found.normal[near], found.off[near])
     count = min(NEIGHBOURS, len(some))
     beside = np.asarray(tree.query(sided(every, APART * spacing), k=count, workers=-1)[1])
     own = spots.off[beside[:, 1:]]
@@ -73,17 +73,17 @@ def weighed(target: Target, found: Onto) -> Weighed:
         borne = ((own[odd] - broad[:, None]) * np.sign(out)[:, None] > ALONE * np.abs(out)[:, None]).sum(axis=1)
         far[near[odd[borne < 2]]] = True
     keep = ~far[some]
-    return Weighed(far, some[keep], Spots(spots.foot[keep], spots.normal[keep], spots.off[keep]), spacing, spread)
+    return Weighed(far, some[keep], NearPoints(spots.foot[keep], spots.normal[keep], spots.off[keep]), spacing, spread)
 
 
-def missing(target: Target, spots: Spots, spacing: float) -> tuple[tuple[float, Array], ...]:
+def missing(target: Target, spots: NearPoints, spacing: float) -> tuple[tuple[float, Array], ...]:
     """Regions of the surface, largest first, that lie farther from all points than these do from each other: share of the surface, and middle."""
     places, owner = np.asarray(target.surface.spots.data), target.surface.owner
     some = np.flatnonzero(target.measurable[owner])[:: max(len(places) // MOST_PLACES, 1)]
     places, owner, areas = places[some], owner[some], target.shares[some]
     if len(spots.off) < LEAST_POINTS:
         return ((1.0, places.mean(axis=0)),)
-    own = Spots(places, target.surface.normals[owner].mean(axis=1), areas)
+    own = NearPoints(places, target.surface.normals[owner].mean(axis=1), areas)
     reach = GAP * max(spacing, math.sqrt(target.surface.area / len(spots.off)))
     away = cKDTree(sided(spots, ACROSS * reach)).query(sided(own, ACROSS * reach), workers=-1)[0]
     bare = np.flatnonzero(away > reach)

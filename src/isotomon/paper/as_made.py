@@ -22,6 +22,8 @@ FIGURE = 180.0
 BARS = 40
 ACROSS = 3
 """Outlines beside each other."""
+THIN = 8
+"""Of so many places of an outline one is drawn."""
 SEEN = 0.12
 """Of its size: so far off an outline that was made is drawn at most; how much that is more than it is, is said."""
 
@@ -116,11 +118,12 @@ def _law_rows(made: AsMade) -> tuple[tuple[Cell, ...], ...]:
 def fit_words(made: AsMade) -> str:
     """How the points were fitted, in words."""
     moved = made.fit.matrix[:3, 3]
-    by = "by named points, then " if made.fit.by == "named points" else ""
+    ways = ["by named points"] if made.fit.by == "named points" else []
+    ways += [FREEDOMS[made.freedom]] if made.freedom != "none" or not ways else []
     size = f", {made.fit.size:.6g} times as large" if made.freedom == "size" else ""
     of = "the finished body" if made.target.finished else "the body as it is shaped"
     shift = ", ".join(f"{x:.3f}" for x in moved.tolist())
-    return f"{len(made.points):,} points held against {of}; {by}{FREEDOMS[made.freedom]}: by ({shift}) mm{size}"
+    return f"{len(made.points):,} points held against {of}; {', then '.join(ways)}: by ({shift}) mm{size}"
 
 
 def made_pages(made: AsMade) -> tuple[Page, ...]:
@@ -175,8 +178,9 @@ def _outlines(told: Sequence[SectionMade]) -> Page:
         low, size = one.outline.min(axis=0), np.ptp(one.outline, axis=0)
         scale = float(min((wide - 12.0) / size[0], (high - 16.0) / size[1]))
         middle = np.array([box.left + wide / 2.0, box.bottom + high / 2.0 + 3.0])
-        seen = one.outline + larger * (one.as_made - one.outline)
-        for line, role in ((one.outline, "outline"), (seen, "mark")):
+        own = one.outline[::THIN]
+        seen = own + larger * (one.as_made[::THIN] - own)
+        for line, role in ((own, "outline"), (seen, "mark")):
             placed = middle + scale * (line - low - size / 2.0)
             items.append(Stroke(placed, role, closed=True))  # type: ignore[arg-type]
         items.append(Text(box.left + wide / 2.0, box.bottom + 2.0, one.name, 2.5, "middle"))
