@@ -104,7 +104,7 @@ def _answer(answer: str, number: int) -> Touched:
 
 
 @dataclass(eq=False)
-class _Line:
+class _Talk:
     """Lines of text over a socket."""
 
     wire: socket.socket
@@ -133,9 +133,9 @@ class _Line:
         self.wire.close()
 
 
-def _called(host: str, port: int, seconds: float) -> _Line:
+def _called(host: str, port: int, seconds: float) -> _Talk:
     wire = socket.create_connection((host, port), seconds)
-    line = _Line(wire)
+    line = _Talk(wire)
     try:
         greeting = line.read()
     except BaseException:
@@ -189,13 +189,13 @@ class Server:
             except OSError:
                 return
             wire.settimeout(0.2)
-            with closing(_Line(wire)) as line:
+            with closing(_Talk(wire)) as line:
                 try:
                     self._speak(line)
                 except (OSError, EOFError, MachineError) as error:
                     self.tell(f"the line ended: {error or 'the other side has gone'}")
 
-    def _speak(self, line: _Line) -> None:
+    def _speak(self, line: _Talk) -> None:
         line.send(GREETING)
         while not self._ended.is_set():
             try:

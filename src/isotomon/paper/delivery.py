@@ -55,7 +55,7 @@ class Prepared:
         return (".csv", ".pdf") if self.tables else (".pdf", ".svg", ".dxf", ".png")
 
 
-class Beside(NamedTuple):
+class Attached(NamedTuple):
     """What is known beside the design's results: pictures of the body, PNGs by what they show; and a part as it was made."""
 
     pictures: Mapping[str, bytes]
@@ -68,7 +68,7 @@ class Delivery(NamedTuple):
     title: str
     help: str
     asks: tuple[str, ...]
-    make: Callable[[Quick, Requested, str, Beside], Prepared]
+    make: Callable[[Quick, Requested, str, Attached], Prepared]
 
 
 def make(
@@ -93,31 +93,31 @@ def make(
     ):
         if value not in known:
             raise DesignError(f"'{value}' is no {called}; use {', '.join(known)}")
-    return found.make(quick, wanted, day, Beside(pictures or {}, made))
+    return found.make(quick, wanted, day, Attached(pictures or {}, made))
 
 
 def _block(quick: Quick, day: str) -> Block:
     return Block(quick.design.name, day, quick.design.tolerance, quick.design.unit)
 
 
-def _general(quick: Quick, wanted: Requested, day: str, _: Beside) -> Prepared:
+def _general(quick: Quick, wanted: Requested, day: str, _: Attached) -> Prepared:
     return Prepared("general drawing", (views(quick, _block(quick, day), wanted.paper, wanted.angle),))
 
 
-def _body_plan(quick: Quick, wanted: Requested, day: str, _: Beside) -> Prepared:
+def _body_plan(quick: Quick, wanted: Requested, day: str, _: Attached) -> Prepared:
     return Prepared("body plan", (body_plan(quick, _block(quick, day), wanted.paper),))
 
 
-def _curves(quick: Quick, wanted: Requested, day: str, _: Beside) -> Prepared:
+def _curves(quick: Quick, wanted: Requested, day: str, _: Attached) -> Prepared:
     return Prepared("curves", (curve_sheet(quick, _block(quick, day), wanted.paper),))
 
 
-def _templates(quick: Quick, wanted: Requested, day: str, _: Beside) -> Prepared:
+def _templates(quick: Quick, wanted: Requested, day: str, _: Attached) -> Prepared:
     pages = templates(quick, _block(quick, day), wanted.paper, wanted.kind, wanted.finished, places=wanted.stations)
     return Prepared("templates", tuple(pages))
 
 
-def _report(quick: Quick, wanted: Requested, day: str, beside: Beside) -> Prepared:
+def _report(quick: Quick, wanted: Requested, day: str, beside: Attached) -> Prepared:
     made = report(quick, day, beside.pictures, Ref(wanted.axis) if wanted.axis else None, beside.made)
     return Prepared("report", tuple(report_pages(made)), report=made)
 
@@ -127,31 +127,31 @@ def _tables(title: str, tables: tuple[Table, ...], quick: Quick, day: str) -> Pr
     return Prepared(title, tuple(pages), tables=tables)
 
 
-def _stations(quick: Quick, _: Requested, day: str, __: Beside) -> Prepared:
+def _stations(quick: Quick, _: Requested, day: str, __: Attached) -> Prepared:
     return _tables("stations", (stations_table(quick),), quick, day)
 
 
-def _sections(quick: Quick, _: Requested, day: str, __: Beside) -> Prepared:
+def _sections(quick: Quick, _: Requested, day: str, __: Attached) -> Prepared:
     return _tables("sections", (section_table(quick),), quick, day)
 
 
-def _blade(quick: Quick, wanted: Requested, day: str, __: Beside) -> Prepared:
+def _blade(quick: Quick, wanted: Requested, day: str, __: Attached) -> Prepared:
     return _tables("blade", blade_tables(quick, Ref(wanted.axis) if wanted.axis else None), quick, day)
 
 
-def _duct(quick: Quick, _: Requested, day: str, __: Beside) -> Prepared:
+def _duct(quick: Quick, _: Requested, day: str, __: Attached) -> Prepared:
     return _tables("duct", (duct_table(quick),), quick, day)
 
 
-def _flat(quick: Quick, wanted: Requested, day: str, _: Beside) -> Prepared:
+def _flat(quick: Quick, wanted: Requested, day: str, _: Attached) -> Prepared:
     return Prepared("flat pattern", tuple(flat_pattern(quick, _block(quick, day), wanted.paper)))
 
 
-def _points(quick: Quick, _: Requested, day: str, __: Beside) -> Prepared:
+def _points(quick: Quick, _: Requested, day: str, __: Attached) -> Prepared:
     return _tables("points", (point_table(quick),), quick, day)
 
 
-def _as_made(quick: Quick, _: Requested, day: str, beside: Beside) -> Prepared:
+def _as_made(quick: Quick, _: Requested, day: str, beside: Attached) -> Prepared:
     if beside.made is None:
         raise DesignError(
             "nothing has been measured of this design; open As made, and read points or take them from a machine"
@@ -160,7 +160,7 @@ def _as_made(quick: Quick, _: Requested, day: str, beside: Beside) -> Prepared:
     return Prepared("as made", tuple(report_pages(told)), told, made_tables(beside.made))
 
 
-def _pour(quick: Quick, wanted: Requested, day: str, __: Beside) -> Prepared:
+def _pour(quick: Quick, wanted: Requested, day: str, __: Attached) -> Prepared:
     return _tables("pouring", (pour_table(quick, Ref(wanted.axis) if wanted.axis else None),), quick, day)
 
 
