@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 import unittest
+import warnings
 
 import numpy as np
 
@@ -11,14 +12,18 @@ from isotomon.design import bodies, edits, loft_edits, station_edits
 from isotomon.design.datums import Datum
 from isotomon.design.edits import replace
 from isotomon.design.guides import Guide, GuidePoint
+from isotomon.design.records import Design
+from isotomon.design.resolve import resolve_body
 from isotomon.design.station import Station
 from isotomon.errors import DesignError
+from isotomon.evaluate.drawn import Drawings
 from isotomon.evaluate.graph import Graph
 from isotomon.evaluate.ground import Worked
+from isotomon.evaluate.placing import body_angles
 from isotomon.inspect.quick import rebuild
 from isotomon.operations.mirror import Mirror
 from isotomon.pace import GivenUp, watched
-from isotomon.profile.section import BodyEnd, Circle
+from isotomon.profile.section import BodyEnd, Circle, Naca4
 from isotomon.quantity.record import Ref
 from isotomon.samples import SAMPLES, sample
 from tests.helpers import body, design
@@ -119,6 +124,19 @@ class Once(unittest.TestCase):
         self.assertEqual(branch.counts.total(), 0)
         branch.ground("body").plane("body/last")
         self.assertEqual((branch.counts.total(), quick.worked.counts), (1, before))
+
+    def test_stations_on_planes_may_lie_together_until_these_are_known(self) -> None:
+        """Found by a walk: what is asked of angles before planes are worked out is the stations' own."""
+        on = (
+            Station("s1", "a", 0.0, Circle(), 40.0),
+            Station("s2", "b", 0.0, Naca4("0012"), 40.0, 0.3, plane=Ref("u1")),
+        )
+        plane = Datum("u1", "P", "parallel", (Ref("xy"),), (50.0,))
+        made = Design("d", bodies=(body("body", "b", on),), datums=(plane,))
+        with warnings.catch_warnings():
+            warnings.simplefilter("error")
+            resolved = resolve_body(made, made.bodies[0])
+            self.assertEqual(body_angles(resolved, made, Drawings({})), {"s1": 0.0, "s2": 0.3})
 
     def test_what_names_a_station_that_goes_is_not_as_before(self) -> None:
         """A body whose step names another's station is told of its end, with and without what was known."""

@@ -289,9 +289,12 @@ def body_angles(resolved: Resolved, design: Design, drawings: Drawings) -> dict[
 
 @lru_cache(maxsize=16)
 def _angles_of(marked: tuple[Turned, ...]) -> list[float]:
-    if len(marked) < 2 or not any(m.round for m in marked):
+    positions = [m.position for m in marked]
+    # Those on planes that are not worked out yet may lie together until they are.
+    apart = all(b > a for a, b in zip(positions[:-1], positions[1:], strict=True))
+    if len(marked) < 2 or not any(m.round for m in marked) or not apart:
         return [m.set_angle for m in marked]
-    return angle_course(marked)(np.array([m.position for m in marked]))[:, 0].tolist()
+    return angle_course(marked)(np.array(positions))[:, 0].tolist()
 
 
 def stood(
