@@ -109,6 +109,11 @@ class MadeParts(WithWindow):
         self.press("Write the points…", str(self.folder / "kept.csv"))
         kept = np.loadtxt(self.folder / "kept.csv", delimiter=",", skiprows=2)
         np.testing.assert_allclose(kept, points, atol=1e-5)
+        self.press("Read points…", str(self.folder / "kept.csv"))
+        room.panel.unit.setCurrentIndex(room.panel.unit.findData("in"))
+        room.panel.unit.activated.emit(room.panel.unit.currentIndex())
+        self.assertIn("25.4 times too large", self.told())
+        self.assertIsNone(window.view._colouring)
         write_points(kept, self.folder / "again.csv")
         self.assertEqual((self.folder / "again.csv").read_bytes(), (self.folder / "kept.csv").read_bytes())
 

@@ -157,15 +157,15 @@ class MadeRoom(QObject):
     def _wants_finished(self, quick: Quick) -> bool:
         return self.panel.against.currentData() == "finished" and quick.result in quick.finished
 
-    def _work(self, quick: Quick, cloud: Cloud) -> Callable[[], tuple[AsMade, Colouring]]:
+    def _work(self, quick: Quick, cloud: Cloud) -> Callable[[], tuple[AsMade, Colouring | None]]:
         """What holds points against results, on any thread."""
         fit, finished = self.panel.fit.currentData(), self._wants_finished(quick)
 
-        def work() -> tuple[AsMade, Colouring]:
+        def work() -> tuple[AsMade, Colouring | None]:
             known = named_places(quick)
             named = {name: place for name, place in cloud.named.items() if name in known}
             made = held_against(quick, cloud.points, fit, named or None, finished)
-            return made, coloured(made)
+            return made, coloured(made) if len(made.kept) else None
 
         return work
 
