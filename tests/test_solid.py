@@ -207,6 +207,11 @@ class Bodies(WithWorker):
         self.assertEqual(check_json(rebuild(design([])), {})["findings"][0]["severity"], "error")
 
 
+def worked(pid: int) -> bool:
+    """Whether a process has worked for two of the system's ticks."""
+    return sum(map(int, Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()[11:13])) >= 2
+
+
 def ended(pid: int) -> bool:
     """Whether a process has ended, be it that nobody has taken notice yet."""
     try:
@@ -238,6 +243,10 @@ class Survival(unittest.TestCase):
         while not (steps := grandchildren(pid)) and time.monotonic() < end:
             time.sleep(0.002)
         self.step = steps[0]
+        while (
+            not worked(self.step) and time.monotonic() < end
+        ):  # frozen as it begins, it would not yet end with its worker
+            time.sleep(0.002)
         os.kill(self.step, signal.SIGSTOP)
         return job
 

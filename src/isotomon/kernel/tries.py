@@ -23,6 +23,17 @@ def die_with_parent() -> None:
     ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGKILL)
 
 
+def forked() -> int:
+    """A copy of this process that ends with it: nought in that, its number here."""
+    parent = os.getpid()
+    pid = os.fork()
+    if pid == 0:
+        die_with_parent()
+        if os.getppid() != parent:  # it had ended before this was said
+            os._exit(1)
+    return pid
+
+
 def made_apart(work: Callable[[], bytes], seconds: float) -> bytes | None:
     """What a piece of work makes, done in a process of its own; None where it fails, takes longer, or takes that process down."""
     with tempfile.TemporaryFile() as made:
@@ -40,10 +51,9 @@ def made_apart(work: Callable[[], bytes], seconds: float) -> bytes | None:
 def begun_apart(work: Callable[[], bytes]) -> Callable[[], bytes | None]:
     """Begin a piece of work in a process of its own, and go on. What is returned waits for it, and gives what it made; None where it failed."""
     read_end, write_end = os.pipe()
-    pid = os.fork()
+    pid = forked()
     if pid == 0:
         status = 1
-        die_with_parent()
         try:
             with os.fdopen(write_end, "wb") as stream:
                 stream.write(work())
@@ -64,10 +74,9 @@ def begun_apart(work: Callable[[], bytes]) -> Callable[[], bytes | None]:
 
 def works(work: Callable[[], object], seconds: float) -> bool:
     """Whether a piece of work ends without an error within so many seconds. What it makes is lost."""
-    pid = os.fork()
+    pid = forked()
     if pid == 0:
         status = 1
-        die_with_parent()
         try:
             work()
             status = 0

@@ -50,7 +50,7 @@ from isotomon.kernel.protocol import (
     unpack_patch,
 )
 from isotomon.kernel.reading import read_body
-from isotomon.kernel.tries import begun_apart, die_with_parent
+from isotomon.kernel.tries import begun_apart, die_with_parent, forked
 from isotomon.kernel.volumes import Lump
 
 KEPT_BYTES = 256 * 1024 * 1024
@@ -212,11 +212,10 @@ def _meshed(body: making.NamedShape, request: Making) -> tuple[Mesh, bool]:
 def start_step(request: Work, bodies: OrderedDict[str, Built]) -> Running:
     """Fork a child for the request."""
     read_end, write_end = os.pipe()
-    pid = os.fork()
+    pid = forked()
     if pid:
         os.close(write_end)
         return Running(request, pid, read_end, bytearray(), time.monotonic() + request.limit)
-    die_with_parent()
     os.close(read_end)
     status = 0
     try:
