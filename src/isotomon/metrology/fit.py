@@ -30,6 +30,8 @@ MOST_FITTED = 20_000
 FEW = 1_500
 """Points by which it is seen from where a fit is to begin."""
 ROUNDS, FEW_ROUNDS, ROUGH_ROUNDS = 60, 12, 20
+MOST_SIZED = 2.0
+"""Times as large, or as small, a fit makes points at most."""
 STILL = 1e-8
 """Of the body's size: a step smaller than this is none."""
 WEAK = 3e-3
@@ -138,6 +140,8 @@ def best_fit(
         if scale < least:
             least, best = scale, matrix
         step, move = _step(target, here, found, freedom, scale, rough)
+        if not 1.0 / MOST_SIZED < np.cbrt(np.linalg.det((move @ matrix)[:3, :3])) < MOST_SIZED:
+            break  # points of something else come nearest to a body as one point of it
         matrix = move @ matrix
         if np.abs(step).max() < STILL * target.size:
             break
@@ -235,7 +239,7 @@ def _axes(points: Array) -> tuple[Array, Array]:
     ]
     some = points[cells]
     middle = some.mean(axis=0)
-    axes = np.linalg.svd(some - middle, full_matrices=False)[2].T
+    axes = np.linalg.svd((some - middle).T @ (some - middle))[0]
     return axes * np.array([1.0, 1.0, float(np.sign(np.linalg.det(axes)))]), middle
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Callable
 from pathlib import Path
 
@@ -18,7 +19,7 @@ from isotomon.app.made.touching import Touching
 from isotomon.app.state.later import Later, read_aside
 from isotomon.author.session import Session
 from isotomon.design.disk import refuse_same
-from isotomon.errors import IsotomonError
+from isotomon.errors import DesignError, IsotomonError
 from isotomon.exchange.clouds import ENDINGS, Cloud, read_cloud
 from isotomon.inspect.looks import Colouring
 from isotomon.inspect.results import Quick
@@ -30,6 +31,7 @@ from isotomon.metrology.plan import probe_plan
 from isotomon.metrology.target import named_places
 from isotomon.quantity import LENGTHS
 
+log = logging.getLogger(__name__)
 MOST_LIVE = 300_000
 """Points that are compared again by themselves when the design has changed."""
 TITLE = "Off the design"
@@ -164,8 +166,16 @@ class MadeRoom(QObject):
         def work() -> tuple[AsMade, Colouring | None]:
             known = named_places(quick)
             named = {name: place for name, place in cloud.named.items() if name in known}
-            made = held_against(quick, cloud.points, fit, named or None, finished)
-            return made, coloured(made) if len(made.kept) else None
+            try:
+                made = held_against(quick, cloud.points, fit, named or None, finished)
+                return made, coloured(made) if len(made.kept) else None
+            except IsotomonError:
+                raise
+            except (ArithmeticError, ValueError) as error:  # told where the user looks, not only logged
+                log.exception("points were not compared")
+                raise DesignError(
+                    f"the points could not be compared ({type(error).__name__}); please report it with both files"
+                ) from None
 
         return work
 
