@@ -48,7 +48,7 @@ class MadeRoom(QObject):
         self.colouring: Colouring | None = None
         self._source = MadeSource()
         self._session: Session | None = None  # of whose part a machine touches
-        self.touching = Touching()
+        self.touching = Touching(self.panel)
         self.touching.came.connect(self._show_touched)
         self.touching.ended.connect(self._ended)
         self._again = Later("as made", self.panel)

@@ -7,6 +7,7 @@ import threading
 from contextlib import nullcontext
 
 from PySide6.QtCore import QObject, QTimer, Signal
+from shiboken6 import isValid
 
 from isotomon.arrays import Array
 from isotomon.errors import IsotomonError
@@ -27,13 +28,13 @@ class Touching(QObject):
     ended = Signal(str)
     _done = Signal(str)
 
-    def __init__(self) -> None:
+    def __init__(self, shown_in: QObject) -> None:
         super().__init__()
         self.places: list[Array] = []
         self.tried, self.planned = 0, 0
         self._asked: object = None
         self._stop: threading.Event | None = None
-        self._timer = QTimer(self)
+        self._timer = QTimer(shown_in)  # it ends with the window
         self._timer.setInterval(OFTEN)
         self._timer.timeout.connect(self.came)
         self._done.connect(self._took_end)
@@ -76,6 +77,8 @@ class Touching(QObject):
             self._stop.set()
 
     def _took_end(self, problem: str) -> None:
-        self._timer.stop()
         self._stop = None
+        if not isValid(self._timer):  # the window has gone meanwhile
+            return
+        self._timer.stop()
         self.ended.emit(problem)

@@ -9,6 +9,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, Qt, QTimer, Signal
 from PySide6.QtWidgets import QFileDialog, QSplitter
+from shiboken6 import isValid
 
 from isotomon.app.api import Api
 from isotomon.app.command import Command, needs_design
@@ -51,7 +52,7 @@ class StudyRoom(QObject):
         self.view.setSizes([260, 160])
         self.middle = Middle(api, self.view, self.panel)
         self._stop: threading.Event | None = None
-        self._soon = QTimer(self)
+        self._soon = QTimer(self.view)  # it ends with the window
         self._soon.setSingleShot(True)
         self._soon.setInterval(SOON)
         self._soon.timeout.connect(self._draw)
@@ -182,7 +183,7 @@ class StudyRoom(QObject):
             self._stop.set()
 
     def _took(self, row: VariantRow, done: int, count: int) -> None:
-        if self._stop is None or self._stop.is_set():
+        if self._stop is None or self._stop.is_set() or not isValid(self.view):
             return
         before = len(self.model.figures)
         self.model.add([row])
@@ -195,6 +196,8 @@ class StudyRoom(QObject):
 
     def _ended(self, answer: object) -> None:
         self._stop = None
+        if not isValid(self.view):  # the window has gone meanwhile
+            return
         self._draw()
         self.panel.show_running(0, 0, False)
         study = self.model.study
