@@ -206,11 +206,14 @@ class Parts(unittest.TestCase):
         half = held_against(quick, points[points[:, 2] < 110.0])
         self.assertIn("nothing was measured on", self.words(half))
         self.assertEqual([one.fit is None for one in half.sections], [False, False, True, True, True])
-        for odd in (np.full((50, 3), 9e3), chance.normal(0.0, 1e5, (200, 3))):
+        for odd, words in (
+            (np.full((50, 3), 9e3), "nothing was measured"),
+            (chance.normal(0.0, 1e5, (200, 3)), "farther than"),
+        ):
             with warnings.catch_warnings():
                 warnings.simplefilter("error")
                 made = held_against(quick, odd, "size")
-            self.assertTrue(0.49 < made.fit.size < 2.01 and "farther than" in self.words(made))
+            self.assertTrue(0.49 < made.fit.size < 2.01 and words in self.words(made), self.words(made))
         named = {name: ANY @ named_places(quick)[name] for name in ("p0 leading", "p0 trailing", "p4 leading")}
         by_name = held_against(quick, points @ ANY.T, "none", named)
         np.testing.assert_allclose(by_name.points, points, atol=1e-9)
