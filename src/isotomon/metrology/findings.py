@@ -74,8 +74,9 @@ def laws_made(quick: Quick, sections: tuple[SectionMade, ...]) -> list[tuple[Jud
     """The laws that the design is judged by, against the sections as made, in their own bands; and where each is, in words. Laws of what is told
     of stations only."""
     found = []
+    of_finished = {law.id for law in quick.body.laws if law.of == "finished"}  # sections as made are of its outside
     for judged in quick.judged:
-        if judged.quality == "twist_rate" or not len(judged.position):
+        if judged.key in of_finished or judged.quality == "twist_rate" or not len(judged.position):
             continue
         pairs = []
         for one in sections:

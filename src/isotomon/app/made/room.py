@@ -256,7 +256,7 @@ class MadeRoom(QObject):
         try:
             if session is not None:
                 refuse_same(path, session.path)
-            write_points(cloud.points, path)
+            read_aside(self.w.widget, f"Writing {path.name}", lambda: write_points(cloud.points, path))
         except IsotomonError as error:
             self.w.desk.said.emit("error", str(error))
             return
