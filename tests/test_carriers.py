@@ -24,6 +24,7 @@ from isotomon.field.mesh import triangles
 from isotomon.field.patches import patches
 from isotomon.geometry import space
 from isotomon.geometry.datums import SpaceCurve
+from isotomon.geometry.through import through
 from isotomon.inspect.quick import rebuild
 from isotomon.inspect.results import Quick
 from isotomon.measure.joins import joins
@@ -145,7 +146,7 @@ class AlongAPath(unittest.TestCase):
         """Least: the X axis turns only with the path (no spin about it). Fixed: it never turns. Up: Y stays in the plane of up."""
         t = np.linspace(0.0, 2.0, 30)
         points = np.column_stack([40 * np.sin(t), 30 * t, 25 * np.cos(1.3 * t) + 60 * t])
-        curve = space.through(points)
+        curve = through(points)
         least, fixed, up = (
             path(curve),
             path(curve, "fixed"),

@@ -18,6 +18,7 @@ from isotomon.design.station_edits import change_station, remove_stations
 from isotomon.errors import DesignError
 from isotomon.geometry import space
 from isotomon.geometry.datums import Plane, SpaceCurve
+from isotomon.geometry.through import through
 from isotomon.inspect.quick import rebuild
 from isotomon.profile import shapes
 from isotomon.profile.draw_edits import Pen
@@ -118,7 +119,7 @@ class ThroughPoints(unittest.TestCase):
         """It passes its points, has the directions asked for, and its curvature does not jump, also where a handle is."""
         points = np.array([[0, 0, 0], [30, 10, 40], [20, 40, 90], [-10, 30, 150]], dtype=float)
         way = np.array([1.0, 2.0, 2.0]) / 3.0
-        c = space.through(points, [None, way, None, np.array([0.0, 0.0, 1.0])])
+        c = through(points, [None, way, None, np.array([0.0, 0.0, 1.0])])
         x = np.r_[0.0, np.cumsum(np.linalg.norm(np.diff(points, axis=0), axis=1))]
         t = x / x[-1]
         np.testing.assert_allclose(c.at(t), points, atol=1e-9)
@@ -132,7 +133,7 @@ class ThroughPoints(unittest.TestCase):
     def test_a_closed_one_comes_round_smoothly(self) -> None:
         """Through eight points of a circle it stays within 0.3 % of it and its ends agree in direction."""
         phi = np.arange(8) * math.pi / 4
-        ring = space.through(np.column_stack([np.cos(phi), np.sin(phi), 0 * phi]), closed=True)
+        ring = through(np.column_stack([np.cos(phi), np.sin(phi), 0 * phi]), closed=True)
         p = ring.at(np.linspace(0, 1, 999))
         self.assertLess(float(np.abs(np.linalg.norm(p, axis=1) - 1.0).max()), 3e-3)
         np.testing.assert_allclose(ring.rate(np.array([0.0])), ring.rate(np.array([1.0])), atol=1e-9)
@@ -162,8 +163,8 @@ class FromOthers(unittest.TestCase):
         z = np.linspace(0.0, 100.0, 41)
         phi = z / 60.0
         wanted = np.column_stack([20 * np.cos(phi), 20 * np.sin(phi), z])
-        side = space.through(wanted * [0, 1, 1])
-        front = space.through(wanted * [1, 0, 1])
+        side = through(wanted * [0, 1, 1])
+        front = through(wanted * [1, 0, 1])
         yz, zx = (
             Plane(np.zeros(3), np.array([0.0, 1, 0]), np.array([1.0, 0, 0])),
             Plane(np.zeros(3), np.array([0.0, 0, 1]), np.array([0.0, 1, 0])),

@@ -25,8 +25,8 @@ from isotomon.geometry.basis import Basis
 from isotomon.geometry.curvature import curvature_from
 from isotomon.geometry.datums import SpaceCurve
 from isotomon.geometry.space import line, turned_round
-from isotomon.geometry.space import through as curve_through
 from isotomon.geometry.tensor import going_on
+from isotomon.geometry.through import through as curve_through
 from tests.helpers import trials
 
 Known = Callable[[Array, Array], Array]

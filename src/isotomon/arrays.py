@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 Array = NDArray[np.float64]
+Complex = NDArray[np.complex128]
 Index = NDArray[np.intp]
 """Whole numbers: places in other arrays, counts."""
 Mask = NDArray[np.bool_]

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 import re
 from dataclasses import replace
+from functools import lru_cache
 from typing import Any
 
 from isotomon.design.bodies import check_bodies
@@ -21,7 +22,7 @@ from isotomon.operations.counting import check_steps
 from isotomon.profile.drawing import DIMENSIONS, Drawing, check_drawing
 from isotomon.profile.section import Apex, Drawn, Elsewhere
 from isotomon.profile.section_text import check_section, is_foil
-from isotomon.quantity import Kind, Quantity, Value, resolve, resolve_numbers
+from isotomon.quantity import Kind, Quantity, Value, names_in, resolve, resolve_numbers
 
 MOST_STATIONS = 1000
 MOST_NUMBERS = 500
@@ -277,7 +278,27 @@ def _station_value(station: Station, field: str, names: dict[str, Quantity]) -> 
 def _station(
     station: Station, position: float, fraction: float, placed: Placed, names: dict[str, Quantity]
 ) -> StationNumbers:
-    names = {**names, "position": Quantity(position, 1, 0), "fraction": Quantity(fraction)}
+    used = tuple((name, names[name]) for name in _names_used(station) if name in names)
+    return _station_numbers(station, position, fraction, placed[station.id][1:] if station.id in placed else None, used)
+
+
+@lru_cache(maxsize=512)
+def _names_used(station: Station) -> tuple[str, ...]:
+    """The names in a station's formulas."""
+    values = (getattr(station, field) for field in STATION_KINDS)
+    return tuple(sorted({name for value in values if isinstance(value, str) for name in names_in(value)}))
+
+
+@lru_cache(maxsize=512)
+def _station_numbers(
+    station: Station,
+    position: float,
+    fraction: float,
+    placed: tuple[float, float] | None,
+    used: tuple[tuple[str, Quantity], ...],
+) -> StationNumbers:
+    """The same numbers for the same record where it stands: an edit touches few stations. `placed`: tilts that a datum plane gives it."""
+    names = {**dict(used), "position": Quantity(position, 1, 0), "fraction": Quantity(fraction)}
     drawn = isinstance(station.section, Drawn | Elsewhere)
     if station.chord is None and not drawn and not isinstance(station.section, Apex):
         raise DesignError(
@@ -292,11 +313,7 @@ def _station(
         pivot = _station_value(station, "pivot", names)
         if not -10.0 <= pivot <= 10.0:
             raise DesignError(f"station '{station.name}': the pivot is {pivot:g} of the chord; use -10 to 10")
-    tilt = (
-        placed[station.id][1:]
-        if station.id in placed
-        else (_station_value(station, "tilt_x", names), _station_value(station, "tilt_y", names))
-    )
+    tilt = placed or (_station_value(station, "tilt_x", names), _station_value(station, "tilt_y", names))
     if max(map(abs, tilt)) >= math.radians(89.0):
         raise DesignError(f"station '{station.name}': the plane is tilted by 89° or more; tilt it less")
     try:

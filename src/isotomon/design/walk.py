@@ -33,9 +33,9 @@ _PLACES = {
 """What fields on the way to a formula are called that are not called as in the record."""
 
 
-MOST_MENTIONS = 1000
-"""Things of which it is known what they refer to."""
-_MENTIONS: dict[tuple[int, ...], tuple[tuple[object, ...], frozenset[str]]] = {}
+MOST_MENTIONS = 5000
+"""Records of which it is known what they refer to."""
+_MENTIONS: dict[int, tuple[object, frozenset[str]]] = {}
 
 
 class Mention(NamedTuple):
@@ -53,15 +53,24 @@ def references(design: Design) -> Iterator[Mention]:
 
 
 def mentions(parts: tuple[object, ...]) -> frozenset[str]:
-    """The ids of the things that parts of a design refer to. Of the very same parts they are known."""
-    key = tuple(map(id, parts))
-    known = _MENTIONS.get(key)
+    """The ids of the things that parts of a design refer to. Of the very same records they are known."""
+    found = set[str]()
+    for part in parts:
+        if isinstance(part, tuple):
+            found |= mentions(part)
+        elif isinstance(part, Record):
+            found |= _mentions_of(part)
+    return frozenset(found)
+
+
+def _mentions_of(record: Record) -> frozenset[str]:
+    known = _MENTIONS.get(id(record))
     if known is None:
         if len(_MENTIONS) >= MOST_MENTIONS:
             _MENTIONS.clear()
-        # As long as it is kept, its parts are, and nothing else has their ids.
-        known = parts, frozenset(Ref(found.text).thing for found in _walk(parts, "reference", "", "", ""))
-        _MENTIONS[key] = known
+        # As long as it is kept, the record is, and nothing else has its id.
+        known = record, frozenset(Ref(found.text).thing for found in _walk(record, "reference", "", "", ""))
+        _MENTIONS[id(record)] = known
     return known[1]
 
 

@@ -21,6 +21,7 @@ from isotomon.geometry.datums import Axis, Cylinder, Frame, Plane, SpaceCurve, u
 from isotomon.geometry.helix import Helix
 from isotomon.geometry.hermite import smooth
 from isotomon.geometry.quadrature import gauss_rule
+from isotomon.geometry.through import through
 from isotomon.profile.drawing import Drawing
 from isotomon.profile.drawn import corner_name, joints
 from isotomon.profile.loops import Chain, find_runs
@@ -68,9 +69,9 @@ def _through(ground: Sources, guide: Guide) -> SpaceCurve:
     places = np.array([point_place(ground, p) for p in guide.points]).reshape(-1, 3)
     closed = guide.choices[0] == "closed"
     if len(places) < 2:
-        return space.through(places)
+        return through(places)
     slopes = [_slope(ground, p, places, k, closed) for k, p in enumerate(guide.points)]
-    return space.through(places, slopes, closed)
+    return through(places, slopes, closed)
 
 
 def _slope(ground: Sources, point: GuidePoint, places: Array, k: int, closed: bool) -> Array | None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from functools import lru_cache
+from functools import cached_property, lru_cache
 
 import msgspec
 import numpy as np
@@ -57,6 +57,17 @@ class CommonForm:
     rule: Quadrature
     samples: Sampling
     anchor_u: Array
+
+    @cached_property
+    def tie_rows(self) -> Array:
+        """(ties, n): evaluates sections at the ties."""
+        return self.common.rows(np.array([t.u for t in self.common.ties]))
+
+    @cached_property
+    def tie_shares(self) -> Array:
+        """(variants, ties) the shares of the outlines' arc lengths at which the ties lie."""
+        shares = [self.common.on(np.array([t.share[k] for t in self.common.ties])) for k in range(len(self.variants))]
+        return np.array(shares).reshape(len(self.variants), len(self.common.ties))
 
 
 def digest(value: object) -> str:
@@ -191,7 +202,7 @@ def make_shape(
     for row, n in enumerate(resolved.stations):
         at = index.get(variants[n.station.id])
         if at is not None:
-            shares[row] = form.common.on(np.array([t.share[at] for t in form.common.ties]))
+            shares[row] = form.tie_shares[at]
     loft = resolved.body.loft
     course = course_of(resolved, placed, form.common, form.rule.area_form, carrier)
     manner = Manner(

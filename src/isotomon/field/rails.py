@@ -12,15 +12,15 @@ from dataclasses import dataclass
 from functools import cached_property, lru_cache
 
 import numpy as np
-from numpy.typing import NDArray
 
-from isotomon.arrays import Array, Index
+from isotomon.arrays import Array, Complex, Index
 from isotomon.errors import FieldError
 from isotomon.field.carriers import Frames
 from isotomon.field.correspond import Correspondence
 from isotomon.geometry.datums import SpaceCurve
+from isotomon.geometry.planar import as_complex, as_points
+from isotomon.geometry.through import side_by_side
 
-Complex = NDArray[np.complex128]
 COLLINEAR = (0.01, 0.04)
 """4·det/trace² of the rail points' spread: below the first (a ratio of singular values of 0.05) they say nothing across
 their line, above the second they say all."""
@@ -51,14 +51,13 @@ def met(
     tracks: Sequence[Track], origin: Array, normal: Array, near: bool = False
 ) -> tuple[Array, Array, Index, Array, Array]:
     """`Track.levels` of several tracks at once, (tracks, n) each, with the points there and their rates (tracks, n, 3)."""
-    found = [_bracketed(track.table, origin, normal, near) for track in tracks]
-    k, share, gap, count = (np.stack(column) for column in zip(*found, strict=True))
+    k, share, gap, count = _bracketed(np.stack([track.table for track in tracks]), origin, normal, near)
+    evaluate = side_by_side([track.curve for track in tracks])
     step = 1.0 / (SAMPLES - 1)
     low, high, at = k * step, (k + 1) * step, (k + share) * step
     held = count > 0
     for _ in range(4):
-        place = np.stack([track.curve.at(t) for track, t in zip(tracks, at, strict=True)])
-        rate = np.stack([track.curve.rate(t) for track, t in zip(tracks, at, strict=True)])
+        place, rate = evaluate(at)
         off = np.einsum("rnk,nk->rn", place - origin, normal)
         steep = np.einsum("rnk,nk->rn", rate, normal)
         move = np.where(held & (np.abs(steep) > 0.0), -off / np.where(steep == 0.0, 1.0, steep), 0.0)
@@ -66,28 +65,39 @@ def met(
         move, at = moved - at, moved
         if np.abs(move).max(initial=0.0) < 1e-9:  # what is left is its square, within what a straight step gives
             return at, gap, count, place + move[..., None] * rate, rate
-    place = np.stack([track.curve.at(t) for track, t in zip(tracks, at, strict=True)])
-    rate = np.stack([track.curve.rate(t) for track, t in zip(tracks, at, strict=True)])
-    return at, gap, count, place, rate
+    return at, gap, count, *evaluate(at)
 
 
 def _bracketed(p: Array, origin: Array, normal: Array, nearest_only: bool) -> tuple[Index, Array, Array, Index]:
-    """Where planes first pass a polyline p (m, 3): the piece (n,), the share of it, how far the polyline stays away where
+    """Where planes first pass polylines p (r, m, 3): the piece (r, n), the share of it, how far the polyline stays away where
     it is never passed, and how often it is."""
-    slack = 1e-9 * float(np.ptp(p, axis=0).max())
-    level = np.einsum("nk,nk->n", origin, normal)
     if not nearest_only and (normal == normal[0]).all():
         height = p @ normal[0]
-        way = 1.0 if height[-1] > height[0] else -1.0
+        way = np.where(height[:, -1:] > height[:, :1], 1.0, -1.0)
         rising = way * height
-        if (np.diff(rising) > 0.0).all():
-            want = way * level
-            gap = np.maximum(np.maximum(rising[0] - want, want - rising[-1]), 0.0)
-            gap[gap < slack] = 0.0
-            k = np.clip(np.searchsorted(rising, want, side="right") - 1, 0, len(p) - 2)
-            share = np.clip((want - rising[k]) / (rising[k + 1] - rising[k]), 0.0, 1.0)
-            return k, share, gap, (gap == 0.0).astype(np.intp)
-    height = p @ normal.T - level
+        if (rising[:, 1:] > rising[:, :-1]).all():
+            return _bracketed_rising(rising, way * (origin @ normal[0]), 1e-9 * np.ptp(p, axis=1).max(axis=1))
+    found = [_bracketed_one(one, origin, normal, nearest_only) for one in p]
+    k, share, gap, count = (np.stack(column) for column in zip(*found, strict=True))
+    return k, share, gap, count
+
+
+def _bracketed_rising(rising: Array, want: Array, slack: Array) -> tuple[Index, Array, Array, Index]:
+    """The same for polylines that only rise past parallel planes, as far as their heights (r, m) go; `want` (r, n) are the planes'."""
+    rows = np.arange(len(rising))[:, None]
+    gap = np.maximum(np.maximum(rising[:, :1] - want, want - rising[:, -1:]), 0.0)
+    gap[gap < slack[:, None]] = 0.0
+    k = np.stack([one.searchsorted(heights, side="right") for one, heights in zip(rising, want, strict=True)])
+    k = np.minimum(np.maximum(k - 1, 0), rising.shape[1] - 2)
+    low = rising[rows, k]
+    share = np.minimum(np.maximum((want - low) / (rising[rows, k + 1] - low), 0.0), 1.0)
+    return k, share, gap, (gap == 0.0).astype(np.intp)
+
+
+def _bracketed_one(p: Array, origin: Array, normal: Array, nearest_only: bool) -> tuple[Index, Array, Array, Index]:
+    """The same for one polyline p (m, 3) that may turn back; (n,) each."""
+    slack = 1e-9 * float(np.ptp(p, axis=0).max())
+    height = p @ normal.T - np.einsum("nk,nk->n", origin, normal)
     near = np.where(np.abs(height) < slack, 0.0, height)
     # A rail that ends on a plane, but for rounding, passes it: else another of its turns would be taken for it.
     near[[0, -1]] = np.where(np.abs(height[[0, -1]]) < 1e3 * slack, 0.0, height[[0, -1]])
@@ -127,18 +137,17 @@ class Rails:
     def carried(self, frames: Frames, local: Array, local1: Array) -> tuple[Array, Array]:
         """Sections (n_v, n + 2, 2), nominal points last, and their slopes, brought to the rails."""
         goals, goals1 = self.goals(frames)
-        p = np.matmul(self.rows, local[:, :-2])
-        p1 = np.matmul(self.rows, local1[:, :-2])
+        z, z1 = _flat(local), _flat(local1)
+        p, p1 = as_points(z[:, :-2] @ self.rows.T), as_points(z1[:, :-2] @ self.rows.T)
         # A complex step gives the derivative to the last digit (Squire and Trapp, SIAM Review 40, 1998).
         pc, rc = p + 1j * STEP * p1, goals + 1j * STEP * goals1
         middle, turn, shift = _transform(pc, rc, self.stretch)
         left = rc - (np.matmul(pc - middle[:, None], turn) + shift[:, None])
-        away = local - middle.real[:, None]
-        slopes = np.matmul(away, turn.imag / STEP) + np.matmul(local1 - middle.imag[:, None] / STEP, turn.real)
-        return (
-            np.matmul(away, turn.real) + shift.real[:, None] + np.matmul(self.shares, left.real),
-            slopes + shift.imag[:, None] / STEP + np.matmul(self.shares, left.imag / STEP),
-        )
+        away, away1 = z - _flat(middle.real), z1 - _flat(middle.imag / STEP)
+        carried = _turned(away, turn.real) + _flat(left.real) @ self.shares.T + _flat(shift.real)
+        slopes = _turned(away, turn.imag / STEP) + _turned(away1, turn.real)
+        slopes += _flat(left.imag / STEP) @ self.shares.T + _flat(shift.imag / STEP)
+        return as_points(carried), as_points(slopes)
 
     @cached_property
     def shares(self) -> Array:
@@ -159,6 +168,19 @@ class Rails:
         axes1 = np.stack([frames.across1, frames.up1], axis=1)
         slopes = np.matmul(axes, rate) + np.matmul(axes1, away)
         return np.matmul(axes, away).transpose(0, 2, 1), slopes.transpose(0, 2, 1)
+
+
+def _flat(points: Array) -> Complex:
+    """(n_v, m) x + iy of points (n_v, m, 2), or (n_v, 1) of one a section (n_v, 2)."""
+    return as_complex(points.reshape(len(points), -1))
+
+
+def _turned(z: Complex, matrix: Array) -> Complex:
+    """Points x + iy (n_v, m), as rows times matrices (n_v, 2, 2): one number turns and sizes them, another their mirror images."""
+    (a, b), (c, d) = matrix.transpose(1, 2, 0)
+    turned = ((a + d) + 1j * (b - c))[:, None] / 2.0 * z
+    mirrored = ((a - d) + 1j * (b + c))[:, None] / 2.0
+    return turned + mirrored * z.conj() if mirrored.any() else turned
 
 
 def _transform(p: Complex, r: Complex, stretch: bool) -> tuple[Complex, Complex, Complex]:

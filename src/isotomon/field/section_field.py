@@ -24,7 +24,7 @@ from isotomon.field.naming import Names, names_of
 from isotomon.field.rails import Rails
 from isotomon.field.rim import Rim
 from isotomon.field.wrapping import Wrap, bent
-from isotomon.geometry.planar import cross
+from isotomon.geometry.planar import as_complex, as_points, cross
 
 
 @dataclass(frozen=True, eq=False)
@@ -204,10 +204,11 @@ def flat_sections(field: SectionField, v: Array) -> tuple[Array, Array, Frames, 
         angle, rate = field.course.turned(v, angle, rate)
         more, more1 = field.course.moved(v)
         offset, offset1 = offset + more, offset1 + more1
-    turned = _turned(shape, angle)
-    local = turned + offset[:, None]
-    local1 = _turned(shape1, angle) + offset1[:, None]
-    local1 += rate[:, None, None] * np.stack([-turned[..., 1], turned[..., 0]], axis=-1)
+    # As complex numbers, x + iy, the points of a section are turned by one product each.
+    turn = np.exp(1j * angle)[:, None]
+    turned = turn * as_complex(shape)
+    local = as_points(turned + as_complex(offset))
+    local1 = as_points(turn * as_complex(shape1) + as_complex(offset1) + 1j * rate[:, None] * turned)
     tilt, tilt1 = body[:, -2:], body1[:, -2:]
     if field.rim is not None:
         local, local1 = field.rim.carried(v, local, local1)
@@ -344,7 +345,10 @@ def _turned(flat: Array, angle: Array) -> Array:
 
 
 def _in_space(local: Array, origin: Array, across: Array, up: Array) -> Array:
-    return origin[:, None, :] + np.matmul(local, np.stack([across, up], axis=1))
+    space = np.matmul(local, np.stack([across, up], axis=1))
+    for k in range(3):  # one coordinate after another: numpy is slow at runs of three numbers
+        space[..., k] += origin[:, k, None]
+    return space
 
 
 def outline_of(station: Placed) -> Array:

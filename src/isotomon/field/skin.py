@@ -11,7 +11,8 @@ from isotomon.arrays import Array
 from isotomon.field.section_field import SectionField
 from isotomon.field.sheet import SkinSheet
 from isotomon.geometry.datums import Cylinder, Plane, SpaceCurve, plane_at
-from isotomon.geometry.space import sampled, through
+from isotomon.geometry.space import sampled
+from isotomon.geometry.through import through
 
 REACH = 10.0
 """A cylinder is looked at for so many radii along its axis."""

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
+from scipy.interpolate import PPoly
 
 from isotomon.arrays import Array
 from isotomon.errors import DesignError
@@ -65,6 +66,8 @@ class SpaceCurve:
     """Lasting names of the corners, where they are known."""
     joints: tuple[float, ...] = ()
     """Parameters at which one formula ends and another begins, whether it turns sharply there or not."""
+    spline: PPoly | None = None
+    """What the curve is evaluated by, where it is made of quintics: several such curves are evaluated at once (`side_by_side`)."""
     beyond: Callable[[Array], tuple[Array, Array]] | None = None
     """Of an edge of a skin: at parameters (n,), the direction (n, 3) of length 1, square to the edge, in which the skin would go on, and its
     normal curvature that way as a vector (n, 3), 1/mm."""

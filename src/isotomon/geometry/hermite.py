@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from scipy.interpolate import PPoly
@@ -29,6 +30,8 @@ _QUINTIC = np.array(
 
 MANY_SITES = 24
 """Above so many sites it is quicker to leave out the zeros of the weights, of which each place has six others."""
+KEPT_SIZE = 512
+"""Weights at up to so many places, and curves through up to so many values, are kept: edit after edit asks for the same ones."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -49,62 +52,90 @@ class Hermite:
         n = len(self.x)
         if n == 1:
             return PPoly(self.data[None, :1], np.array([self.x[0], self.x[0] + 1.0]))
-        h = np.diff(self.x)[:, None]
+        h = (self.x[1:] - self.x[:-1])[:, None]
         y, first, second = self.data[:n], self.data[n : 2 * n], self.data[2 * n :]
         ends = np.stack([y[:-1], first[:-1] * h, second[:-1] * h * h, y[1:], first[1:] * h, second[1:] * h * h])
-        powers = np.tensordot(_QUINTIC, ends, 1) / h ** np.arange(6)[:, None, None]
-        return PPoly(powers[::-1], self.x)
+        powers = (_QUINTIC @ ends.reshape(6, -1)).reshape(ends.shape) / h ** np.arange(6)[:, None, None]
+        return PPoly.construct_fast(np.ascontiguousarray(powers[::-1]), self.x)
 
     def weights(self, x: Array, derivative: int = 0) -> Array:
-        """(len(x), 3n): what each entry of `data` contributes at each x."""
-        if len(self.x) == 1:
-            return np.tile([float(derivative == 0), 0.0, 0.0], (len(x), 1))
-        local, columns = self._own_weights(x, derivative)
-        whole = np.zeros((len(x), 3 * len(self.x)))
-        np.put_along_axis(whole, columns, local, axis=1)
-        return whole
+        """(len(x), 3n): what each entry of `data` contributes at each x; not to be written to."""
+        x = np.asarray(x, dtype=np.float64)
+        if len(x) <= KEPT_SIZE and len(self.x) <= MANY_SITES:
+            return _kept_weights(self.x.tobytes(), x.tobytes(), derivative)
+        return _weights(self.x, x, derivative)
 
     def sparse_weights(self, x: Array, derivative: int = 0) -> csr_array:
         """The same without its zeros, for two sites or more."""
-        local, columns = self._own_weights(x, derivative)
+        local, columns = _own_weights(self.x, x, derivative)
         rows = np.arange(len(x) + 1) * local.shape[1]
         return csr_array((local.ravel(), columns.ravel(), rows), shape=(len(x), 3 * len(self.x)))
 
-    def _own_weights(self, x: Array, derivative: int) -> tuple[Array, Index]:
-        """(len(x), 6) each: the weights of the two sites about each x, and which entries of `data` they belong to."""
-        n = len(self.x)
-        inside = np.clip(x, self.x[0], self.x[-1])
-        bay = np.clip(np.searchsorted(self.x, inside, side="right") - 1, 0, n - 2)
-        h = (self.x[1:] - self.x[:-1])[bay]
-        t = (inside - self.x[bay]) / h
-        degrees = np.arange(6)
-        factor = np.ones(6)
-        for k in range(derivative):
-            factor = factor * np.maximum(degrees - k, 0)
-        powers = factor * t[:, None] ** np.maximum(degrees - derivative, 0)
-        local = (powers @ _QUINTIC) / (h**derivative)[:, None]
-        if derivative:
-            local[(x < self.x[0]) | (x > self.x[-1])] = 0.0
-        local *= np.stack([np.ones_like(h), h, h * h, np.ones_like(h), h, h * h], axis=1)
-        return local, bay[:, None] + np.array([0, n, 2 * n, 1, n + 1, 2 * n + 1])
+
+@lru_cache(maxsize=64)
+def _kept_weights(sites: bytes, places: bytes, derivative: int) -> Array:
+    """`_weights` of few sites and places, no more than 19 MB of them in all."""
+    weights = _weights(np.frombuffer(sites), np.frombuffer(places), derivative)
+    weights.setflags(write=False)
+    return weights
+
+
+def _weights(sites: Array, x: Array, derivative: int) -> Array:
+    """(len(x), 3n): what values, slopes and second derivatives at the sites (n,) contribute at each x."""
+    if len(sites) == 1:
+        return np.tile([float(derivative == 0), 0.0, 0.0], (len(x), 1))
+    local, columns = _own_weights(sites, x, derivative)
+    whole = np.zeros((len(x), 3 * len(sites)))
+    np.put_along_axis(whole, columns, local, axis=1)
+    return whole
+
+
+def _own_weights(sites: Array, x: Array, derivative: int) -> tuple[Array, Index]:
+    """(len(x), 6) each: the weights of the two sites about each x, and which entries of a curve's `data` they belong to."""
+    n = len(sites)
+    inside = np.clip(x, sites[0], sites[-1])
+    bay = np.clip(np.searchsorted(sites, inside, side="right") - 1, 0, n - 2)
+    h = (sites[1:] - sites[:-1])[bay]
+    t = (inside - sites[bay]) / h
+    degrees = np.arange(6)
+    factor = np.ones(6)
+    for k in range(derivative):
+        factor = factor * np.maximum(degrees - k, 0)
+    powers = factor * t[:, None] ** np.maximum(degrees - derivative, 0)
+    local = (powers @ _QUINTIC) / (h**derivative)[:, None]
+    if derivative:
+        local[(x < sites[0]) | (x > sites[-1])] = 0.0
+    local *= np.stack([np.ones_like(h), h, h * h, np.ones_like(h), h, h * h], axis=1)
+    return local, bay[:, None] + np.array([0, n, 2 * n, 1, n + 1, 2 * n + 1])
 
 
 def natural_slopes(x: Array, y: Array) -> tuple[Array, Array]:
     """First and second derivatives (n, m) at the sites of the natural cubic spline through `y` (n, m)."""
     n = len(x)
-    h = np.diff(x)
-    rise = np.diff(y, axis=0) / h[:, None]
+    h = x[1:] - x[:-1]
+    rise = (y[1:] - y[:-1]) / h[:, None]
     second = np.zeros_like(y)
     if n > 2:
-        band = np.zeros((3, n - 2))
-        band[0, 1:] = h[1:-1]
-        band[1] = 2.0 * (h[:-1] + h[1:])
-        band[2, :-1] = h[1:-1]
-        second[1:-1] = solve_banded((1, 1), band, 6.0 * np.diff(rise, axis=0))
+        second[1:-1] = _through_neighbours(h, 6.0 * (rise[1:] - rise[:-1]))
     first = np.empty_like(y)
     first[:-1] = rise - h[:, None] * (2.0 * second[:-1] + second[1:]) / 6.0
     first[-1] = rise[-1] + h[-1] * (second[-2] + 2.0 * second[-1]) / 6.0
     return first, second
+
+
+def _through_neighbours(h: Array, right: Array) -> Array:
+    """(n, m) the second derivatives of a spline at its inner sites, from bays `h` (n + 1,)."""
+    n = len(right)
+    if n < MANY_SITES:  # the general solver is quicker for so few
+        matrix = np.zeros((n, n))
+        matrix.flat[:: n + 1] = 2.0 * (h[:-1] + h[1:])
+        matrix.flat[1 :: n + 1] = matrix.flat[n :: n + 1] = h[1:-1]
+        return np.asarray(np.linalg.solve(matrix, right), dtype=np.float64)
+    band = np.zeros((3, n))
+    band[0, 1:] = h[1:-1]
+    band[1] = 2.0 * (h[:-1] + h[1:])
+    band[2, :-1] = h[1:-1]
+    return np.asarray(solve_banded((1, 1), band, right))
 
 
 EVEN = 0.002
@@ -127,6 +158,20 @@ def smooth(x: Array, y: Array, settle: Settle | None = None, dimension: int = 0)
     `settle` may change slopes and second derivatives (n, m) in place before the bays are made.
     """
     y = np.asarray(y, dtype=np.float64)
+    if y.size <= KEPT_SIZE and settle is None:
+        return _kept_smooth(np.asarray(x, dtype=np.float64).tobytes(), y.tobytes(), y.shape[1], dimension)
+    return _smooth(x, y, settle, dimension)
+
+
+@lru_cache(maxsize=256)
+def _kept_smooth(sites: bytes, values: bytes, columns: int, dimension: int) -> Hermite:
+    """`smooth` of few values, no more than 4 MB of such curves in all."""
+    curve = _smooth(np.frombuffer(sites), np.frombuffer(values).reshape(-1, columns), None, dimension)
+    curve.data.setflags(write=False)
+    return curve
+
+
+def _smooth(x: Array, y: Array, settle: Settle | None, dimension: int) -> Hermite:
     if len(x) == 1:  # the same everywhere
         return Hermite(x, np.vstack([y, np.zeros((2, y.shape[1]))]))
     if not y.any():
@@ -173,8 +218,9 @@ def smooth_each(x: Array, y: Array) -> list[Hermite]:
 def _safe_slopes(rise: Array) -> Array:
     """Slopes (n, points, d) that with zero second derivative never overshoot: short, and zero where a point turns back."""
     ahead, behind = np.concatenate([rise, rise[-1:]]), np.concatenate([rise[:1], rise])
-    a2, b2 = np.sum(ahead * ahead, axis=2), np.sum(behind * behind, axis=2)
-    together = np.sum(ahead * behind, axis=2)
+    length2 = _dots(rise, rise)
+    a2, b2 = np.concatenate([length2, length2[-1:]]), np.concatenate([length2[:1], length2])
+    together = _dots(ahead, behind)
     # The harmonic mean's length, 2ab/(a+b), never exceeds twice the shorter; 5/8 of it stays below 5/4 of each.
     a, b = np.sqrt(a2), np.sqrt(b2)
     total = np.where(a + b > 0.0, a + b, 1.0)
@@ -237,40 +283,42 @@ def _least_share(
     """For each site, the share (0..1) of the safe slopes needed in the bays beside it, no less than `share` (sites, 1).
     `rise`: (bays, points, d); the others (sites, points, d). In `tight` bays (bays,) nothing may turn back at all.
     `each`: every point has a share of its own (sites, points), and turns back nowhere."""
-    length2 = np.sum(rise * rise, axis=2)
+    length2 = _dots(rise, rise)
     most = np.sqrt(_worst(each, length2))
     allowed = np.where(tight[:, None], 0.0, (0.0 if each or rise.shape[1] == 1 else SLACK) * most)
     greatest = length2.max(axis=0 if each else None)
     still = length2 <= 1e-24 * greatest
-
-    def along(site: Array, bay: slice) -> Array:
-        return np.asarray(np.sum(rise * site[bay], axis=2))
-
     left, right, share = slice(None, -1), slice(1, None), share.copy()
-    f0, f1 = along(first, left), along(first, right)
-    c0, c1 = along(second, left) * h, along(second, right) * h
-    g0, g1 = along(safe, left), along(safe, right)
-    # A point that stays where it is from site to site may not wander off between them.
-    speed = np.sqrt(np.sum(first * first, axis=2)) / 5.0
-    room = allowed + 1e-12 * np.sqrt(greatest)
-    for end in (left, right):
-        need = 1.0 - allowed / np.maximum(speed[end], 1e-300)
-        share[end] = np.maximum(share[end], _worst(each, np.where(still & (speed[end] > room), need, 0.0)))
+    f0, f1 = _dots(rise, first[left]) / 5.0, _dots(rise, first[right]) / 5.0
+    c0, c1 = _dots(rise, second[left]) * (h / 20.0), _dots(rise, second[right]) * (h / 20.0)
+    g0, g1 = _dots(rise, safe[left]) / 5.0, _dots(rise, safe[right]) / 5.0
+    if still.any():  # a point that stays where it is from site to site may not wander off between them
+        speed = np.sqrt(_dots(first, first)) / 5.0
+        room = allowed + 1e-12 * np.sqrt(greatest)
+        for end in (left, right):
+            need = 1.0 - allowed / np.maximum(speed[end], 1e-300)
+            share[end] = np.maximum(share[end], _worst(each, np.where(still & (speed[end] > room), need, 0.0)))
     slack = -allowed * np.sqrt(length2) - 1e-12 * length2
+    # The steps from one Bernstein coefficient to the next if both ends were wholly safe: never negative, so a share of them mends any deficit.
+    calm = np.stack([g0, g0, length2 - 2.0 * (g0 + g1), g1, g1])
+    steps = np.empty_like(calm)
     for _ in range(4):
         s0, s1 = share[left], share[right]
-        d0, d1 = (1 - s0) * f0 + s0 * g0, (1 - s1) * f1 + s1 * g1
+        steps[0], steps[4] = (1 - s0) * f0 + s0 * g0, (1 - s1) * f1 + s1 * g1
         e0, e1 = (1 - s0) * c0, (1 - s1) * c1
-        steps = np.stack(
-            [d0 / 5, d0 / 5 + e0 / 20, length2 - 0.4 * (d0 + d1) + (e1 - e0) / 20, d1 / 5 - e1 / 20, d1 / 5]
-        )
-        # The same steps if both ends were wholly safe: never negative, so a share of them mends any deficit.
-        calm = np.stack([g0 / 5, g0 / 5, length2 - 0.4 * (g0 + g1), g1 / 5, g1 / 5])
-        with np.errstate(over="ignore"):  # what is beyond all bounds is clipped to 1
-            deficit = np.where(steps < slack, (slack - steps) / np.maximum(calm - steps, 1e-300), 0.0)
-        need0, need1 = (np.clip(_worst(each, part.max(axis=0)), 0, 1) for part in (deficit[:3], deficit[2:]))
-        if not (need0.any() or need1.any()):
+        steps[1], steps[3] = steps[0] + e0, steps[4] - e1
+        steps[2] = length2 - 2.0 * (steps[0] + steps[4]) + (e1 - e0)
+        short = slack - steps
+        if not (short > 0.0).any():
             break
+        with np.errstate(over="ignore"):  # what is beyond all bounds is clipped to 1
+            deficit = np.where(short > 0.0, short / np.maximum(calm - steps, 1e-300), 0.0)
+        need0, need1 = (np.clip(_worst(each, part.max(axis=0)), 0, 1) for part in (deficit[:3], deficit[2:]))
         share[left] = np.maximum(share[left], 1.0 - (1.0 - s0) * (1.0 - need0))
         share[right] = np.maximum(share[right], 1.0 - (1.0 - s1) * (1.0 - need1))
     return share
+
+
+def _dots(a: Array, b: Array) -> Array:
+    """(sites, points) the products of vectors (sites, points, d)."""
+    return np.asarray(np.einsum("spd,spd->sp", a, b))

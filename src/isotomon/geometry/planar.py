@@ -4,12 +4,22 @@ from __future__ import annotations
 
 import numpy as np
 
-from isotomon.arrays import Array, Mask
+from isotomon.arrays import Array, Complex, Mask
 
 
 def cross(a: Array, b: Array) -> Array:
     """The z part of the cross product of 2D vectors (..., 2)."""
     return a[..., 0] * b[..., 1] - a[..., 1] * b[..., 0]
+
+
+def as_complex(flat: Array) -> Complex:
+    """(..., n) x + iy of coordinates (..., 2n), x and y in turn."""
+    return np.ascontiguousarray(flat).view(np.complex128)
+
+
+def as_points(numbers: Complex) -> Array:
+    """(..., n, 2) the points that complex numbers (..., n) are."""
+    return numbers.view(np.float64).reshape(*numbers.shape, 2)
 
 
 def cross3(a: Array, b: Array) -> Array:

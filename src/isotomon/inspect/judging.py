@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import fields, replace
+from collections.abc import Callable, Sequence
 from functools import partial
 
 import numpy as np
@@ -12,7 +11,7 @@ from isotomon.arrays import Array
 from isotomon.design import loft_edits
 from isotomon.design.body import Body
 from isotomon.design.law import Law, LawPoint, Quality
-from isotomon.design.law_values import law_band, law_targets, law_value
+from isotomon.design.law_values import LawTarget, law_band, law_targets, law_value
 from isotomon.design.records import Design
 from isotomon.design.resolved import Resolved, names_at
 from isotomon.errors import IsotomonError
@@ -21,7 +20,7 @@ from isotomon.evaluate.placing import holes_for, source_of
 from isotomon.field.checks import find_flaws
 from isotomon.inspect.results import Full, Shape
 from isotomon.measure.laws import Finding, Judged, Mend, course, law_findings, quality_of
-from isotomon.measure.sections import Curves, curves
+from isotomon.measure.sections import curves
 from isotomon.profile.section import Apex, Kept
 from isotomon.quantity.record import Ref
 
@@ -159,33 +158,29 @@ def judge(law: Law, resolved: Resolved, v: Array, values: Callable[[Array], Arra
 
     Raises: IsotomonError.
     """
-    places, line = _law_course(law, resolved, v)
+    targets = law_targets(law, resolved)
+    places, line = _law_course(law, targets, resolved, v)
     along = law.judged == "along"
     position, target, band = line if along else places
-    wheres = [f"{z:.4g} mm along" for z in position] if along else [t.where for t in law_targets(law, resolved)]
+    wheres = [f"{z:.4g} mm along" for z in position.tolist()] if along else [t.where for t in targets]
     return Judged(law.id, law.name, law.quality, position, target, band, values(position), line), wheres
 
 
 def _values(shape: Shape, quality: Quality, position: Array) -> Array:
-    return quality_of(_curves_at(shape, position), quality)
-
-
-def _curves_at(shape: Shape, position: Array) -> Curves:
-    """Curves at places; those at stations and at the evenly spaced places are there already."""
+    """A quality at places; at stations and at the evenly spaced places it is there already."""
     rows = np.clip(np.searchsorted(shape.curves.v, position), 0, len(shape.v) - 1)
     if np.array_equal(shape.curves.v[rows], position):
-        every = {f.name: getattr(shape.curves, f.name) for f in fields(shape.curves)}
-        return replace(shape.curves, **{name: values[rows] for name, values in every.items() if values is not None})
+        return quality_of(shape.curves, quality)[rows]
     common = shape.form.common if shape.curves.thickness is not None else None
     sections = shape.field.sections(shape.field.params(position))
-    return curves(sections, shape.field.counted_from(shape.sections), shape.form.rule, common)
+    found = curves(sections, shape.field.counted_from(shape.sections), shape.form.rule, common)
+    return quality_of(found, quality)
 
 
 def _law_course(
-    law: Law, resolved: Resolved, v: Array
+    law: Law, targets: Sequence[LawTarget], resolved: Resolved, v: Array
 ) -> tuple[tuple[Array, Array, Array], tuple[Array, Array, Array]]:
     """(position, target, half band) of the law's points, and of its course at v."""
-    targets = law_targets(law, resolved)
     places = tuple(np.array([getattr(t, name) for t in targets]) for name in ("position", "value", "band"))
     if law.formula is not None:
         target = np.array([law_value(law.formula, law, names_at(resolved, float(z))) for z in v])

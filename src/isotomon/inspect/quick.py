@@ -303,7 +303,6 @@ def _shape(laying: _Laying) -> Shape:
     sections, at_stations = field.sections(v), np.searchsorted(v, field.nodes)
     # While something moves, every other place is enough for the eye: the skin between is smooth by its normals.
     seen = np.union1d(np.arange(0, len(v), 2 if moving else 1), at_stations)
-    rows = form.common.rows(np.array([t.u for t in form.common.ties]))
     return Shape(
         field=field,
         form=form,
@@ -314,7 +313,7 @@ def _shape(laying: _Laying) -> Shape:
         mesh=skin_mesh(sections.at(seen), form.samples, field.ring),
         at_stations=at_stations,
         mesh_rows=np.searchsorted(seen, at_stations),
-        tie_lines=np.matmul(rows, sections.control[seen]).transpose(1, 0, 2),
+        tie_lines=np.matmul(form.tie_rows, sections.control[seen]).transpose(1, 0, 2),
         tie_shares=laying.made.shares,
     )
 

@@ -5,6 +5,7 @@ The coordinates are the last solution: what a constraint leaves free stays where
 
 from __future__ import annotations
 
+from functools import lru_cache
 from itertools import permutations
 from typing import Literal
 
@@ -263,6 +264,7 @@ def arrange(kind: str, refs: tuple[str, ...], letters: str) -> tuple[str, ...] |
     return None
 
 
+@lru_cache(maxsize=64)
 def check_drawing(drawing: Drawing) -> Drawing:
     """The drawing itself, if it holds together.
 
