@@ -55,4 +55,6 @@ fi
 [ -x .venv/bin/python ] || "$python" -m venv .venv
 .venv/bin/python -m pip install --quiet --disable-pip-version-check -r requirements.lock
 .venv/bin/python -m pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e .
+# Compiled once here, so that no start has to: an editable install compiles nothing, and may not be let to later.
+.venv/bin/python -m compileall -q src
 touch .venv/.ready

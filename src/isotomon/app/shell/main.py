@@ -60,8 +60,10 @@ def make_window(
         recovery = Path(platformdirs.user_state_dir("isotomon")) / "recovery"
         with contextlib.suppress(OSError):  # the first edit says that nothing can be kept
             recovery.mkdir(parents=True, exist_ok=True)
-    apply_theme(app, THEMES.get(str(settings.value("theme", "vellum")), VELLUM))
-    return Window(engine or Engine(), settings, recovery)
+    app.setStyleSheet("")  # else every part is styled anew each time that it is put into another
+    window = Window(engine or Engine(), settings, recovery)
+    apply_theme(app, window.theme)
+    return window
 
 
 def run_window(path: Path | None = None, design: Design | None = None) -> int:
