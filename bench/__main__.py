@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import compileall
 import os
 import resource
 import subprocess
@@ -242,8 +243,9 @@ def scrub_to_pixels() -> None:
 
 
 def pixels() -> None:
-    """An edit to pixels in the window."""
+    """An edit to pixels in the window; turning what is shown; and how soon it is smooth once it stands still."""
     from isotomon.app.shell.main import wait_for, window_off_screen
+    from isotomon.app.viewport.canvas import STILL_AFTER
 
     plain = bodies.change_loft(edits.replace(sample("reach-blade"), guides=()), "body", rails=())
     with window_off_screen(railed(plain)) as window:
@@ -256,14 +258,22 @@ def pixels() -> None:
             window.view.repaint()
             taken.append(time.perf_counter() - start)
         p95 = float(np.percentile(taken, 95)) * 1e3
-        line("the same to pixels in the window at 1280×800, p95", f"{p95:.0f} ms", "≤ 60 ms", p95 <= 60)
+        line("the same to pixels in the window at 1280×800, p95", f"{p95:.0f} ms", "≤ 50 ms", p95 <= 50)
+        window.desk.give_up_preview()
+        wait_for(lambda: window.desk.quick.full is not None, 20.0)
+        turns = timed(lambda: (window.view.turn(3.0, 1.0), window.view.repaint()), 60)
+        p95 = float(np.percentile(turns, 95)) * 1e3
+        line("orbiting it, to pixels, p95", f"{p95:.0f} ms (median {np.median(turns) * 1e3:.0f})", "≤ 33 ms", p95 <= 33)
+        still = timed(lambda: (window.view.draw_smooth(), window.view.repaint()), 10)
+        most = float(still.max()) * 1e3 + STILL_AFTER
+        line("at rest, until its edges are smooth, at most", f"{most:.0f} ms", "≤ 200 ms", most <= 200)
         window_mb = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
         pid = window.desk.engine.supervisor.pid
         status = Path(f"/proc/{pid}/status").read_text()
         worker_mb = int(status.split("VmHWM:")[1].split()[0]) / 1024
         total = window_mb + worker_mb
         line(
-            "memory at most: window and worker, demo", f"{window_mb:.0f} + {worker_mb:.0f} MB", "≤ 600 MB", total <= 600
+            "memory at most: window and worker, demo", f"{window_mb:.0f} + {worker_mb:.0f} MB", "≤ 450 MB", total <= 450
         )
 
 
@@ -282,6 +292,7 @@ def start() -> None:
         "wait_for(lambda: w.desk.quick is not None, 60)\nw.view.repaint()\n"
     )
     ending = "import os\nos._exit(0)\n"
+    compileall.compile_dir("src", quiet=1)  # as set-up does; what was edited since would be compiled at every start
     best = []
     for code in (empty, demo):
         runs = timed(
@@ -292,8 +303,8 @@ def start() -> None:
     line(
         "start to a usable window with the demo, against an empty window",
         f"{ratio:.2f} × ({best[1]:.1f} s)",
-        "≤ 1.5 ×",
-        ratio <= 1.5,
+        "≤ 1.3 ×",
+        ratio <= 1.3,
     )
 
 

@@ -39,6 +39,14 @@ class Sampling:
     crisp: Mask
     """(lanes,) whether a lane begins at an edge; a smooth closed one does not."""
 
+    @cached_property
+    def every_other(self) -> Index:
+        """(q, 2) pairs of samples, every other one of each lane alone, besides its ends."""
+        first = np.flatnonzero(np.r_[True, self.lane[1:] != self.lane[:-1]])
+        runs = zip(first, np.append(first[1:], len(self.lane)) - 1, strict=True)
+        kept = [np.append(np.arange(a, b, 2), b) for a, b in runs]
+        return np.vstack([np.stack([run[:-1], run[1:]], axis=1) for run in kept])
+
     @property
     def rim(self) -> Index:
         """The outline, and its first sample again where it is closed."""

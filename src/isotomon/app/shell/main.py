@@ -18,7 +18,7 @@ from PySide6.QtWidgets import QApplication
 from isotomon.app.shapes import png_of
 from isotomon.app.shell.window import Window
 from isotomon.app.state.engine import Engine
-from isotomon.app.theme import THEMES, VELLUM, apply_theme, load_fonts
+from isotomon.app.theme import VELLUM, apply_theme, load_fonts
 from isotomon.design.disk import write_atomically
 from isotomon.design.records import Design
 from isotomon.errors import FileError, IsotomonError

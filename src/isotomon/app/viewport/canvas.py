@@ -11,7 +11,7 @@ from isotomon.app.viewport.camera import Camera
 from isotomon.app.viewport.scene import Scene
 from isotomon.arrays import Array
 
-STILL_AFTER = 160
+STILL_AFTER = 90
 """Milliseconds without movement until a smooth frame is drawn."""
 
 
@@ -25,6 +25,8 @@ class SceneCanvas(QWidget):
         self._image: QImage | None = None
         self._stale = True
         self._smooth = False
+        self.changing = False
+        """Whether what is shown is being dragged: a smooth frame would only keep the next one waiting."""
         self._camera_taken = False
         """Whether the user has turned, moved or zoomed: from then on the body is not fitted by itself."""
         self._still = QTimer(self)
@@ -63,7 +65,10 @@ class SceneCanvas(QWidget):
         self.update()
 
     def draw_smooth(self) -> None:
-        """Draw again with antialiasing."""
+        """Draw again with antialiasing, once what is shown is not about to change."""
+        if self.changing:
+            self._still.start()
+            return
         self._stale, self._smooth = True, True
         self.update()
 

@@ -25,6 +25,19 @@ def cells_of(index: Index) -> vtkCellArray:
     return cells
 
 
+def grid_quads(rows: Index, pairs: Index, width: int) -> Index:
+    """(m, 4) the cells between some rows of a grid of points, `width` to a row, and pairs (q, 2) of places in these."""
+    first, last = pairs.T
+    low, high = rows[:-1, None] * width, rows[1:, None] * width
+    return np.stack([low + first, low + last, high + last, high + first], axis=-1).reshape(-1, 4)
+
+
+def sparser(count: int) -> Index:
+    """Of so many rows those that are drawn while something moves: no fewer than every fourth."""
+    step = min(max(count // 50, 1), 4)
+    return np.unique(np.append(np.arange(0, count, step), count - 1))
+
+
 def points_of(xyz: Array) -> vtkPoints:
     """Points (n, 3)."""
     points = vtkPoints()

@@ -9,7 +9,7 @@ import vtkmodules.vtkRenderingOpenGL2 as _gl
 from numpy.typing import NDArray
 from vtkmodules.util.numpy_support import numpy_to_vtk, vtk_to_numpy
 from vtkmodules.vtkCommonCore import vtkLookupTable, vtkUnsignedCharArray
-from vtkmodules.vtkCommonDataModel import vtkPolyData
+from vtkmodules.vtkCommonDataModel import vtkCellArray, vtkPolyData
 from vtkmodules.vtkRenderingCore import vtkActor, vtkLight, vtkPolyDataMapper, vtkRenderer
 
 from isotomon.app.viewport.polydata import (
@@ -17,15 +17,17 @@ from isotomon.app.viewport.polydata import (
     cells_of,
     edge_lines,
     flat_face,
+    grid_quads,
     points_of,
     set_lines,
     set_segments,
     set_surfaces,
     set_triangles,
+    sparser,
 )
 from isotomon.app.viewport.solids import Shown
 from isotomon.arrays import Array, Index
-from isotomon.field.mesh import SkinMesh
+from isotomon.field.mesh import Sampling, SkinMesh
 
 Colour = tuple[float, float, float]
 
@@ -41,6 +43,8 @@ def _window() -> _gl.vtkOpenGLRenderWindow:
     raise RuntimeError("VTK has no off-screen window; install its standard wheel")
 
 
+FEW_POINTS = 3000
+"""A skin of no more points is drawn whole while something moves."""
 WITHOUT = (0.72, 0.7, 0.66)
 """The colour of places that have no value."""
 
@@ -72,7 +76,10 @@ class Scene:
         self._strong = self._add_lines(3.6)
         self._mesh: SkinMesh | None = None
         self._shown: list[Shown] = []
-        self._grid: tuple[int, int] = (0, 0)
+        self._grid: tuple[int, Sampling | None] = (0, None)
+        """Rows, and where they are sampled, that its cells are of."""
+        self._fine = self._coarse = vtkCellArray()
+        """The cells of the skin at rest, and while something moves."""
         self._lights()
         self.smooth_frames = True
         self._see_through = False
@@ -239,7 +246,7 @@ class Scene:
         if mesh is None:
             for data in (self._skin_data, self._caps_data, self._edges_data):
                 data.Initialize()
-            self._grid = (0, 0)
+            self._grid = (0, None)
             return
         n_v, n_u = mesh.points.shape[:2]
         points = points_of(mesh.points.reshape(-1, 3))
@@ -247,14 +254,14 @@ class Scene:
         self._skin_data.SetPoints(points)
         self._skin_data.GetPointData().SetNormals(normals)
         if mesh.cells is not None:
-            self._skin_data.SetPolys(cells_of(mesh.cells))
-            self._grid = (0, 0)
-        elif self._grid != (n_v, n_u):
-            pairs = mesh.sampling.quads
-            rows = (np.arange(n_v - 1) * n_u)[:, None]
-            a, b = rows + pairs[:, 0], rows + pairs[:, 1]
-            self._skin_data.SetPolys(cells_of(np.stack([a, b, b + n_u, a + n_u], axis=-1).reshape(-1, 4)))
-            self._grid = (n_v, n_u)
+            self._fine = self._coarse = cells_of(mesh.cells)
+            self._grid = (0, None)
+        elif self._grid[0] != n_v or self._grid[1] is not mesh.sampling:
+            rough = mesh.sampling.every_other
+            self._fine = cells_of(grid_quads(np.arange(n_v), mesh.sampling.quads, n_u))
+            self._coarse = cells_of(grid_quads(sparser(n_v), rough, n_u)) if n_v * n_u > FEW_POINTS else self._fine
+            self._grid = (n_v, mesh.sampling)
+        self._skin_data.SetPolys(self._coarse)
         self._skin_data.Modified()
         self._set_caps(mesh)
         set_lines(self._edges_data, edge_lines(mesh))
@@ -322,8 +329,10 @@ class Scene:
         self.renderer.ResetCameraClippingRange()
 
     def draw(self, width: int, height: int, smooth: bool) -> NDArray[np.uint8]:
-        """The picture: (height, width, 3). `smooth` draws it with antialiasing."""
+        """The picture: (height, width, 3). `smooth` draws it with antialiasing, and of the skin all that there is: while something moves, part of
+        it is enough for the eye, since its normals are the skin's own."""
         self.window.SetMultiSamples(4 if smooth and self.smooth_frames else 0)
+        self._skin_data.SetPolys(self._fine if smooth else self._coarse)
         if self.window.GetSize() != (width, height):
             self.window.SetSize(width, height)
         self.window.Render()

@@ -91,7 +91,7 @@ class View(SceneCanvas):
 
     def show_quick(self, quick: Quick) -> None:
         """Show new results; the first ones are fitted to the window."""
-        self.quick = quick
+        self.quick, self.changing = quick, quick.moving
         mesh = quick.mesh
         self._drawn = drawn_of(quick)
         self.scene.set_mesh(placed_mesh(mesh, quick.placed[0]) if mesh is not None else None)
