@@ -65,14 +65,23 @@ class WithWorker(unittest.TestCase):
 
 def volumes_read(path: Path) -> list[float]:
     """mm³ of the solids in a STEP or IGES file, smallest first, by another program's reader."""
+    return _sizes_read(path, 3)
+
+
+def lengths_read(path: Path) -> list[float]:
+    """mm of the curves in such a file, shortest first."""
+    return _sizes_read(path, 1)
+
+
+def _sizes_read(path: Path, dimension: int) -> list[float]:
     import gmsh
 
     gmsh.initialize(interruptible=False)
     try:
         gmsh.option.setNumber("General.Terminal", 0)
-        shapes = gmsh.model.occ.importShapes(str(path))
+        gmsh.model.occ.importShapes(str(path))
         gmsh.model.occ.synchronize()
-        return sorted(float(gmsh.model.occ.getMass(3, tag)) for dim, tag in shapes if dim == 3)
+        return sorted(float(gmsh.model.occ.getMass(*entity)) for entity in gmsh.model.getEntities(dimension))
     finally:
         gmsh.finalize()
         # It takes the interrupt key for itself.

@@ -7,17 +7,26 @@ import re
 import tempfile
 import unittest
 import zipfile
+from functools import partial
 from pathlib import Path
 
+import ezdxf
+import msgspec
 import numpy as np
 import trimesh
 
+from isotomon.design.guides import Guide, GuidePoint
 from isotomon.design.records import Design
 from isotomon.design.station import Station
+from isotomon.errors import DesignError
+from isotomon.exchange.deliveries import write_made
 from isotomon.inspect.quick import rebuild
+from isotomon.paper.delivery import Requested, make
 from isotomon.profile.section import Circle, Polygon
-from isotomon.solids.deliver import ENDINGS, export
-from tests.helpers import WithWorker, body, volumes_read
+from isotomon.samples import sample
+from isotomon.solids.deliver import ENDINGS, export, export_wires
+from tests.helpers import WithWorker, body, lengths_read, volumes_read
+from tests.test_guides import made as guide
 
 FRUSTUM = math.pi * 100.0 / 3.0 * (20.0**2 + 20.0 * 15.0 + 15.0**2)
 PRISM = 60.0 * 30.0**2 / 2.0
@@ -87,6 +96,62 @@ class Bodies(WithWorker):
         self.assertEqual(len(re.findall(r"^     186 .*D", iges, re.M)), 4)
         for ending in ("step", "iges", "igs"):
             np.testing.assert_allclose(volumes_read(self.folder / f"pair.{ending}"), (PRISM, FRUSTUM), rtol=1e-6)
+
+
+def wired() -> Design:
+    """A round and a square station, a helix of three turns with a name that layers cannot have, and a guide through points."""
+    stations = (Station("s1", "foot", 0.0, Circle(), 40.0), Station("s2", "top", 100.0, Polygon(4), 30.0))
+    points = (GuidePoint(x=20.0), GuidePoint(x=24.0, z=50.0), GuidePoint(x=12.0, z=100.0))
+    guides = (
+        msgspec.structs.replace(
+            guide("helix", ("z",), {"Radius": 25.0, "Turns": 3.0, "Height": 80.0}, choices={"Worked out": "pitch"}),
+            id="u1",
+            name="turns: 3",
+        ),
+        Guide("u2", "side", "through", choices=("open",), points=points),
+    )
+    return Design("wired", bodies=(body("body", "body", stations),), guides=guides)
+
+
+class Wires(WithWorker):
+    """Guides and sections as curves in space."""
+
+    def test_other_readers_find_the_same_curves(self) -> None:
+        """DXF holds splines on layers by what they are and are called, whose places lie on the guides and on the body's own sections; STEP and
+        IGES hold curves of the lengths that a helix, a circle and a square have."""
+        quick = rebuild(wired())
+        made = make(quick, Requested("wireframe"), "2026-12-02")
+        self.assertEqual(len(made.pages), 1)
+        with tempfile.TemporaryDirectory() as kept:
+            files = {ending: Path(kept) / f"curves{ending}" for ending in made.endings}
+            for file in files.values():
+                write_made(made, file, partial(export_wires, self.supervisor))
+            found = dict[str, np.ndarray]()
+            for spline in ezdxf.readfile(files[".dxf"]).modelspace().query("SPLINE"):
+                places = np.array([*spline.construction_tool().approximate(400)])
+                found[spline.dxf.layer] = np.vstack([found.get(spline.dxf.layer, np.zeros((0, 3))), places])
+            self.assertEqual(set(found), {"guides turns_ 3", "guides side", "sections foot", "sections top"})
+            helix = found["guides turns_ 3"]
+            turn = 3.0 * math.tau * helix[:, 2] / 80.0
+            np.testing.assert_allclose(helix[:, :2], 25.0 * np.column_stack([np.cos(turn), np.sin(turn)]), atol=1e-4)
+            np.testing.assert_allclose(np.hypot(*found["sections foot"][:, :2].T), 20.0, atol=1e-4)
+            side = quick.guides["u2"].at(np.linspace(0.0, 1.0, 4001))
+            off = np.linalg.norm(found["guides side"][:, None] - side, axis=2).min(axis=1)
+            self.assertLess(off.max(), 0.02)
+            wanted = [math.hypot(80.0, 3.0 * math.tau * 25.0), *[math.tau * 5.0] * 4, *[30.0 / math.sqrt(2.0)] * 4]
+            for ending in (".step", ".iges"):
+                lengths = lengths_read(files[ending])
+                np.testing.assert_allclose(sorted([*wanted, quick.guides["u2"].length]), lengths, rtol=2e-6)
+            text = files[".step"].read_text()
+            self.assertIn("PRODUCT('turns: 3'", text)
+            self.assertRegex(text, r"PRESENTATION_LAYER_ASSIGNMENT\('sections'")
+
+    def test_what_has_no_curves_is_told(self) -> None:
+        """A body without stations or guides; a place that is not on the body."""
+        with self.assertRaisesRegex(DesignError, "neither guides nor stations"):
+            make(rebuild(sample("compass-rose")), Requested("wireframe"), "2026-12-02")
+        with self.assertRaisesRegex(DesignError, "is not on body"):
+            make(rebuild(wired()), Requested("wireframe", stations=("140 mm",)), "2026-12-02")
 
 
 COLOUR = r"COLOUR_RGB\('[^']*',([^,]+),([^,]+),([^)]+)\)"

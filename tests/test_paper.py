@@ -18,7 +18,7 @@ import pypdfium2.raw as pdf
 from PIL import Image
 from scipy.spatial import cKDTree
 
-from isotomon.delivering import deliver, deliver_all, file_stem
+from isotomon.delivering import Solids, deliver, deliver_all, file_stem
 from isotomon.design import bodies
 from isotomon.design.edits import replace
 from isotomon.design.gauges import Gauge
@@ -379,18 +379,18 @@ class Reports(unittest.TestCase):
         """All that a design can deliver is written, what it cannot is told; nothing half-written stays, and a name that is no file's is made one."""
         design = Design("a/../b: c", bodies=rounds(60.0, 40.0).bodies)
         self.assertEqual(file_stem(design.name), "a_.._b_ c")
-        with tempfile.TemporaryDirectory() as folder:
+        with tempfile.TemporaryDirectory() as folder, Solids() as solids:
             path = Path(folder)
             only = tuple(DELIVERIES)
-            done = deliver_all(design, path, None, only)  # type: ignore[arg-type]
+            done = deliver_all(design, path, solids, only)
             self.assertEqual([d.what for d in done if d.problem], ["pour"])
             self.assertEqual(sorted(p.name for p in path.iterdir()), sorted(p.name for d in done for p in d.written))
             self.assertTrue((path / "a_.._b_ c-report.html").stat().st_size > 10_000)
             self.assertEqual(len(deliver(design, "templates", path / "t.svg")), 2)
-            skin = deliver_all(sample("hull-cheek"), path, None, ("templates", "general"))  # type: ignore[arg-type]
+            skin = deliver_all(sample("hull-cheek"), path, solids, ("templates", "general"))
             self.assertEqual([bool(d.problem) for d in skin], [False, True])
             with self.assertRaisesRegex(DesignError, "nothing called 'song'"):
-                deliver_all(design, path, None, ("song",))  # type: ignore[arg-type]
+                deliver_all(design, path, solids, ("song",))
 
 
 if __name__ == "__main__":

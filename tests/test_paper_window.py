@@ -75,12 +75,16 @@ class Delivering(WithWindow):
         self.assertEqual(load(self.folder / "fin.isotomon").name, "blade")
         QTest.keyClick(room.view, Qt.Key.Key_Escape)
         self.assertIs(window.canvas.currentWidget(), window.view)
+        window.run_command("paper-wireframe")
+        self.shown("guides and sections", 1)
+        self.press("Write…", "wires.step")
+        self.assertIn("GEOMETRIC_CURVE_SET", (self.folder / "wires.step").read_text())
         window.run_command("paper-general")
         self.shown("general drawing", 1)
         window.set_stage("Shape")
         self.assertIs(window.canvas.currentWidget(), window.view)
         kept = remembered(window.settings, self.folder / "fin.isotomon")
-        self.assertEqual([one.name for one in kept], ["cards.pdf", "far.dxf"])
+        self.assertEqual([one.name for one in kept], ["cards.pdf", "far.dxf", "wires.step"])
         self.assertEqual({one.state for one in kept}, {state_of(window.desk.design)})
 
     def test_the_report_has_the_view_and_leaves_it_as_it_was(self) -> None:

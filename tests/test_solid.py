@@ -27,7 +27,6 @@ from isotomon.kernel.protocol import (
     Built,
     Failed,
     Ready,
-    check_built,
     decode_reply,
     decode_request,
     frames,
@@ -38,6 +37,7 @@ from isotomon.kernel.protocol import (
 from isotomon.measure.body import body_measures
 from isotomon.profile.section import Naca4
 from isotomon.samples import sample
+from isotomon.solids.arrived import check_built
 from isotomon.solids.checked import checked
 from isotomon.solids.deliver import build, export
 from isotomon.solids.requests import shape_request

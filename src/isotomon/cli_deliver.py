@@ -60,14 +60,17 @@ def _export_parser(commands: Any) -> None:
     )
 
 
-WHAT = "general, body-plan, templates, flat, curves, report, as-made, stations, sections, blade, duct, points, pour"
+WHAT = "general, body-plan, templates, flat, curves, wireframe, report, as-made, stations, sections, blade, duct, points, pour"
 
 
 def _sheet_parser(commands: Any) -> None:
     sheet = of_design(commands, "sheet", _sheet, "write a sheet, a table or the report of a design")
     sheet.add_argument("what", metavar="WHAT", help=WHAT)
     sheet.add_argument(
-        "file", type=Path, metavar="FILE.pdf|.svg|.dxf|.png|.html|.csv", help="where it goes; the ending says its form"
+        "file",
+        type=Path,
+        metavar="FILE.pdf|.svg|.dxf|.png|.html|.csv|.step|.iges",
+        help="where it goes; the ending says its form",
     )
     _how(sheet)
     _points(sheet)

@@ -5,7 +5,9 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Sequence
+from contextlib import ExitStack
 from datetime import date
+from functools import partial
 from pathlib import Path
 from types import TracebackType
 from typing import Any, NamedTuple
@@ -60,13 +62,16 @@ def deliver(
     **how: Any,
 ) -> list[Path]:
     """Write a sheet, a table or the report of a design, by the file's ending. `what`: general, body-plan, templates, flat, curves,
-    report, as-made, stations, sections, blade, duct, points or pour; `how`: the fields of `Requested` (paper, angle, kind, finished, stations, axis). Of a `body`, by its name
+    wireframe, report, as-made, stations, sections, blade, duct, points or pour; `how`: the fields of `Requested` (paper, angle, kind, finished, stations, axis). Of a `body`, by its name
     or id, or the leading one. With `solids`, of the finished bodies. `made`: a part as it was made, which the report tells
     of, too. Returns what was written: some forms take a file a page.
 
     Raises: IsotomonError, for what cannot be made or written.
     """
-    return write_made(make(results_of(design, solids, body), Requested(what, **how), _today(), made=made), Path(path))
+    found = make(results_of(design, solids, body), Requested(what, **how), _today(), made=made)
+    with ExitStack() as ends:  # a worker of its own starts only where it is wanted
+        own = solids or ends.enter_context(Solids())
+        return write_made(found, Path(path), partial(building.export_wires, own.supervisor))
 
 
 def _today() -> str:
@@ -129,7 +134,8 @@ def deliver_all(
                 building.export(quick, solids.supervisor, name)
                 written = [name]
             else:
-                written = write_made(make(quick, Requested(what, **how), _today(), made=made), name)
+                ready = make(quick, Requested(what, **how), _today(), made=made)
+                written = write_made(ready, name, partial(building.export_wires, solids.supervisor))
             found.append(Delivered(what, tuple(written), ""))
         except IsotomonError as error:
             found.append(Delivered(what, (), str(error)))
@@ -139,6 +145,7 @@ def deliver_all(
 EVERY = (
     *(("solids", ending) for ending in SOLIDS),
     *(("report", ending) for ending in (".pdf", ".html")),
+    *(("wireframe", ending) for ending in (".dxf", ".step")),
     *((what, ".pdf") for what in ("general", "body-plan", "templates", "flat", "curves")),
     *((what, ".csv") for what in ("stations", "sections", "blade", "duct", "points", "pour")),
 )

@@ -66,11 +66,11 @@ class SpaceCurve:
     """Lasting names of the corners, where they are known."""
     joints: tuple[float, ...] = ()
     """Parameters at which one formula ends and another begins, whether it turns sharply there or not."""
-    spline: PPoly | None = None
-    """What the curve is evaluated by, where it is made of quintics: several such curves are evaluated at once (`side_by_side`)."""
     beyond: Callable[[Array], tuple[Array, Array]] | None = None
     """Of an edge of a skin: at parameters (n,), the direction (n, 3) of length 1, square to the edge, in which the skin would go on, and its
     normal curvature that way as a vector (n, 3), 1/mm."""
+    spline: PPoly | None = None
+    """What the curve is evaluated by, where it is made of quintics: several such curves are evaluated at once (`side_by_side`)."""
 
     def rate(self, t: Array) -> Array:
         """(n, 3) derivative by the parameter; by differences, good to about 1e-9, where no formula is known."""

@@ -34,7 +34,7 @@ def moved(edges: Sequence[Edge], way: Vector, origin: Vector | None, angle: floa
 
     Raises: SolidError, when the kernel cannot do it.
     """
-    made = _kernel_edges(edges)
+    made = kernel_edges(edges)
     profile = _profile([(e, k) for e, k in zip(edges, made, strict=True)], skin)
     if origin is None:
         maker: Any = BRepPrimAPI_MakePrism(profile, gp_Vec(*way))
@@ -78,7 +78,7 @@ def _lies_on(face: TopoDS_Shape, edges: Sequence[Edge]) -> str:
     return "unnamed"
 
 
-def _kernel_edges(edges: Sequence[Edge]) -> list[Any]:
+def kernel_edges(edges: Sequence[Edge]) -> list[Any]:
     """The kernel's edges, neighbours sharing their vertex."""
     corners: dict[tuple[float, ...], Any] = {}
 
@@ -103,7 +103,8 @@ def _kernel_edges(edges: Sequence[Edge]) -> list[Any]:
             maker = BRepBuilderAPI_MakeEdge(*ends)
         else:
             curve = GC_MakeArcOfCircle(*points).Value() if edge.kind == "arc" else _spline(edge)
-            maker = BRepBuilderAPI_MakeEdge(curve, *ends)
+            # From end to end: of a curve that comes back to one corner, the ends by themselves do not say which way.
+            maker = BRepBuilderAPI_MakeEdge(curve, *ends, curve.FirstParameter(), curve.LastParameter())
         if not maker.IsDone():
             raise SolidError(f"the kernel makes no edge of {edge.name}")
         made.append(maker.Edge())

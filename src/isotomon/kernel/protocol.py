@@ -15,7 +15,7 @@ from isotomon.geometry.edge import Edge, EdgeKind
 from isotomon.geometry.knots import Knots
 from isotomon.geometry.patch import Patch, TrimPiece
 
-PROTOCOL = 15
+PROTOCOL = 16
 _HEAD = struct.Struct("<Q")
 MOST_BYTES = 1 << 31
 
@@ -113,6 +113,14 @@ def unpack_edge(e: EdgeData) -> Edge:
     return Edge(e.name, e.kind, unpack(e.points), e.loop, basis)
 
 
+class WireData(msgspec.Struct):
+    """A wire for the wire."""
+
+    layer: str
+    name: str
+    edges: list[EdgeData]
+
+
 class MoveProfile(msgspec.Struct, tag=True):
     """Build a body from a profile's edges moved by `way`, or about the axis `origin`, `way` by `angle` rad, and keep it
     under `key`."""
@@ -188,7 +196,7 @@ Form = Literal["step", "iges", "stl", "3mf", "obj", "glb"]
 
 
 class Export(msgspec.Struct, tag=True):
-    """Write the bodies kept under keys, each with its name and colour."""
+    """Write the bodies kept under keys, each with its name and colour; or else curves in space."""
 
     id: int
     bodies: list[tuple[str, str, str]]
@@ -202,6 +210,7 @@ class Export(msgspec.Struct, tag=True):
     share: float
     """Of a body's volume, by which its mesh may be off it; nought: by as much as comes of the above."""
     limit: float
+    wires: list[WireData] = []
     version: int = PROTOCOL
 
 
@@ -356,37 +365,6 @@ def frames(received: bytearray) -> Iterator[Reply]:
         data = bytes(received[_HEAD.size : _HEAD.size + size])
         del received[: _HEAD.size + size]
         yield decode_reply(data)
-
-
-def check_built(built: Built) -> None:
-    """Raises: SolidError, when the arrays of a body cannot be a mesh."""
-    try:
-        vertices, triangles, owner = unpack(built.vertices), unpack(built.triangles), unpack(built.owner)
-        normals, same = unpack(built.normals), unpack(built.same)
-    except (ValueError, TypeError) as error:
-        raise SolidError(f"the solid worker sent arrays that cannot be read: {error}") from None
-    sound = (
-        vertices.dtype == normals.dtype in (np.float32, np.float64)
-        and triangles.dtype == owner.dtype == same.dtype == np.int32
-        and normals.shape == vertices.shape
-        and same.shape == vertices.shape[:1]
-        and vertices.ndim == triangles.ndim == 2
-        and vertices.shape[1] == triangles.shape[1] == 3
-        and owner.shape == triangles.shape[:1]
-    )
-    sound = sound and bool(np.isfinite(vertices).all() and np.isfinite(normals).all())
-    sound = sound and _within(triangles, len(vertices)) and _within(same, len(vertices))
-    sound = (
-        sound
-        and _within(owner, len(built.names))
-        and bool(np.isfinite([built.volume, built.area, *built.centre]).all())
-    )
-    if not sound:
-        raise SolidError("the solid worker sent a mesh that cannot be one; rebuild the solids")
-
-
-def _within(index: NDArray, count: int) -> bool:
-    return index.size == 0 or bool(index.min() >= 0 and index.max() < count)
 
 
 def receive_request(stream: BinaryIO) -> Request | None:

@@ -110,6 +110,10 @@ def run_step(request: Work, bodies: OrderedDict[str, Built]) -> Reply:
 
 
 def _write(request: Export, bodies: OrderedDict[str, Built]) -> None:
+    if request.wires:
+        wires = [(wire.layer, wire.name, [unpack_edge(e) for e in wire.edges]) for wire in request.wires]
+        writing.write_wires(wires, request.name, request.form, Path(request.path))
+        return
     leaving = [
         writing.Leaving(name, colour, _kept(bodies, key), bodies[key].volume) for name, colour, key in request.bodies
     ]

@@ -8,7 +8,7 @@ import os
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from OCP.APIHeaderSection import APIHeaderSection_MakeHeader
@@ -25,7 +25,9 @@ from OCP.TDocStd import TDocStd_Document
 from OCP.XCAFDoc import XCAFDoc_ColorType, XCAFDoc_DocumentTool
 
 from isotomon.errors import SolidError
-from isotomon.kernel.making import NamedShape, is_skin
+from isotomon.geometry.edge import Edge
+from isotomon.kernel.exact import kernel_edges
+from isotomon.kernel.making import NamedShape, is_skin, wire_of
 from isotomon.kernel.meshing import Mesh, extent_of, is_mesh, mesh_of, stl_bytes, welded
 from isotomon.kernel.protocol import Form
 
@@ -75,7 +77,10 @@ def write_step(bodies: Sequence[Leaving], name: str, path: Path) -> None:
 
     Raises: SolidError.
     """
-    document = _document(bodies, "STEP")
+    _put_step(_document([_entry(leaving, "STEP") for leaving in bodies]), name, path)
+
+
+def _put_step(document: TDocStd_Document, name: str, path: Path) -> None:
     Interface_Static.SetCVal_s("write.step.schema", "AP214IS")
     Interface_Static.SetCVal_s("write.step.unit", "MM")
     Interface_Static.SetCVal_s("write.step.product.name", _plain(name))
@@ -87,7 +92,7 @@ def write_step(bodies: Sequence[Leaving], name: str, path: Path) -> None:
     header.SetOriginatingSystem(TCollection_HAsciiString("Isotomon"))
     header.SetAuthorValue(1, TCollection_HAsciiString(""))
     header.SetOrganizationValue(1, TCollection_HAsciiString(""))
-    header.SetDescriptionValue(1, TCollection_HAsciiString("Isotomon solid"))
+    header.SetDescriptionValue(1, TCollection_HAsciiString("Isotomon"))
     _write(path, lambda part: writer.Write(part) == IFSelect_ReturnStatus.IFSelect_RetDone)
 
 
@@ -96,7 +101,10 @@ def write_iges(bodies: Sequence[Leaving], name: str, path: Path) -> None:
 
     Raises: SolidError.
     """
-    document = _document(bodies, "IGES")
+    _put_iges(_document([_entry(leaving, "IGES") for leaving in bodies]), name, path)
+
+
+def _put_iges(document: TDocStd_Document, name: str, path: Path) -> None:
     IGESControl_Controller.Init_s()  # before it, what is said here is not heard
     Interface_Static.SetIVal_s("write.iges.brep.mode", 1)
     Interface_Static.SetCVal_s("write.iges.unit", "MM")
@@ -119,8 +127,44 @@ def _plain(text: str) -> str:
     return text.encode("ascii", "replace").decode()
 
 
-def _document(bodies: Sequence[Leaving], form: str) -> TDocStd_Document:
+class _Entry(NamedTuple):
+    """A shape of a document."""
+
+    shape: Any
+    name: str
+    layer: str
+    rgb: tuple[int, int, int]
+
+
+INK = (34, 48, 58)
+"""The colour of curves."""
+
+
+def write_wires(wires: Sequence[tuple[str, str, Sequence[Edge]]], name: str, form: Form, path: Path) -> None:
+    """Curves as a STEP or IGES file, millimetres: a wire for each layer, name and run of edges.
+
+    Raises: SolidError.
+    """
+    put = {"step": _put_step, "iges": _put_iges}.get(form)
+    if put is None:
+        raise SolidError(f"curves cannot be written as {form}; write them as STEP, IGES or DXF")
+    plain = _plain if form == "iges" else str
+    entries = [_Entry(wire_of(kernel_edges(edges)), plain(called), layer, INK) for layer, called, edges in wires]
+    put(_document(entries), name, path)
+
+
+def _entry(leaving: Leaving, form: str) -> _Entry:
     """Raises: SolidError, for a body that is nothing but triangles."""
+    if is_mesh(leaving.body.shape):
+        raise SolidError(
+            f"{leaving.name} is a mesh of very many triangles, which {form} does not hold; write it as STL"
+        )
+    name = leaving.name if form == "STEP" else _plain(leaving.name)
+    return _Entry(leaving.body.shape, name, "skins" if is_skin(leaving.body) else "solids", leaving.rgb)
+
+
+def _document(entries: Sequence[_Entry]) -> TDocStd_Document:
+    """Shapes with their names, colours and layers."""
     document = TDocStd_Document(TCollection_ExtendedString("isotomon"))
     shapes, colours, layers = (
         tool(document.Main())
@@ -130,19 +174,13 @@ def _document(bodies: Sequence[Leaving], form: str) -> TDocStd_Document:
             XCAFDoc_DocumentTool.LayerTool_s,
         )
     )
-    for leaving in bodies:
-        shape = leaving.body.shape
-        if is_mesh(shape):
-            raise SolidError(
-                f"{leaving.name} is a mesh of very many triangles, which {form} does not hold; write it as STL"
-            )
-        label = shapes.AddShape(shape, False)
-        name = leaving.name if form == "STEP" else _plain(leaving.name)
-        TDataStd_Name.Set_s(label, TCollection_ExtendedString(name, True))
-        shade = (part / 255.0 for part in leaving.rgb)
+    for entry in entries:
+        label = shapes.AddShape(entry.shape, False)
+        TDataStd_Name.Set_s(label, TCollection_ExtendedString(entry.name, True))
+        shade = (part / 255.0 for part in entry.rgb)
         colour = Quantity_Color(*shade, Quantity_TypeOfColor.Quantity_TOC_sRGB)
         colours.SetColor(label, colour, XCAFDoc_ColorType.XCAFDoc_ColorGen)
-        layers.SetLayer(label, TCollection_ExtendedString("skins" if is_skin(leaving.body) else "solids"))
+        layers.SetLayer(label, TCollection_ExtendedString(entry.layer))
     return document
 
 

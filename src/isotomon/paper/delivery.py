@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import NamedTuple
 
 from isotomon.errors import DesignError
+from isotomon.geometry.wire import Wire
 from isotomon.inspect.results import Quick
 from isotomon.inspect.trade import blade_tables, duct_table, point_table, pour_table, section_table
 from isotomon.metrology.compare import AsMade
@@ -18,6 +19,7 @@ from isotomon.paper.report import DesignReport, made_blocks, report, stations_ta
 from isotomon.paper.report_pages import report_pages
 from isotomon.paper.templates import KINDS, Kind, templates
 from isotomon.paper.views import Angle, body_plan, curve_sheet, views
+from isotomon.paper.wireframe import wireframe, wires_of
 from isotomon.quantity.record import Ref
 from isotomon.quantity.table import Table
 
@@ -40,18 +42,21 @@ class Requested:
 
 @dataclass(frozen=True, eq=False)
 class Prepared:
-    """What has been made: pages of paper, and where it is a report or tables, these themselves."""
+    """What has been made: pages of paper, and where it is a report, tables or curves in space, these themselves."""
 
     title: str
     pages: tuple[Page, ...]
     report: DesignReport | None = None
     tables: tuple[Table, ...] = ()
+    wires: tuple[Wire, ...] = ()
 
     @property
     def endings(self) -> tuple[str, ...]:
         """Of the files that it can be written as, the usual one first."""
         if self.report is not None:
             return (".pdf", ".html", ".csv") if self.tables else (".pdf", ".html")
+        if self.wires:
+            return (".dxf", ".step", ".iges")
         return (".csv", ".pdf") if self.tables else (".pdf", ".svg", ".dxf", ".png")
 
 
@@ -147,6 +152,12 @@ def _flat(quick: Quick, wanted: Requested, day: str, _: Attached) -> Prepared:
     return Prepared("flat pattern", tuple(flat_pattern(quick, _block(quick, day), wanted.paper)))
 
 
+def _wireframe(quick: Quick, wanted: Requested, day: str, _: Attached) -> Prepared:
+    wires = wires_of(quick, wanted.stations)
+    page = wireframe(wires, _block(quick, day), wanted.paper)
+    return Prepared("guides and sections", (page,), wires=wires)
+
+
 def _points(quick: Quick, _: Requested, day: str, __: Attached) -> Prepared:
     return _tables("points", (point_table(quick),), quick, day)
 
@@ -183,6 +194,12 @@ DELIVERIES: dict[str, Delivery] = {
     ),
     "curves": Delivery(
         "Curves", "Area, set angle, turn and thickness along the body, with laws and bands", ("paper",), _curves
+    ),
+    "wireframe": Delivery(
+        "Wireframe",
+        "Guides, and sections at stations, as curves in space for other programs",
+        ("stations",),
+        _wireframe,
     ),
     "report": Delivery(
         "Report", "All that is to be known of the design: looks, findings, laws, figures, tables", ("axis",), _report

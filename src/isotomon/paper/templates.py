@@ -49,7 +49,7 @@ def templates(
     `outside`: the board that fits round the section, in two halves along its chord; `inside`: what fits into the finished body's hollow.
     `finished`: with holes and walls. Raises: DesignError, for what cannot be drawn.
     """
-    where, names = _places(quick, places)
+    where, names = sections_wanted(quick, places)
     drawn = sections_of(quick, where, names)
     if kind == "inside" or finished:
         drawn = [_as_finished(quick, one) for one in drawn]
@@ -78,10 +78,13 @@ def templates(
     return pages
 
 
-def _places(quick: Quick, places: tuple[str, ...]) -> tuple[Array, tuple[str, ...]]:
-    """Where sections are drawn, and what they are called."""
+def sections_wanted(quick: Quick, places: tuple[str, ...]) -> tuple[Array, tuple[str, ...]]:
+    """Where sections are drawn (mm along the body), and what they are called: at `places`, names of stations or lengths along, or at all stations.
+
+    Raises: DesignError, for what is neither, or off the body.
+    """
     if quick.shape is None:
-        raise DesignError(f"{quick.body.name} has no stations, and so no sections of its own to make templates of")
+        raise DesignError(f"{quick.body.name} has no stations, and so no sections of its own to draw")
     field, known = quick.shape.field, {n.station.name: n.position for n in quick.resolved.stations}
     points = {n.station.name for n in quick.resolved.stations if n.chord == 0.0}
     names = tuple(name for name in places or known if name not in points)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
@@ -11,8 +11,9 @@ from pathlib import Path
 from isotomon.design.bodies import name_of, names_by_id
 from isotomon.errors import FileError, SizeError, SolidError
 from isotomon.evaluate.part_words import with_words
+from isotomon.geometry.wire import Wire
 from isotomon.inspect.results import Quick
-from isotomon.kernel.protocol import Built, Export, Failed, Form
+from isotomon.kernel.protocol import Built, Export, Failed, Form, WireData, pack_edge
 from isotomon.operations.base import Asked
 from isotomon.solids.plan import plan
 from isotomon.solids.requests import STEP_SECONDS, apply_request, fine_of
@@ -155,6 +156,21 @@ def export_request(
     distance, share = (fine.distance, 0.0) if fine.distance else (fine_of(quick), right)
     name = bodies[0][0] if len(bodies) == 1 else design.name
     return Export(request_id, bodies, name, form, str(path.absolute()), distance, fine.angle, share, limit)
+
+
+def export_wires(supervisor: Supervisor, wires: Sequence[Wire], name: str, path: Path) -> None:
+    """Write curves in space as STEP or IGES, by the file's ending; waits until they are.
+
+    Raises: SolidError, FileError.
+    """
+    form = export_form(path)
+    data = [WireData(wire.layer, wire.name, [pack_edge(edge) for edge in wire.edges]) for wire in wires]
+    where = str(path.absolute())
+    outcome = supervisor.submit(lambda i: Export(i, [], name, form, where, 0.0, 0.0, 0.0, STEP_SECONDS, data)).wait(
+        STEP_SECONDS + 60.0
+    )
+    if getattr(outcome, "path", None) is None:
+        raise SolidError(getattr(outcome, "text", f"{path} was not written"))
 
 
 def export(quick: Quick, supervisor: Supervisor, path: Path, fine: Fineness = USUAL) -> None:

@@ -31,10 +31,10 @@ from isotomon.kernel.protocol import (
     Reply,
     Started,
     Work,
-    check_built,
     frames,
     send,
 )
+from isotomon.solids.arrived import check_built
 
 log = logging.getLogger(__name__)
 Outcome = Built | Exported | Failed

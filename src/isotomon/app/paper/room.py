@@ -31,7 +31,7 @@ from isotomon.inspect.results import Quick
 from isotomon.metrology.compare import AsMade
 from isotomon.pace import checkpoint
 from isotomon.paper.delivery import DELIVERIES, Prepared, Requested, make
-from isotomon.solids.deliver import USUAL, export
+from isotomon.solids.deliver import USUAL, export, export_wires
 
 SIDES = {"round": "from all round", "side": "from the side", "plan": "from above", "front": "from its end"}
 """Views for the report's pictures, and what they show."""
@@ -42,6 +42,8 @@ FILES = {
     ".png": "PNG, a file a page (*.png)",
     ".html": "HTML, all in one file (*.html)",
     ".csv": "CSV (*.csv)",
+    ".step": "STEP (*.step)",
+    ".iges": "IGES (*.iges)",
 }
 
 
@@ -223,9 +225,10 @@ class PaperRoom(QObject):
         made, wanted, design, said = self.made, self._wanted, self._design, self.w.desk.said
         if made is None:
             return
+        by_worker = partial(export_wires, self.w.desk.engine.supervisor)
         try:
             refuse_same(path, self._own())
-            files = read_aside(self.w.widget, f"Writing {path.name}", lambda: write_made(made, path))
+            files = read_aside(self.w.widget, f"Writing {path.name}", lambda: write_made(made, path, by_worker))
         except IsotomonError as error:
             said.emit("error", str(error))
             return
@@ -252,7 +255,8 @@ class PaperRoom(QObject):
                 if one.wanted is None:
                     export(quick, supervisor, Path(one.path), replace(USUAL, distance=one.distance))
                 else:
-                    write_made(make(quick, one.wanted, date.today().isoformat(), pictures, part), Path(one.path))
+                    made = make(quick, one.wanted, date.today().isoformat(), pictures, part)
+                    write_made(made, Path(one.path), partial(export_wires, supervisor))
             except IsotomonError as error:
                 return f"{one.name}: {error}"
             return ""
@@ -308,7 +312,7 @@ def _open(what: str, w: Any) -> None:
 
 
 FAMILY = {
-    **dict.fromkeys(("general", "body-plan", "templates", "flat", "curves", "as-made"), "Sheets"),
+    **dict.fromkeys(("general", "body-plan", "templates", "flat", "curves", "wireframe", "as-made"), "Sheets"),
     **dict.fromkeys(("stations", "sections", "blade", "duct", "points", "pour"), "Tables"),
 }
 PAPER_COMMANDS = (
