@@ -52,6 +52,10 @@ class Variants(WithWindow):
         place = room.plot._placed(room.plot.places)[chosen]
         QTest.mouseClick(room.plot, LEFT, Qt.KeyboardModifier.NoModifier, QPoint(*map(round, place.tolist())))
         self.assertEqual(room.table.chosen(), chosen)
+        over = window.board._over
+        assert over is not None and window.desk.quick is not None and window.desk.quick.shape is not None
+        self.assertEqual((over.name, over.marked), (f"Variant {room.model.rows[chosen].number + 1}", False))
+        self.assertAlmostEqual(float(over.area[0]), float(window.desk.quick.shape.curves.area[0]), places=6)
         self.press("Take this variant")
         self.assertEqual(window.desk.design.numbers[0].value, 120.0)
         self.keys("Ctrl+Z")

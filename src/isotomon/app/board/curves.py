@@ -76,7 +76,7 @@ class CurvePainter:
             c, faint = shape.curves, cut is not None
             laws = [j for j in self.quick.judged if j.quality == "area"]
             if self.over is not None:
-                if not self.over.angle.size:
+                if not self.over.marked:
                     drawn.append((self._over_at(c.v), self.over.area, "attention", dotted))
                 entries.append((self.over.name, dotted, "attention"))
             parts = self._shared_by(c.area) if cut is not None and not laws else 1
@@ -100,7 +100,7 @@ class CurvePainter:
         self._legend(self.layout.area, bounds, [values for _, values, _, _ in drawn[-1:]], entries)
         if shape is not None and not self.otherwise:
             self._bends(self.layout.area, bounds, self.bends.get("area"), shape.curves.v, shape.curves.area / parts)
-            if self.over is not None and self.over.angle.size:
+            if self.over is not None and self.over.marked:
                 self._marks(
                     self.layout.area, bounds, self._over_at(shape.curves.v), self.over.area / parts, "attention"
                 )
@@ -118,14 +118,17 @@ class CurvePainter:
         degree = math.degrees(1.0)
         angles = [j for j in self.quick.judged if j.quality in ("set_angle", "turn")]
         lines = [(c.v, c.set_angle * degree, "accent", solid), (c.v, c.turn * degree, "soft_ink", dashed)]
-        bounds = _range([lines[0][1], lines[1][1], *_reach(angles, degree)], 1.0)
+        over = self.over if self.over is not None and self.over.angle.size else None
+        if over is not None and not over.marked:
+            lines.append((self._over_at(c.v), over.angle * degree, "attention", Qt.PenStyle.DotLine))
+        bounds = _range([*(values for _, values, _, _ in lines), *_reach(angles, degree)], 1.0)
         bounds = _with_room(bounds, [lines[0][1], lines[1][1]], self.layout.angle)
         self._plot(self.layout.angle, bounds, 1.0, lines, angles, degree)
         names = [("Set angle °", solid, "accent"), ("Turn °", dashed, "soft_ink")]
         self._legend(self.layout.angle, bounds, [lines[0][1], lines[1][1]], names)
         self._bends(self.layout.angle, bounds, self.bends.get("turn"), c.v, lines[1][1])
-        if self.over is not None and self.over.angle.size:
-            self._marks(self.layout.angle, bounds, self._over_at(c.v), self.over.angle * degree, "attention")
+        if over is not None and over.marked:
+            self._marks(self.layout.angle, bounds, self._over_at(c.v), over.angle * degree, "attention")
 
     def _over_at(self, v: Array) -> Array:
         """Where along the body what lies over it is told."""

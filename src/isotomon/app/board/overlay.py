@@ -23,8 +23,8 @@ LINES = 13
 @dataclass(frozen=True, eq=False)
 class Overlay:
     """The other body laid over the one in hand: (share of its length, area, turn) for the Board; for the body plan pieces of
-    line (n, 2, 2) in which the stations' planes cut it; and lines (n, 3) for the View. `name`: what it is; `angle`: set angles, of what is known at
-    some places only, which are marked on the Board instead of a curve."""
+    line (n, 2, 2) in which the stations' planes cut it; and lines (n, 3) for the View. `name`: what it is; `angle`: set angles, where they are shown;
+    `marked`: it is known at some places only, which are marked on the Board instead of curves."""
 
     share: Array
     area: Array
@@ -33,6 +33,7 @@ class Overlay:
     lines: tuple[Array, ...]
     name: str = "Reference"
     angle: Array = field(default_factory=lambda: np.zeros(0))
+    marked: bool = False
 
 
 def overlay(quick: Quick, other: Quick) -> Overlay | None:

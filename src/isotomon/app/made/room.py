@@ -343,7 +343,7 @@ def overlay_of(made: AsMade) -> Overlay | None:
     )
     share = np.array([(one.position - first) / (last - first) for one in told])
     area, turn, angle = (np.array([getattr(one.made, name) for one in told]) for name in ("area", "turn", "set_angle"))
-    return Overlay(share, area, turn, outlines, (), "As made", angle)
+    return Overlay(share, area, turn, outlines, (), "As made", angle, marked=True)
 
 
 def _needs_body(w: Api) -> str:

@@ -7,11 +7,13 @@ import math
 import threading
 from pathlib import Path
 
+import numpy as np
 from PySide6.QtCore import QObject, Qt, QTimer, Signal
 from PySide6.QtWidgets import QFileDialog, QSplitter
 from shiboken6 import isValid
 
 from isotomon.app.api import Api
+from isotomon.app.board.overlay import Overlay
 from isotomon.app.command import Command, needs_design
 from isotomon.app.middle import Middle
 from isotomon.app.state.later import read_aside
@@ -94,6 +96,8 @@ class StudyRoom(QObject):
         """Back to the View; what is under way goes on."""
         if self.open_now:
             self.middle.leave()
+            self.w.board.set_over(None)
+            self.w.checks.refresh()
 
     def _other_design(self) -> None:
         self.stop()
@@ -231,9 +235,11 @@ class StudyRoom(QObject):
             self.plot.show_points(x, y, titles[columns[0]], titles[columns[1]])
 
     def _chosen(self) -> None:
-        self.plot.chosen = self.table.chosen()
-        self.panel.take.setEnabled(self.plot.chosen is not None)
+        chosen = self.plot.chosen = self.table.chosen()
+        self.panel.take.setEnabled(chosen is not None)
         self.plot.update()
+        if self.open_now:
+            self.w.board.set_over(_laid_over(self.model.rows[chosen]) if chosen is not None else None)
 
     def take(self) -> None:
         """The chosen variant's numbers become the design's, as one step that can be taken back."""
@@ -242,6 +248,17 @@ class StudyRoom(QObject):
             return
         row, names = self.model.rows[chosen], [one.name for one in study.varied]
         self.w.desk.do(f"take variant {row.number + 1}", lambda d: varied_design(d, names, row.values))
+
+
+def _laid_over(row: VariantRow) -> Overlay | None:
+    """A variant's curves behind those of the design, by shares of its own length; None for one that has come to nothing."""
+    if len(row.position) < 2:
+        return None
+    position, area, angle = (
+        np.array([math.nan if x is None else x for x in values]) for values in (row.position, row.area, row.set_angle)
+    )
+    share = (position - position[0]) / (position[-1] - position[0])
+    return Overlay(share, area, np.full(len(share), math.nan), (), (), f"Variant {row.number + 1}", angle)
 
 
 def _plain(value: float | str) -> float:
