@@ -68,9 +68,12 @@ class StudyPanel(QScrollArea):
         self.take = self._button("Take this variant", self.take_wanted)
         for widget in (head, title, numbers, *self.rows, self.run, self.stop, self.progress, self.said):
             column.addWidget(widget)
-        for widget in (*self.axes, self.take, self._button("From a file…", self.file_wanted)):
+        for widget in (*self.axes, self.take):
             column.addWidget(widget)
-        column.addWidget(self._button("Back to the View", self.closed))
+        beside = QHBoxLayout()
+        beside.addWidget(self._button("From a file…", self.file_wanted))
+        beside.addWidget(self._button("Back to the View", self.closed))
+        column.addLayout(beside)
         column.addStretch(1)
         self.setWidget(inner)
         self.show_asked()
