@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from isotomon.app.viewport.camera import VIEWS, Camera
 from isotomon.errors import KnotError
 from isotomon.geometry.basis import Basis, fit, make_basis
-from isotomon.geometry.planar import caliper, cross3, crossing, signed_area, thickness
+from isotomon.geometry.planar import caliper, cross3, crossing, plainly_simple, signed_area, thickness
 
 
 def de_boor(knots: np.ndarray, degree: int, index: int, u: float) -> float:
@@ -122,6 +122,18 @@ class Figures(unittest.TestCase):
                 naive |= side(a, b, c) * side(a, b, d) < 0 and side(c, d, a) * side(c, d, b) < 0
         found = crossing(polygon)
         self.assertEqual(found is not None, naive)
+        for shape in (polygon, np.round(4.0 * polygon)):  # round figures lie on each other, and stand upright
+            ring = shape if signed_area(shape) > 0.0 else shape[::-1]
+            for way in (*np.eye(2), rng.normal(size=2)):
+                self.assertFalse(plainly_simple(ring, way) and crossing(ring) is not None)
+
+    def test_foils_are_plainly_simple(self) -> None:
+        """Of outlines that go out and back along their chord it is told at once that they do not cross; of a bow tie it is not."""
+        t = np.linspace(0, 2 * np.pi, 200, endpoint=False)
+        foil = np.stack([np.cos(t), 0.1 * np.sin(t) + 0.05 * np.cos(t) ** 2], axis=1)
+        square = np.array([[0.0, 0.0], [1.0, 0.0], [1.0, 1.0], [0.0, 1.0]])
+        self.assertTrue(plainly_simple(foil, np.array([1.0, 0.0])) and plainly_simple(square, np.array([1.0, 0.0])))
+        self.assertFalse(plainly_simple(square[[0, 1, 3, 2]], np.array([1.0, 0.0])))
 
     def test_touching_is_not_crossing(self) -> None:
         """A repeated point, a square, and a spike that goes and comes the same way do not cross."""

@@ -14,7 +14,7 @@ from isotomon.field.mesh import applied
 from isotomon.field.section_field import SectionField, Sections
 from isotomon.field.wrapping import Wrap
 from isotomon.geometry.datums import Axis
-from isotomon.geometry.planar import crossing, inside, signed_area
+from isotomon.geometry.planar import crossing, inside, plainly_simple, signed_area
 from isotomon.pace import checkpoint
 
 SLIVER = 2e-3
@@ -76,8 +76,11 @@ def find_flaws(field: SectionField, places: int = 61) -> list[Flaw]:
                 "inside out", v[row], space[row].mean(axis=0), "the section is inside out; check its size and profile"
             )
         )
+    along = sections.anchor[:, 1] - sections.anchor[:, 0]
     for row in range(0 if field.common.open else len(v)):
         checkpoint(row / len(v))
+        if not loop.any() and plainly_simple(local[row], along[row]):
+            continue
         found = _crossed(local[row], loop)
         if found is not None:
             index, text = found

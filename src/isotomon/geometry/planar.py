@@ -67,6 +67,29 @@ def crossing(points: Array, slack: float = 0.0) -> tuple[int, int] | None:
     return None
 
 
+def plainly_simple(points: Array, along: Array) -> bool:
+    """Whether a closed polygon (n, 2) that runs counter-clockwise goes out and back along a direction (2,), each time only onward, with what runs
+    back above what runs out: then it does not cross itself, though edges of no width may lie on each other. Of others nothing is said."""
+    x, y = points @ along, cross(along, points)
+    first, last = int(x.argmin()), int(x.argmax())
+    order = np.arange(first, first + len(x) + 1) % len(x)
+    turn = (last - first) % len(x)
+    out, back = order[: turn + 1], order[turn:][::-1]
+    leaves, comes = [], []
+    for run in (out, back):
+        rise = x[run[1:]] - x[run[:-1]]
+        ends = (x[run[1:]] == x[first]) | (x[run[:-1]] == x[last])  # which may stand upright
+        if ((rise < 0.0) | ((rise == 0.0) & ~ends)).any():
+            return False
+        leaves.append(y[run[np.flatnonzero(x[run] == x[first])[-1]]])
+        comes.append(y[run[np.flatnonzero(x[run] == x[last])[0]]])
+    if leaves[0] > leaves[1] or comes[0] > comes[1]:
+        return False
+    inner = np.concatenate([out[1:-1], back[1:-1]])
+    inner = inner[(x[inner] > x[first]) & (x[inner] < x[last])]
+    return bool((np.interp(x[inner], x[out], y[out]) < np.interp(x[inner], x[back], y[back])).all())
+
+
 def _cross_properly(a: Array, b: Array, c: Array, d: Array, slack: float) -> Mask:
     ab, cd = b - a, d - c
     over_ab = np.maximum(np.linalg.norm(ab, axis=1), 1e-300)
@@ -88,20 +111,25 @@ def inside(points: Array, polygon: Array) -> Mask:
     return np.asarray((straddles & (at > x)).sum(axis=1) % 2 == 1)
 
 
+LOOKED_AT = 300
+"""So many points of an outline say about which way it is widest."""
+
+
 def caliper(points: Array, directions: int = 360) -> Array:
     """The largest caliper (..., ) of point sets (..., n, 2): the largest distance between two parallel tangents."""
     flat = points.reshape(-1, *points.shape[-2:])
     step = np.pi / directions
 
-    def wide(angle: Array) -> Array:
-        reach = np.matmul(flat, np.stack([np.cos(angle), np.sin(angle)], axis=-2))
+    def wide(angle: Array, of: Array) -> Array:
+        reach = np.matmul(of, np.stack([np.cos(angle), np.sin(angle)], axis=-2))
         return np.asarray(reach.max(axis=-2) - reach.min(axis=-2))
 
-    # It changes little over a few directions: looked for in every sixth, and then between the three best and their neighbours.
-    coarse = np.arange(0, directions, 6) * step
-    best = coarse[np.argsort(wide(np.broadcast_to(coarse, (len(flat), len(coarse)))), axis=1)[:, -3:]]
+    # It changes little over a few directions, and from point to point of many: looked for among some in every sixth, and then among all between the
+    # three best and their neighbours.
+    some, coarse = flat[:, :: max(flat.shape[1] // LOOKED_AT, 1)], np.arange(0, directions, 6) * step
+    best = coarse[np.argsort(wide(np.broadcast_to(coarse, (len(flat), len(coarse))), some), axis=1)[:, -3:]]
     near = (best[:, :, None] + step * np.arange(-5, 6)).reshape(len(flat), -1)
-    return wide(near).max(axis=1).reshape(points.shape[:-2])
+    return wide(near, flat).max(axis=1).reshape(points.shape[:-2])
 
 
 def thickness(points: Array, sites: int = 801) -> Array:
