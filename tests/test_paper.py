@@ -377,7 +377,9 @@ class Reports(unittest.TestCase):
 
     def test_all_in_one_go(self) -> None:
         """All that a design can deliver is written, what it cannot is told; nothing half-written stays, and a name that is no file's is made one."""
-        design = Design("a/../b: c", bodies=rounds(60.0, 40.0).bodies)
+        design = bodies.add_step(
+            Design("a/../b: c", bodies=rounds(60.0, 40.0).bodies), "body", Hollow(wall=3.0, id="k1")
+        )
         self.assertEqual(file_stem(design.name), "a_.._b_ c")
         with tempfile.TemporaryDirectory() as folder, Solids() as solids:
             path = Path(folder)
@@ -385,7 +387,9 @@ class Reports(unittest.TestCase):
             done = deliver_all(design, path, solids, only)
             self.assertEqual([d.what for d in done if d.problem], ["pour"])
             self.assertEqual(sorted(p.name for p in path.iterdir()), sorted(p.name for d in done for p in d.written))
-            self.assertTrue((path / "a_.._b_ c-report.html").stat().st_size > 10_000)
+            html = (path / "a_.._b_ c-report.html").read_text()
+            walls = html[html.index("Walls") :]
+            self.assertRegex(walls[: walls.index("</table>")], r"least</td>\s*<td[^>]*>(3\.0|2\.99)")
             self.assertEqual(len(deliver(design, "templates", path / "t.svg")), 2)
             skin = deliver_all(sample("hull-cheek"), path, solids, ("templates", "general"))
             self.assertEqual([bool(d.problem) for d in skin], [False, True])

@@ -14,9 +14,13 @@ from isotomon.design.bodies import results
 from isotomon.design.file import encode
 from isotomon.errors import DesignError, IsotomonError
 from isotomon.inspect.results import Quick
+from isotomon.inspect.section_figures import walls_of
+from isotomon.inspect.sections import mesh_of_finished
 from isotomon.inspect.trade import blade_tables, duct_table, section_table
 from isotomon.measure.laws import Finding
 from isotomon.metrology.compare import AsMade
+from isotomon.operations.hollow import Hollow
+from isotomon.operations.thicken import Thicken
 from isotomon.paper.as_made import FIGURE, fit_words, made_pages, made_tables
 from isotomon.paper.frame import Box
 from isotomon.paper.page import Item, Page, Picture, Stroke, Text, moved
@@ -78,6 +82,7 @@ def report(
         *_laws(quick),
         Heading("Bodies"),
         _bodies(quick),
+        *_walls(quick),
         *_measures(quick),
         *_numbers(quick),
     ]
@@ -266,6 +271,35 @@ BODIES = (
     Column("centre x", "mm"),
     Column("centre y", "mm"),
     Column("centre z", "mm"),
+)
+
+
+def _walls(quick: Quick) -> list[Block]:
+    """The thinnest and the thickest wall of every finished body that is hollowed or thickened, and where they are."""
+    rows: list[tuple[Cell, ...]] = []
+    for key in results(quick.design):
+        one, built = quick.of(key), quick.finished.get(key)
+        if one is None or built is None or not built.watertight or not _has_walls(one):
+            continue
+        found = walls_of(built, mesh_of_finished(built))
+        for word, sign in (("least", 1.0), ("greatest", -1.0)):
+            thick, place = found.extreme(sign)
+            if not math.isnan(thick):
+                rows.append((one.body.name, word, thick, *(round(float(x), PLACES) + 0.0 for x in place)))
+    return [Heading("Walls"), Table("", WALLS, tuple(rows))] if rows else []
+
+
+def _has_walls(one: Quick) -> bool:
+    return one.body.loft.wall is not None or any(isinstance(s, Hollow | Thicken) for s in one.body.done)
+
+
+WALLS = (
+    Column("body"),
+    Column("wall"),
+    Column("thickness", "mm"),
+    Column("at x", "mm"),
+    Column("at y", "mm"),
+    Column("at z", "mm"),
 )
 
 
