@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
@@ -106,6 +107,8 @@ class Basis(Knots):
 
 NEAR_JOIN = 0.02
 """So near to a join no other break is needed from the first."""
+ONE_PLACE = 1e-9
+"""Joins nearer to each other than this share of a curve are one."""
 Joins = Mapping[float, int]
 """Places where a curve is less smooth than its spline: parameter → derivatives that are continuous (1 or 2)."""
 
@@ -166,7 +169,7 @@ def fit(
     Raises: KnotError, if `most` spans do not do.
     """
     begin = 0.0 if periodic else 1e-9  # a closed curve may be less smooth where it begins, too
-    joins = {place: order for place, order in (joins or {}).items() if begin <= place < 1.0 - 1e-9}
+    joins = {place: order for place, order in _apart(joins or {}).items() if begin <= place < 1.0 - 1e-9}
     usual = np.linspace(0.0, 1.0, 2 * degree + 3)[1:-1].tolist() if periodic and len(seeds) <= degree else []
     some = [
         x for x in (*usual, *seeds) if all(abs(x - j) > NEAR_JOIN for j in joins) and NEAR_JOIN < x < 1.0 - NEAR_JOIN
@@ -191,6 +194,19 @@ def fit(
             raise KnotError(f"a curve needs more than {most} spans to be met within {tolerance:g}")
         at = np.arange(parts.sum()) - np.repeat(np.cumsum(parts) - parts, parts)
         breaks = np.append(np.repeat(breaks[:-1], parts) + np.repeat(width / parts, parts) * at, 1.0)
+
+
+def _apart(joins: Joins) -> Joins:
+    """Places that are one but for rounding, as of curves that mirror each other, as one: as smooth as the least smooth of them."""
+    found: dict[float, int] = {}
+    last = -math.inf
+    for place, continuity in sorted(joins.items()):
+        if place - last < ONE_PLACE:
+            found[last] = min(found[last], continuity)
+        else:
+            found[place] = continuity
+            last = place
+    return found
 
 
 def _parted(error: Array, tolerance: float, width: Array, degree: int) -> Index:
