@@ -154,6 +154,10 @@ class Parts(unittest.TestCase):
         np.testing.assert_allclose(found.foot[:, :2], 20.0 * ring, atol=0.04)
         over = onto(target.surface, np.array([[3.0, 2.0, 104.0], [23.0, 0.0, 104.0]]))
         np.testing.assert_allclose(over.off, [4.0, 5.0], atol=1e-3)
+        away = np.column_stack([chance.uniform(300, 3000, 2000)[:, None] * ring, high])  # as in other units
+        far = onto(target.surface, np.vstack([away, [[23.0, 0.0, 104.0]]]))
+        np.testing.assert_allclose(far.off[:-1], np.hypot(*away[:, :2].T) - 20.0, rtol=0.05)
+        self.assertAlmostEqual(float(far.off[-1]), 5.0, places=3)
 
     def test_planted_changes_are_found_with_size_and_place(self) -> None:
         """A chord, an angle from a station on, and a dent, none of them known to what looks for them; the bench plants thirty."""

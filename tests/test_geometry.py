@@ -34,6 +34,16 @@ def de_boor(knots: np.ndarray, degree: int, index: int, u: float) -> float:
 class Bases(unittest.TestCase):
     """Values, derivatives, sizes."""
 
+    def test_joins_that_are_one_but_for_rounding(self) -> None:
+        """Two joins a rounding apart, of which one is less smooth, fit as the less smooth one alone does."""
+
+        def bent(u: np.ndarray) -> np.ndarray:
+            return np.column_stack([u, np.abs(u - 0.5) ** 2 * np.sign(u - 0.5)])
+
+        apart = fit(bent, 1e-9, joins={0.5: 1, 0.5 + 1e-16: 2, np.nextafter(0.5, 1.0): 1})[0]
+        alone = fit(bent, 1e-9, joins={0.5: 1})[0]
+        self.assertTrue(apart.says(alone))
+
     def test_values_are_the_recursion(self) -> None:
         """A clamped quintic with a tangent-only join, and a cubic, against the recursion at many places."""
         for degree, breaks, joins in ((5, [0.0, 0.2, 0.3, 0.7, 1.0], {0.3: 1}), (3, [0.0, 0.5, 1.0], {})):

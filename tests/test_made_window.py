@@ -65,6 +65,7 @@ class MadeParts(WithWindow):
         self.assertLess(before, room.touching.planned)
         self.wait(lambda: "2.0" in self.told(), "what is told")
         self.assertIn("as made, area law", self.told())
+        window.desk.quick_changed.emit(window.desk.quick)  # as when its solid has come
         self.assertIsNotNone(window.view._colouring)
         self.assertTrue((self.folder / "blade-points-2.csv").exists())
         chords = [70.0, 64.0, 56.0, 50.0, 42.0]

@@ -24,6 +24,9 @@ from isotomon.design.records import Design
 from isotomon.design.station import Station
 from isotomon.design.station_edits import add_station, change_station, remove_stations
 from isotomon.field.patches import patches
+from isotomon.field.rails import Track, met
+from isotomon.geometry.space import line
+from isotomon.geometry.through import side_by_side, through
 from isotomon.inspect.quick import rebuild
 from isotomon.inspect.results import Quick, Shape
 from isotomon.measure.sections import moments
@@ -198,6 +201,45 @@ class Rails(unittest.TestCase):
         assert left.shape is not None
         chord = max(s.chord for s in left.shape.field.stations)
         self.assertAlmostEqual(float(left.shape.mesh.points[..., 2].max()), 50.0 + 20.0 + chord / 2.0, delta=1e-6)
+
+
+class Together(unittest.TestCase):
+    """Several curves at once."""
+
+    @given(st.integers(1, 5), st.integers(2, 9), st.booleans(), st.integers(0, 10_000))
+    @settings(max_examples=30)
+    def test_curves_side_by_side_are_those_by_themselves(self, count: int, points: int, mixed: bool, seed: int) -> None:
+        """Places and rates of each, at its ends, at and between its points, and beyond; also where one is made otherwise."""
+        rng = np.random.default_rng(seed)
+        curves = [through(np.cumsum(rng.uniform(0.1, 1.0, (points + k, 3)), axis=0)) for k in range(count)]
+        curves += [line(np.zeros(3), np.ones(3))] if mixed else []
+        places = [np.r_[-0.1, 0.0, c.joints[:2], rng.uniform(0, 1, 20), 1.0, 1.2][:20] for c in curves]
+        at = np.array([p if c.spline is not None else np.clip(p, 0, 1) for p, c in zip(places, curves, strict=True)])
+        place, rate = side_by_side(curves)(at)
+        for k, curve in enumerate(curves):
+            np.testing.assert_allclose(place[k], curve.at(at[k]), atol=1e-12)
+            np.testing.assert_allclose(rate[k], curve.rate(at[k]), atol=1e-10)
+
+    def test_rails_met_together_are_those_met_alone(self) -> None:
+        """By parallel planes, some of them short of a rail's end, and by planes that turn; rising, falling and doubling back."""
+        z = np.linspace(0.0, 200.0, 7)
+        rising = through(np.column_stack([40.0 + np.sin(z / 50.0), z / 20.0, z]))
+        falling = through(np.column_stack([-40.0 + 0 * z, np.cos(z / 70.0), z])[::-1])
+        back = through(np.array([[0.0, 0, 0], [5.0, 30.0, 120.0], [0.0, 60.0, 60.0], [0.0, 40.0, 200.0]]))
+        origin = np.column_stack([np.zeros((41, 2)), np.linspace(-10.0, 200.0, 41)])
+        even, turned = np.tile([0.0, 0.0, 1.0], (41, 1)), np.linspace(-0.1, 0.1, 41)
+        leaning = np.column_stack([np.sin(turned), 0 * turned, np.cos(turned)])
+        for names in ("rf", "rfb"):
+            tracks = [Track(key, {"r": rising, "f": falling, "b": back}[key]) for key in names]
+            for normal in (even, leaning):
+                found = met(tracks, origin, normal)
+                for row, track in enumerate(tracks):
+                    for whole, alone in zip(found, met([track], origin, normal), strict=True):
+                        np.testing.assert_allclose(whole[row], alone[0], atol=1e-9)
+            at, gap, count, place, _ = met(tracks, origin, even)
+            held = count > 0
+            np.testing.assert_allclose(place[..., 2][held], np.broadcast_to(origin[:, 2], at.shape)[held], atol=1e-9)
+            self.assertAlmostEqual(float(gap[0, 0]), 10.0, places=6)
 
 
 class TiesByHand(unittest.TestCase):

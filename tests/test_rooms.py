@@ -63,6 +63,8 @@ WITHIN_APP = (
 MOST_LINES, LONGEST = 400, 50
 """Of a module, and of a function."""
 OUTSIDE = {"PySide6": "app", "vtkmodules": "app/viewport", "vtk": "app/viewport", "OCP": "kernel"}
+SLOW = ("ezdxf", "reportlab", "pypdfium2", "trimesh", "distributed")
+"""Libraries that the window loads only when they are wanted."""
 PLAIN = "isotomon.kernel.protocol"
 """What of the kernel's room others may load: it loads no kernel."""
 
@@ -217,9 +219,9 @@ class Rooms(unittest.TestCase):
         self.assertEqual(violations("field/x.py", "from isotomon.geometry import basis"), [])
 
     def test_the_window_never_loads_the_kernel_and_the_core_never_qt(self) -> None:
-        """In fresh processes: the window's modules leave the kernel out, the script's leave Qt and VTK out."""
+        """In fresh processes: the window's modules leave the kernel out, and what is slow to load and wanted late; the script's leave Qt and VTK out."""
         for load, banned in (
-            ("import isotomon.app.shell.main", ("OCP",)),
+            ("import isotomon.app.shell.main", ("OCP", *SLOW)),
             ("import isotomon; isotomon.rebuilt; isotomon.sample", ("PySide6", "vtkmodules", "OCP")),
         ):
             code = f"{load}\nimport sys\nprint([m for m in sys.modules if m.split('.')[0] in {banned!r}])"

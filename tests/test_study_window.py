@@ -55,6 +55,8 @@ class Variants(WithWindow):
         over = window.board._over
         assert over is not None and window.desk.quick is not None and window.desk.quick.shape is not None
         self.assertEqual((over.name, over.marked), (f"Variant {room.model.rows[chosen].number + 1}", False))
+        window.desk.quick_changed.emit(window.desk.quick)  # as when its solid has come
+        self.assertIs(window.board._over, over)
         self.assertAlmostEqual(float(over.area[0]), float(window.desk.quick.shape.curves.area[0]), places=6)
         self.press("Take this variant")
         self.assertEqual(window.desk.design.numbers[0].value, 120.0)

@@ -22,13 +22,16 @@ from isotomon.app.shell.finder import HELP, matches
 from isotomon.app.shell.main import application, run_events, wait_for
 from isotomon.app.state.later import Later
 from isotomon.app.theme import ASSETS, FONTS, SLATE, VELLUM, station_colour
+from isotomon.app.viewport.polydata import grid_quads, sparser
 from isotomon.design import edits, station_edits
 from isotomon.design.file import encode, save
+from isotomon.design.records import Design
 from isotomon.design.station import Station
 from isotomon.inspect.quick import rebuild
 from isotomon.profile.drawing import Drawing
-from isotomon.profile.section import Circle, Drawn
+from isotomon.profile.section import Circle, Drawn, Naca4, Polygon
 from isotomon.samples import sample
+from tests.helpers import body
 from tests.test_window import CTRL, LEFT, WithWindow
 
 NONE = Qt.KeyboardModifier.NoModifier
@@ -92,6 +95,24 @@ class Tables(unittest.TestCase):
         box = Layout(1000.0, 260.0, 0.0, 500.0)
         self.assertAlmostEqual(box.position(float(box.x(123.0))), 123.0, places=9)
 
+    def test_what_is_drawn_while_something_moves(self) -> None:
+        """Part of the cells of a skin: its ends, all borders of lanes, and no more than every fourth row and second place left out."""
+        for outlines in ((Polygon(4), Polygon(4)), (Circle(), Naca4("4415"))):
+            ends = tuple(Station(f"s{k}", f"s{k}", 300.0 * k, one, 60.0) for k, one in enumerate(outlines))
+            mesh = rebuild(Design("d", bodies=(body("body", "b", ends),))).shape.mesh  # type: ignore[union-attr]
+            samples, (n_v, n_u) = mesh.sampling, mesh.points.shape[:2]
+            rows = sparser(n_v)
+            self.assertEqual((rows[0], rows[-1], int(np.diff(rows).max())), (0, n_v - 1, 4))
+            rough = samples.every_other
+            self.assertLessEqual(int((rough[:, 1] - rough[:, 0]).max()), 2)
+            first = np.flatnonzero(np.r_[True, np.diff(samples.lane) != 0])
+            self.assertTrue(set(first.tolist()) <= set(rough.ravel().tolist()))
+            self.assertTrue((samples.lane[rough[:, 0]] == samples.lane[rough[:, 1]]).all())
+            cells, whole = grid_quads(rows, rough, n_u), grid_quads(np.arange(n_v), samples.quads, n_u)
+            self.assertLess(len(cells), len(whole) / 6)
+            areas = [_area(mesh.points.reshape(-1, 3), index) for index in (cells, whole)]
+            self.assertAlmostEqual(areas[0] / areas[1], 1.0, delta=2e-3)
+
     def test_what_answers_a_view_that_is_gone_is_dropped(self) -> None:
         """Long work is answered, but no more once what it was shown in is gone."""
         application()
@@ -107,6 +128,12 @@ class Tables(unittest.TestCase):
         self.assertTrue(wait_for(lambda: all(thread.name != "test" for thread in threading.enumerate()), 20.0))
         run_events()
         self.assertEqual(answers, [1])
+
+
+def _area(points: np.ndarray, quads: np.ndarray) -> float:
+    """mm² of cells, each as two triangles."""
+    a, b, c, d = (points[quads[:, k]] for k in range(4))
+    return float(sum(np.linalg.norm(np.cross(q - p, r - p), axis=1).sum() for p, q, r in ((a, b, c), (a, c, d))) / 2.0)
 
 
 class OnTheBoard(WithWindow):

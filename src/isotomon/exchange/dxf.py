@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import math
 import re
+from collections.abc import Iterable, Sequence
 from typing import Any
 
 import ezdxf
@@ -15,6 +16,7 @@ from scipy.interpolate import BSpline, make_interp_spline
 from isotomon.arrays import Array
 from isotomon.errors import FileError
 from isotomon.exchange.pieces import MOST_PIECES, PieceCollector
+from isotomon.geometry.wire import Wire, clamped
 from isotomon.profile.curves import frame_of, oval_span, sources
 from isotomon.profile.drawing import Arc, CirclePart, Curve, Drawing, Line, Oval, Spline
 from isotomon.profile.loops import places_of
@@ -163,10 +165,7 @@ def _spline(entity: Any, sheet: PieceCollector, scale: float) -> None:
 
 def write(drawing: Drawing) -> bytes:
     """A solved drawing as DXF in mm; construction and centre lines on layers of their own."""
-    document = ezdxf.new("R2010")
-    document.header["$INSUNITS"] = 4
-    for layer in ("construction", "centre"):
-        document.layers.add(layer)
+    document = _document(("construction", "centre"))
     space = document.modelspace()
     places = places_of(drawing)
     for part in drawing.parts:
@@ -184,9 +183,43 @@ def write(drawing: Drawing) -> bytes:
                 _write_oval(space, part, drawing, look)
             case _:
                 _write_spline(space, part, drawing, look)
+    return _bytes_of(document)
+
+
+_NOT_IN_LAYERS = re.compile(r'[<>/\\":;?*|=`,]')
+
+
+def write_wires(wires: Sequence[Wire]) -> bytes:
+    """Curves in space as splines of a DXF file in mm, those of each thing on a layer of its own: `guides rim`, `sections r3`."""
+    layers = [_NOT_IN_LAYERS.sub("_", f"{wire.layer} {wire.name}") for wire in wires]
+    document = _document(dict.fromkeys(layers))
+    space = document.modelspace()
+    for wire, layer in zip(wires, layers, strict=True):
+        for edge in map(clamped, wire.edges):
+            assert edge.basis is not None
+            _add_spline(space, edge.points, edge.basis.degree, edge.basis.knots, {"layer": layer})
+    return _bytes_of(document)
+
+
+def _document(layers: Iterable[str]) -> Any:
+    """A new file in mm."""
+    document = ezdxf.new("R2010")
+    document.header["$INSUNITS"] = 4
+    for layer in layers:
+        document.layers.add(layer)
+    return document
+
+
+def _bytes_of(document: Any) -> bytes:
     stream = io.StringIO()
     document.write(stream)
-    return stream.getvalue().encode()
+    return bytes(stream.getvalue().encode())
+
+
+def _add_spline(space: Any, poles: Array, degree: int, knots: Array, look: dict[str, str]) -> None:
+    """A spline with clamped ends, by its control points (n, 3)."""
+    made = space.add_open_spline(poles.tolist(), degree=degree, dxfattribs=look)
+    made.knots = knots.tolist()
 
 
 def _write_spline(space: Any, part: Curve | Spline, drawing: Drawing, look: dict[str, str]) -> None:
@@ -198,8 +231,7 @@ def _write_spline(space: Any, part: Curve | Spline, drawing: Drawing, look: dict
     sites = np.lib.stride_tricks.sliding_window_view(knots[1:-1], p).mean(axis=1)
     values = frame.row(np.clip(sites, frame.start, frame.end)) @ sources(part, places_of(drawing))
     poles = make_interp_spline(sites, values, k=p, t=knots).c
-    made = space.add_open_spline([(x, y, 0.0) for x, y in poles.tolist()], degree=p, dxfattribs=look)
-    made.knots = knots.tolist()
+    _add_spline(space, np.column_stack([poles, np.zeros(len(poles))]), p, knots, look)
 
 
 def _write_oval(space: Any, part: Oval, drawing: Drawing, look: dict[str, str]) -> None:

@@ -18,7 +18,7 @@ SPOTS = 120_000
 FIRST = 3
 """Of these, the nearest to a point whose triangles are tried first."""
 FAR_SLACK = 0.05
-"""By this share of its distance another spot may be nearer to a point that lies far off."""
+"""By this share of its distance another spot may be nearer to a point that lies far off: farther than the surface is large."""
 WALKS = 12
 """Steps from a triangle to a neighbour that is nearer, at most."""
 AT_A_TIME = 200_000
@@ -148,12 +148,16 @@ def _values(part: Onto) -> tuple[Array, ...]:
     return tuple(vars(part).values())
 
 
-def _first(what: Surface, points: Array) -> Index:
-    """(n, FIRST) the spots nearest to points. Of points farther off than the surface is large, all spots are nearly as near, and to say which is
-    nearest takes a hundred times as long as to say which nearly is."""
+def _far(what: Surface, points: Array) -> Mask:
+    """(n,) which points lie farther off than the surface is large."""
     low, high = what.spots.mins, what.spots.maxes
     beyond = np.linalg.norm(np.maximum(np.maximum(low - points, points - high), 0.0), axis=1)
-    far = beyond > np.linalg.norm(high - low)
+    return np.asarray(beyond > np.linalg.norm(high - low))
+
+
+def _first(what: Surface, points: Array, far: Mask) -> Index:
+    """(n, FIRST) the spots nearest to points. Of those far off all spots are nearly as near, and to say which is nearest takes a hundred times
+    as long as to say which nearly is."""
     first = np.empty((len(points), FIRST), dtype=np.intp)
     for rows, slack in ((~far, 0.0), (far, FAR_SLACK)):
         if rows.any():
@@ -162,7 +166,8 @@ def _first(what: Surface, points: Array) -> Index:
 
 
 def _onto(what: Surface, points: Array) -> Onto:
-    first = _first(what, points)
+    out = _far(what, points)
+    first = _first(what, points, out)
     triangle = what.owner[first[:, 0]]
     share, far = on_triangles(points, what.corners[triangle])
     for k in range(1, FIRST):
@@ -179,7 +184,7 @@ def _onto(what: Surface, points: Array) -> Onto:
         active = active[triangle[active] != before]
         if not len(active):
             break
-    return _told(what, points, triangle, share)
+    return _told(what, points, triangle, share, out)
 
 
 def _nearer(what: Surface, points: Array, rows: Index, other: Index, best: tuple[Index, Array, Array]) -> None:
@@ -226,7 +231,7 @@ def _on_sides(points: Array, corners: Array) -> Array:
     return share
 
 
-def _told(what: Surface, points: Array, triangle: Index, share: Array) -> Onto:
+def _told(what: Surface, points: Array, triangle: Index, share: Array, out: Mask) -> Onto:
     corners, normals = what.corners[triangle], what.normals[triangle]
     flat = np.einsum("nk,nkc->nc", share, corners)
     normal = np.einsum("nk,nkc->nc", share, normals)
@@ -238,6 +243,9 @@ def _told(what: Surface, points: Array, triangle: Index, share: Array) -> Onto:
     aside = np.sqrt(np.maximum(np.einsum("nk,nk->n", away, away) - along * along, 0.0))
     beyond = aside > np.abs(along)
     off = np.where(beyond, np.copysign(np.hypot(along, aside), along), along - bulge)
+    off = np.where(
+        out, np.linalg.norm(away, axis=1), off
+    )  # far off is outside, whichever way the normal at nearly the nearest place leans
     on_side = share[:, [2, 0, 1]] <= 0.0  # the side from a corner to the next lies across from the third
     at_rim = np.asarray((on_side & (what.beside[triangle] < 0)).any(axis=1))
     return Onto(triangle, share, flat + bulge[:, None] * normal, normal, off, aside, at_rim)

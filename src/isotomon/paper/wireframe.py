@@ -39,17 +39,13 @@ def wireframe(wires: Sequence[Wire], block: Block, paper: Paper) -> Page:
     runs = [(wire, wire.places()) for wire in wires]
     every = np.vstack([points for _, points in runs])
     low, high = every.min(axis=0), every.max(axis=0)
-    wide, tall = high - low, BETWEEN
-    room = room_on(paper).within(8.0)
-    across, up = wide[2] + wide[0], wide[1] + wide[0]
-    scale = scale_for(float(across), float(up), Box(0.0, 0.0, room.width - tall, room.height - 2.0 * tall))
+    size, room = high - low, room_on(paper).within(8.0)
+    across, up = float(size[2] + size[0]), float(size[1] + size[0])
+    scale = scale_for(across, up, Box(0.0, 0.0, room.width - BETWEEN, room.height - 2.0 * BETWEEN))
     left = room.left + (room.width - scale * across - BETWEEN) / 2.0
-    base = room.bottom + (room.height - scale * up - 2.0 * BETWEEN) / 2.0
-    corners = {
-        SIDE: (left, base + scale * wide[0] + 2.0 * BETWEEN),
-        ABOVE: (left, base + BETWEEN),
-        ALONG: (left + scale * wide[2] + BETWEEN, base + scale * wide[0] + 2.0 * BETWEEN),
-    }
+    base = room.bottom + (room.height - scale * up) / 2.0
+    upper = base + scale * size[0] + BETWEEN
+    corners = {SIDE: (left, upper), ABOVE: (left, base), ALONG: (left + scale * size[2] + BETWEEN, upper)}
     items: list[Item] = []
     for axes, words in ((SIDE, "from the side"), (ABOVE, "from above"), (ALONG, "along the body")):
         corner = np.array(corners[axes])

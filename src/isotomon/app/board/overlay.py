@@ -22,13 +22,12 @@ LINES = 13
 
 @dataclass(frozen=True, eq=False)
 class Overlay:
-    """The other body laid over the one in hand: (share of its length, area, turn) for the Board; for the body plan pieces of
+    """The other body laid over the one in hand: (share of its length, area) for the Board; for the body plan pieces of
     line (n, 2, 2) in which the stations' planes cut it; and lines (n, 3) for the View. `name`: what it is; `angle`: set angles, where they are shown;
     `marked`: it is known at some places only, which are marked on the Board instead of curves."""
 
     share: Array
     area: Array
-    turn: Array
     outlines: tuple[Array, ...]
     lines: tuple[Array, ...]
     name: str = "Reference"
@@ -51,7 +50,6 @@ def overlay(quick: Quick, other: Quick) -> Overlay | None:
     return Overlay(
         (c.v - c.v[0]) / (c.v[-1] - c.v[0]),
         c.area,
-        c.turn,
         tuple(_near(lines, ring) for lines, ring in zip(cut, sections.local, strict=True)),
         tuple(other.stood(line) for line in (*points[rows][:, samples.rim], *edges)),
     )

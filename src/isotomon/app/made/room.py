@@ -342,8 +342,8 @@ def overlay_of(made: AsMade) -> Overlay | None:
         for n in made.quick.resolved.stations
     )
     share = np.array([(one.position - first) / (last - first) for one in told])
-    area, turn, angle = (np.array([getattr(one.made, name) for one in told]) for name in ("area", "turn", "set_angle"))
-    return Overlay(share, area, turn, outlines, (), "As made", angle, marked=True)
+    area, angle = (np.array([getattr(one.made, name) for one in told]) for name in ("area", "set_angle"))
+    return Overlay(share, area, outlines, (), "As made", angle, marked=True)
 
 
 def _needs_body(w: Api) -> str:

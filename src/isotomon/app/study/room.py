@@ -258,7 +258,7 @@ def _laid_over(row: VariantRow) -> Overlay | None:
         np.array([math.nan if x is None else x for x in values]) for values in (row.position, row.area, row.set_angle)
     )
     share = (position - position[0]) / (position[-1] - position[0])
-    return Overlay(share, area, np.full(len(share), math.nan), (), (), f"Variant {row.number + 1}", angle)
+    return Overlay(share, area, (), (), f"Variant {row.number + 1}", angle)
 
 
 def _plain(value: float | str) -> float:

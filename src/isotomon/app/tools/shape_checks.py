@@ -115,6 +115,8 @@ class ShapeChecks:
         self.w = api
         self.wanted = ChecksWanted()
         self.seen: Seen | None = None
+        self._laid = False
+        """Whether anything of them lies over View and Board."""
         self.reference: Quick | None = None
         self.reference_body = ""
         """Another body of the design that is the reference, as it is at any time."""
@@ -140,14 +142,16 @@ class ShapeChecks:
         if quick is None or quick.moving:
             return
         if wanted == ChecksWanted(lamps=wanted.lamps, count=wanted.count, pull=wanted.pull, spacing=wanted.spacing):
-            self._show(Seen(quick, wanted))
+            if self._laid:
+                self._show(Seen(quick, wanted))
+                self._laid = False  # what others lay over View and Board stays
         else:
             self.later.ask(lambda: look(quick, wanted, reference))
 
     def _show(self, seen: object) -> None:
-        if not isinstance(seen, Seen) or seen.quick is not self.w.desk.quick:
+        if not isinstance(seen, Seen) or seen.quick is not self.w.desk.quick or seen.wanted != self.wanted:
             return
-        self.seen = seen
+        self.seen, self._laid = seen, True
         self.w.view.set_colouring(seen.colouring, COLOURS[seen.wanted.colour])
         self.w.view.set_section_lines([points for _, points in seen.lines])
         self.w.board.set_bends(seen.fair or {})
