@@ -9,7 +9,7 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from isotomon.arrays import Array
+from isotomon.arrays import Array, unique_rows
 from isotomon.design.disk import decode_text, read_bytes
 from isotomon.errors import FileError
 from isotomon.metrology.compare import MOST_POINTS
@@ -87,7 +87,7 @@ def _of_mesh(data: bytes, path: Path) -> tuple[Array, dict[str, Array], str]:
     except Exception as error:  # noqa: BLE001 - whatever is wrong with a file, its reader raises what it likes
         raise FileError(f"{path} cannot be read as {kind.upper()} ({type(error).__name__}); is it whole?") from None
     if kind == "stl":
-        places = np.unique(places, axis=0)
+        places = places[unique_rows(places)[0]]
     said = re.search(r"comment\s+units?\s*[:=]?\s*(\w+)", head) if kind == "ply" else None
     return places, {}, said[1].lower() if said is not None and said[1].lower() in LENGTHS else ""
 

@@ -7,6 +7,7 @@ from functools import cached_property
 
 import numpy as np
 from scipy.sparse import csr_array
+from scipy.spatial import cKDTree
 
 from isotomon.arrays import Array, Index, Mask
 from isotomon.field.correspond import Correspondence
@@ -116,6 +117,11 @@ class SkinMesh:
     def bare(self) -> bool:
         """Whether it bounds nothing: it has no flat ends."""
         return self.ring or self.sampling.open or self.cells is not None
+
+    @cached_property
+    def tree(self) -> cKDTree:
+        """Its points laid end to end, row by row, as they are looked for."""
+        return cKDTree(self.points.reshape(-1, 3))
 
     @cached_property
     def triangles(self) -> Index:

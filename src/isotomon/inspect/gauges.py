@@ -9,7 +9,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from isotomon.arrays import Array
+from isotomon.arrays import Array, unique_rows
 from isotomon.design.bodies import body_ids
 from isotomon.design.gauges import Gauge
 from isotomon.design.recipe import check_made
@@ -184,7 +184,7 @@ def _inward(corners: Array, place: Array) -> list[tuple[Array, Array]]:
     size = np.linalg.norm(square, axis=1)
     facing = square[size > 0.0] / size[size > 0.0, None]
     starts = place + 1e-3 * (corners[size > 0.0].mean(axis=1) - place)
-    _, first = np.unique(np.round(facing, ALIKE_DIGITS), axis=0, return_index=True)
+    first = unique_rows(np.round(facing, ALIKE_DIGITS))[0]
     chosen = np.sort(first)[np.unique(np.linspace(0, len(first) - 1, MOST_WAYS).astype(int))] if len(first) else first
     return [(-facing[k], starts[k]) for k in chosen]
 

@@ -9,7 +9,8 @@ from functools import cached_property
 import numpy as np
 from scipy.spatial import cKDTree
 
-from isotomon.arrays import Array, Index, Mask
+from isotomon.arrays import Array, Index, Mask, unique_rows
+from isotomon.geometry.nearby import far_off, nearest
 from isotomon.geometry.planar import cross3
 from isotomon.pace import checkpoint
 
@@ -17,8 +18,6 @@ SPOTS = 120_000
 """Places spread over a surface from which the search begins; about so many."""
 FIRST = 3
 """Of these, the nearest to a point whose triangles are tried first."""
-FAR_SLACK = 0.05
-"""By this share of its distance another spot may be nearer to a point that lies far off: farther than the surface is large."""
 WALKS = 12
 """Steps from a triangle to a neighbour that is nearer, at most."""
 AT_A_TIME = 200_000
@@ -90,7 +89,7 @@ def surface(vertices: Array, triangles: Index, normals: Array) -> Surface:
     facing = np.einsum("mkc,mc->mk", own, square)
     own = np.where((facing > BELIEVED)[..., None], own, square[:, None])
     grain = ONE * float(np.ptp(vertices, axis=0).max())
-    one = np.unique(np.round(vertices / grain).astype(np.int64), axis=0, return_inverse=True)[1].ravel()[index]
+    one = unique_rows(np.round(vertices / grain).astype(np.int64))[1][index]
     spots, owner = _spread(corners)
     return Surface(corners, own, _beside(one), np.flatnonzero(whole), cKDTree(spots), owner)
 
@@ -148,26 +147,8 @@ def _values(part: Onto) -> tuple[Array, ...]:
     return tuple(vars(part).values())
 
 
-def _far(what: Surface, points: Array) -> Mask:
-    """(n,) which points lie farther off than the surface is large."""
-    low, high = what.spots.mins, what.spots.maxes
-    beyond = np.linalg.norm(np.maximum(np.maximum(low - points, points - high), 0.0), axis=1)
-    return np.asarray(beyond > np.linalg.norm(high - low))
-
-
-def _first(what: Surface, points: Array, far: Mask) -> Index:
-    """(n, FIRST) the spots nearest to points. Of those far off all spots are nearly as near, and to say which is nearest takes a hundred times
-    as long as to say which nearly is."""
-    first = np.empty((len(points), FIRST), dtype=np.intp)
-    for rows, slack in ((~far, 0.0), (far, FAR_SLACK)):
-        if rows.any():
-            first[rows] = what.spots.query(points[rows], k=FIRST, eps=slack, workers=-1)[1]
-    return first
-
-
 def _onto(what: Surface, points: Array) -> Onto:
-    out = _far(what, points)
-    first = _first(what, points, out)
+    first = nearest(what.spots, points, FIRST)
     triangle = what.owner[first[:, 0]]
     share, far = on_triangles(points, what.corners[triangle])
     for k in range(1, FIRST):
@@ -176,15 +157,22 @@ def _onto(what: Surface, points: Array) -> Onto:
         _nearer(what, points, rows, other[rows], (triangle, share, far))
     active = np.flatnonzero((share <= 0.0).any(axis=1))
     for _ in range(WALKS):
-        before = triangle[active]
-        for side in range(3):
-            across = what.beside[before, side]
-            there = across >= 0
-            _nearer(what, points, active[there], across[there], (triangle, share, far))
-        active = active[triangle[active] != before]
         if not len(active):
             break
-    return _told(what, points, triangle, share, out)
+        active = active[_walked(what, points, active, (triangle, share, far))]
+    return _told(what, points, triangle, share)
+
+
+def _walked(what: Surface, points: Array, rows: Index, best: tuple[Index, Array, Array]) -> Mask:
+    """Go to the nearest of the triangles beside its own, for the points of some rows, where that is nearer; for which of these it was."""
+    beside = what.beside[best[0][rows]]
+    row, side = np.nonzero(beside >= 0)
+    away = np.full(beside.shape, np.inf)
+    away[row, side] = on_triangles(points[rows[row]], what.corners[beside[row, side]])[1]
+    chosen = away.argmin(axis=1)
+    nearer = away[np.arange(len(rows)), chosen] < best[2][rows]
+    _nearer(what, points, rows[nearer], beside[nearer, chosen[nearer]], best)
+    return np.asarray(nearer)
 
 
 def _nearer(what: Surface, points: Array, rows: Index, other: Index, best: tuple[Index, Array, Array]) -> None:
@@ -231,7 +219,7 @@ def _on_sides(points: Array, corners: Array) -> Array:
     return share
 
 
-def _told(what: Surface, points: Array, triangle: Index, share: Array, out: Mask) -> Onto:
+def _told(what: Surface, points: Array, triangle: Index, share: Array) -> Onto:
     corners, normals = what.corners[triangle], what.normals[triangle]
     flat = np.einsum("nk,nkc->nc", share, corners)
     normal = np.einsum("nk,nkc->nc", share, normals)
@@ -243,9 +231,8 @@ def _told(what: Surface, points: Array, triangle: Index, share: Array, out: Mask
     aside = np.sqrt(np.maximum(np.einsum("nk,nk->n", away, away) - along * along, 0.0))
     beyond = aside > np.abs(along)
     off = np.where(beyond, np.copysign(np.hypot(along, aside), along), along - bulge)
-    off = np.where(
-        out, np.linalg.norm(away, axis=1), off
-    )  # far off is outside, whichever way the normal at nearly the nearest place leans
+    # Far off is outside, whichever way the normal at nearly the nearest place leans.
+    off = np.where(far_off(what.spots, points), np.linalg.norm(away, axis=1), off)
     on_side = share[:, [2, 0, 1]] <= 0.0  # the side from a corner to the next lies across from the third
     at_rim = np.asarray((on_side & (what.beside[triangle] < 0)).any(axis=1))
     return Onto(triangle, share, flat + bulge[:, None] * normal, normal, off, aside, at_rim)

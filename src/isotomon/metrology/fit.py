@@ -10,7 +10,7 @@ from typing import Literal
 import numpy as np
 from scipy.spatial.transform import Rotation
 
-from isotomon.arrays import Array
+from isotomon.arrays import Array, unique_rows
 from isotomon.errors import DesignError
 from isotomon.measure.onto import Onto, onto
 from isotomon.metrology.sections import places_along
@@ -234,10 +234,7 @@ def _from_axes(target: Target, points: Array, freedom: Freedom, mirrored: bool) 
 def _axes(points: Array) -> tuple[Array, Array]:
     """(3, 3) main axes of places as columns, right-handed, and their middle; each little cell in which some lie counts once."""
     low, size = points.min(axis=0), float(np.ptp(points, axis=0).max())
-    cells = np.unique(np.round((points - low) / max(size / 60.0, 1e-300)).astype(np.int64), axis=0, return_index=True)[
-        1
-    ]
-    some = points[cells]
+    some = points[unique_rows(np.round((points - low) / max(size / 60.0, 1e-300)).astype(np.int64))[0]]
     middle = some.mean(axis=0)
     axes = np.linalg.svd((some - middle).T @ (some - middle))[0]
     return axes * np.array([1.0, 1.0, float(np.sign(np.linalg.det(axes)))]), middle

@@ -10,6 +10,7 @@ from scipy.spatial import cKDTree
 
 from isotomon.arrays import Array
 from isotomon.field.section_field import Sections
+from isotomon.geometry.nearby import nearest
 from isotomon.geometry.planar import signed_area, thickness
 from isotomon.inspect.results import Quick, Shape
 from isotomon.measure.foils import Foil, foil
@@ -115,8 +116,8 @@ def places_along(quick: Quick, points: Array) -> PlacesAlong:
     shape = quick.shape
     assert shape is not None
     back = np.linalg.inv(quick.placed[0])
-    own, at, grid = points @ back[:3, :3].T + back[:3, 3], shape.sections, shape.mesh.points
-    row = np.asarray(cKDTree(grid.reshape(-1, 3)).query(own, workers=-1)[1]) // grid.shape[1]
+    own, at = points @ back[:3, :3].T + back[:3, 3], shape.sections
+    row = nearest(shape.mesh.tree, own)[:, 0] // shape.mesh.points.shape[1]
     near = np.searchsorted(at.v, shape.mesh.v)[row]
     axes = np.stack([at.across[near], at.up[near]], axis=1)
     away = own - at.origin[near]
