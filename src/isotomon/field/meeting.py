@@ -9,7 +9,7 @@ import numpy as np
 from contourpy import contour_generator
 from scipy.spatial import cKDTree
 
-from isotomon.arrays import Array, Mask
+from isotomon.arrays import Array, Index, Mask
 from isotomon.errors import FieldError
 from isotomon.field.skin import Charted, RoundSkin, Skin, joined_round, level
 from isotomon.geometry.datums import Plane, SpaceCurve
@@ -38,7 +38,7 @@ def meeting(a: Skin, b: Skin, branch: int) -> SpaceCurve:
     u, v, grid = a.grid()
     points = grid.reshape(-1, 3)
     fine = _grid_of(b) if isinstance(b, Charted) else None
-    high = (level(b, points) if fine is None else fine.beside(points))[0]  # type: ignore[arg-type]
+    high = level(b, points)[0] if fine is None else fine.high(points, _widest(grid))  # type: ignore[arg-type]
     lines = contour_generator(u, v, np.ma.masked_invalid(high.reshape(len(v), len(u)))).lines(0.0)
     pieces = [np.asarray(line) for line in lines]
     if not (isinstance(a, Charted) and a.open):
@@ -59,6 +59,12 @@ def meeting(a: Skin, b: Skin, branch: int) -> SpaceCurve:
     places = np.stack([np.interp(want, run, line[:, k]) for k in (0, 1)], axis=1)
     found = _on_level(a, b, places) if fine is None else _on_both(a, fine, places, length)  # type: ignore[arg-type]
     return sampled(found, closed)
+
+
+def _widest(grid: Array) -> float:
+    """mm: the longest diagonal of the cells of a grid (r, c, 3)."""
+    diagonals = (grid[1:, 1:] - grid[:-1, :-1], grid[1:, :-1] - grid[:-1, 1:])
+    return float(max(np.linalg.norm(one, axis=2).max() for one in diagonals))
 
 
 def _reach(skin: Charted) -> float:
@@ -96,10 +102,23 @@ class _Grid:
     def tree(self) -> cKDTree:
         return cKDTree(self.points)
 
+    def high(self, points: Array, reach: float) -> Array:
+        """(m,) the first of what `beside` says, NaN of points that lie farther off than `reach` (mm) and a cell of its own."""
+        within = self.tree.query(points, distance_upper_bound=reach + _widest(self.points.reshape(len(self.v), -1, 3)))[
+            1
+        ]
+        near = within < len(self.points)
+        found = np.full(len(points), np.nan)
+        found[near] = self._off(points[near], within[near])
+        return found
+
     def beside(self, points: Array) -> tuple[Array, Array]:
         """(m,) how far points lie outside the planes that touch the skin nearest to them, NaN beyond its ends; and (m, 2)
         the places on it nearest to them. Both as good as the grid is."""
         near = self.tree.query(points)[1]
+        return self._off(points, near), np.stack([self.u[near % len(self.u)], self.v[near // len(self.u)]], axis=1)
+
+    def _off(self, points: Array, near: Index) -> Array:
         away = points - self.points[near]
         with np.errstate(invalid="ignore", divide="ignore"):  # at a point that the body ends in
             off = np.sum(away * self.square[near], axis=1) / np.linalg.norm(self.square[near], axis=1)
@@ -111,7 +130,7 @@ class _Grid:
             if bounded:
                 ahead = np.sum(away * rate[near], axis=1)
                 off[((number == 0) & (ahead < 0.0)) | ((number == last) & (ahead > 0.0))] = np.nan
-        return off, np.stack([self.u[column], self.v[row]], axis=1)
+        return np.asarray(off)
 
 
 def _grid_of(skin: Charted) -> _Grid:

@@ -14,6 +14,8 @@ from isotomon.geometry.planar import cross3
 GRID = 65
 """Places each way from which the search begins."""
 STEPS = 12
+ONE = 1e-14
+"""Square of the sine of the angle between two vectors that are one."""
 
 
 def nearest(sheet: SkinSheet, points: Array) -> tuple[Array, Array]:
@@ -27,15 +29,29 @@ def nearest(sheet: SkinSheet, points: Array) -> tuple[Array, Array]:
         at_u, at_v = place.T
         miss = points - sheet.at(at_u, at_v)
         rates = np.stack([sheet.at(at_u, at_v, 1, 0), sheet.at(at_u, at_v, 0, 1)], axis=2)
-        step = np.matmul(np.linalg.pinv(rates, rcond=1e-9), miss[..., None])[..., 0]
+        step = shares(rates, miss)
         onto = np.clip(place + step, 0.0, 1.0)
         out = (onto != place + step) & open_
         if out.any():  # what would lead over the rim goes to it, and the other parameter goes as is best then
             to_rim = np.where(out, onto - place, 0.0)
             rest = miss - np.matmul(rates, to_rim[..., None])[..., 0]
-            step = to_rim + np.matmul(np.linalg.pinv(rates * ~out[:, None], rcond=1e-9), rest[..., None])[..., 0]
+            step = to_rim + shares(rates * ~out[:, None], rest)
         place = np.where(open_, np.clip(place + step, 0.0, 1.0), np.mod(place + step, 1.0))
     return place[:, 0], place[:, 1]
+
+
+def shares(rates: Array, way: Array) -> Array:
+    """(n, 2) of two vectors each (n, 3, 2) that come nearest to a way (n, 3); of two that are one, or of which one is nought, only the longer."""
+    a, b = rates[..., 0], rates[..., 1]
+    aa, ab, bb, aw, bw = (np.einsum("nk,nk->n", p, q) for p, q in ((a, a), (a, b), (b, b), (a, way), (b, way)))
+    square = aa * bb - ab * ab
+    whole = square > ONE * aa * bb
+    square = np.where(whole, square, 1.0)
+    longer = np.where(aa >= bb, aa, bb)
+    longer = np.where(longer > 0.0, longer, 1.0)
+    first = np.where(whole, (bb * aw - ab * bw) / square, np.where(aa >= bb, aw / longer, 0.0))
+    second = np.where(whole, (aa * bw - ab * aw) / square, np.where(aa >= bb, 0.0, bw / longer))
+    return np.stack([first, second], axis=1)
 
 
 @dataclass(frozen=True, eq=False)
@@ -61,7 +77,7 @@ def goes_on(
         own = own / np.linalg.norm(own, axis=1, keepdims=True)
         other = other / np.linalg.norm(other, axis=1, keepdims=True)
     angle = np.arcsin(np.clip(np.linalg.norm(cross3(own, other), axis=1), 0.0, 1.0))
-    share = np.matmul(np.linalg.pinv(np.stack([pu, pv], axis=2), rcond=1e-9), direction[..., None])[..., 0]
+    share = shares(np.stack([pu, pv], axis=2), direction)
     a, b = share[:, :1], share[:, 1:]
     second = a * a * sheet.at(u, v, 2, 0) + 2.0 * a * b * sheet.at(u, v, 1, 1) + b * b * sheet.at(u, v, 0, 2)
     curved = np.sum(second * own, axis=1)[:, None] * own
