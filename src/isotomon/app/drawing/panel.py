@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from functools import partial
 
 import numpy as np
@@ -22,6 +21,7 @@ from PySide6.QtWidgets import (
 from isotomon.app.drawing.chosen import add_chosen, drop
 from isotomon.app.drawing.editor import DrawingEditor
 from isotomon.app.drawing.rows import Rows
+from isotomon.app.forms.drawing import figure_lines
 from isotomon.app.forms.fields import NumberField
 from isotomon.app.forms.tables import two_columns
 from isotomon.design import edits
@@ -32,7 +32,7 @@ from isotomon.profile.drawing import DIMENSIONS, replace
 from isotomon.profile.drawn import Figures
 from isotomon.profile.relate import constraint_words, figure_words
 from isotomon.profile.section import Drawn
-from isotomon.quantity import Kind, display, to_unit
+from isotomon.quantity import Kind, display
 
 ASKED: dict[str, tuple[str, Kind, str]] = {
     "sides": ("Sides", "ratio", "How many sides"),
@@ -43,8 +43,6 @@ ASKED: dict[str, tuple[str, Kind, str]] = {
 }
 SAME_PLACE = 1e-6
 """mm: a law judged nearer to a station than this is judged at the station."""
-ALIKE_MOMENTS = 1e-6
-"""Second moments nearer than this share of the greater are the same about every axis: none is principal."""
 
 
 class DrawingPanel(QScrollArea):
@@ -188,21 +186,8 @@ def _figures(rows: Rows) -> None:
         f = None
     if not isinstance(f, Figures):
         return
-    unit = rows.editor.design.unit
-    s = to_unit(1.0, unit)
     rows.text("Figures", group=True)
-    alike = f.i_max - f.i_min < ALIKE_MOMENTS * f.i_max
-    lines = [
-        ("Area", f"{display(f.area * s**2, 3)} {unit}²"),
-        ("Perimeter", f"{display(f.perimeter * s, 3)} {unit}"),
-        ("Size", f"{display((f.high[0] - f.low[0]) * s, 3)} × {display((f.high[1] - f.low[1]) * s, 3)} {unit}"),
-        ("Thickness", f"{display(f.thickness * s, 3)} {unit}"),
-        ("Centroid", f"{display(f.centroid[0] * s, 3)}, {display(f.centroid[1] * s, 3)}"),
-        ("I max", f"{f.i_max * s**4:.5g} {unit}⁴"),
-        ("I min", f"{f.i_min * s**4:.5g} {unit}⁴"),
-        ("Principal axis", "– (all alike)" if alike else f"{display(math.degrees(f.axis), 3)}°"),
-        ("Corners", str(f.corners)),
-    ]
+    lines = figure_lines(f, rows.editor.design.unit)
     rows.text(two_columns([*lines, *_law_lines(rows)]))
 
 

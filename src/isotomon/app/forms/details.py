@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QApplication, QLineEdit, QScrollArea, QVBoxLayout,
 from isotomon.app.forms.body import BodyForm
 from isotomon.app.forms.datum import DatumForm
 from isotomon.app.forms.design import BaseForm, DesignForm, NumberForm
+from isotomon.app.forms.drawing import DrawingForm
 from isotomon.app.forms.fields import NoteEdit, NumberField
 from isotomon.app.forms.form import Form
 from isotomon.app.forms.gauge import GaugeForm
@@ -123,6 +124,7 @@ class Details(QScrollArea):
             ([law.id for law in desk.held.laws], LawForm),
             ([d.id for d in design.datums], DatumForm),
             ([g.id for g in design.guides], GuideForm),
+            ([g.id for g in design.drawings], DrawingForm),
             ([g.id for g in design.gauges], GaugeForm),
             ([desk.hand], lambda desk, _: BodyForm(desk)),
             ([*BASE_SHOWN], BaseForm),

@@ -21,6 +21,8 @@ from isotomon.inspect.looks import ground_of
 from isotomon.quantity import Kind, Value, display, to_unit
 from isotomon.quantity.record import Ref
 
+FLAT = 1e-7
+"""Of its length by its tightest radius: a curve that bends less is straight to the eye."""
 _COORDINATE = "Coordinate, or how far from the point it is at"
 _IN_SPACE: tuple[tuple[str, str, Kind, str], ...] = (
     ("x", "X", "length", _COORDINATE),
@@ -145,7 +147,9 @@ class GuideForm(DeclaredForm):
         if in_space:
             self.pick("Heads", self._headings, self._heading, self._head, lost=self.lost)
             self._coordinate("pull", "Pull", "length", "How long the handle is; nought for the usual length")
-        self.button("Another point after it", self._add_point, "Halfway to the next one")
+        self.button(
+            "Another point after it", self._add_point, "Halfway to the next one; after the last one straight on"
+        )
         self.button("Remove the point", self._remove_point)
         if in_space:
             self.button("Handles all as long as this one", self._equal_handles, "Each handle's pull made equal")
@@ -202,8 +206,11 @@ class GuideForm(DeclaredForm):
             curve = quick.guides.get(guide.id) if quick is not None else None
             if curve is None:
                 return
-            count = len(guide.points) - (0 if curve.closed else 1)
-            x, y, z = np.round(curve.at(np.array([min((at + 0.5) / max(count, 1), 1.0)]))[0], 3).tolist()
+            bays = max(len(guide.points) - (0 if curve.closed else 1), 1)
+            before, place = curve.at(np.array([1.0 - 0.5 / bays, min((at + 0.5) / bays, 1.0)]))
+            if at >= bays:  # after the last of an open one it goes straight on
+                place = 2.0 * place - before
+            x, y, z = np.round(place, 3).tolist()
             fresh = GuidePoint(x=x, y=y, z=z)
         if not self.do("add a point", self.change(points=(*guide.points[: at + 1], fresh, *guide.points[at + 1 :]))):
             self._go_to(at + 1)
@@ -241,7 +248,7 @@ class GuideForm(DeclaredForm):
         unit, scale = quick.design.unit, to_unit(1.0, quick.design.unit)
         length = curve.length
         bend = np.linalg.norm(space.curvature(curve, np.linspace(0.002, 0.998, 201)), axis=1)
-        tight = 1.0 / bend.max() if bend.max() > 1e-9 / length else np.inf
+        tight = 1.0 / bend.max() if bend.max() > FLAT / length else np.inf
         lines = [f"Length {display(length * scale, 3)} {unit}{', closed' if curve.closed else ''}"]
         lines.append("Straight" if np.isinf(tight) else f"Tightest radius {display(float(tight) * scale, 3)} {unit}")
         if guide.kind == "joined":

@@ -13,10 +13,12 @@ from isotomon.app.theme import Theme
 from isotomon.app.viewport.lines import Lines, Wanted
 from isotomon.arrays import Array
 from isotomon.design.datums import BASE_SHOWN, BUILT_IN_NAMES
+from isotomon.design.records import Design
 from isotomon.inspect.results import Quick
 from isotomon.measure.laws import Finding
 
 NOTHING = "There is no body yet. Choose a plane and draw on it (F6), then extrude, sweep or revolve; or add stations."
+DRAWN = "There is no body yet. Choose a drawing and extrude, sweep or revolve it (stage Shape)."
 LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
 
 
@@ -46,16 +48,21 @@ class Paper:
 
 
 def paint_names(paper: Paper, quick: Quick, drawn: Lines, wanted: Wanted) -> None:
-    """The names of stations, datums and chosen guides: none over another, the chosen ones first."""
+    """The names of stations, datums, and chosen guides and drawings: none over another, the chosen ones first."""
+    curves = drawn.guides | {key: lines[0] for key, lines in drawn.drawings.items()}
+    names = {thing: name for thing, name in _curve_names(quick.design) if thing in curves and wanted.strong(thing)}
+    for key, name in names.items():
+        line = paper.project(curves[key])
+        x, y = line[len(line) // 2][:2].tolist()
+        _tag(paper, (x, y), name, True)
     names = {s.station.id: s.station.name for _, s in quick.resolved.own}
     for key in sorted(drawn.outlines, key=lambda k: (k not in wanted.selected, k != wanted.hovered)):
         _tag(paper, paper.highest(drawn.outlines[key]), names[key], wanted.strong(key))
     _datum_names(paper, quick, drawn, wanted)
-    for guide in quick.design.guides:
-        if guide.id in drawn.guides and wanted.strong(guide.id):
-            line = paper.project(drawn.guides[guide.id])
-            x, y = line[len(line) // 2][:2].tolist()
-            _tag(paper, (x, y), guide.name, True)
+
+
+def _curve_names(design: Design) -> list[tuple[str, str]]:
+    return [(g.id, g.name) for g in design.guides] + [(g.id, g.name) for g in design.drawings]
 
 
 def _datum_names(paper: Paper, quick: Quick, drawn: Lines, wanted: Wanted) -> None:
@@ -91,7 +98,8 @@ def _tag(paper: Paper, at: tuple[float, float], text: str, strong: bool) -> None
 def paint_nothing(paper: Paper, quick: Quick | None) -> None:
     """Why there is no body, or what can be done first."""
     wrong = [f.text for f in quick.findings if f.severity != "note"] if quick is not None else []
-    text = wrong[0] if wrong else NOTHING
+    drawn = quick is not None and bool(quick.design.drawings)
+    text = wrong[0] if wrong else DRAWN if drawn else NOTHING
     low = Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignHCenter
     paper.painter.setPen(QColor(paper.theme.soft_ink))
     area = paper.area.adjusted(90, 12, -20, -20)

@@ -12,6 +12,7 @@ from PySide6.QtGui import QColor
 from isotomon.app.theme import Theme, station_colour
 from isotomon.app.viewport.copies import skins_shown
 from isotomon.app.viewport.datum_lines import base_lines, datum_lines
+from isotomon.app.viewport.drawn_lines import drawings_lying
 from isotomon.app.viewport.finished_parts import finished_lines
 from isotomon.app.viewport.parts import edge_lines, face_lines
 from isotomon.arrays import Array
@@ -50,6 +51,13 @@ class Lines:
     datums: dict[str, list[Array]] = field(default_factory=dict)
     box: tuple[Array, Array] | None = None
     guides: dict[str, Array] = field(default_factory=dict)
+    drawings: dict[str, list[Array]] = field(default_factory=dict)
+
+    @property
+    def places(self) -> Array:
+        """(n, 3) what there is of an empty design: its planes and axes, curves and drawings."""
+        several = [line for lines in (*self.datums.values(), *self.drawings.values()) for line in lines]
+        return np.vstack([*several, *self.guides.values()])
 
     def datum(self, key: str, strong: bool) -> list[Array]:
         """Those of a datum, as it is shown when it is chosen or not."""
@@ -96,6 +104,7 @@ def drawn_of(quick: Quick) -> Lines:
     low, high = points.min(axis=0), points.max(axis=0)
     drawn.box = (low, high) if mesh is not None else None
     reach = (0.5 if mesh is None else 0.12) * float((high - low).max())
+    drawn.drawings = drawings_lying(quick)
     drawn.datums = {key: base_lines(BASE[key], reach) for key in BASE_SHOWN}
     drawn.datums |= {key: made for key, thing in quick.datums.items() if (made := datum_lines(thing, low, high))}
     return drawn
@@ -126,6 +135,9 @@ def curves_of(quick: Quick | None, drawn: Lines, wanted: Wanted, theme: Theme) -
         strong = wanted.strong(key)
         curves += [(line, attention if strong else soft, strong) for line in drawn.datum(key, strong)]
     curves += [(line, rgb(theme.guide), wanted.strong(key)) for key, line in drawn.guides.items()]
+    for key, lines in drawn.drawings.items():
+        strong = wanted.strong(key)
+        curves += [(line, rgb(theme.accent) if strong else ink, strong) for line in lines]
     curves += [(line, ink, False) for line in wanted.on_skin]
     curves += [(line, attention, False) for line in wanted.over]
     curves += [(line, rgb(theme.guide), True) for line in wanted.sketch]
@@ -167,10 +179,11 @@ def _live_lines(quick: Quick, live: float | tuple[Array, ...]) -> tuple[Array, .
 
 
 def line_near(drawn: Lines, wanted: Wanted, project: Callable[[Array], Array], point: Array) -> str:
-    """The thing whose line is seen nearest to a pixel (2,), of stations before guides before datums; empty for none near."""
+    """The thing whose line is seen nearest to a pixel (2,), of stations before guides before drawings before datums; empty for none near."""
     kinds = [
         {key: [line] for key, line in drawn.outlines.items()},
         {key: [line] for key, line in drawn.guides.items()},
+        drawn.drawings,
         drawn.datums if wanted.datums else {},
     ]
     for kind in kinds:

@@ -250,9 +250,7 @@ class View(SceneCanvas):
     def fit(self) -> None:
         """All of the body in the picture; of an empty design the base planes."""
         if self.quick is not None and self.quick.mesh is None and not self.quick.others:
-            lines = [line for lines in self._drawn.datums.values() for line in lines]
-            points = np.vstack([*lines, *self._drawn.guides.values()])
-            self.camera = self.camera.fitting(points, self.aspect, 1.4)
+            self.camera = self.camera.fitting(self._drawn.places, self.aspect, 1.4)
         if self.quick is not None and any(q.mesh is not None for q in (self.quick, *self.quick.others)):
             # Room above for the stations' labels.
             margin = max(1.12, self.height() / max(self.height() - 90, 60))
@@ -388,9 +386,9 @@ class View(SceneCanvas):
         return tuple(found) if again else (found[0],)
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
-        """Open a station's drawing."""
+        """Open a drawing, or a station's."""
         key = self.pick(event.position())
-        if key in self._drawn.outlines:
+        if key in self._drawn.outlines or key in self._drawn.drawings:
             self.opened.emit(key)
 
     def leaveEvent(self, event: QEvent) -> None:
