@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 
 class IsotomonError(Exception):
     """Anything Isotomon refuses, in words meant for the user; `place`: where in space (mm), if it is somewhere."""
@@ -64,6 +66,16 @@ class FoldError(FieldError):
     def __init__(self, text: str, share: float) -> None:
         super().__init__(text)
         self.share = share
+
+
+class CrossedError(FieldError):
+    """Ties or rails, by their `names`, that go round profiles in other orders."""
+
+    def __init__(self, names: Sequence[str]) -> None:
+        super().__init__(
+            f"{' and '.join(names)} cross between profiles: they do not go round all of them in one order; move one"
+        )
+        self.names = tuple(names)
 
 
 class CornerError(FieldError):

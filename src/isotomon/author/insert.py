@@ -19,6 +19,9 @@ from isotomon.inspect.results import Shape
 from isotomon.profile.draw_edits import next_name
 from isotomon.profile.section import Apex, Elsewhere, Kept, Section
 
+LONGEST_NAME = 24
+"""A station that would be called by more letters after those beside it has a name of its own."""
+
 
 def insert_station(design: Design, shape: Shape, position: float, name: str | None = None) -> Design:
     """The design with a station at `position` (mm) that holds the section the body has there.
@@ -37,7 +40,7 @@ def insert_station(design: Design, shape: Shape, position: float, name: str | No
     before, after = _beside(body, field, position)
     alone = f"within {before.name.removeprefix('within ')}"
     between = alone if before.name == after.name else f"{before.name} to {after.name}"
-    label = name or next_name(taken, between)
+    label = name or next_name(taken, between if len(between) <= LONGEST_NAME else "station")
     kept = keep_section(field, shape.form, position)
     if before.section == after.section and not isinstance(before.section, Kept | Apex | Elsewhere):
         kept = as_neighbours(kept, before.section, shape, before.id)

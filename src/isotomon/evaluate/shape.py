@@ -13,7 +13,7 @@ import numpy as np
 from isotomon.arrays import Array
 from isotomon.design.records import Design
 from isotomon.design.resolved import Resolved, StationNumbers
-from isotomon.errors import FieldError, ProfileError
+from isotomon.errors import CrossedError, FieldError, ProfileError
 from isotomon.evaluate.along import course_of, rim_of
 from isotomon.evaluate.drawn import Drawings
 from isotomon.evaluate.placing import Source, holes_for, outline_for, source_of
@@ -190,7 +190,12 @@ def make_shape(
             else "a loft needs two stations or more; the design has none"
         )
     held = [*ties, *((f"rail {g[0].rail.id}", g[0].shares) for g in groups)]
-    form, variants = shape_form(design, resolved, drawings, held)
+    try:
+        form, variants = shape_form(design, resolved, drawings, held)
+    except CrossedError as error:  # ties know each other by ids, people know the guides' names
+        guides = {g.id: g.name for g in design.guides}
+        called = {f"rail {r.id}": f"rail {guides.get(r.guide, r.guide)}" for r in resolved.body.loft.rails}
+        raise CrossedError([called.get(name, name) for name in error.names]) from None
     index = {variant: i for i, variant in enumerate(form.variants)}
     placed = _all_placed(resolved, variants, form, index)
     wrap = Wrap(resolved.wrap[:2], resolved.wrap[2]) if resolved.wrap is not None else None

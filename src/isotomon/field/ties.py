@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from isotomon.arrays import Array, Mask
-from isotomon.errors import FieldError
+from isotomon.errors import CrossedError, FieldError
 from isotomon.geometry.planar import cross
 from isotomon.profile.outline import Outline2D
 
@@ -129,7 +129,7 @@ def automatic_ties(outlines: Sequence[Outline2D], held: Sequence[Held] = ()) -> 
     """Ties at every corner of every outline, and the held ones; None when there is neither a corner nor anything held.
 
     Outlines are taken already turned back, so that equal directions from the middle mean no turn.
-    Raises: FieldError, when held ties do not go round all outlines in one order.
+    Raises: CrossedError, when held ties do not go round all outlines in one order.
     """
     shapes = [_TieOutline(o) for o in outlines]
     ties = _held_ties(shapes, held)
@@ -162,8 +162,7 @@ def _held_ties(shapes: list[_TieOutline], held: Sequence[Held]) -> list[_TieUnde
         here = np.array([t.share[i] for t in ties if i in t.share])
         steps = np.mod(np.diff(np.append(here, here[:1])) + 1e-9, 1.0) - 1e-9
         if len(here) > 1 and abs(np.maximum(steps, 0.0).sum() - 1.0) > 1e-6:
-            names = " and ".join(t.name for t in ties if i in t.share)
-            raise FieldError(f"{names} cross between profiles: they do not go round all of them in one order; move one")
+            raise CrossedError([t.name for t in ties if i in t.share])
     return ties
 
 

@@ -26,7 +26,7 @@ from isotomon.arrays import Array
 from isotomon.errors import IsotomonError
 from isotomon.profile.drawing import DIMENSIONS, Constraint, Curve, replace
 from isotomon.profile.relate import figure_words
-from isotomon.quantity import show
+from isotomon.quantity import show, to_unit
 
 
 class Canvas(Sheet):
@@ -89,7 +89,10 @@ class Canvas(Sheet):
         rect = QRectF(self.rect())
         low, high = self.to_plane(rect.bottomLeft()), self.to_plane(rect.topRight())
         if self.show_grid:
-            paint.draw_grid(painter, self.theme, rect, low, high, paint.grid_step(self.per_pixel), self.to_screen)
+            step = paint.grid_step(self.per_pixel)
+            paint.draw_grid(painter, self.theme, rect, low, high, step, self.to_screen)
+            shown = 5.0 * step, 5.0 * step * to_unit(1.0, self.design.unit)
+            paint.draw_scale(painter, self.theme, rect, shown, self.to_screen, self.drawing.plane)
         paint.draw_ghosts(painter, self.theme, self._ghosts(), self.to_screen)  # type: ignore[arg-type]
         if not self.opening:
             self._paint_runs(painter)

@@ -15,6 +15,7 @@ from isotomon.app.shapes import polygon
 from isotomon.app.theme import Theme
 from isotomon.arrays import Array
 from isotomon.profile.drawing import part_points
+from isotomon.quantity import display
 
 ToScreen = Callable[[Array], Array]
 
@@ -46,6 +47,35 @@ def draw_grid(
                 painter.drawLine(QPointF(place[0], rect.top()), QPointF(place[0], rect.bottom()))
             else:
                 painter.drawLine(QPointF(rect.left(), place[1]), QPointF(rect.right(), place[1]))
+
+
+AXIS_NAMES = {"yz": ("Y", "Z"), "zx": ("Z", "X")}
+"""Of the axes to the right and upward, where these are not X and Y."""
+
+
+def draw_scale(
+    painter: QPainter, theme: Theme, rect: QRectF, steps: tuple[float, float], to: ToScreen, plane: str
+) -> None:
+    """Figures along the lower and the left edge, at every strong line of the grid, and the names of its axes. `steps`: mm from one of these lines
+    to the next, and the same in the unit that is shown."""
+    step, shown = steps
+    painter.setPen(QColor(theme.soft_ink))
+    middle = to(np.zeros((1, 2)))[0]
+    apart = float(to(np.array([[step, 0.0]]))[0, 0] - middle[0])
+    right, up = AXIS_NAMES.get(plane, ("X", "Y"))
+    for k in range(
+        math.ceil((rect.left() + 30.0 - middle[0]) / apart), math.floor((rect.right() - 40.0 - middle[0]) / apart) + 1
+    ):
+        at = QRectF(middle[0] + k * apart - 40.0, rect.bottom() - 16.0, 80.0, 14.0)
+        painter.drawText(at, Qt.AlignmentFlag.AlignCenter, display(k * shown, 3))
+    for k in range(
+        math.ceil((middle[1] - rect.bottom() + 30.0) / apart), math.floor((middle[1] - rect.top() - 20.0) / apart) + 1
+    ):
+        at = QRectF(rect.left() + 4.0, middle[1] - k * apart - 7.0, 60.0, 14.0)
+        painter.drawText(at, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, display(k * shown, 3))
+    painter.setPen(QColor(theme.ink))
+    painter.drawText(QPointF(rect.right() - 16.0, middle[1] - 5.0), right)
+    painter.drawText(QPointF(middle[0] + 6.0, rect.top() + 14.0), up)
 
 
 def draw_ghosts(painter: QPainter, theme: Theme, ghosts: Iterable[tuple[str, Array, QColor]], to: ToScreen) -> None:
