@@ -6,9 +6,10 @@ import time
 import unittest
 from unittest import mock
 
+import numpy as np
 from PySide6.QtCore import QPoint, Qt, QTimer
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QMessageBox, QProgressDialog
+from PySide6.QtWidgets import QApplication, QLabel, QMessageBox, QProgressDialog
 
 from isotomon.app.forms.fields import NoteEdit
 from isotomon.app.shell.commands import BY_ID
@@ -20,6 +21,7 @@ from isotomon.errors import FileError, IsotomonError
 from isotomon.kernel.protocol import Built
 from isotomon.pace import checkpoint
 from isotomon.profile.section_text import parse_section
+from isotomon.quantity import display
 from tests.test_window import LEFT, WithWindow
 
 NONE = Qt.KeyboardModifier.NoModifier
@@ -48,6 +50,22 @@ class FirstMinutes(WithWindow):
         self.keys("Ctrl+Return")
         drawn = self.design.drawings[-1]
         self.assertEqual((w.desk.selection, drawn.plane, len(drawn.parts)), ((drawn.id,), "xy", 4))
+        width, height = np.ptp([(p.x, p.y) for p in drawn.points], axis=0).tolist()
+        self.settle_empty()
+        told = " ".join(label.text() for label in w.details.findChildren(QLabel))
+        self.assertIn("Lies on the XY plane. Not used yet", told)
+        self.assertIn(display(width * height, 3), told)
+        lines = w.view._drawn.drawings[drawn.id]
+        corners = {tuple(np.round(place, 9).tolist()) for line in lines for place in line}
+        self.assertEqual(corners, {(p.x, p.y, 0.0) for p in drawn.points})
+        w.desk.select(())
+        middle = w.view.seen(lines[0].mean(axis=0)).toPoint()
+        QTest.mouseClick(w.view, LEFT, NONE, middle)
+        self.assertEqual(w.desk.selection, (drawn.id,))
+        QTest.mouseDClick(w.view, LEFT, NONE, middle)
+        QApplication.processEvents()
+        self.assertEqual(w.room.editor.key, drawn.id)
+        self.keys("Ctrl+Return")
         w.desk.select(())
         self.keys("Ctrl+Shift+X")
         self.assertIn("the drawing made last", w.foot.message.text())

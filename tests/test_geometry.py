@@ -8,10 +8,14 @@ import unittest
 import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from scipy.spatial import cKDTree
 
 from isotomon.app.viewport.camera import VIEWS, Camera
+from isotomon.arrays import unique_rows
 from isotomon.errors import KnotError
+from isotomon.field.nearest import shares
 from isotomon.geometry.basis import Basis, fit, make_basis
+from isotomon.geometry.nearby import far_off, nearest
 from isotomon.geometry.planar import caliper, cross3, crossing, plainly_simple, signed_area, thickness
 
 
@@ -29,6 +33,48 @@ def de_boor(knots: np.ndarray, degree: int, index: int, u: float) -> float:
     return value + (
         (knots[index + degree + 1] - u) / right * de_boor(knots, degree - 1, index + 1, u) if right else 0.0
     )
+
+
+class Places(unittest.TestCase):
+    """Rows that are one, places that are nearest, shares of two vectors."""
+
+    @given(st.integers(0, 2**32 - 1), st.integers(1, 60), st.integers(1, 4))
+    @settings(max_examples=60, deadline=None)
+    def test_rows_that_are_one(self, seed: int, count: int, values: int) -> None:
+        """As numpy says."""
+        rows = np.random.default_rng(seed).integers(0, values, (count, 3))
+        first, which = unique_rows(rows)
+        there, at, of = np.unique(rows, axis=0, return_index=True, return_inverse=True)
+        np.testing.assert_array_equal(rows[first], there)
+        np.testing.assert_array_equal(first, at)
+        np.testing.assert_array_equal(which, of.ravel())
+
+    def test_the_nearest_also_from_far_off(self) -> None:
+        """Right among the places; from far off no farther than a twentieth more than the nearest is."""
+        chance = np.random.default_rng(3)
+        places, points = chance.normal(size=(500, 3)), chance.normal(size=(300, 3))
+        points[::3] *= 1e3
+        away = np.linalg.norm(points[:, None] - places, axis=2)
+        tree = cKDTree(places)
+        far, found = far_off(tree, points), nearest(tree, points, 2)
+        self.assertEqual(far.tolist(), [k % 3 == 0 for k in range(300)])
+        np.testing.assert_array_equal(found[~far], away[~far].argsort(axis=1)[:, :2])
+        self.assertTrue((away[np.arange(300), found[:, 0]] <= 1.05 * away.min(axis=1)).all())
+
+    @given(st.integers(0, 2**32 - 1))
+    @settings(max_examples=40, deadline=None)
+    def test_shares_of_two_vectors(self, seed: int) -> None:
+        """Of two that are not one by least squares; of others the longer alone comes as near."""
+        chance = np.random.default_rng(seed)
+        rates, way = chance.normal(size=(30, 3, 2)), chance.normal(size=(30, 3))
+        rates[10:15, :, 1] = 0.0
+        rates[15:20, :, 0] = 0.0
+        rates[20:, :, 1] = rates[20:, :, 0] * chance.uniform(-3, 3, (10, 1))
+        found = shares(rates, way)
+        best = np.stack([np.linalg.lstsq(a, b)[0] for a, b in zip(rates, way, strict=True)])
+        np.testing.assert_allclose(found[:20], best[:20], atol=1e-9)
+        reached = np.einsum("nkc,ncm->nkm", rates, np.stack([found, best], axis=2))
+        np.testing.assert_allclose(reached[..., 0], reached[..., 1], atol=1e-9)
 
 
 class Bases(unittest.TestCase):

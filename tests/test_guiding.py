@@ -70,6 +70,14 @@ class Guiding(GuidingWindow):
         self.run_command("guide-through")
         guide = self.design.guides[0]
         self.assertEqual((w.desk.selection, len(guide.points)), ((guide.id,), 4))
+        self.pick("Point", "3")
+        button = next(b for b in w.details.findChildren(QPushButton) if b.text() == "Another point after it")
+        QTest.mouseClick(button, LEFT)
+        self.settle()
+        fresh, ahead = self.design.guides[0].points[-1], w.desk.quick.guides[guide.id].tangent(1.0)
+        self.assertTrue(len(self.design.guides[0].points) == 5 and 320.0 < fresh.z < 380.0)  # straight on, half a bay
+        self.assertGreater(float(ahead[2]), 0.9)
+        self.run_command("undo")
         self.run_command("rail")
         self.assertEqual([r.guide for r in self.body.loft.rails], [guide.id])
         self.assertEqual([f for f in w.desk.quick.findings if f.severity == "error"], [])

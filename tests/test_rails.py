@@ -167,6 +167,7 @@ class Rails(unittest.TestCase):
         other = tuple(p if k > 1 else q for k, (p, q) in enumerate(zip(a.points, b.points, strict=True)))
         third = rail("u3", 3.0)
         crossing = rebuild(railed(design(ROUND), [replace(a, points=swap), replace(b, points=other), third]))
+        self.assertIn("rail rail u1 and rail rail u2 and rail", errors(crossing).replace("rail rail u3 and ", ""))
         self.assertIn("cross between profiles", errors(crossing))
         self.assertIsNotNone(crossing.shape)
         ruled = railed(design(ROUND, ruled=True), [rail("u1", 0.0)])

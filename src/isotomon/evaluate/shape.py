@@ -168,6 +168,18 @@ def _fits(kept: Kept, common: Correspondence) -> bool:
     return len(kept.runs) == len(common.lanes) and kept.runs[0].periodic == common.lanes[0].basis.periodic
 
 
+def _form_by_names(
+    design: Design, resolved: Resolved, drawings: Drawings, held: Sequence[tuple[str, Shares]]
+) -> tuple[CommonForm, dict[str, Variant]]:
+    """What `shape_form` gives; ties know each other by ids, people know rails by their guides' names."""
+    try:
+        return shape_form(design, resolved, drawings, held)
+    except CrossedError as error:
+        guides = {g.id: g.name for g in design.guides}
+        called = {f"rail {r.id}": f"rail {guides.get(r.guide, r.guide)}" for r in resolved.body.loft.rails}
+        raise CrossedError([called.get(name, name) for name in error.names]) from None
+
+
 def make_shape(
     design: Design,
     resolved: Resolved,
@@ -190,12 +202,7 @@ def make_shape(
             else "a loft needs two stations or more; the design has none"
         )
     held = [*ties, *((f"rail {g[0].rail.id}", g[0].shares) for g in groups)]
-    try:
-        form, variants = shape_form(design, resolved, drawings, held)
-    except CrossedError as error:  # ties know each other by ids, people know the guides' names
-        guides = {g.id: g.name for g in design.guides}
-        called = {f"rail {r.id}": f"rail {guides.get(r.guide, r.guide)}" for r in resolved.body.loft.rails}
-        raise CrossedError([called.get(name, name) for name in error.names]) from None
+    form, variants = _form_by_names(design, resolved, drawings, held)
     index = {variant: i for i, variant in enumerate(form.variants)}
     placed = _all_placed(resolved, variants, form, index)
     wrap = Wrap(resolved.wrap[:2], resolved.wrap[2]) if resolved.wrap is not None else None
