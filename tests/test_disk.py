@@ -109,6 +109,18 @@ class Sessions(WithFolder):
         third.save(replace=True)
         self.assertEqual(load(path).bodies[0].stations[0].chord, 60.0)
 
+    def test_what_is_kept_says_whose_it_is(self) -> None:
+        """After the first edit, one after it was saved elsewhere, and one after what was kept is gone."""
+        session = Session(design(ROWS), None, self.folder / "session-7.isotomon")
+        for number, saved in enumerate(("", "one.isotomon", "two.isotomon")):
+            if saved:
+                session.save(self.folder / saved)
+            for position in (11.0 + number, 21.0 + number):
+                session.apply("move", lambda d, z=position: station_edits.change_station(d, "s0", position=-z))
+                note = json.loads((self.folder / "session-7.note").read_text())
+                self.assertEqual(note, {"path": str(self.folder / saved) if saved else "", "pid": os.getpid()})
+                self.assertEqual(load(self.folder / "session-7.isotomon"), session.design)
+
     def test_recovered_work_is_at_no_time_nowhere(self) -> None:
         """Damaged, missing and hostile notes hide nothing; where the work cannot be kept anew it stays where it is."""
         made = encode(design(ROWS))

@@ -9,7 +9,6 @@ import contextlib
 import json
 import os
 import re
-import time
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
@@ -48,6 +47,8 @@ class Session:
         self._mark = ""
         """Of what the file held when this session last read or wrote it."""
         self.recovery = recovery
+        self._noted: tuple[Path, str] | None = None
+        """Where what is kept is noted as belonging to which file."""
         self.unkept = ""
         """Why unsaved work cannot be kept for the case of a crash; empty where it is."""
         self.listeners: list[Callable[[], None]] = []
@@ -145,8 +146,11 @@ class Session:
             self.drop_recovery()
             return
         try:
-            note = {"path": str(self.path) if self.path else "", "pid": os.getpid(), "time": time.time()}
-            write_atomically(self.recovery.with_suffix(".note"), json.dumps(note).encode())
+            noted = self.recovery, str(self.path) if self.path else ""
+            if noted != self._noted:  # each of the two files takes ten milliseconds
+                note = {"path": noted[1], "pid": os.getpid()}
+                write_atomically(self.recovery.with_suffix(".note"), json.dumps(note).encode())
+                self._noted = noted
             write_atomically(self.recovery, encode(self.design))
             self.unkept = ""
         except FileError as error:
@@ -154,6 +158,7 @@ class Session:
 
     def drop_recovery(self) -> None:
         """Remove what was kept for the case of a crash."""
+        self._noted = None
         if self.recovery is None:
             return
         for kept in (self.recovery, self.recovery.with_suffix(".note")):
@@ -173,11 +178,10 @@ def open_session(path: Path, recovery: Path | None = None) -> Session:
 
 
 class _Note(msgspec.Struct):
-    """What is written beside recovered work: the file it belongs to, the process it is of, and when it was kept."""
+    """What is written beside recovered work: the file it belongs to, and the process it is of."""
 
     path: str = ""
     pid: int = 0
-    time: float = 0.0
 
 
 @dataclass(frozen=True)
