@@ -11,12 +11,12 @@ from PySide6.QtGui import QContextMenuEvent, QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QListWidget, QMenu, QPushButton, QToolButton
 
-from isotomon.app.drawing.marks import handle_tips
 from isotomon.design import edits
 from isotomon.kernel.protocol import Built
 from isotomon.profile import draw_edits, shapes
 from isotomon.profile.drawing import Arc, CirclePart, Curve, Drawing, Line
 from isotomon.profile.drawn import figures_of
+from isotomon.profile.marks import handle_tips
 from isotomon.profile.relate import add_dimension, put_ties
 from isotomon.profile.section import Drawn, Star
 from isotomon.profile.shapes import Spot

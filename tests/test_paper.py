@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ctypes
+import dataclasses
 import io
 import math
 import re
@@ -19,7 +20,7 @@ from PIL import Image
 from scipy.spatial import cKDTree
 
 from isotomon.delivering import Solids, deliver, deliver_all, file_stem
-from isotomon.design import bodies
+from isotomon.design import bodies, station_edits
 from isotomon.design.edits import replace
 from isotomon.design.gauges import Gauge
 from isotomon.design.law import Law, LawPoint
@@ -36,9 +37,11 @@ from isotomon.operations.hollow import Hollow
 from isotomon.operations.ring import Ring
 from isotomon.paper.delivery import DELIVERIES, Requested, make
 from isotomon.paper.frame import Block
-from isotomon.paper.page import text_width
+from isotomon.paper.outlines import sections_of
+from isotomon.paper.page import Stroke, Text, text_width
 from isotomon.paper.report import report
-from isotomon.paper.templates import templates
+from isotomon.paper.sizes import drawn_sizes
+from isotomon.paper.templates import sections_wanted, templates
 from isotomon.profile.section import Circle, Naca4, Polygon
 from isotomon.quantity.record import Ref
 from isotomon.samples import sample
@@ -146,6 +149,30 @@ class Paper(unittest.TestCase):
         fine = common.rows(np.linspace(0.0, 1.0, 20001)[:-1]) @ local
         shift = (points.min(axis=0) + points.max(axis=0)) / 2 - (fine.min(axis=0) + fine.max(axis=0)) / 2
         self.assertLess(cKDTree(fine + shift).query(points)[0].max(), 0.01)
+
+    def test_sizes_that_the_drawing_carries(self) -> None:
+        """As large as they are at the station; none beside stations, nor of a section that is another one there."""
+        mast = sample("signal-mast")
+
+        def sizes(design: Design, place: str = "foot") -> list[str]:
+            quick = rebuild(design)
+            (one,) = sections_of(quick, *sections_wanted(quick, (place,)))
+            items = drawn_sizes(quick, one, "mm")
+            self.assertEqual(drawn_sizes(quick, dataclasses.replace(one, area=1.001 * one.area), "mm"), [])
+            for item in items:
+                if isinstance(item, Stroke):
+                    self.assertLess(float(np.abs(item.points).max()), 0.75 * one.chord)
+            return [item.words for item in items if isinstance(item, Text)]
+
+        told = ["118", "118", "118", "118", "R 52", "Ø 120"]
+        self.assertEqual(sizes(mast), told)
+        foot = mast.bodies[0].stations[0].id
+        twice = station_edits.change_station(mast, foot, chord=680.0, set_angle=0.3)
+        self.assertEqual(sizes(twice), ["236", "236", "236", "236", "R 104", "Ø 240"])
+        self.assertEqual(sizes(mast, "100 mm"), [])
+        (page,) = templates(rebuild(mast), BLOCK, "A2", places=("foot",))
+        words = [item.words for item in page.items if isinstance(item, Text)]
+        self.assertEqual([word for word in told if word not in words], [])
 
     def test_a_large_one_is_parted(self) -> None:
         """A circle of 700 mm on A4: on every sheet its piece has that radius, all pieces together are its length and what overlaps, and

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Literal
 
@@ -16,6 +16,7 @@ from isotomon.inspect.results import Quick
 from isotomon.paper.frame import Block, Box, Fact, Paper, bar, framed, rectangle, room_on, segment
 from isotomon.paper.outlines import DrawnSection, finished_runs, sections_of
 from isotomon.paper.page import Bezier, Item, Page, Stroke, Text, moved, text_width
+from isotomon.paper.sizes import drawn_sizes
 from isotomon.quantity import display, read, to_unit
 
 Kind = Literal["section", "outside", "inside"]
@@ -51,11 +52,12 @@ def templates(
     """
     where, names = sections_wanted(quick, places)
     drawn = sections_of(quick, where, names)
+    sizes = [drawn_sizes(quick, one, block.unit) if kind == "section" else [] for one in drawn]
     if kind == "inside" or finished:
         drawn = [_as_finished(quick, one) for one in drawn]
     sheets: list[tuple[DrawnSection, list[tuple[str, tuple[Item, ...]]]]] = []
-    for one in drawn:
-        figure, box = _figure(one, kind)
+    for one, carried in zip(drawn, sizes, strict=True):
+        figure, box = _figure(one, kind, carried)
         sheets.append((one, parted_sheets(figure, box, paper)))
     count = sum(len(parts) for _, parts in sheets)
     if count > MOST_SHEETS:
@@ -122,8 +124,8 @@ def _as_finished(quick: Quick, one: DrawnSection) -> DrawnSection:
     return replace(one, runs=runs, area=area, perimeter=perimeter)
 
 
-def _figure(one: DrawnSection, kind: Kind) -> tuple[tuple[Item, ...], Array]:
-    """What is drawn of a section in its plane, and the box (2, 2) that it takes, words and all."""
+def _figure(one: DrawnSection, kind: Kind, sizes: Sequence[Item]) -> tuple[tuple[Item, ...], Array]:
+    """What is drawn of a section in its plane, the sizes that its drawing carries among it, and the box (2, 2) that it takes, words and all."""
     runs = one.runs
     if kind == "inside":
         holes = [run for run in runs if signed_area(run.points) < 0.0]
@@ -133,7 +135,10 @@ def _figure(one: DrawnSection, kind: Kind) -> tuple[tuple[Item, ...], Array]:
             )
         one = replace(one, runs=tuple(holes))
     low, high = one.box
-    items: list[Item] = [*one.runs, *_marks(one, low, high)]
+    items: list[Item] = [*one.runs, *_marks(one, low, high), *sizes]
+    if sizes:
+        strokes = np.vstack([item.points for item in sizes if isinstance(item, Stroke)])
+        low, high = np.minimum(low, strokes.min(axis=0)), np.maximum(high, strokes.max(axis=0))
     if kind == "outside":
         low, high = low - CARD, high + CARD
         items += [rectangle(_box(low, high), "outline"), *_split(one, low, high)]

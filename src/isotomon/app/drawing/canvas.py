@@ -15,7 +15,6 @@ from PySide6.QtGui import (
 
 from isotomon.app.drawing import paint
 from isotomon.app.drawing.ghosts import ghosts_of
-from isotomon.app.drawing.marks import SIDES, constraint_anchors, handle_tips, mark_of
 from isotomon.app.drawing.pens import BY_ID as DRAW_BY_ID
 from isotomon.app.drawing.pens import DrawTool
 from isotomon.app.drawing.sheet import Sheet
@@ -25,6 +24,7 @@ from isotomon.app.theme import Theme
 from isotomon.arrays import Array
 from isotomon.errors import IsotomonError
 from isotomon.profile.drawing import DIMENSIONS, Constraint, Curve, replace
+from isotomon.profile.marks import SIDES, constraint_anchors, handle_tips, mark_of
 from isotomon.profile.relate import figure_words
 from isotomon.quantity import show, to_unit
 

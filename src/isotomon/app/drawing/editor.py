@@ -14,7 +14,6 @@ from PySide6.QtWidgets import QLineEdit, QMenu
 
 from isotomon.app.drawing import paint
 from isotomon.app.drawing.canvas import Canvas
-from isotomon.app.drawing.marks import handle_tips, mark_of, middle_of
 from isotomon.app.drawing.pens import DrawTool
 from isotomon.app.drawing.picks import PickTool
 from isotomon.app.drawing.snap import Catch
@@ -28,6 +27,7 @@ from isotomon.profile import draw_edits
 from isotomon.profile.curves import handles_of
 from isotomon.profile.dragging import Drag, begin_drag, drag_to
 from isotomon.profile.drawing import DIMENSIONS, CirclePart, Curve, Drawing, TangentHandle, part_points, replace
+from isotomon.profile.marks import handle_tips, mark_of, middle_of
 from isotomon.profile.relate import possible_ties
 from isotomon.profile.shapes import Spot
 from isotomon.profile.solver import with_coordinates

@@ -9,12 +9,12 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
 
-from isotomon.app.drawing.marks import DimensionMark
 from isotomon.app.drawing.snap import Catcher
 from isotomon.app.shapes import polygon
 from isotomon.app.theme import Theme
 from isotomon.arrays import Array
 from isotomon.profile.drawing import part_points
+from isotomon.profile.marks import DimensionMark
 from isotomon.quantity import display
 
 ToScreen = Callable[[Array], Array]

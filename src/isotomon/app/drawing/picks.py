@@ -8,10 +8,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from isotomon.app.drawing.editing import Editing
-from isotomon.app.drawing.marks import middle_of
 from isotomon.profile.change import bevel_corner, break_at, extend, round_corner, trim
 from isotomon.profile.copies import mirror
 from isotomon.profile.drawing import Constraint, Drawing
+from isotomon.profile.marks import middle_of
 from isotomon.profile.relate import add_dimension, dimension_kind
 
 Picked = tuple[str, ...]

@@ -3,14 +3,47 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass
+from typing import Protocol
 
 import numpy as np
 
-from isotomon.app.drawing.snap import Catcher
 from isotomon.arrays import Array
-from isotomon.profile.curves import handles_of
-from isotomon.profile.drawing import DIMENSIONS, Arc, CirclePart, Constraint, Curve, Line, Oval
+from isotomon.profile.curves import CurvePiece, Places, handles_of, piece_of
+from isotomon.profile.drawing import DIMENSIONS, Arc, CirclePart, Constraint, Curve, Drawing, Line, Oval, Part
+from isotomon.profile.loops import places_of
+
+
+class LaidOut(Protocol):
+    """A drawing as it lies: its points' places, its parts, and where these run, by their ids."""
+
+    @property
+    def places(self) -> Places:
+        """(2,) mm each."""
+
+    @property
+    def parts(self) -> Mapping[str, Part]:
+        """Lines, arcs and curves."""
+
+    @property
+    def pieces(self) -> Mapping[str, CurvePiece]:
+        """The same as curves."""
+
+
+@dataclass(frozen=True)
+class LaidParts:
+    """A drawing laid out once, where nothing is caught in it."""
+
+    places: Places
+    parts: Mapping[str, Part]
+    pieces: Mapping[str, CurvePiece]
+
+
+def laid_out(drawing: Drawing) -> LaidParts:
+    """A solved drawing as it lies."""
+    places = places_of(drawing)
+    return LaidParts(places, {p.id: p for p in drawing.parts}, {p.id: piece_of(p, places) for p in drawing.parts})
 
 
 @dataclass(frozen=True, eq=False)
@@ -30,56 +63,56 @@ def _turned(v: Array) -> Array:
     return np.array([-v[1], v[0]])
 
 
-def anchor(catcher: Catcher, ref: str) -> Array:
+def anchor(laid: LaidOut, ref: str) -> Array:
     """(2,) a place that stands for a point, part or handle."""
     name, _, index = ref.partition("@")
-    if name in catcher.places:
-        return catcher.places[name]
-    part = catcher.parts[name]
+    if name in laid.places:
+        return laid.places[name]
+    part = laid.parts[name]
     if index and isinstance(part, Curve):
-        return catcher.places[part.points[int(index)]]
+        return laid.places[part.points[int(index)]]
     if isinstance(part, CirclePart):
-        return catcher.places[part.centre] + part.radius * np.array([math.sqrt(0.5), math.sqrt(0.5)])
-    return catcher.pieces[name].at(np.array([0.5]))[0]
+        return laid.places[part.centre] + part.radius * np.array([math.sqrt(0.5), math.sqrt(0.5)])
+    return laid.pieces[name].at(np.array([0.5]))[0]
 
 
-def handle_tips(catcher: Catcher, key: str) -> list[tuple[str, Array, Array, bool]]:
+def handle_tips(laid: LaidOut, key: str) -> list[tuple[str, Array, Array, bool]]:
     """(reference, foot, tip, held) of the tangent handles of a curve; tips are a third of a span away."""
-    part = catcher.parts[key]
+    part = laid.parts[key]
     if not isinstance(part, Curve):
         return []
-    tangents = handles_of(part, catcher.places)
+    tangents = handles_of(part, laid.places)
     spans = np.diff(part.params)
     return [
         (
             f"{key}@{i}",
-            catcher.places[p],
-            catcher.places[p] + t * spans[min(i, len(spans) - 1)] / 3.0,
+            laid.places[p],
+            laid.places[p] + t * spans[min(i, len(spans) - 1)] / 3.0,
             part.handles[i] is not None,
         )
         for i, (p, t) in enumerate(zip(part.points, tangents, strict=True))
     ]
 
 
-def middle_of(catcher: Catcher, c: Constraint) -> Array:
+def middle_of(laid: LaidOut, c: Constraint) -> Array:
     """(2,) the middle of what a dimension measures: labels are placed from here."""
-    return np.mean([anchor(catcher, ref) for ref in c.on], axis=0)
+    return np.mean([anchor(laid, ref) for ref in c.on], axis=0)
 
 
 SIDES = (1.0, -1.0, 2.0, -2.0, 3.0, -3.0, 4.0, -4.0)
 """How far out a dimension without a place of its own may stand, and on which side, the best first."""
 
 
-def mark_of(catcher: Catcher, c: Constraint, per_pixel: float, side: float = 1.0) -> DimensionMark:
+def mark_of(laid: LaidOut, c: Constraint, per_pixel: float, side: float = 1.0) -> DimensionMark:
     """How a dimension is drawn where it stands; `per_pixel`: mm a pixel, and `side`, one of `SIDES`, for what has no place of its
     own."""
-    at = middle_of(catcher, c)
+    at = middle_of(laid, c)
     place = None if c.place is None else at + np.array(c.place)
     if c.kind in ("radius", "diameter"):
-        return _round_mark(catcher, c, place, per_pixel, side)
+        return _round_mark(laid, c, place, per_pixel, side)
     if c.kind == "angle":
-        return _angle_mark(catcher, c, place, per_pixel * abs(side))
-    a, b = _ends(catcher, c)
+        return _angle_mark(laid, c, place, per_pixel * abs(side))
+    a, b = _ends(laid, c)
     if c.kind == "across":
         way = np.array([1.0, 0.0])
     elif c.kind == "up":
@@ -97,46 +130,46 @@ def mark_of(catcher: Catcher, c: Constraint, per_pixel: float, side: float = 1.0
     return DimensionMark((np.array([a, p]), np.array([b, q]), np.array([p, q])), arrows, label)
 
 
-def _ends(catcher: Catcher, c: Constraint) -> tuple[Array, Array]:
+def _ends(laid: LaidOut, c: Constraint) -> tuple[Array, Array]:
     """The two places a straight dimension runs between."""
-    first = catcher.parts.get(c.on[0])
+    first = laid.parts.get(c.on[0])
     if len(c.on) == 1:
         assert isinstance(first, Line)
-        return catcher.places[first.a], catcher.places[first.b]
-    second = catcher.parts.get(c.on[1])
+        return laid.places[first.a], laid.places[first.b]
+    second = laid.parts.get(c.on[1])
     if isinstance(second, Line):
-        p = _reference(catcher, c.on[0])
-        foot = _foot(p, catcher.places[second.a], catcher.places[second.b])
+        p = _reference(laid, c.on[0])
+        foot = _foot(p, laid.places[second.a], laid.places[second.b])
         if c.kind == "width":
             p = p + _unit(p - foot) * (first.radius if isinstance(first, CirclePart) else 0.0)
             return p, 2.0 * foot - p
         return p, foot
     if isinstance(first, Line):
-        p = _reference(catcher, c.on[1])
-        foot = _foot(p, catcher.places[first.a], catcher.places[first.b])
-        return p + _unit(foot - p) * _radius(catcher, c.on[1]), foot
-    p, q = _reference(catcher, c.on[0]), _reference(catcher, c.on[1])
+        p = _reference(laid, c.on[1])
+        foot = _foot(p, laid.places[first.a], laid.places[first.b])
+        return p + _unit(foot - p) * _radius(laid, c.on[1]), foot
+    p, q = _reference(laid, c.on[0]), _reference(laid, c.on[1])
     way = _unit(q - p)
-    return p + way * _radius(catcher, c.on[0]), q - way * _radius(catcher, c.on[1])
+    return p + way * _radius(laid, c.on[0]), q - way * _radius(laid, c.on[1])
 
 
-def _radius(catcher: Catcher, ref: str) -> float:
-    part = catcher.parts.get(ref)
+def _radius(laid: LaidOut, ref: str) -> float:
+    part = laid.parts.get(ref)
     if isinstance(part, CirclePart):
         return part.radius
     if isinstance(part, Arc):
-        return float(np.hypot(*(catcher.places[part.a] - catcher.places[part.centre])))
+        return float(np.hypot(*(laid.places[part.a] - laid.places[part.centre])))
     return 0.0
 
 
-def _reference(catcher: Catcher, ref: str) -> Array:
+def _reference(laid: LaidOut, ref: str) -> Array:
     """A point; a circle's centre; a line's first end."""
-    part = catcher.parts.get(ref)
+    part = laid.parts.get(ref)
     if isinstance(part, CirclePart | Arc | Oval):
-        return catcher.places[part.centre]
+        return laid.places[part.centre]
     if isinstance(part, Line):
-        return catcher.places[part.a]
-    return catcher.places[ref]
+        return laid.places[part.a]
+    return laid.places[ref]
 
 
 def _foot(p: Array, a: Array, b: Array) -> Array:
@@ -144,12 +177,10 @@ def _foot(p: Array, a: Array, b: Array) -> Array:
     return a + along * float((p - a) @ along)
 
 
-def _round_mark(catcher: Catcher, c: Constraint, place: Array | None, per_pixel: float, side: float) -> DimensionMark:
-    centre, radius = _reference(catcher, c.on[0]), _radius(catcher, c.on[0])
+def _round_mark(laid: LaidOut, c: Constraint, place: Array | None, per_pixel: float, side: float) -> DimensionMark:
+    centre, radius = _reference(laid, c.on[0]), _radius(laid, c.on[0])
     way = (
-        _unit(place - centre)
-        if place is not None
-        else math.copysign(1.0, side) * _unit(anchor(catcher, c.on[0]) - centre)
+        _unit(place - centre) if place is not None else math.copysign(1.0, side) * _unit(anchor(laid, c.on[0]) - centre)
     )
     rim = centre + radius * way
     if place is None:
@@ -159,17 +190,17 @@ def _round_mark(catcher: Catcher, c: Constraint, place: Array | None, per_pixel:
     return DimensionMark((np.array([start, rim]), np.array([rim, place])), tuple(arrows), place)
 
 
-def _angle_mark(catcher: Catcher, c: Constraint, place: Array | None, per_pixel: float) -> DimensionMark:
+def _angle_mark(laid: LaidOut, c: Constraint, place: Array | None, per_pixel: float) -> DimensionMark:
     ways, feet = [], []
     for ref, flip in zip(c.on, (c.sector & 1, c.sector & 2), strict=True):
-        part = catcher.parts[ref.partition("@")[0]]
+        part = laid.parts[ref.partition("@")[0]]
         if isinstance(part, Line):
-            a, b = catcher.places[part.a], catcher.places[part.b]
+            a, b = laid.places[part.a], laid.places[part.b]
             ways.append(_unit(b - a) * (-1.0 if flip else 1.0))
             feet.append(a)
         else:
-            tip = next(t for name, _, t, _ in handle_tips(catcher, part.id) if name == ref)
-            feet.append(anchor(catcher, ref))
+            tip = next(t for name, _, t, _ in handle_tips(laid, part.id) if name == ref)
+            feet.append(anchor(laid, ref))
             ways.append(_unit(tip - feet[-1]) * (-1.0 if flip else 1.0))
     u, v = ways
     cell = u[0] * v[1] - u[1] * v[0]
@@ -188,22 +219,22 @@ def _angle_mark(catcher: Catcher, c: Constraint, place: Array | None, per_pixel:
     return DimensionMark((arc,), arrows, label)
 
 
-def constraint_anchors(catcher: Catcher, c: Constraint) -> list[Array]:
+def constraint_anchors(laid: LaidOut, c: Constraint) -> list[Array]:
     """Places at which a constraint's mark stands: on everything it ties, but for a point on something just once."""
     if c.kind in DIMENSIONS:
         return []
     if c.kind in ("on", "middle", "coincident", "concentric", "symmetric"):
-        return [anchor(catcher, c.on[0])]
+        return [anchor(laid, c.on[0])]
     if c.kind in ("tangent", "smooth"):
-        return [_touch(catcher, c)]
+        return [_touch(laid, c)]
     if c.kind in ("horizontal", "vertical"):
-        return [middle_of(catcher, c)]
-    return [anchor(catcher, ref) for ref in c.on]
+        return [middle_of(laid, c)]
+    return [anchor(laid, ref) for ref in c.on]
 
 
-def _touch(catcher: Catcher, c: Constraint) -> Array:
+def _touch(laid: LaidOut, c: Constraint) -> Array:
     """About where two parts touch."""
-    a, b = (catcher.pieces[ref] for ref in c.on)
+    a, b = (laid.pieces[ref] for ref in c.on)
     t = np.linspace(0.0, 1.0, 41)
     p, q = a.at(t), b.at(t)
     gap = np.linalg.norm(p[:, None] - q[None], axis=2)
