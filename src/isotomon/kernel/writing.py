@@ -277,43 +277,48 @@ def _scene(
 _SOLID_FILES = {"step": write_step, "iges": write_iges}
 _MESH_FILES = {"stl": write_stl, "3mf": write_3mf, "obj": write_obj, "glb": write_glb}
 
-FINER = 8
+FINER = 6
 """So often a mesh is made finer until its volume is right."""
 BEGIN = 3e-4
 """Of a body's size: how far its mesh may lie from it at first, where its volume is to be right."""
 FIRST_STEPS = (0.3, 0.5)
-"""By how much a mesh is then nearer to its body, or turns less from triangle to triangle, the first time."""
-STEPS = (0.1, 0.9)
-"""The same, least and most, when it is known what it helps."""
+"""By how much a mesh is then nearer to its body, or turns less from triangle to triangle, as long as it is not known what that helps."""
+STEPS = (0.2, 0.9)
+"""The same, least and most, when it is known."""
+GOOD = 0.7
+"""A way of which the error falls with more than this power of the triangles is good enough: the other is not tried beside it."""
+HELPS = 0.5
+"""A way whose error falls more slowly than with this power of its step does not tell how far to go."""
 
 
 def _mesh(leaving: Leaving, near: Near) -> Mesh:
-    """A body's mesh, as near to it as is asked for. Where its volume is to be right, both ways of making it finer are tried, and then that
-    which gains more for the triangles that it costs: on a helical ribbon that is the angle, on a wide belly the distance."""
+    """A body's mesh, as near to it as is asked for. Where its volume is to be right, both ways of making it finer are tried, unless one is
+    known to gain much for the triangles that it costs: on a helical ribbon that is the angle, on a wide belly the distance."""
     shape = leaving.body.shape
     if not near.share or leaving.volume <= 0.0 or is_mesh(shape):
         return mesh_of(shape, near.deflection, near.angle)
     fine = BEGIN * extent_of(shape), near.angle
     mesh = mesh_of(shape, *fine)
     off = _off(mesh, leaving.volume)
-    gains, powers = [math.inf, math.inf], [0.0, 0.0]
+    gains, powers = [0.0, 0.0], [0.0, 0.0]
     for _ in range(FINER):
         if off <= near.share:
             break
-        way = 0 if gains[0] >= gains[1] else 1
-        step = FIRST_STEPS[way]
-        if powers[way]:
-            step = min(max((0.9 * near.share / off) ** (1.0 / powers[way]), STEPS[0]), STEPS[1])
-        finer = (step * fine[0], fine[1]) if way == 0 else (fine[0], step * fine[1])
-        tried = mesh_of(shape, *finer)
-        found = max(_off(tried, leaving.volume), 1e-9)
-        less = math.log(off / found)
-        gains[way], powers[way] = (
-            less / max(math.log(len(tried.triangles) / len(mesh.triangles)), 0.1),
-            max(-less / math.log(step), 0.2),
-        )
-        if gains[way] >= gains[1 - way] or math.isinf(gains[1 - way]):
-            mesh, off, fine = tried, found, finer
+        best, count, was, chosen = -math.inf, len(mesh.triangles), off, fine
+        for way in (0, 1):
+            if gains[1 - way] > max(GOOD, gains[way]):
+                continue
+            step = FIRST_STEPS[way]
+            if powers[way] > HELPS:
+                step = min(max((0.9 * near.share / was) ** (1.0 / powers[way]), STEPS[0]), STEPS[1])
+            finer = (step * fine[0], fine[1]) if way == 0 else (fine[0], step * fine[1])
+            tried = mesh_of(shape, *finer)
+            found = max(_off(tried, leaving.volume), 1e-9)
+            less = math.log(was / found)
+            gains[way], powers[way] = less / max(math.log(len(tried.triangles) / count), 0.1), -less / math.log(step)
+            if gains[way] > best:
+                best, mesh, off, chosen = gains[way], tried, found, finer
+        fine = chosen
     return mesh
 
 
