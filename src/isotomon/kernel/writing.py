@@ -285,29 +285,25 @@ FIRST_STEPS = (0.3, 0.5)
 """By how much a mesh is then nearer to its body, or turns less from triangle to triangle, as long as it is not known what that helps."""
 STEPS = (0.2, 0.9)
 """The same, least and most, when it is known."""
-GOOD = 0.7
-"""A way of which the error falls with more than this power of the triangles is good enough: the other is not tried beside it."""
 HELPS = 0.5
 """A way whose error falls more slowly than with this power of its step does not tell how far to go."""
 
 
 def _mesh(leaving: Leaving, near: Near) -> Mesh:
-    """A body's mesh, as near to it as is asked for. Where its volume is to be right, both ways of making it finer are tried, unless one is
-    known to gain much for the triangles that it costs: on a helical ribbon that is the angle, on a wide belly the distance."""
+    """A body's mesh, as near to it as is asked for. Where its volume is to be right, both ways of making it finer are tried, and that
+    is taken which gains more for the triangles that it costs: on a helical ribbon that is the angle, on a wide belly the distance."""
     shape = leaving.body.shape
     if not near.share or leaving.volume <= 0.0 or is_mesh(shape):
         return mesh_of(shape, near.deflection, near.angle)
     fine = BEGIN * extent_of(shape), near.angle
     mesh = mesh_of(shape, *fine)
     off = _off(mesh, leaving.volume)
-    gains, powers = [0.0, 0.0], [0.0, 0.0]
+    powers = [0.0, 0.0]
     for _ in range(FINER):
         if off <= near.share:
             break
         best, count, was, chosen = -math.inf, len(mesh.triangles), off, fine
         for way in (0, 1):
-            if gains[1 - way] > max(GOOD, gains[way]):
-                continue
             step = FIRST_STEPS[way]
             if powers[way] > HELPS:
                 step = min(max((0.9 * near.share / was) ** (1.0 / powers[way]), STEPS[0]), STEPS[1])
@@ -315,9 +311,9 @@ def _mesh(leaving: Leaving, near: Near) -> Mesh:
             tried = mesh_of(shape, *finer)
             found = max(_off(tried, leaving.volume), 1e-9)
             less = math.log(was / found)
-            gains[way], powers[way] = less / max(math.log(len(tried.triangles) / count), 0.1), -less / math.log(step)
-            if gains[way] > best:
-                best, mesh, off, chosen = gains[way], tried, found, finer
+            gain, powers[way] = less / max(math.log(len(tried.triangles) / count), 0.1), -less / math.log(step)
+            if gain > best:
+                best, mesh, off, chosen = gain, tried, found, finer
         fine = chosen
     return mesh
 
