@@ -18,6 +18,8 @@ from isotomon.profile.marks import DimensionMark
 from isotomon.quantity import display
 
 ToScreen = Callable[[Array], Array]
+AXIS_NAMES = {"yz": ("Y", "Z"), "zx": ("Z", "X")}
+"""Of the axes to the right and upward, where these are not X and Y."""
 
 
 def grid_step(per_pixel: float) -> float:
@@ -47,10 +49,6 @@ def draw_grid(
                 painter.drawLine(QPointF(place[0], rect.top()), QPointF(place[0], rect.bottom()))
             else:
                 painter.drawLine(QPointF(rect.left(), place[1]), QPointF(rect.right(), place[1]))
-
-
-AXIS_NAMES = {"yz": ("Y", "Z"), "zx": ("Z", "X")}
-"""Of the axes to the right and upward, where these are not X and Y."""
 
 
 def draw_scale(

@@ -49,9 +49,7 @@ class DrawingForm(Form):
         names = BUILT_IN_NAMES | {d.id: d.name for d in self.design.datums}
         lies = f"Lies on the {names[plane]}. " if plane in names else ""
         use = (
-            f"Is the way of {', '.join(along[:6])}."
-            if along
-            else "Not used yet: extrude, revolve or sweep it (stage Shape)."
+            f"Used by {', '.join(along[:6])}." if along else "Not used yet: extrude, revolve or sweep it (stage Shape)."
         )
         return f"{lies}{use} Draw in it with F6."
 
