@@ -54,9 +54,8 @@ def drawn_sizes(quick: Quick, one: DrawnSection, unit: str) -> list[Item]:
     items, taken = list[Item](), list[Box]()
     for c in (c for c in drawing.constraints if c.id in values):
         value = values[c.id] * (1.0 if c.kind == "angle" else scale)
-        words = figure_words(replace(c, value=None), value, unit).replace(
-            "⌀", "Ø"
-        )  # of which fonts on paper know the latter
+        # Of the two signs for a diameter the font that is set on paper knows the second.
+        words = figure_words(replace(c, value=None), value, unit).replace("⌀", "Ø")
         items += _fitted(laid, c, words, scale, placed, taken)
     return items
 
