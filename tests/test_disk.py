@@ -120,6 +120,7 @@ class Sessions(WithFolder):
                 note = json.loads((self.folder / "session-7.note").read_text())
                 self.assertEqual(note, {"path": str(self.folder / saved) if saved else "", "pid": os.getpid()})
                 self.assertEqual(load(self.folder / "session-7.isotomon"), session.design)
+                (self.folder / "session-7.note").unlink()
 
     def test_recovered_work_is_at_no_time_nowhere(self) -> None:
         """Damaged, missing and hostile notes hide nothing; where the work cannot be kept anew it stays where it is."""

@@ -147,9 +147,10 @@ class Session:
             return
         try:
             noted = self.recovery, str(self.path) if self.path else ""
-            if noted != self._noted:  # each of the two files takes ten milliseconds
+            beside = self.recovery.with_suffix(".note")
+            if noted != self._noted or not beside.exists():  # each of the two files takes ten milliseconds
                 note = {"path": noted[1], "pid": os.getpid()}
-                write_atomically(self.recovery.with_suffix(".note"), json.dumps(note).encode())
+                write_atomically(beside, json.dumps(note).encode())
                 self._noted = noted
             write_atomically(self.recovery, encode(self.design))
             self.unkept = ""

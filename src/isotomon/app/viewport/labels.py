@@ -50,11 +50,11 @@ class Paper:
 def paint_names(paper: Paper, quick: Quick, drawn: Lines, wanted: Wanted) -> None:
     """The names of stations, datums, and chosen guides and drawings: none over another, the chosen ones first."""
     curves = drawn.guides | {key: lines[0] for key, lines in drawn.drawings.items()}
-    names = {thing: name for thing, name in _curve_names(quick.design) if thing in curves and wanted.strong(thing)}
-    for key, name in names.items():
-        line = paper.project(curves[key])
-        x, y = line[len(line) // 2][:2].tolist()
-        _tag(paper, (x, y), name, True)
+    for key, name in _curve_names(quick.design):
+        if key in curves and wanted.strong(key):
+            line = paper.project(curves[key])
+            x, y = line[len(line) // 2][:2].tolist()
+            _tag(paper, (x, y), name, True)
     names = {s.station.id: s.station.name for _, s in quick.resolved.own}
     for key in sorted(drawn.outlines, key=lambda k: (k not in wanted.selected, k != wanted.hovered)):
         _tag(paper, paper.highest(drawn.outlines[key]), names[key], wanted.strong(key))
