@@ -13,6 +13,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from isotomon.author import shaping
+from isotomon.author.insert import insert_station
 from isotomon.design import edits
 from isotomon.design.body import Along, Carrying, Span, Wall
 from isotomon.design.datums import Datum
@@ -458,6 +459,15 @@ class Revolved(WithSolids):
             self.assertLess(rows["Volume"][1], rows["Volume"][0])
         lost = changed(made, carrier=replace(made.bodies[0].loft.carrier, rim="g1"))
         self.assertIn("once round the axis", rebuild(lost).findings[0].text)
+
+    def test_a_station_is_put_into_a_ring(self) -> None:
+        """It says the angle at which it stands, and moves nothing."""
+        ring = rebuild(shaping.revolve(self.drawn(), "g1", "x"))
+        assert ring.shape is not None
+        more = rebuild(insert_station(ring.design, ring.shape, ring.shape.field.last / 6.0))
+        self.assertEqual([f.text for f in more.findings if f.severity == "error"], [])
+        self.assertAlmostEqual(float(more.body.stations[-1].position), math.pi / 3.0, places=9)
+        self.assertAlmostEqual(more.volume / ring.volume, 1.0, places=9)
 
     def test_what_cannot_be_turned(self) -> None:
         """A profile across its axis by how much; an axis beside the plane or leaning out of it; no axis that will do."""

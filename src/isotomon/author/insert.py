@@ -13,7 +13,7 @@ from isotomon.design.station import Station
 from isotomon.design.station_edits import add_station
 from isotomon.errors import DesignError
 from isotomon.evaluate.shape import SAME_POINT, keep_section
-from isotomon.field.carriers import Turning
+from isotomon.field.carriers import Relative, Turning
 from isotomon.field.section_field import SectionField
 from isotomon.inspect.results import Shape
 from isotomon.profile.draw_edits import next_name
@@ -44,7 +44,8 @@ def insert_station(design: Design, shape: Shape, position: float, name: str | No
     kept = keep_section(field, shape.form, position)
     if before.section == after.section and not isinstance(before.section, Kept | Apex | Elsewhere):
         kept = as_neighbours(kept, before.section, shape, before.id)
-    radius = field.carrier.radius if isinstance(field.carrier, Turning) else 0.0
+    base = field.carrier.base if isinstance(field.carrier, Relative) else field.carrier
+    radius = base.radius if isinstance(base, Turning) else 0.0
     place = own_position(radius, position)
     station = Station(id=fresh_id(design, "s"), name=label, position=place, rank=rank, **kept)  # type: ignore[arg-type]
     return add_station(_ending_where_it_did(design, body, field, position, radius), body.id, station)
